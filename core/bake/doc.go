@@ -1,0 +1,44 @@
+// Package bake computes light: what every source sends to every texel, as one
+// layer for each source; the mix of layers that is shown; and, for one point,
+// the ledger of who lights it and what stands in the way.
+//
+// A layer holds a source's light for unit white strength. Light is linear, so
+// the lightmap of any strengths and colours is a weighted sum of layers: no rays.
+//
+// The way of the data: level -> Prepare (scene, layout, texels) -> Sources ->
+// Layer of each -> Mix. Every random choice is seeded by texel and source, so
+// the bytes do not depend on threads or order.
+package bake
+
+// Engine is part of every layer's key: raise it when the same inputs would give
+// other bytes.
+const Engine = "1"
+
+// Quality is how many shadow samples a source with a size gets at each texel.
+type Quality string
+
+// The qualities, cheap to dear.
+const (
+	Draft Quality = "draft"
+	Good  Quality = "good"
+	Final Quality = "final"
+)
+
+// Qualities lists them all.
+var Qualities = []Quality{Draft, Good, Final}
+
+// Samples is the number of shadow rays to a source that has a size. The standard
+// error of a shadow's depth falls about as one over it, as samples are spread
+// evenly: near 0.1 at 4, 0.03 at 16 and 0.01 at 64 in the middle of a penumbra.
+func (q Quality) Samples() int {
+	switch q {
+	case Draft:
+		return 4
+	case Final:
+		return 64
+	}
+	return 16
+}
+
+// Valid tells whether it is one of the qualities.
+func (q Quality) Valid() bool { return q == Draft || q == Good || q == Final }

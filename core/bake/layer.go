@@ -1,0 +1,259 @@
+package bake
+
+import (
+	"bytes"
+	"crypto/sha256"
+	"encoding/binary"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"math"
+	"sync"
+
+	"github.com/klauspost/compress/zstd"
+	"github.com/x448/float16"
+
+	"grotta/core/color"
+	"grotta/core/lightmap"
+)
+
+// Image is a lightmap in memory: pages of linear Rec. 709 lux, three float32 a
+// texel, rows from v = 0 up, page after page.
+type Image struct {
+	PageSize, Pages int
+	Pix             []float32
+}
+
+// NewImage is black.
+func NewImage(pageSize, pages int) *Image {
+	return &Image{pageSize, pages, make([]float32, 3*pageSize*pageSize*pages)}
+}
+
+func (m *Image) fill(fills []lightmap.Fill) {
+	for i := range fills {
+		f := &fills[i]
+		for c := range int32(3) {
+			var sum float32
+			for _, from := range f.From[:f.Count] {
+				sum += m.Pix[3*from+c]
+			}
+			m.Pix[3*f.Index+c] = sum / float32(f.Count)
+		}
+	}
+}
+
+// At reads bilinearly at texel coordinates of a page; whole numbers plus a half
+// are texel centres. Outside the page the edge repeats.
+func (m *Image) At(page int, x, y float64) color.Linear {
+	fx, fy := math.Floor(x-0.5), math.Floor(y-0.5)
+	tx, ty := x-0.5-fx, y-0.5-fy
+	return m.texel(page, int(fx), int(fy)).Lerp(m.texel(page, int(fx)+1, int(fy)), tx).
+		Lerp(m.texel(page, int(fx), int(fy)+1).Lerp(m.texel(page, int(fx)+1, int(fy)+1), tx), ty)
+}
+
+func (m *Image) texel(page, x, y int) color.Linear {
+	x, y = min(max(x, 0), m.PageSize-1), min(max(y, 0), m.PageSize-1)
+	i := 3 * ((page*m.PageSize+y)*m.PageSize + x)
+	return color.Linear{float64(m.Pix[i]), float64(m.Pix[i+1]), float64(m.Pix[i+2])}
+}
+
+// Hash is the SHA-256 of the image as little-endian half-floats.
+func (m *Image) Hash() string {
+	h := sha256.New()
+	row := make([]byte, 0, 6*m.PageSize)
+	for i, v := range m.Pix {
+		row = binary.LittleEndian.AppendUint16(row, float16.Fromfloat32(v).Bits())
+		if len(row) == cap(row) || i == len(m.Pix)-1 {
+			h.Write(row)
+			row = row[:0]
+		}
+	}
+	return hex.EncodeToString(h.Sum(nil))
+}
+
+// TileSize is the side of a tile, in texels.
+const TileSize = 32
+
+const tileValues = TileSize * TileSize * 3
+
+// Layer is one source's lightmap for unit white strength: only the tiles that
+// have any light, as half-floats times 2^Exponent.
+type Layer struct {
+	Key             string
+	PageSize, Pages int
+	Exponent        int
+	Tiles           []Tile
+}
+
+// Tile is a square of a page, at (X, Y) tiles from its corner.
+type Tile struct {
+	Page, X, Y uint16
+	Half       []uint16 // tileValues of them
+}
+
+// newLayer packs an image. The exponent puts the brightest value just under
+// 2^15, so that half-floats keep 11 bits over the widest span: the relative
+// error is at most 2^-11 down to 2^-29 of the brightest.
+func newLayer(key string, m *Image) *Layer {
+	l := &Layer{Key: key, PageSize: m.PageSize, Pages: m.Pages}
+	var brightest float32
+	for _, v := range m.Pix {
+		brightest = max(brightest, v)
+	}
+	if brightest > 0 {
+		_, e := math.Frexp(float64(brightest))
+		l.Exponent = e - 15
+	}
+	scale := float32(math.Ldexp(1, -l.Exponent))
+	across := m.PageSize / TileSize
+	for page := range m.Pages {
+		for ty := range across {
+			for tx := range across {
+				if half := packTile(m, page, tx, ty, scale); half != nil {
+					l.Tiles = append(l.Tiles, Tile{uint16(page), uint16(tx), uint16(ty), half})
+				}
+			}
+		}
+	}
+	return l
+}
+
+func packTile(m *Image, page, tx, ty int, scale float32) []uint16 {
+	var half []uint16
+	for y := range TileSize {
+		from := 3 * ((page*m.PageSize+ty*TileSize+y)*m.PageSize + tx*TileSize)
+		for i, v := range m.Pix[from : from+3*TileSize] {
+			if v == 0 {
+				continue
+			}
+			if half == nil {
+				half = make([]uint16, tileValues)
+			}
+			half[y*3*TileSize+i] = float16.Fromfloat32(v * scale).Bits()
+		}
+	}
+	return half
+}
+
+// halfValues decodes every half-float there is.
+var halfValues = sync.OnceValue(func() *[1 << 16]float32 {
+	var t [1 << 16]float32
+	for i := range t {
+		t[i] = float16.Frombits(uint16(i)).Float32()
+	}
+	return &t
+})
+
+// AddTo adds the layer, times a weight for each channel, to an image of the
+// same pages. It is the whole of a mix: no rays.
+func (l *Layer) AddTo(m *Image, weight color.Linear) {
+	if weight == (color.Linear{}) {
+		return
+	}
+	value := halfValues()
+	scale := math.Ldexp(1, l.Exponent)
+	r, g, b := float32(weight[0]*scale), float32(weight[1]*scale), float32(weight[2]*scale)
+	for i := range l.Tiles {
+		t := &l.Tiles[i]
+		for y := range TileSize {
+			at := 3 * ((int(t.Page)*m.PageSize+int(t.Y)*TileSize+y)*m.PageSize + int(t.X)*TileSize)
+			to := m.Pix[at : at+3*TileSize : at+3*TileSize]
+			from := t.Half[y*3*TileSize : (y+1)*3*TileSize]
+			for k := 0; k+2 < len(from) && k+2 < len(to); k += 3 {
+				to[k] += r * value[from[k]]
+				to[k+1] += g * value[from[k+1]]
+				to[k+2] += b * value[from[k+2]]
+			}
+		}
+	}
+}
+
+// Mix is the weighted sum of layers: the lightmap that is shown. Sources and
+// layers go in pairs; a nil layer is one that is not baked yet.
+func Mix(pageSize, pages int, sources []Source, layers []*Layer) *Image {
+	m := NewImage(pageSize, pages)
+	for i, l := range layers {
+		if l != nil {
+			l.AddTo(m, sources[i].Weight)
+		}
+	}
+	return m
+}
+
+// The encoded layer: magic, then zstd of a header and the tiles.
+var layerMagic = []byte("grotta-layer/1\n")
+
+type layerHeader struct {
+	PageSize, Pages uint32
+	Exponent, Tiles int32
+}
+
+// maxLayerBytes bounds what Decode unpacks.
+const maxLayerBytes = 6*lightmap.MaxTexels + 1<<20
+
+// Encode writes the layer compressed; the key is not in it.
+func (l *Layer) Encode() []byte {
+	var out bytes.Buffer
+	out.Write(layerMagic)
+	z, _ := zstd.NewWriter(&out, zstd.WithEncoderConcurrency(1)) // options are constant
+	z.Write(l.Raw())
+	z.Close()
+	return out.Bytes()
+}
+
+// Raw is the layer uncompressed: header, then each tile's place and values,
+// little-endian. The console reads this.
+func (l *Layer) Raw() []byte {
+	var b bytes.Buffer
+	binary.Write(&b, binary.LittleEndian, layerHeader{uint32(l.PageSize), uint32(l.Pages), int32(l.Exponent), int32(len(l.Tiles))})
+	for _, t := range l.Tiles {
+		binary.Write(&b, binary.LittleEndian, [4]uint16{t.Page, t.X, t.Y, 0})
+		binary.Write(&b, binary.LittleEndian, t.Half)
+	}
+	return b.Bytes()
+}
+
+// DecodeLayer reads what Encode wrote.
+func DecodeLayer(key string, data []byte) (*Layer, error) {
+	body, ok := bytes.CutPrefix(data, layerMagic)
+	if !ok {
+		return nil, errors.New("layer: this is not a grotta-layer/1")
+	}
+	z, err := zstd.NewReader(nil, zstd.WithDecoderMaxMemory(maxLayerBytes), zstd.WithDecoderConcurrency(1))
+	if err != nil {
+		return nil, err
+	}
+	defer z.Close()
+	raw, err := z.DecodeAll(body, nil)
+	if err != nil {
+		return nil, fmt.Errorf("layer: %w", err)
+	}
+	return parseLayer(key, raw)
+}
+
+func parseLayer(key string, raw []byte) (*Layer, error) {
+	r := bytes.NewReader(raw)
+	var h layerHeader
+	if err := binary.Read(r, binary.LittleEndian, &h); err != nil {
+		return nil, fmt.Errorf("layer: header: %w", err)
+	}
+	if h.PageSize == 0 || h.PageSize > 4096 || h.PageSize%TileSize != 0 || h.Pages > lightmap.MaxPages || h.Tiles < 0 || h.Exponent < -200 || h.Exponent > 200 {
+		return nil, fmt.Errorf("layer: a header of %d pages of %d with %d tiles cannot be", h.Pages, h.PageSize, h.Tiles)
+	}
+	if want := int64(h.Tiles) * (8 + 2*tileValues); want != int64(r.Len()) {
+		return nil, fmt.Errorf("layer: %d tiles need %d bytes, and %d follow", h.Tiles, want, r.Len())
+	}
+	l := &Layer{Key: key, PageSize: int(h.PageSize), Pages: int(h.Pages), Exponent: int(h.Exponent)}
+	across := uint16(h.PageSize / TileSize)
+	for range h.Tiles {
+		var place [4]uint16
+		binary.Read(r, binary.LittleEndian, &place)
+		if place[0] >= uint16(h.Pages) || place[1] >= across || place[2] >= across {
+			return nil, fmt.Errorf("layer: a tile at %v is off the pages", place[:3])
+		}
+		t := Tile{place[0], place[1], place[2], make([]uint16, tileValues)}
+		binary.Read(r, binary.LittleEndian, t.Half)
+		l.Tiles = append(l.Tiles, t)
+	}
+	return l, nil
+}

@@ -1,0 +1,116 @@
+// Package check judges a level against a platform's profile and against good
+// sense: what the target will refuse, and what a player will not see. It needs
+// no bake; where light matters it asks a few rays.
+//
+// A rule is one function in rules.go and one entry in the table there.
+package check
+
+import (
+	"cmp"
+	"slices"
+
+	"grotta/core/bake"
+	"grotta/core/level"
+	"grotta/core/platform"
+)
+
+// Severity of a finding.
+type Severity string
+
+// The severities: refused by the platform; likely a mistake; worth a thought.
+const (
+	Error   Severity = "error"
+	Warning Severity = "warning"
+	Advice  Severity = "advice"
+)
+
+func (s Severity) rank() int { return slices.Index([]Severity{Error, Warning, Advice}, s) }
+
+// Finding is what a rule reports.
+type Finding struct {
+	Rule     string           `json:"rule" doc:"Id of the rule."`
+	Severity Severity         `json:"severity" enum:"error,warning,advice"`
+	Message  string           `json:"message" doc:"What is so, with the numbers."`
+	Why      string           `json:"why" doc:"Why it matters."`
+	Entities []string         `json:"entities" nullable:"false" doc:"What it is about."`
+	Zone     string           `json:"zone,omitzero"`
+	Point    *level.Vec       `json:"point,omitzero" doc:"A place that proves it, metres."`
+	Count    float64          `json:"count,omitzero" doc:"What was counted."`
+	Limit    float64          `json:"limit,omitzero" doc:"What is allowed."`
+	Fix      *level.Operation `json:"fix,omitzero" doc:"An ordinary operation that settles it."`
+}
+
+// Report is the outcome of a check.
+type Report struct {
+	Platform string         `json:"platform"`
+	Findings []Finding      `json:"findings" nullable:"false" doc:"Gravest first."`
+	Counts   map[string]int `json:"counts" doc:"Findings by severity."`
+	Lightmap LightmapSize   `json:"lightmap"`
+	Clean    bool           `json:"clean" doc:"No error and no warning."`
+}
+
+// LightmapSize is known exactly before any bake.
+type LightmapSize struct {
+	Pages    int `json:"pages"`
+	PageSize int `json:"page_size"`
+	Texels   int `json:"texels" doc:"Within surfaces, without padding."`
+	Bytes    int `json:"bytes" doc:"At the platform's bytes a texel."`
+}
+
+// subject is what rules look at.
+type subject struct {
+	*bake.Prepared
+	level   *level.Level
+	world   *level.World
+	profile *platform.Profile
+}
+
+// Run applies every rule. The level must be prepared from the revision that is
+// judged.
+func Run(p *bake.Prepared, profile *platform.Profile) *Report {
+	s := &subject{p, p.Scene.Level, p.Scene.World, profile}
+	r := &Report{
+		Platform: profile.Name,
+		Findings: []Finding{},
+		Counts:   map[string]int{string(Error): 0, string(Warning): 0, string(Advice): 0},
+		Lightmap: LightmapSize{p.Layout.Pages, p.Layout.PageSize, p.Layout.Lit, p.Layout.Bytes(int(profile.Limits.BytesPerTexel))},
+	}
+	for _, rule := range rules {
+		for _, f := range rule.run(s) {
+			f.Rule, f.Why = rule.id, cmp.Or(f.Why, rule.why)
+			if f.Entities == nil {
+				f.Entities = []string{}
+			}
+			r.Findings = append(r.Findings, f)
+			r.Counts[string(f.Severity)]++
+		}
+	}
+	slices.SortStableFunc(r.Findings, func(a, b Finding) int { return a.Severity.rank() - b.Severity.rank() })
+	r.Clean = r.Counts[string(Error)]+r.Counts[string(Warning)] == 0
+	return r
+}
+
+// shining are the lights that are on.
+func (s *subject) shining() []*level.Light {
+	var on []*level.Light
+	for _, l := range s.level.Lights {
+		if l.Enabled && s.level.Strength(l) > 0 {
+			on = append(on, l)
+		}
+	}
+	return on
+}
+
+func (s *subject) place(e *level.Entity) *level.Vec {
+	v := level.Vec(s.world.Pose(e).Position)
+	return &v
+}
+
+func (s *subject) zoneName(id string) string {
+	for _, z := range s.level.Zones {
+		if z.ID == id && z.Name != "" {
+			return z.Name
+		}
+	}
+	return id
+}

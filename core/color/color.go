@@ -1,0 +1,80 @@
+// Package color holds linear light colours and their encodings.
+//
+// All arithmetic in Grotta happens in linear Rec. 709 primaries with the D65
+// white point. Documents and screens hold sRGB; this package converts at that
+// edge and nowhere else. It knows nothing of lights, levels or pictures.
+package color
+
+import (
+	"fmt"
+	"math"
+	"strconv"
+)
+
+// Linear is a colour in linear Rec. 709: red, green, blue. Values are relative
+// (a colour) or photometric (lux, nits), as the holder says.
+type Linear [3]float64
+
+// White has luminance 1.
+var White = Linear{1, 1, 1}
+
+// Luminance is the Y of CIE 1931 for Rec. 709 primaries (ITU-R BT.709-6).
+func (c Linear) Luminance() float64 {
+	return 0.2126*c[0] + 0.7152*c[1] + 0.0722*c[2]
+}
+
+// Scale multiplies every channel by k.
+func (c Linear) Scale(k float64) Linear { return Linear{c[0] * k, c[1] * k, c[2] * k} }
+
+// Add sums two colours channel by channel.
+func (c Linear) Add(d Linear) Linear { return Linear{c[0] + d[0], c[1] + d[1], c[2] + d[2]} }
+
+// Mul multiplies two colours channel by channel.
+func (c Linear) Mul(d Linear) Linear { return Linear{c[0] * d[0], c[1] * d[1], c[2] * d[2]} }
+
+// Lerp goes from c at t=0 to d at t=1.
+func (c Linear) Lerp(d Linear, t float64) Linear { return c.Scale(1 - t).Add(d.Scale(t)) }
+
+// DecodeSRGB turns one encoded channel in [0,1] into linear light (IEC 61966-2-1).
+func DecodeSRGB(v float64) float64 {
+	if v <= 0.04045 {
+		return v / 12.92
+	}
+	return math.Pow((v+0.055)/1.055, 2.4)
+}
+
+// EncodeSRGB turns one linear channel into its sRGB encoding (IEC 61966-2-1).
+// Values outside [0,1] are clamped, as a display does.
+func EncodeSRGB(v float64) float64 {
+	switch {
+	case !(v > 0):
+		return 0
+	case v >= 1:
+		return 1
+	case v <= 0.0031308:
+		return v * 12.92
+	}
+	return 1.055*math.Pow(v, 1/2.4) - 0.055
+}
+
+// ParseHex reads "#rrggbb" as sRGB.
+func ParseHex(s string) (Linear, error) {
+	if len(s) != 7 || s[0] != '#' {
+		return Linear{}, fmt.Errorf("%q is not a colour: write #rrggbb, such as #ffd9a0", s)
+	}
+	n, err := strconv.ParseUint(s[1:], 16, 32)
+	if err != nil {
+		return Linear{}, fmt.Errorf("%q is not a colour: write #rrggbb, such as #ffd9a0", s)
+	}
+	return Linear{
+		DecodeSRGB(float64(n>>16&255) / 255),
+		DecodeSRGB(float64(n>>8&255) / 255),
+		DecodeSRGB(float64(n&255) / 255),
+	}, nil
+}
+
+// Hex writes the colour as "#rrggbb" in sRGB, clamped to what that can hold.
+func (c Linear) Hex() string {
+	b := func(v float64) int { return int(math.Round(EncodeSRGB(v) * 255)) }
+	return fmt.Sprintf("#%02x%02x%02x", b(c[0]), b(c[1]), b(c[2]))
+}

@@ -1,0 +1,26 @@
+// Package level is the level document: what gets lit, by what, and seen from
+// where. Its types are the source of the JSON Schema, of the OpenAPI document
+// and of the console's types.
+//
+// The document is right-handed, +Y up, in metres, seconds and degrees; colours
+// are sRGB "#rrggbb"; strengths are photometric. A light, a camera and a fixture
+// look along their own -Z, as in glTF.
+//
+// Here live: the types, reading and writing, validation, operations with their
+// inverses, and the questions that need nothing but the document (where is this
+// entity, which zone is it in, what colour does it shine). Nothing here traces a
+// ray, opens a file or knows of a user.
+package level
+
+// Limits of size. One document may not hold more; the reader says so with the
+// path. They are also in docs/level-format.md, which a test compares.
+const (
+	MaxBytes     = 64 << 20  // of the JSON text
+	MaxEntities  = 20_000    // in one part
+	MaxTriangles = 2_000_000 // of all meshes together
+	MaxText      = 2_000     // characters of a note
+	MaxExtent    = 100_000.0 // metres from the origin, any axis
+)
+
+// Format is the document's format and major version.
+const Format = "grotta-level/1"

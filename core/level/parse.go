@@ -1,0 +1,246 @@
+package level
+
+import (
+	"errors"
+	"fmt"
+	"reflect"
+	"strings"
+
+	"github.com/go-json-experiment/json"
+	"github.com/go-json-experiment/json/jsontext"
+)
+
+// Parse reads a document and validates it. Fields that are left out take their
+// defaults; unknown fields are kept and come back as warnings, each a path.
+// The error is an *Invalid, which names every fault found.
+func Parse(text []byte) (*Level, []string, error) {
+	if len(text) > MaxBytes {
+		return nil, nil, invalidf("", "the document has %d bytes; the most is %d", len(text), MaxBytes)
+	}
+	if err := checkFormat(text); err != nil {
+		return nil, nil, err
+	}
+	l := New("")
+	if err := Decode(text, l); err != nil {
+		return nil, nil, err
+	}
+	if err := l.Validate(); err != nil {
+		return nil, nil, err
+	}
+	return l, unknownFields(reflect.ValueOf(l), ""), nil
+}
+
+// checkFormat refuses other formats before their fields confuse the reader.
+func checkFormat(text []byte) error {
+	var head struct {
+		Format *string        `json:"format"`
+		Rest   jsontext.Value `json:",embed"`
+	}
+	if err := Decode(text, &head); err != nil {
+		return err
+	}
+	if head.Format == nil {
+		return invalidf("/format", "is missing; a level starts with \"format\": %q", Format)
+	}
+	if *head.Format != Format {
+		return invalidf("/format", "is %q; this Grotta reads %q", *head.Format, Format)
+	}
+	return nil
+}
+
+// New is an empty level with every default in place.
+func New(name string) *Level {
+	l := &Level{}
+	setDefaults(reflect.ValueOf(l).Elem())
+	if name != "" {
+		l.Name = name
+	}
+	return l
+}
+
+// NewLight is a light of a kind with every default in place.
+func NewLight(id, kind string) *Light {
+	l := &Light{}
+	setDefaults(reflect.ValueOf(l).Elem())
+	l.ID, l.Kind = id, kind
+	return l
+}
+
+// Default is a value of T with every default in place.
+func Default[T any]() T {
+	var v T
+	setDefaults(reflect.ValueOf(&v).Elem())
+	return v
+}
+
+// Encode writes v as the canonical JSON of this package: the same value is the
+// same text, so that hashes of it can be compared.
+func Encode(v any) ([]byte, error) {
+	return json.Marshal(v, json.Deterministic(true))
+}
+
+// Decode reads JSON strictly: duplicate names, invalid UTF-8 and values of the
+// wrong type are an *Invalid with the path and the byte.
+func Decode(text []byte, into any) error {
+	if err := json.Unmarshal(text, into); err != nil {
+		return ReadError(err)
+	}
+	return nil
+}
+
+// ReadError turns an error of the JSON reader into an *Invalid that says where
+// and what.
+func ReadError(err error) error {
+	var wrongType *json.SemanticError
+	if errors.As(err, &wrongType) {
+		what := "does not fit"
+		if wrongType.Err != nil {
+			what = wrongType.Err.Error()
+		} else if wrongType.GoType != nil {
+			what = fmt.Sprintf("is a JSON %v, which is not a %s", wrongType.JSONKind, plainType(wrongType.GoType))
+		}
+		return invalidf(string(wrongType.JSONPointer), "%s (byte %d)", what, wrongType.ByteOffset)
+	}
+	var syntax *jsontext.SyntacticError
+	if errors.As(err, &syntax) {
+		return invalidf(string(syntax.JSONPointer), "is not JSON: %v (byte %d)", syntax.Err, syntax.ByteOffset)
+	}
+	return invalidf("", "is not JSON: %v", err)
+}
+
+func plainType(t reflect.Type) string {
+	switch t.Kind() {
+	case reflect.Struct, reflect.Map, reflect.Pointer:
+		return "object"
+	case reflect.Slice, reflect.Array:
+		return "list"
+	case reflect.Bool:
+		return "true or false"
+	case reflect.String:
+		return "text"
+	}
+	return "number"
+}
+
+// decodeDefaulted fills v with its defaults before it reads, so that a field
+// that is left out has its default and not Go's zero.
+func decodeDefaulted[T any](d *jsontext.Decoder, v *T) error {
+	*v = Default[T]()
+	return json.UnmarshalDecode(d, v)
+}
+
+// The elements of lists read over their defaults. (A method cannot be promoted
+// from an embedded type for this: it would read only that type.)
+
+func (v *Material) UnmarshalJSONFrom(d *jsontext.Decoder) error {
+	type plain Material
+	return decodeDefaulted(d, (*plain)(v))
+}
+
+func (v *Zone) UnmarshalJSONFrom(d *jsontext.Decoder) error {
+	type plain Zone
+	return decodeDefaulted(d, (*plain)(v))
+}
+
+func (v *Ambient) UnmarshalJSONFrom(d *jsontext.Decoder) error {
+	type plain Ambient
+	return decodeDefaulted(d, (*plain)(v))
+}
+
+func (v *Solid) UnmarshalJSONFrom(d *jsontext.Decoder) error {
+	type plain Solid
+	return decodeDefaulted(d, (*plain)(v))
+}
+
+func (v *Face) UnmarshalJSONFrom(d *jsontext.Decoder) error {
+	type plain Face
+	return decodeDefaulted(d, (*plain)(v))
+}
+
+func (v *Mesh) UnmarshalJSONFrom(d *jsontext.Decoder) error {
+	type plain Mesh
+	return decodeDefaulted(d, (*plain)(v))
+}
+
+func (v *Rig) UnmarshalJSONFrom(d *jsontext.Decoder) error {
+	type plain Rig
+	return decodeDefaulted(d, (*plain)(v))
+}
+
+func (v *Light) UnmarshalJSONFrom(d *jsontext.Decoder) error {
+	type plain Light
+	return decodeDefaulted(d, (*plain)(v))
+}
+
+func (v *Glow) UnmarshalJSONFrom(d *jsontext.Decoder) error {
+	type plain Glow
+	return decodeDefaulted(d, (*plain)(v))
+}
+
+func (v *Viewpoint) UnmarshalJSONFrom(d *jsontext.Decoder) error {
+	type plain Viewpoint
+	return decodeDefaulted(d, (*plain)(v))
+}
+
+// setDefaults writes the default tags of a struct, and of the structs in it,
+// into v.
+func setDefaults(v reflect.Value) {
+	if v.Kind() != reflect.Struct {
+		return
+	}
+	for i := range v.NumField() {
+		f, field := v.Type().Field(i), v.Field(i)
+		text, tagged := f.Tag.Lookup("default")
+		switch {
+		case tagged && field.Kind() == reflect.String:
+			field.SetString(text)
+		case tagged:
+			if err := json.Unmarshal([]byte(text), field.Addr().Interface()); err != nil {
+				panic(fmt.Sprintf("default of %s.%s: %v", v.Type(), f.Name, err)) // a fault of this source text
+			}
+		case field.Kind() == reflect.Struct:
+			setDefaults(field)
+		}
+	}
+}
+
+// unknownFields lists the paths of kept fields that this version does not know.
+func unknownFields(v reflect.Value, path string) []string {
+	var found []string
+	switch v.Kind() {
+	case reflect.Pointer:
+		if !v.IsNil() {
+			return unknownFields(v.Elem(), path)
+		}
+	case reflect.Slice:
+		if k := v.Type().Elem().Kind(); k == reflect.Struct || k == reflect.Pointer {
+			for i := range v.Len() {
+				found = append(found, unknownFields(v.Index(i), fmt.Sprintf("%s/%d", path, i))...)
+			}
+		}
+	case reflect.Struct:
+		for i := range v.NumField() {
+			f := v.Type().Field(i)
+			if extra, ok := v.Field(i).Interface().(jsontext.Value); ok {
+				var names map[string]jsontext.Value
+				if len(extra) > 0 && json.Unmarshal(extra, &names) == nil {
+					for name := range names {
+						found = append(found, path+"/"+name)
+					}
+				}
+				continue
+			}
+			found = append(found, unknownFields(v.Field(i), path+fieldPath(f))...)
+		}
+	}
+	return found
+}
+
+// fieldPath is "/name" of a field in JSON, or nothing for an embedded struct.
+func fieldPath(f reflect.StructField) string {
+	if f.Anonymous {
+		return ""
+	}
+	name, _, _ := strings.Cut(f.Tag.Get("json"), ",")
+	return "/" + name
+}

@@ -1,0 +1,213 @@
+package level
+
+import (
+	"math"
+	"strconv"
+	"strings"
+
+	"github.com/go-gl/mathgl/mgl64"
+
+	"grotta/core/color"
+	"grotta/core/geom"
+)
+
+// World is where things stand once parents have carried them.
+type World struct {
+	level *Level
+	byID  map[string]*Entity
+	known map[string]geom.Pose
+}
+
+// World resolves the places of a level's entities.
+func (l *Level) World() *World {
+	return &World{l, l.entityByID(), map[string]geom.Pose{}}
+}
+
+// Pose is the place of an entity in the level's space.
+func (w *World) Pose(e *Entity) geom.Pose {
+	if pose, ok := w.known[e.ID]; ok {
+		return pose
+	}
+	q := e.Transform.Rotation
+	pose := geom.Pose{
+		Position: geom.Vec3(e.Transform.Position),
+		Rotation: mgl64.Quat{W: q[3], V: geom.Vec3{q[0], q[1], q[2]}}.Normalize(),
+	}
+	if parent, ok := w.byID[e.Parent]; ok {
+		pose = w.Pose(parent).Carry(pose)
+	}
+	w.known[e.ID] = pose
+	return pose
+}
+
+// ZoneOf is the zone an entity states, or the one its position lies in, or nil.
+func (w *World) ZoneOf(e *Entity) *Zone {
+	if e.Zone != "" {
+		for _, z := range w.level.Zones {
+			if z.ID == e.Zone {
+				return z
+			}
+		}
+	}
+	return w.level.ZoneAt(w.Pose(e).Position)
+}
+
+// ZoneAt is the zone that holds at a point: of those around it the one with the
+// highest priority, then the smallest volume, then the first. Nil outside all.
+func (l *Level) ZoneAt(p geom.Vec3) *Zone {
+	var best *Zone
+	bestVolume := math.Inf(1)
+	for _, z := range l.Zones {
+		inside, volume := false, 0.0
+		for _, b := range z.Boxes {
+			volume += (b.Max[0] - b.Min[0]) * (b.Max[1] - b.Min[1]) * (b.Max[2] - b.Min[2])
+			in := true
+			for axis := range 3 {
+				in = in && p[axis] >= b.Min[axis] && p[axis] <= b.Max[axis]
+			}
+			inside = inside || in
+		}
+		if !inside {
+			continue
+		}
+		if best == nil || z.Priority > best.Priority || z.Priority == best.Priority && volume < bestVolume {
+			best, bestVolume = z, volume
+		}
+	}
+	return best
+}
+
+// Radiant is the colour and strength that a light really has: its own colour or
+// temperature, or its rig's key; its strength times its rig's; black when it or
+// its rig's share is off. Candela or lux, per channel.
+func (l *Level) Radiant(light *Light) color.Linear {
+	if !light.Enabled {
+		return color.Linear{}
+	}
+	return l.Color(light).Scale(l.Strength(light))
+}
+
+// Strength is a light's strength times its rig's, on or off.
+func (l *Level) Strength(light *Light) float64 {
+	if rig := l.RigByID(light.Rig); rig != nil {
+		return light.Strength * rig.KeyStrength
+	}
+	return light.Strength
+}
+
+// Color is the colour that a light shines in, without its strength.
+func (l *Level) Color(light *Light) color.Linear {
+	switch {
+	case light.Color != "":
+		return mustHex(light.Color)
+	case light.Kelvin != 0:
+		return color.Kelvin(light.Kelvin)
+	}
+	if rig := l.RigByID(light.Rig); rig != nil {
+		switch {
+		case rig.KeyColor != "":
+			return mustHex(rig.KeyColor)
+		case rig.KeyKelvin != 0:
+			return color.Kelvin(rig.KeyKelvin)
+		}
+	}
+	return color.White
+}
+
+// GlowRadiance is what a glow adds in its middle, in nits: dark when it or the
+// light it follows is off.
+func (l *Level) GlowRadiance(g *Glow) color.Linear {
+	if !g.Enabled {
+		return color.Linear{}
+	}
+	if light := l.Light(g.ColorFrom); light != nil {
+		if !light.Enabled || l.Strength(light) == 0 {
+			return color.Linear{}
+		}
+		return l.Color(light).Scale(g.Luminance)
+	}
+	if g.Color == "" {
+		return color.White.Scale(g.Luminance)
+	}
+	return mustHex(g.Color).Scale(g.Luminance)
+}
+
+// Linear is the ambient's light on any surface, lux per channel.
+func (a *Ambient) Linear() color.Linear { return mustHex(a.Color).Scale(a.Strength) }
+
+// Radiance is the sky's, nits per channel.
+func (s *Sky) Radiance() color.Linear { return mustHex(s.Color).Scale(s.Luminance) }
+
+// Radiance is what a full depth of haze sends to the eye, nits per channel.
+func (h *Haze) Radiance() color.Linear { return mustHex(h.Color).Scale(h.Luminance) }
+
+// Albedo is the share of light that a material sends back, per channel.
+func (m *Material) Albedo() color.Linear { return mustHex(m.Color) }
+
+// mustHex reads a colour of a validated document; anything else is black.
+func mustHex(s string) color.Linear {
+	c, _ := color.ParseHex(s)
+	return c
+}
+
+// FacePlanes are the planes of a solid in its own space: its own, or its box's.
+func (s *Solid) FacePlanes() []geom.Plane {
+	if len(s.Planes) > 0 {
+		planes := make([]geom.Plane, len(s.Planes))
+		for i, p := range s.Planes {
+			n := geom.Vec3(p.Normal)
+			length := n.Len()
+			planes[i] = geom.Plane{Normal: n.Mul(1 / length), Distance: p.Distance / length}
+		}
+		return planes
+	}
+	return geom.BoxPlanes(geom.Vec3(s.Size))
+}
+
+// FacePolygons are the faces of a solid in its own space, one for each plane,
+// counter-clockwise seen from outside; empty where a plane does not bound it.
+func (s *Solid) FacePolygons() [][]geom.Vec3 {
+	return geom.ConvexFaces(s.FacePlanes())
+}
+
+// FaceSurface is the surface of one face: its own entry, or the solid's.
+func (s *Solid) FaceSurface(index int) Surface {
+	for _, f := range s.Faces {
+		if f.Index == index {
+			return f.Surface
+		}
+	}
+	return s.Surface
+}
+
+func freshID(base string, taken func(string) bool) string {
+	base = slug(base)
+	if !taken(base) {
+		return base
+	}
+	for n := 2; ; n++ {
+		if id := base + "-" + strconv.Itoa(n); !taken(id) {
+			return id
+		}
+	}
+}
+
+// slug turns any name into an id.
+func slug(name string) string {
+	var b strings.Builder
+	for _, r := range strings.ToLower(name) {
+		switch {
+		case r >= 'a' && r <= 'z' || r >= '0' && r <= '9':
+			b.WriteRune(r)
+		case b.Len() > 0 && !strings.HasSuffix(b.String(), "-"):
+			b.WriteByte('-')
+		}
+		if b.Len() >= 48 {
+			break
+		}
+	}
+	if s := strings.Trim(b.String(), "-"); s != "" {
+		return s
+	}
+	return "thing"
+}

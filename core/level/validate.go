@@ -1,0 +1,373 @@
+package level
+
+import (
+	"fmt"
+	"math"
+	"reflect"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+	"unicode/utf8"
+
+	"github.com/go-json-experiment/json/jsontext"
+)
+
+// Fault is one thing wrong with a document.
+type Fault struct {
+	Path    string `json:"path" doc:"JSON pointer to the field."`
+	Message string `json:"message" doc:"What is wrong and what is allowed."`
+}
+
+// Invalid is the error of a document that was refused, with every fault found.
+type Invalid struct{ Faults []Fault }
+
+// Error gives the first faults, one a line.
+func (e *Invalid) Error() string {
+	var b strings.Builder
+	for i, f := range e.Faults {
+		if i == 8 {
+			fmt.Fprintf(&b, "\nand %d more", len(e.Faults)-i)
+			break
+		}
+		if i > 0 {
+			b.WriteByte('\n')
+		}
+		if f.Path != "" {
+			b.WriteString(f.Path + " ")
+		}
+		b.WriteString(f.Message)
+	}
+	return b.String()
+}
+
+func invalidf(path, format string, args ...any) *Invalid {
+	return &Invalid{[]Fault{{path, fmt.Sprintf(format, args...)}}}
+}
+
+const maxFaults = 100
+
+type faults struct{ list []Fault }
+
+func (f *faults) add(path, format string, args ...any) {
+	if len(f.list) < maxFaults {
+		f.list = append(f.list, Fault{path, fmt.Sprintf(format, args...)})
+	}
+}
+
+func (f *faults) err() error {
+	if len(f.list) == 0 {
+		return nil
+	}
+	return &Invalid{f.list}
+}
+
+// Validate is the one judge of a document, for every door: the reader, the
+// operations and the importers. It returns nil or an *Invalid.
+func (l *Level) Validate() error {
+	var f faults
+	checkFields(&f, reflect.ValueOf(l).Elem(), "")
+	if len(f.list) > 0 {
+		return f.err() // references among broken fields would only add noise
+	}
+	l.checkCounts(&f)
+	l.checkReferences(&f)
+	l.checkShapes(&f)
+	return f.err()
+}
+
+// CheckFields judges any value by the tags of its type: minimum, maximum,
+// exclusiveMinimum, enum, pattern, minLength, maxLength, maxItems; and that
+// every number is finite. It is for the other documents too.
+func CheckFields(v any) error {
+	var f faults
+	checkFields(&f, reflect.Indirect(reflect.ValueOf(v)), "")
+	return f.err()
+}
+
+func checkFields(f *faults, v reflect.Value, path string) {
+	for i := range v.NumField() {
+		field := v.Type().Field(i)
+		if !field.IsExported() || field.Type == reflect.TypeFor[jsontext.Value]() {
+			continue
+		}
+		checkValue(f, v.Field(i), field.Tag, path+fieldPath(field))
+	}
+}
+
+func checkValue(f *faults, v reflect.Value, tag reflect.StructTag, path string) {
+	switch v.Kind() {
+	case reflect.Pointer:
+		if v.IsNil() {
+			if v.Type().Elem().Kind() == reflect.Struct && tag == "" {
+				f.add(path, "is null; an object is needed")
+			}
+			return
+		}
+		checkValue(f, v.Elem(), "", path)
+	case reflect.Struct:
+		checkFields(f, v, path)
+	case reflect.Slice, reflect.Array:
+		if most, ok := tagNumber(tag, "maxItems"); ok && v.Len() > int(most) {
+			f.add(path, "has %d entries; the most is %d", v.Len(), int(most))
+			return
+		}
+		if v.Type().Elem().Kind() == reflect.Uint32 {
+			return
+		}
+		elementTag := tag
+		if k := v.Type().Elem().Kind(); k == reflect.Pointer || k == reflect.Struct {
+			elementTag = ""
+		}
+		for i := range v.Len() {
+			if v.Type().Elem().Kind() == reflect.Float64 && isFine(v.Index(i).Float(), tag) {
+				continue // the common case, without building a path
+			}
+			checkValue(f, v.Index(i), elementTag, path+"/"+strconv.Itoa(i))
+		}
+	case reflect.Float64:
+		checkNumber(f, v.Float(), tag, path)
+	case reflect.Int:
+		checkNumber(f, float64(v.Int()), tag, path)
+	case reflect.String:
+		checkText(f, v.String(), tag, path)
+	}
+}
+
+// leftOut tells whether a zero of this field means that it is not set.
+func leftOut(tag reflect.StructTag) bool { return strings.HasSuffix(tag.Get("json"), ",omitzero") }
+
+func isFine(x float64, tag reflect.StructTag) bool {
+	return tag.Get("minimum") == "" && math.Abs(x) <= MaxExtent
+}
+
+func checkNumber(f *faults, x float64, tag reflect.StructTag, path string) {
+	if x == 0 && leftOut(tag) {
+		return
+	}
+	if math.IsNaN(x) || math.IsInf(x, 0) {
+		f.add(path, "is %v; a finite number is needed", x)
+		return
+	}
+	low, hasLow := tagNumber(tag, "minimum")
+	above, hasAbove := tagNumber(tag, "exclusiveMinimum")
+	high, hasHigh := tagNumber(tag, "maximum")
+	switch {
+	case hasLow && x < low && hasHigh:
+		f.add(path, "is %v; allowed is %v to %v", x, low, high)
+	case hasLow && x < low:
+		f.add(path, "is %v; the least is %v", x, low)
+	case hasAbove && x <= above:
+		f.add(path, "is %v; more than %v is needed", x, above)
+	case hasHigh && x > high:
+		f.add(path, "is %v; the most is %v", x, high)
+	case !hasHigh && math.Abs(x) > MaxExtent:
+		f.add(path, "is %v; the most is %v either way", x, MaxExtent)
+	}
+	if step, ok := tagNumber(tag, "multipleOf"); ok && math.Mod(x, step) != 0 {
+		f.add(path, "is %v; a multiple of %v is needed", x, step)
+	}
+}
+
+func checkText(f *faults, s string, tag reflect.StructTag, path string) {
+	n := utf8.RuneCountInString(s)
+	if least, ok := tagNumber(tag, "minLength"); ok && n < int(least) {
+		f.add(path, "is empty; at least %d character is needed", int(least))
+		return
+	}
+	if most, ok := tagNumber(tag, "maxLength"); ok && n > int(most) {
+		f.add(path, "has %d characters; the most is %d", n, int(most))
+	} else if n > MaxText {
+		f.add(path, "has %d characters; the most is %d", n, MaxText)
+	}
+	if list := tag.Get("enum"); list != "" && !slices.Contains(strings.Split(list, ","), s) {
+		f.add(path, "is %q; allowed is %s", s, strings.ReplaceAll(list, ",", ", "))
+	}
+	if p := tag.Get("pattern"); p != "" {
+		if !(s == "" && leftOut(tag)) && !pattern(p).MatchString(s) {
+			f.add(path, "is %q; %s", s, patternHelp(p))
+		}
+	}
+}
+
+var patterns sync.Map // of compiled expressions, by text; a cache, so no state
+
+func pattern(p string) *regexp.Regexp {
+	if r, ok := patterns.Load(p); ok {
+		return r.(*regexp.Regexp)
+	}
+	r := regexp.MustCompile(p)
+	patterns.Store(p, r)
+	return r
+}
+
+func patternHelp(p string) string {
+	if strings.HasPrefix(p, "^#") {
+		return "a colour is written #rrggbb"
+	}
+	return "allowed are a-z, 0-9, dot, dash and underscore, 1 to 64 of them, a letter or digit first"
+}
+
+func tagNumber(tag reflect.StructTag, key string) (float64, bool) {
+	text, ok := tag.Lookup(key)
+	if !ok {
+		return 0, false
+	}
+	x, err := strconv.ParseFloat(text, 64)
+	return x, err == nil
+}
+
+func (l *Level) checkCounts(f *faults) {
+	for _, part := range Parts {
+		if n := len(l.ids(part)); n > MaxEntities {
+			f.add("/"+part, "has %d entries; the most is %d", n, MaxEntities)
+		}
+	}
+	triangles := 0
+	for _, m := range l.Meshes {
+		triangles += len(m.Indices) / 3
+	}
+	if triangles > MaxTriangles {
+		f.add("/meshes", "have %d triangles together; the most is %d", triangles, MaxTriangles)
+	}
+}
+
+// checkReferences finds doubled ids, dangling ids and parents that carry
+// themselves.
+func (l *Level) checkReferences(f *faults) {
+	partOf := map[string]string{}
+	for _, part := range Parts {
+		for i, id := range l.ids(part) {
+			if other, taken := partOf[id]; taken {
+				f.add(fmt.Sprintf("/%s/%d/id", part, i), "is %q, which one of the %s has already; ids are unique in a level", id, other)
+			}
+			partOf[id] = part
+		}
+	}
+	refer := func(path, id string, parts ...string) {
+		if id != "" && !slices.Contains(parts, partOf[id]) {
+			f.add(path, "is %q, and no such id is among the %s", id, strings.Join(parts, ", "))
+		}
+	}
+	for _, e := range l.Placed() {
+		path := fmt.Sprintf("/%s/%d", e.Part, e.Index)
+		refer(path+"/zone", e.Zone, "zones")
+		refer(path+"/rig", e.Rig, "rigs")
+		refer(path+"/parent", e.Parent, "solids", "meshes", "lights", "glows", "viewpoints")
+	}
+	for i, s := range l.Solids {
+		refer(fmt.Sprintf("/solids/%d/surface/material", i), s.Surface.Material, "materials")
+		for j, face := range s.Faces {
+			refer(fmt.Sprintf("/solids/%d/faces/%d/material", i, j), face.Material, "materials")
+		}
+	}
+	for i, m := range l.Meshes {
+		refer(fmt.Sprintf("/meshes/%d/surface/material", i), m.Surface.Material, "materials")
+	}
+	for i, g := range l.Glows {
+		refer(fmt.Sprintf("/glows/%d/color_from", i), g.ColorFrom, "lights")
+	}
+	byID := l.entityByID()
+	for _, e := range l.Placed() {
+		seen := map[string]bool{}
+		for at := e.Entity; at != nil && at.Parent != ""; at = byID[at.Parent] {
+			if seen[at.ID] {
+				f.add(fmt.Sprintf("/%s/%d/parent", e.Part, e.Index), "leads back to %q; parents may not form a circle", at.ID)
+				break
+			}
+			seen[at.ID] = true
+		}
+	}
+}
+
+// checkShapes finds geometry that cannot be built.
+func (l *Level) checkShapes(f *faults) {
+	for _, e := range l.Placed() {
+		q := e.Transform.Rotation
+		if n := math.Sqrt(q[0]*q[0] + q[1]*q[1] + q[2]*q[2] + q[3]*q[3]); math.Abs(n-1) > 1e-3 {
+			f.add(fmt.Sprintf("/%s/%d/transform/rotation", e.Part, e.Index), "has length %.4g; a unit quaternion is needed", n)
+		}
+	}
+	for i, s := range l.Solids {
+		path := fmt.Sprintf("/solids/%d", i)
+		if len(s.Planes) == 0 {
+			for axis, size := range s.Size {
+				if size < 1e-4 {
+					f.add(fmt.Sprintf("%s/size/%d", path, axis), "is %v; at least 0.0001 m is needed, or planes instead", size)
+				}
+			}
+		} else if err := checkPlanes(s); err != "" {
+			f.add(path+"/planes", "%s", err)
+		}
+		for j, face := range s.Faces {
+			if n := len(s.FacePlanes()); face.Index >= n {
+				f.add(fmt.Sprintf("%s/faces/%d/index", path, j), "is %d; the solid has faces 0 to %d", face.Index, n-1)
+			}
+		}
+	}
+	for i, m := range l.Meshes {
+		path := fmt.Sprintf("/meshes/%d", i)
+		if len(m.Positions)%3 != 0 {
+			f.add(path+"/positions", "has %d numbers; a multiple of three is needed", len(m.Positions))
+		}
+		if len(m.Indices)%3 != 0 {
+			f.add(path+"/indices", "has %d numbers; a multiple of three is needed", len(m.Indices))
+		}
+		for j, v := range m.Indices {
+			if int(v) >= len(m.Positions)/3 {
+				f.add(fmt.Sprintf("%s/indices/%d", path, j), "is %d; the mesh has %d vertices", v, len(m.Positions)/3)
+				break
+			}
+		}
+	}
+	for i, z := range l.Zones {
+		for j, b := range z.Boxes {
+			for axis := range 3 {
+				if b.Max[axis] <= b.Min[axis] {
+					f.add(fmt.Sprintf("/zones/%d/boxes/%d/max/%d", i, j, axis), "is %v; more than min, %v, is needed", b.Max[axis], b.Min[axis])
+				}
+			}
+		}
+	}
+	for i, light := range l.Lights {
+		if light.Kind == Spot && light.InnerDeg > light.OuterDeg {
+			f.add(fmt.Sprintf("/lights/%d/inner_deg", i), "is %v; at most outer_deg, %v, is allowed", light.InnerDeg, light.OuterDeg)
+		}
+		if light.Color != "" && light.Kelvin != 0 {
+			f.add(fmt.Sprintf("/lights/%d/kelvin", i), "stands beside a colour; a light has one or the other")
+		}
+	}
+	if h := l.Fog.Haze; h.Density == 0 && h.EndM < h.StartM {
+		f.add("/fog/haze/end_m", "is %v; at least start_m, %v, is needed", h.EndM, h.StartM)
+	}
+}
+
+func checkPlanes(s *Solid) string {
+	if len(s.Planes) < 4 {
+		return fmt.Sprintf("has %d planes; a closed solid needs at least 4", len(s.Planes))
+	}
+	for i, p := range s.Planes {
+		n := p.Normal
+		if length := math.Sqrt(n[0]*n[0] + n[1]*n[1] + n[2]*n[2]); length < 1e-6 {
+			return fmt.Sprintf("has a normal of no length at %d", i)
+		}
+	}
+	faces := s.FacePolygons()
+	area, bounded := 0.0, true
+	for _, face := range faces {
+		for _, v := range face {
+			bounded = bounded && math.Abs(v[0]) < MaxExtent && math.Abs(v[1]) < MaxExtent && math.Abs(v[2]) < MaxExtent
+		}
+		if len(face) > 0 {
+			area++
+		}
+	}
+	if area < 4 {
+		return "enclose no volume; the planes miss each other or face inward (normals point out)"
+	}
+	if !bounded {
+		return "leave the solid open to infinity; add the planes that close it"
+	}
+	return ""
+}

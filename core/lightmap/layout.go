@@ -1,0 +1,209 @@
+// Package lightmap lays surfaces out on pages of texels: which texel stands
+// where, facing where. The layout is exact before any ray is cast. It knows
+// nothing of lights; bake fills the texels.
+package lightmap
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"grotta/core/geom"
+	"grotta/core/scene"
+)
+
+// PaddingTexels lie round every chart, filled from its edge, so that bilinear
+// reading never mixes in a neighbour.
+const PaddingTexels = 2
+
+// Limits of a layout.
+const (
+	MaxPages  = 64
+	MaxTexels = 64 << 20
+)
+
+// Chart is the rectangle of one surface on a page.
+type Chart struct {
+	Surface       int       // in the scene
+	Page, X, Y    int       // its corner, padding included
+	Width, Height int       // texels, padding included
+	Origin        geom.Vec3 // the corner of its unpadded rectangle, in the level
+	U, V          geom.Vec3 // unit directions of growing x and y
+	Density       float64   // texels per metre
+}
+
+// Layout is where every chart lies.
+type Layout struct {
+	PageSize int
+	Pages    int
+	Charts   []Chart
+	ChartOf  []int // of each surface of the scene; -1 where it receives no light
+	// Lit is the number of texels within surfaces; the rest is padding or empty.
+	Lit int
+}
+
+// TooLarge is the error of surfaces that do not fit.
+type TooLarge struct {
+	Entity  string
+	Message string
+}
+
+// Error names the entity where there is one.
+func (e *TooLarge) Error() string {
+	if e.Entity == "" {
+		return e.Message
+	}
+	return e.Entity + ": " + e.Message
+}
+
+// Plan lays out the surfaces that receive light. Charts are placed by falling
+// height along a skyline (Jylanki, "A thousand ways to pack the bin", 2010);
+// ties keep the scene's order, so the same scene always gives the same layout.
+// A chart larger than a page has its density lowered until it fits.
+func Plan(s *scene.Scene) (*Layout, error) {
+	size := s.Level.Lightmap.PageSize
+	l := &Layout{PageSize: size, ChartOf: make([]int, len(s.Surfaces))}
+	texels := 0
+	for i := range s.Surfaces {
+		l.ChartOf[i] = -1
+		if !s.Surfaces[i].ReceivesLight {
+			continue
+		}
+		c := chart(&s.Surfaces[i], size)
+		c.Surface = i
+		l.ChartOf[i] = len(l.Charts)
+		l.Charts = append(l.Charts, c)
+		l.Lit += (c.Width - 2*PaddingTexels) * (c.Height - 2*PaddingTexels)
+		if texels += c.Width * c.Height; texels > MaxTexels {
+			return nil, &TooLarge{s.Surfaces[i].Entity, fmt.Sprintf("the level needs more than %d texels; lower the density", MaxTexels)}
+		}
+	}
+	order := make([]int, len(l.Charts))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortStableFunc(order, func(a, b int) int {
+		if d := l.Charts[b].Height - l.Charts[a].Height; d != 0 {
+			return d
+		}
+		return l.Charts[b].Width - l.Charts[a].Width
+	})
+	var pages []*skyline
+	for _, i := range order {
+		c := &l.Charts[i]
+		placed := false
+		for p, page := range pages {
+			if x, y, ok := page.place(c.Width, c.Height); ok {
+				c.Page, c.X, c.Y, placed = p, x, y, true
+				break
+			}
+		}
+		if !placed {
+			if len(pages) == MaxPages {
+				return nil, &TooLarge{s.Surfaces[c.Surface].Entity, fmt.Sprintf("the level needs more than %d pages of %d; lower the density or raise the page size", MaxPages, size)}
+			}
+			page := newSkyline(size)
+			pages = append(pages, page)
+			c.X, c.Y, _ = page.place(c.Width, c.Height)
+			c.Page = len(pages) - 1
+		}
+	}
+	l.Pages = len(pages)
+	return l, nil
+}
+
+// chart measures a surface in its plane.
+func chart(s *scene.Surface, pageSize int) Chart {
+	u, v := geom.Axes(s.Normal)
+	lowU, lowV, highU, highV := math.Inf(1), math.Inf(1), math.Inf(-1), math.Inf(-1)
+	for _, t := range s.Tris {
+		for _, p := range t {
+			lowU, highU = math.Min(lowU, u.Dot(p)), math.Max(highU, u.Dot(p))
+			lowV, highV = math.Min(lowV, v.Dot(p)), math.Max(highV, v.Dot(p))
+		}
+	}
+	density, room := s.DensityM, float64(pageSize-2*PaddingTexels)
+	density = math.Min(density, math.Min(room/(highU-lowU), room/(highV-lowV)))
+	side := func(length float64) int {
+		return max(1, int(math.Ceil(length*density-1e-6))) + 2*PaddingTexels
+	}
+	return Chart{
+		Width: side(highU - lowU), Height: side(highV - lowV),
+		Origin:  s.Normal.Mul(s.Normal.Dot(s.Tris[0][0])).Add(u.Mul(lowU)).Add(v.Mul(lowV)),
+		U:       u,
+		V:       v,
+		Density: density,
+	}
+}
+
+// At maps a point of the level to texel coordinates of the chart's page; whole
+// numbers plus a half are texel centres.
+func (c *Chart) At(p geom.Vec3) (x, y float64) {
+	d := p.Sub(c.Origin)
+	return float64(c.X+PaddingTexels) + c.U.Dot(d)*c.Density, float64(c.Y+PaddingTexels) + c.V.Dot(d)*c.Density
+}
+
+// Bytes is what the pages take with so many bytes a texel.
+func (l *Layout) Bytes(perTexel int) int { return l.Pages * l.PageSize * l.PageSize * perTexel }
+
+// skyline is the upper edge of what is placed on a page, as steps.
+type skyline struct {
+	size  int
+	steps []step
+}
+
+type step struct{ x, y, width int }
+
+func newSkyline(size int) *skyline { return &skyline{size, []step{{0, 0, size}}} }
+
+// place finds the lowest, then leftmost, spot for a rectangle and takes it.
+func (s *skyline) place(width, height int) (x, y int, ok bool) {
+	best, bestY := -1, s.size+1
+	for i := range s.steps {
+		if top, fits := s.top(i, width); fits && top+height <= s.size && top < bestY {
+			best, bestY = i, top
+		}
+	}
+	if best < 0 {
+		return 0, 0, false
+	}
+	x, y = s.steps[best].x, bestY
+	s.raise(best, step{x, y + height, width})
+	return x, y, true
+}
+
+// top is how high a rectangle of a width stands when it starts at step i.
+func (s *skyline) top(i, width int) (int, bool) {
+	if s.steps[i].x+width > s.size {
+		return 0, false
+	}
+	high := 0
+	for left := width; left > 0; i++ {
+		high = max(high, s.steps[i].y)
+		left -= s.steps[i].width
+	}
+	return high, true
+}
+
+func (s *skyline) raise(i int, over step) {
+	s.steps = slices.Insert(s.steps, i, over)
+	end := over.x + over.width
+	for i+1 < len(s.steps) && s.steps[i+1].x < end {
+		next := &s.steps[i+1]
+		covered := end - next.x
+		if covered < next.width {
+			next.x, next.width = next.x+covered, next.width-covered
+			break
+		}
+		s.steps = slices.Delete(s.steps, i+1, i+2)
+	}
+	if i > 0 && s.steps[i-1].y == over.y {
+		s.steps[i-1].width += s.steps[i].width
+		s.steps = slices.Delete(s.steps, i, i+1)
+		i--
+	}
+	if i+1 < len(s.steps) && s.steps[i+1].y == s.steps[i].y {
+		s.steps[i].width += s.steps[i+1].width
+		s.steps = slices.Delete(s.steps, i+1, i+2)
+	}
+}

@@ -1,0 +1,181 @@
+package lightmap
+
+import (
+	"math"
+	"runtime"
+
+	"golang.org/x/sync/errgroup"
+
+	"grotta/core/geom"
+	"grotta/core/scene"
+)
+
+// Texel is one sample of light: a place just off a surface.
+type Texel struct {
+	Index   int32      // page*size*size + y*size + x
+	Surface int32      // in the scene
+	Origin  [3]float32 // OffsetM off the surface, never inside a solid
+	Normal  [3]float32
+}
+
+// Texels are the samples to compute, in the order of charts and rows, and the
+// rule that fills the rest from them.
+type Texels struct {
+	List []Texel
+	Fill []Fill // in order; later entries read earlier ones
+}
+
+// Fill sets a texel to the mean of up to eight neighbours that have a value.
+type Fill struct {
+	Index int32
+	From  [8]int32
+	Count int8
+}
+
+// Texels places every sample. A texel whose centre is off the surface or inside
+// a solid takes another spot of its own square that is on it and outside; where
+// there is none it is filled from its neighbours.
+func (l *Layout) Texels(s *scene.Scene) *Texels {
+	charts := make([]Texels, len(l.Charts))
+	var group errgroup.Group
+	group.SetLimit(runtime.GOMAXPROCS(0))
+	for i := range l.Charts {
+		group.Go(func() error {
+			charts[i] = l.chartTexels(s, &l.Charts[i])
+			return nil
+		})
+	}
+	group.Wait()
+	all := &Texels{}
+	for _, c := range charts {
+		all.List = append(all.List, c.List...)
+		all.Fill = append(all.Fill, c.Fill...)
+	}
+	return all
+}
+
+// spots are the places of a texel's square that are tried, the centre first.
+var spots = [][2]float64{
+	{0.5, 0.5}, {0.2, 0.2}, {0.8, 0.8}, {0.8, 0.2}, {0.2, 0.8}, {0.5, 0.1}, {0.5, 0.9}, {0.1, 0.5}, {0.9, 0.5},
+}
+
+func (l *Layout) chartTexels(s *scene.Scene, c *Chart) Texels {
+	var out Texels
+	surface := &s.Surfaces[c.Surface]
+	patch := flatten(surface, c)
+	filled := make([]bool, c.Width*c.Height)
+	index := func(x, y int) int32 {
+		return int32(c.Page*l.PageSize*l.PageSize + (c.Y+y)*l.PageSize + c.X + x)
+	}
+	for y := PaddingTexels; y < c.Height-PaddingTexels; y++ {
+		for x := PaddingTexels; x < c.Width-PaddingTexels; x++ {
+			for _, spot := range spots {
+				p, normal, ok := patch.at(float64(x-PaddingTexels)+spot[0], float64(y-PaddingTexels)+spot[1])
+				if !ok {
+					continue
+				}
+				p = p.Add(normal.Mul(scene.OffsetM))
+				if s.Inside(p) != "" {
+					continue
+				}
+				out.List = append(out.List, Texel{index(x, y), int32(c.Surface), f32(p), f32(normal)})
+				filled[y*c.Width+x] = true
+				break
+			}
+		}
+	}
+	if len(out.List) > 0 { // a surface wholly inside solids stays dark
+		out.Fill = fillRings(filled, c, index)
+	}
+	return out
+}
+
+// fillRings grows the computed texels over the rest of a chart, ring by ring.
+func fillRings(filled []bool, c *Chart, index func(x, y int) int32) []Fill {
+	var fills []Fill
+	for {
+		var ring []int
+		for y := range c.Height {
+			for x := range c.Width {
+				if filled[y*c.Width+x] {
+					continue
+				}
+				f := Fill{Index: index(x, y)}
+				for dy := -1; dy <= 1; dy++ {
+					for dx := -1; dx <= 1; dx++ {
+						nx, ny := x+dx, y+dy
+						if nx >= 0 && ny >= 0 && nx < c.Width && ny < c.Height && filled[ny*c.Width+nx] {
+							f.From[f.Count] = index(nx, ny)
+							f.Count++
+						}
+					}
+				}
+				if f.Count > 0 {
+					fills = append(fills, f)
+					ring = append(ring, y*c.Width+x)
+				}
+			}
+		}
+		if len(ring) == 0 {
+			return fills
+		}
+		for _, i := range ring {
+			filled[i] = true
+		}
+	}
+}
+
+// flat is a surface's triangles in the plane of its chart, in texels.
+type flat struct{ tris []flatTriangle }
+
+type flatTriangle struct {
+	a, b, c   [2]float64
+	corner    [3]geom.Vec3
+	normal    geom.Vec3
+	low, high [2]float64
+	twiceArea float64
+}
+
+func flatten(s *scene.Surface, c *Chart) flat {
+	var f flat
+	for _, t := range s.Tris {
+		var q [3][2]float64
+		for i, p := range t {
+			x, y := c.At(p)
+			q[i] = [2]float64{x - float64(c.X+PaddingTexels), y - float64(c.Y+PaddingTexels)}
+		}
+		area := (q[1][0]-q[0][0])*(q[2][1]-q[0][1]) - (q[1][1]-q[0][1])*(q[2][0]-q[0][0])
+		n := t[1].Sub(t[0]).Cross(t[2].Sub(t[0]))
+		if math.Abs(area) < 1e-12 || n.Len() == 0 {
+			continue
+		}
+		ft := flatTriangle{a: q[0], b: q[1], c: q[2], corner: t, normal: n.Normalize(), twiceArea: area}
+		for axis := range 2 {
+			ft.low[axis] = math.Min(q[0][axis], math.Min(q[1][axis], q[2][axis]))
+			ft.high[axis] = math.Max(q[0][axis], math.Max(q[1][axis], q[2][axis]))
+		}
+		f.tris = append(f.tris, ft)
+	}
+	return f
+}
+
+// at is the point of the level above a point of the chart, if it is on one of
+// the triangles.
+func (f *flat) at(x, y float64) (p, normal geom.Vec3, ok bool) {
+	for i := range f.tris {
+		t := &f.tris[i]
+		if x < t.low[0]-1e-6 || x > t.high[0]+1e-6 || y < t.low[1]-1e-6 || y > t.high[1]+1e-6 {
+			continue
+		}
+		u := ((x-t.a[0])*(t.c[1]-t.a[1]) - (y-t.a[1])*(t.c[0]-t.a[0])) / t.twiceArea
+		v := ((t.b[0]-t.a[0])*(y-t.a[1]) - (t.b[1]-t.a[1])*(x-t.a[0])) / t.twiceArea
+		if u < -1e-6 || v < -1e-6 || u+v > 1+1e-6 {
+			continue
+		}
+		p = t.corner[0].Add(t.corner[1].Sub(t.corner[0]).Mul(u)).Add(t.corner[2].Sub(t.corner[0]).Mul(v))
+		return p, t.normal, true
+	}
+	return
+}
+
+func f32(v geom.Vec3) [3]float32 { return [3]float32{float32(v[0]), float32(v[1]), float32(v[2])} }
