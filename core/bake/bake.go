@@ -130,3 +130,33 @@ func turn(seed uint64, texel int32) float64 {
 func vec(v [3]float32) geom.Vec3 {
 	return geom.Vec3{float64(v[0]), float64(v[1]), float64(v[2])}
 }
+
+// Again is Prepare for a level that was edited from the one p was prepared of.
+// Where no geometry, material, zone or density changed it reuses all that does
+// not depend on sources, which makes an edit of lights or look nearly free.
+func (p *Prepared) Again(l *level.Level) (*Prepared, error) {
+	was := p.Scene.Level
+	same := was.Lightmap == l.Lightmap && sameList(was.Solids, l.Solids) && sameList(was.Meshes, l.Meshes) &&
+		sameList(was.Materials, l.Materials) && sameList(was.Zones, l.Zones)
+	for _, e := range l.Placed() {
+		if (e.Part == "solids" || e.Part == "meshes") && e.Parent != "" {
+			same = false // it may ride on a light that moved
+		}
+	}
+	if !same {
+		return Prepare(l)
+	}
+	next, s := *p, *p.Scene
+	s.Level, s.World = l, l.World()
+	next.Scene, next.Sources = &s, Sources(l, s.World)
+	return &next, nil
+}
+
+// sameList tells whether two lists are one: levels share what was not edited.
+func sameList[T any](a, b []T) bool {
+	return len(a) == len(b) && (len(a) == 0 || &a[0] == &b[0])
+}
+
+// Geometry names the scene and its layout; while it stays so do all texture
+// coordinates.
+func (p *Prepared) Geometry() string { return hex.EncodeToString(p.shape[:]) }

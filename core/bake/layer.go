@@ -257,3 +257,6 @@ func parseLayer(key string, raw []byte) (*Layer, error) {
 	}
 	return l, nil
 }
+
+// MemoryBytes is about what the layer takes in memory.
+func (l *Layer) MemoryBytes() int { return 128 + len(l.Tiles)*(32+2*tileValues) }

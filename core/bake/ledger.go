@@ -10,15 +10,15 @@ import (
 	"grotta/core/scene"
 )
 
-// Light is an irradiance in lux: linear Rec. 709 and its luminance.
-type Light struct {
+// Irradiance is light on a surface in lux: linear Rec. 709 and its luminance.
+type Irradiance struct {
 	R         float64 `json:"r"`
 	G         float64 `json:"g"`
 	B         float64 `json:"b"`
 	Luminance float64 `json:"luminance"`
 }
 
-func lightOf(c color.Linear) Light { return Light{c[0], c[1], c[2], c.Luminance()} }
+func lightOf(c color.Linear) Irradiance { return Irradiance{c[0], c[1], c[2], c.Luminance()} }
 
 // Ledger says what light reaches a point, and from whom.
 type Ledger struct {
@@ -26,22 +26,22 @@ type Ledger struct {
 	Normal  level.Vec     `json:"normal" doc:"Unit."`
 	Surface string        `json:"surface,omitzero" doc:"Entity whose surface the point lies on, if any."`
 	Inside  string        `json:"inside,omitzero" doc:"Entity that the point is inside of, if any."`
-	Total   Light         `json:"total" doc:"Irradiance, lux."`
+	Total   Irradiance    `json:"total" doc:"Irradiance, lux."`
 	Sources []LedgerEntry `json:"sources" nullable:"false" doc:"Brightest first."`
 }
 
 // LedgerEntry is one source's part.
 type LedgerEntry struct {
-	ID        string    `json:"id"`
-	Name      string    `json:"name"`
-	Kind      string    `json:"kind"`
-	Direct    Light     `json:"direct"`
-	Bounced   Light     `json:"bounced"`
-	Share     float64   `json:"share" doc:"Of the total luminance, 0 to 1."`
-	Visible   float64   `json:"visible" doc:"How much of the source is seen from the point, 0 to 1."`
-	Blocked   bool      `json:"blocked" doc:"Something stands in the way of at least a part of it."`
-	BlockedBy []Blocker `json:"blocked_by" nullable:"false" doc:"What stands between the point and the source's middle, or the first part of it that is hidden; from the point outward."`
-	Why       string    `json:"why,omitzero" doc:"Why it gives nothing, where it does."`
+	ID        string     `json:"id"`
+	Name      string     `json:"name"`
+	Kind      string     `json:"kind"`
+	Direct    Irradiance `json:"direct"`
+	Bounced   Irradiance `json:"bounced"`
+	Share     float64    `json:"share" doc:"Of the total luminance, 0 to 1."`
+	Visible   float64    `json:"visible" doc:"How much of the source is seen from the point, 0 to 1."`
+	Blocked   bool       `json:"blocked" doc:"Something stands in the way of at least a part of it."`
+	BlockedBy []Blocker  `json:"blocked_by" nullable:"false" doc:"What stands between the point and the source's middle, or the first part of it that is hidden; from the point outward."`
+	Why       string     `json:"why,omitzero" doc:"Why it gives nothing, where it does."`
 }
 
 // Blocker is an entity in the way, and where the line to the source meets it.

@@ -1,0 +1,280 @@
+// Package api holds the bodies that travel between the service and its clients.
+// The service's handlers and the Go client share these types; the OpenAPI
+// document and the console's types are generated from them. No behaviour lives
+// here.
+package api
+
+import (
+	"fmt"
+	"strings"
+	"time"
+
+	"grotta/core/check"
+	"grotta/core/level"
+	"grotta/core/platform"
+)
+
+// Scopes of a token. A console session has them all.
+const (
+	ScopeRead  = "read"  // see levels, presets, bakes
+	ScopeEdit  = "edit"  // change levels and presets
+	ScopeBake  = "bake"  // start and cancel bakes
+	ScopeShare = "share" // share levels and presets
+)
+
+// Scopes lists them all.
+var Scopes = []string{ScopeRead, ScopeEdit, ScopeBake, ScopeShare}
+
+// Problem is an error as RFC 9457 has it, with a stable code and the faults.
+type Problem struct {
+	Type   string  `json:"type" doc:"A URI that names the kind of problem."`
+	Title  string  `json:"title"`
+	Status int     `json:"status"`
+	Detail string  `json:"detail,omitzero"`
+	Code   string  `json:"code" doc:"Stable, for programs."`
+	Faults []Fault `json:"faults,omitzero" nullable:"false" doc:"Each thing wrong, with its place."`
+}
+
+// Fault is one thing wrong.
+type Fault struct {
+	Path    string `json:"path" doc:"JSON pointer into what was sent, or the name of a parameter."`
+	Message string `json:"message"`
+}
+
+// Error gives the detail and each fault.
+func (p *Problem) Error() string {
+	var b strings.Builder
+	b.WriteString(p.Title)
+	if p.Detail != "" {
+		b.WriteString(": " + p.Detail)
+	}
+	for _, f := range p.Faults {
+		fmt.Fprintf(&b, "\n  %s %s", f.Path, f.Message)
+	}
+	return b.String()
+}
+
+// GetStatus is the HTTP status.
+func (p *Problem) GetStatus() int { return p.Status }
+
+// ContentType is that of RFC 9457.
+func (p *Problem) ContentType(string) string { return "application/problem+json" }
+
+// User is a person.
+type User struct {
+	Name string `json:"name"`
+}
+
+// Session is who is signed in, and the token that changes must carry.
+type Session struct {
+	User    string    `json:"user"`
+	Scopes  []string  `json:"scopes" nullable:"false"`
+	CSRF    string    `json:"csrf,omitzero" doc:"To be sent as X-Grotta-CSRF with every change made with the session's cookie."`
+	Expires time.Time `json:"expires,omitzero"`
+}
+
+// SignIn is a name and a password.
+type SignIn struct {
+	Name     string `json:"name" minLength:"1" maxLength:"64"`
+	Password string `json:"password" minLength:"1" maxLength:"256"`
+}
+
+// Token is a key for programs; its secret is shown once.
+type Token struct {
+	ID      string     `json:"id"`
+	Name    string     `json:"name"`
+	Scopes  []string   `json:"scopes" nullable:"false"`
+	Created time.Time  `json:"created"`
+	Expires *time.Time `json:"expires,omitzero"`
+	Secret  string     `json:"secret,omitzero" doc:"Only in the answer that makes it."`
+}
+
+// NewToken asks for a token.
+type NewToken struct {
+	Name   string   `json:"name" minLength:"1" maxLength:"64"`
+	Scopes []string `json:"scopes" enum:"read,edit,bake,share" minItems:"1" nullable:"false"`
+	Days   int      `json:"days,omitzero" minimum:"1" maximum:"3650" required:"false" doc:"Until it ends; 90 if left out."`
+}
+
+// LevelInfo is a level in a list.
+type LevelInfo struct {
+	ID       string    `json:"id"`
+	Name     string    `json:"name"`
+	Owner    string    `json:"owner"`
+	Role     string    `json:"role" enum:"owner,editor,viewer" doc:"What the asker may do."`
+	Revision int       `json:"revision"`
+	Platform string    `json:"platform,omitzero"`
+	Changed  time.Time `json:"changed"`
+	Solids   int       `json:"solids"`
+	Meshes   int       `json:"meshes"`
+	Lights   int       `json:"lights"`
+}
+
+// Document is a level at a revision.
+type Document struct {
+	Level    LevelInfo    `json:"level"`
+	Document *level.Level `json:"document"`
+	Members  []Member     `json:"members" nullable:"false"`
+	CanUndo  bool         `json:"can_undo"`
+	CanRedo  bool         `json:"can_redo"`
+}
+
+// NewLevel makes a level: empty, or the demo.
+type NewLevel struct {
+	Name string `json:"name,omitzero" maxLength:"120" required:"false"`
+	From string `json:"from,omitzero" enum:"empty,room,demo" required:"false" doc:"What it starts as; empty if left out."`
+}
+
+// Imported is what came of an import.
+type Imported struct {
+	Level LevelInfo `json:"level"`
+	Left  []string  `json:"left" nullable:"false" doc:"What was left out, or kept without being understood."`
+}
+
+// Member is somebody a level is shared with.
+type Member struct {
+	User string `json:"user"`
+	Role string `json:"role" enum:"editor,viewer"`
+}
+
+// Revision is one change in a level's history.
+type Revision struct {
+	Number    int              `json:"number"`
+	Author    string           `json:"author"`
+	Time      time.Time        `json:"time"`
+	Kind      string           `json:"kind" enum:"create,edit,undo,redo"`
+	Label     string           `json:"label"`
+	Operation *level.Operation `json:"operation,omitzero"`
+}
+
+// Source is something that lights, as the lightmap has it.
+type Source struct {
+	ID      string     `json:"id"`
+	Name    string     `json:"name"`
+	Kind    string     `json:"kind"`
+	Weight  [3]float64 `json:"weight" doc:"Linear Rec. 709 strength that its layer is multiplied by."`
+	Layer   string     `json:"layer,omitzero" doc:"Key of its baked layer; none where it is stale."`
+	Quality string     `json:"quality,omitzero" doc:"Of that layer."`
+}
+
+// LightmapState is what of a level is baked.
+type LightmapState struct {
+	Revision int      `json:"revision"`
+	PageSize int      `json:"page_size"`
+	Pages    int      `json:"pages"`
+	Texels   int      `json:"texels"`
+	Geometry string   `json:"geometry" doc:"Names the scene; while it stays, so do the texture coordinates."`
+	Stale    int      `json:"stale" doc:"Sources without a layer."`
+	Sources  []Source `json:"sources" nullable:"false"`
+	Hash     string   `json:"hash,omitzero" doc:"SHA-256 of the mix as half-floats, where it was asked for and nothing is stale."`
+}
+
+// NewBake asks for a bake.
+type NewBake struct {
+	Quality string `json:"quality,omitzero" enum:"draft,good,final" required:"false" doc:"good if left out."`
+}
+
+// Bake is a job.
+type Bake struct {
+	ID       string     `json:"id"`
+	Level    string     `json:"level"`
+	Revision int        `json:"revision"`
+	Quality  string     `json:"quality"`
+	State    string     `json:"state" enum:"queued,running,done,cancelled,failed"`
+	Layers   int        `json:"layers" doc:"Layers that the revision needs."`
+	Reused   int        `json:"reused" doc:"Layers that were there already."`
+	Done     float64    `json:"done" doc:"0 to 1."`
+	LeftS    float64    `json:"left_s,omitzero" doc:"Seconds left, reckoned from what is done."`
+	Now      string     `json:"now,omitzero" doc:"Source that is being baked."`
+	Hash     string     `json:"hash,omitzero" doc:"SHA-256 of the mixed lightmap as half-floats, when done."`
+	Error    string     `json:"error,omitzero"`
+	Created  time.Time  `json:"created"`
+	Ended    *time.Time `json:"ended,omitzero"`
+}
+
+// Over tells whether a bake's state will not change any more.
+func (b *Bake) Over() bool {
+	return b.State == "done" || b.State == "cancelled" || b.State == "failed"
+}
+
+// NewShot asks for a picture: from a viewpoint, from a camera, or of the whole.
+type NewShot struct {
+	Viewpoint string  `json:"viewpoint,omitzero" maxLength:"64" required:"false"`
+	Camera    *Camera `json:"camera,omitzero" required:"false"`
+	Width     int     `json:"width,omitzero" minimum:"16" maximum:"4096" required:"false" doc:"1280 if left out."`
+	Height    int     `json:"height,omitzero" minimum:"16" maximum:"4096" required:"false" doc:"720 if left out."`
+	Samples   int     `json:"samples,omitzero" minimum:"1" maximum:"4" required:"false" doc:"Rays along each side of a pixel; 2 if left out."`
+	Unlit     bool    `json:"unlit,omitzero" required:"false"`
+}
+
+// Camera is a place and a direction to look in.
+type Camera struct {
+	Position [3]float64 `json:"position"`
+	Rotation [4]float64 `json:"rotation" doc:"Unit quaternion x, y, z, w; the camera looks along -Z."`
+	FovDeg   float64    `json:"fov_deg" minimum:"5" maximum:"150"`
+}
+
+// PresetInfo is a preset in a list, at one version.
+type PresetInfo struct {
+	Owner    string    `json:"owner"`
+	Name     string    `json:"name"`
+	Kind     string    `json:"kind" enum:"rig,mood"`
+	Version  int       `json:"version"`
+	Versions int       `json:"versions" doc:"How many there are."`
+	Author   string    `json:"author"`
+	Note     string    `json:"note,omitzero"`
+	Tags     []string  `json:"tags" nullable:"false"`
+	Credit   string    `json:"credit,omitzero" doc:"Whom to name when it is used."`
+	Hash     string    `json:"hash" doc:"SHA-256 of its content."`
+	Created  time.Time `json:"created"`
+	Shared   []string  `json:"shared" nullable:"false" doc:"With whom; \"everybody\" for all. Only its owner sees this."`
+}
+
+// NewPreset saves a version of a preset from a level.
+type NewPreset struct {
+	Name   string   `json:"name" pattern:"^[a-z0-9][a-z0-9._-]{0,63}$"`
+	Level  string   `json:"level"`
+	Rig    string   `json:"rig,omitzero" required:"false" doc:"Rig to save; the level's mood if left out."`
+	Note   string   `json:"note,omitzero" maxLength:"2000" required:"false"`
+	Tags   []string `json:"tags,omitzero" maxItems:"32" required:"false" nullable:"false"`
+	Credit string   `json:"credit,omitzero" maxLength:"200" required:"false"`
+}
+
+// ApplyPreset puts a preset into a level.
+type ApplyPreset struct {
+	Owner   string     `json:"owner,omitzero" required:"false" doc:"The asker if left out."`
+	Name    string     `json:"name"`
+	Version int        `json:"version,omitzero" minimum:"1" required:"false" doc:"The newest if left out."`
+	At      *level.Vec `json:"at,omitzero" required:"false" doc:"rig: where it goes, metres."`
+}
+
+// Share names with whom something is shared.
+type Share struct {
+	With []string `json:"with" nullable:"false" maxItems:"200" doc:"Names of users, or \"everybody\"; an empty list takes it back."`
+}
+
+// Platform is a profile in a list.
+type Platform struct {
+	Owner   string            `json:"owner,omitzero" doc:"None for those that come with Grotta."`
+	Profile *platform.Profile `json:"profile"`
+}
+
+// Report is a check's outcome with the revision it judged.
+type Report struct {
+	Level    string `json:"level"`
+	Revision int    `json:"revision"`
+	check.Report
+}
+
+// RevisionEvent tells that a level changed.
+type RevisionEvent struct {
+	Level    string `json:"level"`
+	Revision int    `json:"revision"`
+	Author   string `json:"author"`
+	Label    string `json:"label"`
+}
+
+// BakeEvent tells how a bake goes on.
+type BakeEvent struct {
+	Bake Bake `json:"bake"`
+}

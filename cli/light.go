@@ -1,0 +1,268 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/schollz/progressbar/v3"
+	"github.com/spf13/cobra"
+	"golang.org/x/term"
+
+	"grotta/api"
+	"grotta/client"
+	"grotta/core/level"
+)
+
+func (a *app) bakeCommand() *cobra.Command {
+	var quality string
+	var detach bool
+	cmd := &cobra.Command{
+		Use: "bake LEVEL", Short: "Bake what is stale and wait for it; Ctrl-C cancels", Args: args(1), ValidArgsFunction: a.completeLevels,
+		RunE: func(cmd *cobra.Command, in []string) error {
+			c, l, err := a.level(cmd.Context(), in[0])
+			if err != nil {
+				return err
+			}
+			b, err := c.StartBake(cmd.Context(), l.ID, quality)
+			if err != nil {
+				return err
+			}
+			if !detach {
+				if b, err = a.follow(cmd.Context(), c, b); err != nil {
+					return err
+				}
+			}
+			if err := a.show(b, func(w io.Writer) { describeBake(w, b) }); err != nil {
+				return err
+			}
+			if b.State == "failed" || b.State == "cancelled" {
+				return exit(exitFailed)
+			}
+			return nil
+		},
+	}
+	cmd.Flags().StringVar(&quality, "quality", "good", "draft, good or final")
+	cmd.Flags().BoolVar(&detach, "detach", false, "start it and do not wait")
+	return cmd
+}
+
+// follow waits for a bake, shows a bar on a terminal, and cancels it when asked
+// to stop.
+func (a *app) follow(ctx context.Context, c *client.Client, b api.Bake) (api.Bake, error) {
+	bar := a.bar()
+	for !b.Over() {
+		select {
+		case <-ctx.Done():
+			stop, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
+			defer cancel()
+			_, err := c.CancelBake(stop, b.ID)
+			return b, errors.Join(ctx.Err(), err)
+		case <-time.After(150 * time.Millisecond):
+		}
+		var err error
+		if b, err = c.Bake(ctx, b.ID); err != nil && ctx.Err() == nil {
+			return b, err
+		}
+		if bar != nil {
+			bar.Describe(b.Now)
+			bar.Set(int(b.Done * 1000))
+		}
+	}
+	if bar != nil {
+		bar.Clear()
+	}
+	return b, nil
+}
+
+func (a *app) bar() *progressbar.ProgressBar {
+	f, ok := a.err.(*os.File)
+	if !ok || a.json || !term.IsTerminal(int(f.Fd())) {
+		return nil
+	}
+	return progressbar.NewOptions(1000, progressbar.OptionSetWriter(f), progressbar.OptionSetWidth(30),
+		progressbar.OptionSetPredictTime(true), progressbar.OptionSetElapsedTime(true), progressbar.OptionThrottle(100*time.Millisecond))
+}
+
+func describeBake(w io.Writer, b api.Bake) {
+	switch b.State {
+	case "done":
+		took := ""
+		if b.Ended != nil {
+			took = fmt.Sprintf(" in %.1f s", b.Ended.Sub(b.Created).Seconds())
+		}
+		fmt.Fprintf(w, "revision %d baked at %s quality%s: %d layers, %d of them were there already\nmix %s\n", b.Revision, b.Quality, took, b.Layers, b.Reused, b.Hash)
+	case "failed":
+		fmt.Fprintf(w, "the bake failed: %s\n", b.Error)
+	default:
+		fmt.Fprintf(w, "bake %s of revision %d is %s\n", b.ID, b.Revision, b.State)
+	}
+}
+
+func (a *app) shotCommand() *cobra.Command {
+	var s api.NewShot
+	var out string
+	cmd := &cobra.Command{
+		Use: "shot LEVEL", Short: "Take a picture from a viewpoint as PNG", Args: args(1), ValidArgsFunction: a.completeLevels,
+		RunE: func(cmd *cobra.Command, in []string) error {
+			c, l, err := a.level(cmd.Context(), in[0])
+			if err != nil {
+				return err
+			}
+			png, stale, err := c.Shot(cmd.Context(), l.ID, s)
+			if err != nil {
+				return err
+			}
+			if out == "" {
+				out = firstText(s.Viewpoint, "shot") + ".png"
+			}
+			if err := a.writeFile(out, png); err != nil || out == "-" {
+				return err
+			}
+			return a.show(map[string]any{"file": out, "bytes": len(png), "stale": stale}, func(w io.Writer) {
+				fmt.Fprintf(w, "%s, %d bytes\n", out, len(png))
+				if stale > 0 {
+					fmt.Fprintf(w, "%d sources are not baked and are missing from it; run grotta bake\n", stale)
+				}
+			})
+		},
+	}
+	f := cmd.Flags()
+	f.StringVar(&s.Viewpoint, "viewpoint", "", "id of the viewpoint (default: the first)")
+	f.IntVar(&s.Width, "width", 1280, "pixels")
+	f.IntVar(&s.Height, "height", 720, "pixels")
+	f.IntVar(&s.Samples, "samples", 2, "rays along each side of a pixel, 1 to 4")
+	f.BoolVar(&s.Unlit, "unlit", false, "without light")
+	f.StringVarP(&out, "output", "o", "", "file to write (default: the viewpoint's name)")
+	return cmd
+}
+
+func firstText(texts ...string) string {
+	return texts[slices.IndexFunc(texts, func(t string) bool { return t != "" })]
+}
+
+func (a *app) checkCommand() *cobra.Command {
+	var platform string
+	var fix bool
+	cmd := &cobra.Command{
+		Use: "check LEVEL", Short: "Check a level against a platform", Args: args(1), ValidArgsFunction: a.completeLevels,
+		Long: "Checks a level against a platform. Ends with 0 when there is nothing graver\nthan advice, 3 when there are warnings, 4 when there are errors.",
+		RunE: func(cmd *cobra.Command, in []string) error {
+			c, l, err := a.level(cmd.Context(), in[0])
+			if err != nil {
+				return err
+			}
+			report, err := c.Check(cmd.Context(), l.ID, platform)
+			if err != nil {
+				return err
+			}
+			if fix {
+				if report, err = a.fix(cmd.Context(), c, l, report, platform); err != nil {
+					return err
+				}
+			}
+			if err := a.show(report, func(w io.Writer) { describeReport(w, report) }); err != nil {
+				return err
+			}
+			switch {
+			case report.Counts["error"] > 0:
+				return exit(exitErrors)
+			case report.Counts["warning"] > 0:
+				return exit(exitWarnings)
+			}
+			return nil
+		},
+	}
+	cmd.Flags().StringVar(&platform, "platform", "", "platform to check against (default: the level's)")
+	cmd.Flags().BoolVar(&fix, "fix", false, "apply the fix of every finding that has one, as one change, and check again")
+	return cmd
+}
+
+func (a *app) fix(ctx context.Context, c *client.Client, l api.LevelInfo, r api.Report, platform string) (api.Report, error) {
+	op := level.Batch("fix findings of " + r.Platform)
+	for _, f := range r.Findings {
+		if f.Fix != nil {
+			op.Steps = append(op.Steps, *f.Fix)
+			fmt.Fprintln(a.err, "fix:", f.Fix.Describe())
+		}
+	}
+	if len(op.Steps) == 0 {
+		return r, nil
+	}
+	if _, err := c.Apply(ctx, l.ID, op, r.Revision); err != nil {
+		return r, err
+	}
+	return c.Check(ctx, l.ID, platform)
+}
+
+func describeReport(w io.Writer, r api.Report) {
+	for _, f := range r.Findings {
+		fmt.Fprintf(w, "%-8s %s\n         %s\n", f.Severity, f.Rule, f.Message)
+		if len(f.Entities) > 0 {
+			fmt.Fprintf(w, "         at  %s\n", strings.Join(f.Entities, ", "))
+		}
+		fmt.Fprintf(w, "         why %s\n", f.Why)
+		if f.Fix != nil {
+			fmt.Fprintf(w, "         fix %s\n", f.Fix.Describe())
+		}
+	}
+	if len(r.Findings) > 0 {
+		fmt.Fprintln(w)
+	}
+	m := r.Lightmap
+	fmt.Fprintf(w, "%s: %d errors, %d warnings, %d pieces of advice; lightmap %d pages of %d, %d texels, %.1f MB\n",
+		r.Platform, r.Counts["error"], r.Counts["warning"], r.Counts["advice"], m.Pages, m.PageSize, m.Texels, float64(m.Bytes)/1e6)
+}
+
+func (a *app) ledgerCommand() *cobra.Command {
+	var point, normal string
+	cmd := &cobra.Command{
+		Use: "ledger LEVEL --point X,Y,Z", Short: "Ask a point what lights it, and what stands in the way", Args: args(1), ValidArgsFunction: a.completeLevels,
+		Example: "  grotta ledger \"Saltmarsh Light\" --point 2.6,0.81,-5.6 --normal 0,1,0",
+		RunE: func(cmd *cobra.Command, in []string) error {
+			c, l, err := a.level(cmd.Context(), in[0])
+			if err != nil {
+				return err
+			}
+			book, err := c.Ledger(cmd.Context(), l.ID, point, normal)
+			if err != nil {
+				return err
+			}
+			return a.show(book, func(w io.Writer) { describeLedger(w, book) })
+		},
+	}
+	cmd.Flags().StringVar(&point, "point", "", "x,y,z in metres")
+	cmd.Flags().StringVar(&normal, "normal", "0,1,0", "direction that the surface faces")
+	cobra.CheckErr(cmd.MarkFlagRequired("point"))
+	return cmd
+}
+
+func describeLedger(w io.Writer, b api.Ledger) {
+	t := b.Total
+	fmt.Fprintf(w, "%s lx  (r %s, g %s, b %s)", number(t.Luminance), number(t.R), number(t.G), number(t.B))
+	if b.Surface != "" {
+		fmt.Fprintf(w, "  on %s", b.Surface)
+	}
+	if b.Inside != "" {
+		fmt.Fprintf(w, "  inside %s", b.Inside)
+	}
+	fmt.Fprintln(w)
+	var rows [][]string
+	for _, s := range b.Sources {
+		note := s.Why
+		if s.Blocked {
+			var by []string
+			for _, x := range s.BlockedBy {
+				by = append(by, x.ID)
+			}
+			note = strings.TrimPrefix(note+"; ", "; ") + "blocked by " + strings.Join(by, ", ")
+		}
+		rows = append(rows, []string{s.ID, s.Kind, number(s.Direct.Luminance), number(s.Bounced.Luminance), fmt.Sprintf("%.1f %%", s.Share*100), fmt.Sprintf("%.0f %%", s.Visible*100), note})
+	}
+	table(w, "SOURCE|KIND|DIRECT lx|BOUNCED lx|SHARE|SEEN|NOTE", rows)
+}

@@ -1,0 +1,90 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+	"text/tabwriter"
+	"time"
+
+	"github.com/go-json-experiment/json"
+	"github.com/go-json-experiment/json/jsontext"
+)
+
+// show answers as JSON or calls text, as --json says.
+func (a *app) show(v any, text func(w io.Writer)) error {
+	if a.json {
+		return a.writeJSON(a.out, v)
+	}
+	text(a.out)
+	return nil
+}
+
+func (a *app) writeJSON(w io.Writer, v any) error {
+	if err := json.MarshalWrite(w, v, jsontext.WithIndent("  "), json.Deterministic(true)); err != nil {
+		return err
+	}
+	_, err := fmt.Fprintln(w)
+	return err
+}
+
+// table writes rows in columns.
+func table(w io.Writer, head string, rows [][]string) {
+	t := tabwriter.NewWriter(w, 0, 4, 2, ' ', 0)
+	fmt.Fprintln(t, strings.ReplaceAll(head, "|", "\t"))
+	for _, r := range rows {
+		fmt.Fprintln(t, strings.Join(r, "\t"))
+	}
+	t.Flush()
+}
+
+// writeFile writes under a temporary name and renames, so that a file is whole
+// or not there. "-" is standard output.
+func (a *app) writeFile(name string, data []byte) error {
+	if name == "-" {
+		_, err := a.out.Write(data)
+		return err
+	}
+	f, err := os.CreateTemp(filepath.Dir(name), ".grotta-*")
+	if err != nil {
+		return err
+	}
+	defer os.Remove(f.Name()) // fails, as it should, once renamed
+	if _, err := f.Write(data); err != nil {
+		f.Close()
+		return err
+	}
+	if err := f.Close(); err != nil {
+		return err
+	}
+	if err := os.Chmod(f.Name(), 0o644); err != nil {
+		return err
+	}
+	return os.Rename(f.Name(), name)
+}
+
+// readFile reads a file, or standard input for "-".
+func (a *app) readFile(name string) ([]byte, error) {
+	if name == "-" {
+		return io.ReadAll(a.in)
+	}
+	return os.ReadFile(name)
+}
+
+func ago(t time.Time) string {
+	d := time.Since(t).Round(time.Second)
+	switch {
+	case d < time.Minute:
+		return fmt.Sprintf("%d s ago", int(d.Seconds()))
+	case d < time.Hour:
+		return fmt.Sprintf("%d min ago", int(d.Minutes()))
+	case d < 48*time.Hour:
+		return fmt.Sprintf("%d h ago", int(d.Hours()))
+	}
+	return t.Local().Format("2006-01-02")
+}
+
+// number writes a value with three or four figures that matter.
+func number(v float64) string { return fmt.Sprintf("%.4g", v) }

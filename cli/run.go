@@ -1,0 +1,172 @@
+package cli
+
+import (
+	"bufio"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"os"
+	"path/filepath"
+	"runtime/debug"
+	"strings"
+
+	"github.com/spf13/cobra"
+	"golang.org/x/term"
+
+	"grotta/core/level"
+)
+
+// Host is what the program gives the command line beside calls to a service:
+// running one, and describing it.
+type Host struct {
+	Version     string
+	Serve       func(context.Context, RunOptions) error
+	Demo        func(ctx context.Context, o RunOptions, keep bool) error
+	AddUser     func(data, name, password string) error
+	LevelSchema func() ([]byte, error)
+	OpenAPI     func() ([]byte, error)
+}
+
+// RunOptions are the settings of a service.
+type RunOptions struct {
+	Data, Listen string
+	LogLevel     slog.Level
+	Out, Err     io.Writer
+}
+
+func (a *app) runOptions() (RunOptions, error) {
+	o := RunOptions{Data: a.settings.text("data"), Listen: a.settings.text("listen"), Out: a.out, Err: a.err}
+	if err := o.LogLevel.UnmarshalText([]byte(a.settings.text("log-level"))); err != nil {
+		return o, usageError{fmt.Errorf("log-level is %q; allowed is debug, info, warn, error", a.settings.text("log-level"))}
+	}
+	return o, nil
+}
+
+func (a *app) serveCommand() *cobra.Command {
+	cmd := &cobra.Command{
+		Use: "serve", Short: "Run the service and its console", Args: args(0),
+		Long: `Runs the service on a folder of data. It listens on loopback only unless told
+otherwise, and has no users until "grotta user add" makes one.`,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			o, err := a.runOptions()
+			if err != nil {
+				return err
+			}
+			return a.host.Serve(cmd.Context(), o)
+		},
+	}
+	serveFlags(cmd)
+	return cmd
+}
+
+func serveFlags(cmd *cobra.Command) {
+	cmd.Flags().String("data", "", "folder of the data (default grotta-data)")
+	cmd.Flags().String("listen", "", "address to listen on (default 127.0.0.1:8460; port 0 takes a free one)")
+	cmd.Flags().String("log-level", "", "debug, info, warn or error (default info)")
+}
+
+func (a *app) demoCommand() *cobra.Command {
+	var keep bool
+	cmd := &cobra.Command{
+		Use: "demo", Short: "Run the service with the demo in a fresh folder", Args: args(0),
+		Long: `Runs the service on a new folder with two users, the level Saltmarsh Light and
+a few presets, and says how to sign in. The folder is removed at the end, unless
+--keep is given.`,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			o, err := a.runOptions()
+			if err != nil {
+				return err
+			}
+			return a.host.Demo(cmd.Context(), o, keep)
+		},
+	}
+	serveFlags(cmd)
+	cmd.Flags().BoolVar(&keep, "keep", false, "keep the folder")
+	return cmd
+}
+
+func (a *app) userCommand() *cobra.Command {
+	cmd := &cobra.Command{Use: "user", Short: "Manage who can sign in, on the service's own machine"}
+	var fromStdin bool
+	add := &cobra.Command{
+		Use: "add NAME", Short: "Make a user", Args: args(1),
+		RunE: func(_ *cobra.Command, in []string) error {
+			password, err := a.password("Password for "+in[0]+": ", fromStdin)
+			if err != nil {
+				return err
+			}
+			if err := a.host.AddUser(a.settings.text("data"), in[0], password); err != nil {
+				return err
+			}
+			fmt.Fprintf(a.out, "%s can sign in\n", in[0])
+			return nil
+		},
+	}
+	add.Flags().BoolVar(&fromStdin, "password-stdin", false, "read the password from standard input")
+	add.Flags().String("data", "", "folder of the data (default grotta-data)")
+	cmd.AddCommand(add)
+	return cmd
+}
+
+// password asks on the terminal without echo, or reads a line of standard input.
+func (a *app) password(prompt string, fromStdin bool) (string, error) {
+	if f, ok := a.in.(*os.File); ok && !fromStdin && term.IsTerminal(int(f.Fd())) {
+		fmt.Fprint(a.err, prompt)
+		text, err := term.ReadPassword(int(f.Fd()))
+		fmt.Fprintln(a.err)
+		return string(text), err
+	}
+	line, err := bufio.NewReader(a.in).ReadString('\n')
+	if err != nil && !errors.Is(err, io.EOF) {
+		return "", err
+	}
+	return strings.TrimRight(line, "\r\n"), nil
+}
+
+func (a *app) schemaCommand() *cobra.Command {
+	return a.printCommand("schema", "Print the JSON Schema of the level document", a.host.LevelSchema)
+}
+
+func (a *app) openapiCommand() *cobra.Command {
+	return a.printCommand("openapi", "Print the OpenAPI 3.1 document of the service", a.host.OpenAPI)
+}
+
+func (a *app) printCommand(name, short string, make func() ([]byte, error)) *cobra.Command {
+	var out string
+	cmd := &cobra.Command{
+		Use: name, Short: short, Args: args(0),
+		RunE: func(*cobra.Command, []string) error {
+			text, err := make()
+			if err != nil {
+				return err
+			}
+			return a.writeFile(out, text)
+		},
+	}
+	cmd.Flags().StringVarP(&out, "output", "o", "-", "file to write")
+	return cmd
+}
+
+func (a *app) versionCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "version", Short: "Show the version", Args: args(0),
+		RunE: func(*cobra.Command, []string) error {
+			v := struct {
+				Version string `json:"version"`
+				Format  string `json:"format"`
+				Go      string `json:"go"`
+			}{a.host.Version, level.Format, ""}
+			if info, ok := debug.ReadBuildInfo(); ok {
+				v.Go = info.GoVersion
+			}
+			return a.show(v, func(w io.Writer) { fmt.Fprintf(w, "grotta %s, %s, %s\n", v.Version, v.Format, v.Go) })
+		},
+	}
+}
+
+// defaultName is a level's name from a file's.
+func defaultName(file string) string {
+	return strings.TrimSuffix(filepath.Base(file), filepath.Ext(file))
+}

@@ -1,0 +1,145 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"maps"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/goccy/go-yaml"
+	yamlparser "github.com/knadh/koanf/parsers/yaml"
+	"github.com/knadh/koanf/providers/confmap"
+	"github.com/knadh/koanf/providers/env/v2"
+	"github.com/knadh/koanf/providers/file"
+	"github.com/knadh/koanf/v2"
+	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
+)
+
+// defaults of every setting. Flags win over the environment (GROTTA_ and the
+// name), the environment over the file, the file over these.
+var defaults = map[string]any{
+	"server":    "http://127.0.0.1:8460",
+	"token":     "",
+	"listen":    "127.0.0.1:8460",
+	"data":      "grotta-data",
+	"log-level": "info",
+}
+
+// settings is what is in force, and where each came from.
+type settings struct {
+	k    *koanf.Koanf
+	from map[string]string
+	path string
+}
+
+func configPath(flags *pflag.FlagSet) string {
+	if f := flags.Lookup("config"); f != nil && f.Value.String() != "" {
+		return f.Value.String()
+	}
+	if p := os.Getenv("GROTTA_CONFIG"); p != "" {
+		return p
+	}
+	dir, err := os.UserConfigDir()
+	if err != nil {
+		dir = "."
+	}
+	return filepath.Join(dir, "grotta", "config.yaml")
+}
+
+func loadSettings(flags *pflag.FlagSet) (*settings, error) {
+	s := &settings{k: koanf.New("/"), from: map[string]string{}, path: configPath(flags)}
+	take := func(p koanf.Provider, parser koanf.Parser, source string) error {
+		next := koanf.New("/")
+		if err := next.Load(p, parser); err != nil {
+			return err
+		}
+		for _, key := range next.Keys() {
+			if _, known := defaults[key]; !known {
+				return fmt.Errorf("%s: %q is no setting; there are %s", source, key, strings.Join(slices.Sorted(maps.Keys(defaults)), ", "))
+			}
+			s.from[key] = source
+		}
+		return s.k.Merge(next)
+	}
+	if err := take(confmap.Provider(defaults, "/"), nil, "default"); err != nil {
+		return nil, err
+	}
+	if err := take(file.Provider(s.path), yamlparser.Parser(), s.path); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return nil, fmt.Errorf("configuration: %w", err)
+	}
+	fromEnv := env.Provider("/", env.Opt{Prefix: "GROTTA_", TransformFunc: func(key, value string) (string, any) {
+		key = strings.ReplaceAll(strings.ToLower(strings.TrimPrefix(key, "GROTTA_")), "_", "-")
+		if _, known := defaults[key]; !known {
+			return "", nil
+		}
+		return key, value
+	}})
+	if err := take(fromEnv, nil, "environment"); err != nil {
+		return nil, err
+	}
+	given := map[string]any{}
+	flags.Visit(func(f *pflag.Flag) {
+		if _, known := defaults[f.Name]; known {
+			given[f.Name] = f.Value.String()
+		}
+	})
+	return s, take(confmap.Provider(given, "/"), nil, "flag")
+}
+
+func (s *settings) text(key string) string { return s.k.String(key) }
+
+// save writes keys into the configuration file and keeps the others; an empty
+// value removes its key. Only the user can read the file, as it holds a token.
+func (s *settings) save(values map[string]string) error {
+	have := map[string]any{}
+	text, err := os.ReadFile(s.path)
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
+	if err := yaml.Unmarshal(text, &have); err != nil {
+		return fmt.Errorf("%s: %w", s.path, err)
+	}
+	for key, value := range values {
+		if have[key] = value; value == "" {
+			delete(have, key)
+		}
+	}
+	out, err := yaml.Marshal(have)
+	if err != nil {
+		return err
+	}
+	if err := os.MkdirAll(filepath.Dir(s.path), 0o700); err != nil {
+		return err
+	}
+	return os.WriteFile(s.path, out, 0o600)
+}
+
+func (a *app) configCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "config", Short: "Show the settings in force, and where each comes from", Args: args(0),
+		RunE: func(*cobra.Command, []string) error {
+			type line struct {
+				Key   string `json:"key"`
+				Value string `json:"value"`
+				From  string `json:"from"`
+			}
+			var lines []line
+			var rows [][]string
+			for _, key := range slices.Sorted(maps.Keys(defaults)) {
+				value := a.settings.text(key)
+				if key == "token" && value != "" {
+					value = "(set)"
+				}
+				lines = append(lines, line{key, value, a.settings.from[key]})
+				rows = append(rows, []string{key, value, a.settings.from[key]})
+			}
+			return a.show(lines, func(w io.Writer) { table(w, "SETTING|VALUE|FROM", rows) })
+		},
+	}
+}

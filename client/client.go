@@ -1,0 +1,392 @@
+// Package client is the Go client of Grotta's API. Each call is one request;
+// what the service refuses comes back as an *api.Problem.
+package client
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+
+	"github.com/go-json-experiment/json"
+
+	"grotta/api"
+	"grotta/core/level"
+	"grotta/core/platform"
+	"grotta/core/preset"
+)
+
+// Client talks to one service as one user. Its fields may be set before use.
+type Client struct {
+	URL   string // such as http://127.0.0.1:8460
+	Token string
+	HTTP  *http.Client // nil for http.DefaultClient
+}
+
+// call is a request on its way.
+type call struct {
+	method, path string
+	query        url.Values
+	header       http.Header
+	body         any // JSON, or []byte as it is
+}
+
+func (c *Client) do(ctx context.Context, k call, into any) (*http.Response, error) {
+	res, err := c.send(ctx, k)
+	if err != nil {
+		return nil, err
+	}
+	defer res.Body.Close()
+	switch v := into.(type) {
+	case nil:
+		_, err = io.Copy(io.Discard, res.Body)
+	case *[]byte:
+		*v, err = io.ReadAll(res.Body)
+	default:
+		if err = json.UnmarshalRead(res.Body, into); err != nil {
+			err = fmt.Errorf("%s %s: the answer cannot be read: %w", k.method, k.path, err)
+		}
+	}
+	return res, err
+}
+
+// send gives the response of a request that went well, its body unread.
+func (c *Client) send(ctx context.Context, k call) (*http.Response, error) {
+	var body io.Reader
+	contentType := "application/json"
+	switch v := k.body.(type) {
+	case nil:
+	case []byte:
+		body, contentType = bytes.NewReader(v), "application/octet-stream"
+	default:
+		text, err := level.Encode(v)
+		if err != nil {
+			return nil, err
+		}
+		body = bytes.NewReader(text)
+	}
+	target := strings.TrimSuffix(c.URL, "/") + "/api/v1" + k.path
+	if len(k.query) > 0 {
+		target += "?" + k.query.Encode()
+	}
+	req, err := http.NewRequestWithContext(ctx, k.method, target, body)
+	if err != nil {
+		return nil, err
+	}
+	for name, values := range k.header {
+		req.Header[name] = values
+	}
+	if body != nil {
+		req.Header.Set("Content-Type", contentType)
+	}
+	if c.Token != "" {
+		req.Header.Set("Authorization", "Bearer "+c.Token)
+	}
+	h := c.HTTP
+	if h == nil {
+		h = http.DefaultClient
+	}
+	res, err := h.Do(req)
+	if err != nil {
+		return nil, fmt.Errorf("the service at %s does not answer: %w", c.URL, err)
+	}
+	if res.StatusCode >= 300 {
+		defer res.Body.Close()
+		return nil, problemOf(res)
+	}
+	return res, nil
+}
+
+func problemOf(res *http.Response) error {
+	text, err := io.ReadAll(io.LimitReader(res.Body, 1<<20))
+	var p api.Problem
+	if err != nil || json.Unmarshal(text, &p) != nil || p.Status == 0 {
+		return &api.Problem{Status: res.StatusCode, Title: res.Status, Code: "unknown", Detail: "the answer is not from a Grotta service"}
+	}
+	return &p
+}
+
+func get[T any](ctx context.Context, c *Client, path string, query url.Values) (T, error) {
+	var out T
+	_, err := c.do(ctx, call{method: http.MethodGet, path: path, query: query}, &out)
+	return out, err
+}
+
+func post[T any](ctx context.Context, c *Client, path string, body any) (T, error) {
+	var out T
+	_, err := c.do(ctx, call{method: http.MethodPost, path: path, body: body}, &out)
+	return out, err
+}
+
+type items[T any] struct {
+	Items []T `json:"items"`
+}
+
+func getList[T any](ctx context.Context, c *Client, path string, query url.Values) ([]T, error) {
+	out, err := get[items[T]](ctx, c, path, query)
+	return out.Items, err
+}
+
+// SignIn makes a token with all scopes from a name and a password, for a
+// program that runs for a person. The session that it takes ends at once.
+func (c *Client) SignIn(ctx context.Context, name, password string, token api.NewToken) (api.Token, error) {
+	var session api.Session
+	res, err := c.do(ctx, call{method: http.MethodPost, path: "/session", body: api.SignIn{Name: name, Password: password}}, &session)
+	if err != nil {
+		return api.Token{}, err
+	}
+	header := http.Header{"X-Grotta-Csrf": {session.CSRF}}
+	for _, cookie := range res.Cookies() {
+		header.Add("Cookie", cookie.Name+"="+cookie.Value)
+	}
+	bare := &Client{URL: c.URL, HTTP: c.HTTP}
+	var out api.Token
+	if _, err := bare.do(ctx, call{method: http.MethodPost, path: "/tokens", header: header, body: token}, &out); err != nil {
+		return api.Token{}, err
+	}
+	_, err = bare.do(ctx, call{method: http.MethodDelete, path: "/session", header: header}, nil)
+	return out, err
+}
+
+// Session says who the token belongs to.
+func (c *Client) Session(ctx context.Context) (api.Session, error) {
+	return get[api.Session](ctx, c, "/session", nil)
+}
+
+// Tokens lists the user's tokens.
+func (c *Client) Tokens(ctx context.Context) ([]api.Token, error) {
+	return getList[api.Token](ctx, c, "/tokens", nil)
+}
+
+// NewToken makes a token; its secret is in the answer and nowhere else.
+func (c *Client) NewToken(ctx context.Context, t api.NewToken) (api.Token, error) {
+	return post[api.Token](ctx, c, "/tokens", t)
+}
+
+// RevokeToken ends a token.
+func (c *Client) RevokeToken(ctx context.Context, id string) error {
+	_, err := c.do(ctx, call{method: http.MethodDelete, path: "/tokens/" + url.PathEscape(id)}, nil)
+	return err
+}
+
+// Users lists the people of the service.
+func (c *Client) Users(ctx context.Context) ([]api.User, error) {
+	return getList[api.User](ctx, c, "/users", nil)
+}
+
+// Levels lists the levels that the user may see.
+func (c *Client) Levels(ctx context.Context) ([]api.LevelInfo, error) {
+	return getList[api.LevelInfo](ctx, c, "/levels", nil)
+}
+
+// FindLevel resolves an id, or a name that only one level has.
+func (c *Client) FindLevel(ctx context.Context, ref string) (api.LevelInfo, error) {
+	levels, err := c.Levels(ctx)
+	if err != nil {
+		return api.LevelInfo{}, err
+	}
+	var named []api.LevelInfo
+	var names []string
+	for _, l := range levels {
+		if l.ID == ref {
+			return l, nil
+		}
+		if strings.EqualFold(l.Name, ref) {
+			named = append(named, l)
+		}
+		names = append(names, strconv.Quote(l.Name))
+	}
+	switch len(named) {
+	case 1:
+		return named[0], nil
+	case 0:
+		return api.LevelInfo{}, &api.Problem{Status: 404, Title: "Not Found", Code: "not-found", Detail: fmt.Sprintf("no level is called %q; there are %s", ref, strings.Join(names, ", "))}
+	}
+	var ids []string
+	for _, l := range named {
+		ids = append(ids, l.ID)
+	}
+	return api.LevelInfo{}, &api.Problem{Status: 409, Title: "Conflict", Code: "ambiguous", Detail: fmt.Sprintf("%d levels are called %q; name one by its id: %s", len(named), ref, strings.Join(ids, ", "))}
+}
+
+// CreateLevel makes a level.
+func (c *Client) CreateLevel(ctx context.Context, l api.NewLevel) (api.LevelInfo, error) {
+	return post[api.LevelInfo](ctx, c, "/levels", l)
+}
+
+// ImportLevel brings in a level document or a glTF file.
+func (c *Client) ImportLevel(ctx context.Context, data []byte, name string) (api.Imported, error) {
+	var out api.Imported
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/levels/import", query: query("name", name), body: data}, &out)
+	return out, err
+}
+
+// ExportLevel hands a level back: format is "glb" or "json".
+func (c *Client) ExportLevel(ctx context.Context, id, format string) ([]byte, error) {
+	return getBytes(ctx, c, levelPath(id, "export"), query("format", format))
+}
+
+func getBytes(ctx context.Context, c *Client, path string, q url.Values) ([]byte, error) {
+	var data []byte
+	_, err := c.do(ctx, call{method: http.MethodGet, path: path, query: q}, &data)
+	return data, err
+}
+
+// Level reads a level's document.
+func (c *Client) Level(ctx context.Context, id string) (api.Document, error) {
+	return get[api.Document](ctx, c, levelPath(id, ""), nil)
+}
+
+// DeleteLevel deletes a level with its history.
+func (c *Client) DeleteLevel(ctx context.Context, id string) error {
+	_, err := c.do(ctx, call{method: http.MethodDelete, path: levelPath(id, "")}, nil)
+	return err
+}
+
+// Apply makes a revision. base is the revision that the change is based on, or
+// 0 for whatever is there.
+func (c *Client) Apply(ctx context.Context, id string, op level.Operation, base int) (api.Revision, error) {
+	k := call{method: http.MethodPost, path: levelPath(id, "operations"), body: op, header: http.Header{}}
+	if base > 0 {
+		k.header.Set("If-Match", strconv.Quote(strconv.Itoa(base)))
+	}
+	var out api.Revision
+	_, err := c.do(ctx, k, &out)
+	return out, err
+}
+
+// Undo takes back the newest change.
+func (c *Client) Undo(ctx context.Context, id string) (api.Revision, error) {
+	return post[api.Revision](ctx, c, levelPath(id, "undo"), nil)
+}
+
+// Redo does it again.
+func (c *Client) Redo(ctx context.Context, id string) (api.Revision, error) {
+	return post[api.Revision](ctx, c, levelPath(id, "redo"), nil)
+}
+
+// History lists revisions before a number, newest first; 0 starts at the head.
+func (c *Client) History(ctx context.Context, id string, before, limit int) ([]api.Revision, error) {
+	return getList[api.Revision](ctx, c, levelPath(id, "revisions"), query("before", strconv.Itoa(before), "limit", strconv.Itoa(limit)))
+}
+
+// ShareLevel gives a user a role on a level; an empty role takes it back.
+func (c *Client) ShareLevel(ctx context.Context, id, user, role string) error {
+	k := call{method: http.MethodPut, path: levelPath(id, "members/"+url.PathEscape(user)), body: map[string]string{"role": role}}
+	if role == "" {
+		k.method, k.body = http.MethodDelete, nil
+	}
+	_, err := c.do(ctx, k, nil)
+	return err
+}
+
+// Lightmap tells what of a level is baked; with hash, also the mix's hash.
+func (c *Client) Lightmap(ctx context.Context, id string, hash bool) (api.LightmapState, error) {
+	return get[api.LightmapState](ctx, c, levelPath(id, "lightmap"), query("hash", strconv.FormatBool(hash)))
+}
+
+// StartBake starts a bake; an empty quality is good.
+func (c *Client) StartBake(ctx context.Context, id, quality string) (api.Bake, error) {
+	return post[api.Bake](ctx, c, levelPath(id, "bakes"), api.NewBake{Quality: quality})
+}
+
+// Bake tells how a bake goes.
+func (c *Client) Bake(ctx context.Context, id string) (api.Bake, error) {
+	return get[api.Bake](ctx, c, "/bakes/"+url.PathEscape(id), nil)
+}
+
+// CancelBake stops a bake.
+func (c *Client) CancelBake(ctx context.Context, id string) (api.Bake, error) {
+	return post[api.Bake](ctx, c, "/bakes/"+url.PathEscape(id)+"/cancel", nil)
+}
+
+// Shot takes a picture as PNG; stale is how many sources are missing from it.
+func (c *Client) Shot(ctx context.Context, id string, s api.NewShot) (png []byte, stale int, err error) {
+	res, err := c.do(ctx, call{method: http.MethodPost, path: levelPath(id, "shots"), body: s}, &png)
+	if err != nil {
+		return nil, 0, err
+	}
+	stale, err = strconv.Atoi(res.Header.Get("X-Grotta-Stale"))
+	return png, stale, err
+}
+
+// Check checks a level; an empty platform is the level's own.
+func (c *Client) Check(ctx context.Context, id, platform string) (api.Report, error) {
+	return get[api.Report](ctx, c, levelPath(id, "check"), query("platform", platform))
+}
+
+// Ledger asks a point what lights it.
+func (c *Client) Ledger(ctx context.Context, id, point, normal string) (api.Ledger, error) {
+	return get[api.Ledger](ctx, c, levelPath(id, "ledger"), query("point", point, "normal", normal))
+}
+
+// Presets lists those of the user and those shared with them.
+func (c *Client) Presets(ctx context.Context) ([]api.PresetInfo, error) {
+	return getList[api.PresetInfo](ctx, c, "/presets", nil)
+}
+
+// SavePreset saves a version from a level.
+func (c *Client) SavePreset(ctx context.Context, p api.NewPreset) (api.PresetInfo, error) {
+	return post[api.PresetInfo](ctx, c, "/presets", p)
+}
+
+// Preset reads a preset with its content; version 0 is the newest.
+func (c *Client) Preset(ctx context.Context, owner, name string, version int) (api.PresetInfo, *preset.Preset, error) {
+	out, err := get[struct {
+		api.PresetInfo
+		Content *preset.Preset `json:"content"`
+	}](ctx, c, "/presets/"+url.PathEscape(owner)+"/"+url.PathEscape(name), query("version", strconv.Itoa(version)))
+	return out.PresetInfo, out.Content, err
+}
+
+// SharePreset says with whom a preset is shared.
+func (c *Client) SharePreset(ctx context.Context, name string, with []string) error {
+	_, err := c.do(ctx, call{method: http.MethodPut, path: "/presets/" + url.PathEscape(name) + "/shares", body: api.Share{With: with}}, nil)
+	return err
+}
+
+// DeletePreset deletes one of the user's presets.
+func (c *Client) DeletePreset(ctx context.Context, name string) error {
+	_, err := c.do(ctx, call{method: http.MethodDelete, path: "/presets/" + url.PathEscape(name)}, nil)
+	return err
+}
+
+// ApplyPreset puts a preset into a level as one revision.
+func (c *Client) ApplyPreset(ctx context.Context, id string, p api.ApplyPreset) (api.Revision, error) {
+	return post[api.Revision](ctx, c, levelPath(id, "presets"), p)
+}
+
+// Platforms lists the platforms that levels can be checked against.
+func (c *Client) Platforms(ctx context.Context) ([]api.Platform, error) {
+	return getList[api.Platform](ctx, c, "/platforms", nil)
+}
+
+// AddPlatform adds a profile of the user's own.
+func (c *Client) AddPlatform(ctx context.Context, text []byte) (*platform.Profile, error) {
+	return post[*platform.Profile](ctx, c, "/platforms", text)
+}
+
+// RemovePlatform removes it.
+func (c *Client) RemovePlatform(ctx context.Context, name string) error {
+	_, err := c.do(ctx, call{method: http.MethodDelete, path: "/platforms/" + url.PathEscape(name)}, nil)
+	return err
+}
+
+func levelPath(id, rest string) string {
+	return strings.TrimSuffix("/levels/"+url.PathEscape(id)+"/"+rest, "/")
+}
+
+// query builds parameters from pairs, leaving out empty values.
+func query(pairs ...string) url.Values {
+	q := url.Values{}
+	for i := 0; i+1 < len(pairs); i += 2 {
+		if pairs[i+1] != "" {
+			q.Set(pairs[i], pairs[i+1])
+		}
+	}
+	return q
+}

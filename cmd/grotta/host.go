@@ -1,0 +1,147 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"os"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2/adapters/humagin"
+	"github.com/gin-gonic/gin"
+
+	"grotta/cli"
+	"grotta/demo"
+	"grotta/service"
+	"grotta/service/auth"
+	"grotta/service/rest"
+	"grotta/service/store"
+	"grotta/web"
+)
+
+// host is what the command line runs that is not a call to a service.
+func host() cli.Host {
+	return cli.Host{Version: rest.Version, Serve: serve, Demo: runDemo, AddUser: addUser, LevelSchema: rest.LevelSchema, OpenAPI: openAPI}
+}
+
+func start(o cli.RunOptions) (*service.Service, error) {
+	return service.Start(service.Options{
+		Data: o.Data, Listen: o.Listen, Console: web.Console(),
+		Log: slog.New(slog.NewTextHandler(o.Err, &slog.HandlerOptions{Level: o.LogLevel})),
+	})
+}
+
+func wait(ctx context.Context, s *service.Service) error {
+	select {
+	case <-ctx.Done():
+		return s.Stop()
+	case err := <-s.Done():
+		return errors.Join(err, s.Stop())
+	}
+}
+
+func serve(ctx context.Context, o cli.RunOptions) error {
+	s, err := start(o)
+	if err != nil {
+		return err
+	}
+	users, err := s.Store.Users()
+	if err != nil {
+		return errors.Join(err, s.Stop())
+	}
+	fmt.Fprintf(o.Out, "Grotta is at %s\n", s.URL)
+	if len(users) == 0 {
+		fmt.Fprintln(o.Out, `Nobody can sign in yet: stop it, and make a user with "grotta user add NAME".`)
+	}
+	return wait(ctx, s)
+}
+
+// runDemo serves a fresh folder with two people, the demo level and presets.
+func runDemo(ctx context.Context, o cli.RunOptions, keep bool) error {
+	dir, err := os.MkdirTemp("", "grotta-demo-")
+	if err != nil {
+		return err
+	}
+	if !keep {
+		defer os.RemoveAll(dir)
+	}
+	o.Data = dir
+	s, err := start(o)
+	if err != nil {
+		return err
+	}
+	people, err := fillDemo(s.Store)
+	if err != nil {
+		return errors.Join(err, s.Stop())
+	}
+	sayDemo(o.Out, s.URL, dir, people)
+	return wait(ctx, s)
+}
+
+func sayDemo(w io.Writer, url, dir string, people []demoUser) {
+	fmt.Fprintf(w, "Grotta is at %s\n\nSign in as\n", url)
+	for _, p := range people {
+		fmt.Fprintf(w, "  %-6s  password  %s\n", p.name, p.password)
+	}
+	fmt.Fprintf(w, "\nor from another terminal:  bin/grotta login %s --server %s\nData: %s. Ctrl-C stops it.\n", people[0].name, url, dir)
+}
+
+type demoUser struct{ name, password string }
+
+// fillDemo makes the demo's people, the level of the first and the presets that
+// the second shares with everybody.
+func fillDemo(st *store.Store) ([]demoUser, error) {
+	maren, ivo := demoUser{"maren", auth.NewSecret()[:12]}, demoUser{"ivo", auth.NewSecret()[:12]}
+	owner, err := newAsker(st, maren)
+	if err != nil {
+		return nil, err
+	}
+	if _, err := st.CreateLevel(owner, demo.Saltmarsh(), "demo"); err != nil {
+		return nil, err
+	}
+	friend, err := newAsker(st, ivo)
+	if err != nil {
+		return nil, err
+	}
+	for _, d := range demo.Presets() {
+		if _, err := st.SavePreset(friend, d.Info, d.Preset); err != nil {
+			return nil, err
+		}
+		if err := st.SharePreset(friend, d.Info.Name, []string{store.Everybody}); err != nil {
+			return nil, err
+		}
+	}
+	return []demoUser{maren, ivo}, nil
+}
+
+// newAsker makes a user and acts for them.
+func newAsker(st *store.Store, u demoUser) (store.Asker, error) {
+	if err := st.AddUser(u.name, u.password); err != nil {
+		return store.Asker{}, err
+	}
+	now := time.Now().UTC()
+	secret, _, err := st.SignIn(u.name, u.password, now)
+	if err != nil {
+		return store.Asker{}, err
+	}
+	asker, _, err := st.BySession(secret, now)
+	return asker, errors.Join(err, st.SignOut(secret))
+}
+
+func addUser(data, name, password string) error {
+	st, err := store.Open(data)
+	if err != nil {
+		return err
+	}
+	return errors.Join(st.AddUser(name, password), st.Close())
+}
+
+// openAPI is the document that the service serves, indented.
+func openAPI() ([]byte, error) {
+	gin.SetMode(gin.ReleaseMode)
+	described := humagin.New(gin.New(), rest.Config())
+	rest.Describe(described)
+	return rest.Indent(described.OpenAPI())
+}

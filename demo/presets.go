@@ -1,0 +1,39 @@
+package demo
+
+import (
+	"grotta/api"
+	"grotta/core/level"
+	"grotta/core/preset"
+)
+
+// SharedPreset is a preset that the demo comes with.
+type SharedPreset struct {
+	Info   api.NewPreset
+	Preset *preset.Preset
+}
+
+// Presets are a lantern and two moods, made from the demo level.
+func Presets() []SharedPreset {
+	l := Saltmarsh()
+	lantern, err := preset.FromRig(l, "lantern-1")
+	if err != nil {
+		panic(err) // the demo is made here; a test covers it
+	}
+	night := level.New("night")
+	night.Environment.Sky = level.Sky{Color: "#141a26", Luminance: 0.6}
+	night.Environment.Ambient = level.Ambient{Color: "#5f78a8", Strength: 0.15}
+	night.Fog.Haze = l.Fog.Haze
+	night.Fog.Haze.Color, night.Fog.Haze.Luminance = "#141a26", 0.5
+	night.Look.ExposureEV = 1.5
+	fog := level.New("fog")
+	fog.Environment.Sky = level.Sky{Color: "#b8c0c4", Luminance: 900}
+	fog.Environment.Ambient = level.Ambient{Color: "#c6ccd0", Strength: 900}
+	fog.Fog.Haze.Enabled, fog.Fog.Haze.StartM, fog.Fog.Haze.Density = true, 2, 0.035
+	fog.Fog.Haze.Color, fog.Fog.Haze.Luminance, fog.Fog.Haze.Max = "#b8c0c4", 700, 0.97
+	fog.Look.ExposureEV = 9
+	return []SharedPreset{
+		{api.NewPreset{Name: "pier-lantern", Note: "Post, arm and lamp; one key colour.", Tags: []string{"lantern", "coast", "warm"}, Credit: "Ivo, Saltmarsh station"}, lantern},
+		{api.NewPreset{Name: "clear-night", Note: "Stars enough to walk by.", Tags: []string{"night", "coast", "clear"}, Credit: "Ivo, Saltmarsh station"}, preset.FromMood(night)},
+		{api.NewPreset{Name: "morning-fog", Note: "The pier's end is gone at sixty metres.", Tags: []string{"morning", "coast", "fog"}, Credit: "Ivo, Saltmarsh station"}, preset.FromMood(fog)},
+	}
+}

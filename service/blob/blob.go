@@ -1,0 +1,71 @@
+// Package blob keeps content-addressed files: written under a temporary name,
+// synced, renamed, and verified when read.
+package blob
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+)
+
+// Store is a folder of blobs.
+type Store struct{ dir string }
+
+// Open makes the folder if need be.
+func Open(dir string) (*Store, error) {
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		return nil, err
+	}
+	return &Store{dir}, nil
+}
+
+// ErrDamaged is a blob whose bytes do not match its name.
+var ErrDamaged = errors.New("blob: the content does not match its hash")
+
+func (s *Store) path(hash string) string { return filepath.Join(s.dir, hash[:2], hash) }
+
+// Put stores data and returns its SHA-256, which names it.
+func (s *Store) Put(data []byte) (string, error) {
+	sum := sha256.Sum256(data)
+	hash := hex.EncodeToString(sum[:])
+	path := s.path(hash)
+	if _, err := os.Stat(path); err == nil {
+		return hash, nil
+	}
+	if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
+		return "", err
+	}
+	f, err := os.CreateTemp(s.dir, "new-*")
+	if err != nil {
+		return "", err
+	}
+	defer os.Remove(f.Name()) // fails, as it should, once renamed
+	if _, err := f.Write(data); err != nil {
+		f.Close()
+		return "", err
+	}
+	if err := errors.Join(f.Sync(), f.Close()); err != nil {
+		return "", err
+	}
+	return hash, os.Rename(f.Name(), path)
+}
+
+// Get reads a blob; fs.ErrNotExist if there is none, ErrDamaged if it is not
+// what its name says.
+func (s *Store) Get(hash string) ([]byte, error) {
+	if len(hash) != 64 {
+		return nil, fmt.Errorf("blob: %q is no hash: %w", hash, fs.ErrNotExist)
+	}
+	data, err := os.ReadFile(s.path(hash))
+	if err != nil {
+		return nil, err
+	}
+	if sum := sha256.Sum256(data); hex.EncodeToString(sum[:]) != hash {
+		return nil, ErrDamaged
+	}
+	return data, nil
+}

@@ -1,0 +1,43 @@
+package jobs
+
+import (
+	"encoding/json"
+
+	"github.com/nats-io/nats.go"
+
+	"grotta/api"
+)
+
+// Event is something that happened to a level: one of its fields is set.
+type Event struct {
+	Revision *api.RevisionEvent `json:"revision,omitzero"`
+	Bake     *api.Bake          `json:"bake,omitzero"`
+}
+
+func eventSubject(levelID string) string { return "event.level." + levelID }
+
+func (b *Baker) tell(status api.Bake) { b.publishEvent(status.Level, Event{Bake: &status}) }
+
+// TellRevision tells everybody who watches a level that it has a new revision.
+func (b *Baker) TellRevision(e api.RevisionEvent) { b.publishEvent(e.Level, Event{Revision: &e}) }
+
+func (b *Baker) publishEvent(levelID string, e Event) {
+	data, err := json.Marshal(e)
+	if err == nil {
+		err = b.conn.Publish(eventSubject(levelID), data)
+	}
+	if err != nil {
+		b.log.Warn("an event was not told", "level", levelID, "error", err)
+	}
+}
+
+// Watch delivers the events of a level until stop is called. A watcher that is
+// too slow misses some.
+func (b *Baker) Watch(levelID string) (events <-chan *nats.Msg, stop func(), err error) {
+	ch := make(chan *nats.Msg, 256)
+	sub, err := b.conn.ChanSubscribe(eventSubject(levelID), ch)
+	if err != nil {
+		return nil, nil, err
+	}
+	return ch, func() { sub.Unsubscribe() }, nil
+}

@@ -1,0 +1,228 @@
+package jobs
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+	"time"
+
+	"github.com/nats-io/nats.go/jetstream"
+
+	"grotta/api"
+	"grotta/core/bake"
+	"grotta/service/store"
+)
+
+func (b *Baker) publish(ctx context.Context, t task, once string) error {
+	data, err := json.Marshal(t)
+	if err != nil {
+		return err
+	}
+	_, err = b.js.Publish(ctx, subject, data, jetstream.WithMsgID(once))
+	return err
+}
+
+// sourceOrder is the order in which a bake's layers are made: as the level lists
+// its lights, then the rest.
+func sourceOrder(job *store.Bake) []string {
+	var order []string
+	for _, l := range job.Level.Lights {
+		if _, ok := job.Keys[l.ID]; ok {
+			order = append(order, l.ID)
+		}
+	}
+	var rest []string
+	for id := range job.Keys {
+		if !slices.Contains(order, id) {
+			rest = append(rest, id)
+		}
+	}
+	slices.Sort(rest)
+	return append(order, rest...)
+}
+
+// work takes one task at a time: a layer uses every core by itself.
+func (b *Baker) work(ctx context.Context, consumer jetstream.Consumer) {
+	defer close(b.done)
+	for ctx.Err() == nil {
+		msgs, err := consumer.Fetch(1, jetstream.FetchMaxWait(2*time.Second))
+		if err != nil {
+			b.log.Error("the queue does not answer", "error", err)
+			select {
+			case <-time.After(time.Second):
+			case <-ctx.Done():
+			}
+			continue
+		}
+		for msg := range msgs.Messages() {
+			b.handle(ctx, msg)
+		}
+	}
+}
+
+func (b *Baker) handle(ctx context.Context, msg jetstream.Msg) {
+	var t task
+	if err := json.Unmarshal(msg.Data(), &t); err != nil {
+		b.log.Error("a message that is no task", "error", err)
+		msg.Term()
+		return
+	}
+	err := b.layer(ctx, t, func() { msg.InProgress() })
+	switch {
+	case err == nil || errors.Is(err, store.ErrOver) || errors.Is(err, store.ErrNotFound):
+		msg.Ack() // done, or nobody wants it any more
+	case ctx.Err() != nil:
+		msg.Nak() // the service stops; it goes on at the next start
+	default:
+		b.log.Error("a layer failed", "bake", t.Bake, "source", t.Source, "error", err)
+		msg.Ack()
+		if status, err := b.store.SetBakeState(t.Bake, "failed", "", fmt.Sprintf("%s: %v", t.Source, err)); err == nil {
+			b.forget(t.Bake)
+			b.tell(status)
+		}
+	}
+}
+
+// layer makes one layer of a bake, if it is still wanted and not there yet, and
+// ends the bake with its last.
+func (b *Baker) layer(ctx context.Context, t task, alive func()) error {
+	state, err := b.store.BakeState(t.Bake)
+	if err != nil {
+		return err
+	}
+	if state != "queued" && state != "running" {
+		return store.ErrOver
+	}
+	job, err := b.store.BakeForWork(t.Bake)
+	if err != nil {
+		return err
+	}
+	run, err := b.begin(ctx, job)
+	if err != nil {
+		return err
+	}
+	p, err := b.studio.Prepare(run.ctx, job.Bake.Level, job.Revision, job.Level)
+	if err != nil {
+		return err
+	}
+	at := slices.IndexFunc(p.Sources, func(s bake.Source) bool { return s.ID == t.Source })
+	if at < 0 {
+		return fmt.Errorf("the level has no source %q", t.Source)
+	}
+	src, quality := &p.Sources[at], bake.Quality(job.Quality)
+	have, before, err := b.have(job)
+	if err != nil {
+		return err
+	}
+	if !have[p.Key(src, quality)] {
+		layer, err := p.Bake(run.ctx, src, quality, b.reporter(job, run, src.Name, before, len(p.Texels.List), alive))
+		if err != nil {
+			if ctx.Err() == nil && run.ctx.Err() != nil {
+				return store.ErrOver // cancelled
+			}
+			return err
+		}
+		if err := b.studio.AddLayer(layer); err != nil {
+			return err
+		}
+		before++
+	}
+	if before == len(job.Keys) {
+		_, err = b.finish(ctx, job)
+	}
+	return err
+}
+
+func (b *Baker) have(job *store.Bake) (map[string]bool, int, error) {
+	var keys []string
+	for _, key := range job.Keys {
+		keys = append(keys, key)
+	}
+	blobs, err := b.store.LayerBlobs(keys)
+	if err != nil {
+		return nil, 0, err
+	}
+	have, n := map[string]bool{}, 0
+	for _, key := range keys {
+		if blobs[key] != "" {
+			have[key] = true
+			n++
+		}
+	}
+	return have, n, nil
+}
+
+func (b *Baker) begin(ctx context.Context, job *store.Bake) (*run, error) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if r := b.running[job.ID]; r != nil {
+		return r, nil
+	}
+	status, err := b.store.SetBakeState(job.ID, "running", "", "")
+	if err != nil {
+		return nil, err
+	}
+	r := &run{started: time.Now(), status: status}
+	r.ctx, r.cancel = context.WithCancel(ctx)
+	b.running[job.ID] = r
+	return r, nil
+}
+
+func (b *Baker) forget(id string) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if r := b.running[id]; r != nil {
+		r.cancel()
+		delete(b.running, id)
+	}
+}
+
+// reporter turns texels done into the progress of the whole bake, tells it at
+// most five times a second, and keeps the message ours meanwhile.
+func (b *Baker) reporter(job *store.Bake, r *run, name string, before, texels int, alive func()) func(int) {
+	var last time.Time
+	return func(done int) {
+		b.mu.Lock()
+		now := time.Now()
+		if now.Sub(last) < 200*time.Millisecond {
+			b.mu.Unlock()
+			return
+		}
+		last = now
+		all, reused := float64(len(job.Keys)), float64(job.Reused)
+		share := float64(before) + float64(done)/float64(max(texels, 1))
+		r.status.Done, r.status.Now, r.status.State = share/all, name, "running"
+		if fresh := share - reused; fresh > 0 {
+			r.status.LeftS = now.Sub(r.started).Seconds() / fresh * (all - share)
+		}
+		status := r.status
+		b.mu.Unlock()
+		alive()
+		b.tell(status)
+	}
+}
+
+// finish mixes the layers, hashes the mix, and ends the bake.
+func (b *Baker) finish(ctx context.Context, job *store.Bake) (api.Bake, error) {
+	p, err := b.studio.Prepare(ctx, job.Bake.Level, job.Revision, job.Level)
+	if err != nil {
+		return api.Bake{}, err
+	}
+	layers := make([]*bake.Layer, len(p.Sources))
+	for i := range p.Sources {
+		if layers[i], err = b.studio.Layer(job.Keys[p.Sources[i].ID]); err != nil {
+			return api.Bake{}, err
+		}
+	}
+	hash := bake.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers).Hash()
+	status, err := b.store.SetBakeState(job.ID, "done", hash, "")
+	b.forget(job.ID)
+	if err != nil {
+		return status, err
+	}
+	b.log.Info("bake done", "bake", job.ID, "level", job.Bake.Level, "layers", status.Layers, "reused", status.Reused)
+	b.tell(status)
+	return status, nil
+}

@@ -1,0 +1,58 @@
+package rest
+
+import (
+	"context"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"grotta/api"
+	"grotta/core/bake"
+)
+
+type bakePath struct {
+	ID string `path:"id" doc:"Id of a bake."`
+}
+
+func (s *server) registerBakes(a huma.API) {
+	const tag = "bakes"
+	huma.Register(a, operation("POST", "/levels/{id}/bakes", "start-bake", "Bake a level", tag, api.ScopeBake),
+		func(ctx context.Context, in *struct {
+			levelPath
+			Body api.NewBake
+		}) (*out[api.Bake], error) {
+			info, doc, err := s.Store.Level(askerOf(ctx), in.ID)
+			if err != nil {
+				return nil, s.problem(err)
+			}
+			q := bake.Quality(in.Body.Quality)
+			if q == "" {
+				q = bake.Good
+			}
+			status, err := s.Baker.Submit(ctx, askerOf(ctx), in.ID, info.Revision, doc, q)
+			return answer(s, status, err)
+		})
+	huma.Register(a, operation("GET", "/levels/{id}/bakes", "list-bakes", "A level's bakes, newest first", tag, api.ScopeRead),
+		func(ctx context.Context, in *struct {
+			levelPath
+			Limit int `query:"limit" minimum:"1" maximum:"200" default:"20"`
+		}) (*out[list[api.Bake]], error) {
+			bakes, err := s.Store.Bakes(askerOf(ctx), in.ID, in.Limit)
+			for i := range bakes {
+				bakes[i] = s.Baker.Status(bakes[i])
+			}
+			return answerList(s, bakes, err)
+		})
+	huma.Register(a, operation("GET", "/bakes/{id}", "get-bake", "How a bake goes", tag, api.ScopeRead),
+		func(ctx context.Context, in *bakePath) (*out[api.Bake], error) {
+			status, err := s.Store.Bake(askerOf(ctx), in.ID)
+			return answer(s, s.Baker.Status(status), err)
+		})
+	huma.Register(a, operation("POST", "/bakes/{id}/cancel", "cancel-bake", "Stop a bake", tag, api.ScopeBake),
+		func(ctx context.Context, in *bakePath) (*out[api.Bake], error) {
+			if _, err := s.Store.Bake(askerOf(ctx), in.ID); err != nil {
+				return nil, s.problem(err)
+			}
+			status, err := s.Baker.Cancel(in.ID)
+			return answer(s, status, err)
+		})
+}

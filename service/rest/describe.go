@@ -1,0 +1,58 @@
+package rest
+
+import (
+	"bytes"
+	"encoding/json"
+	"reflect"
+	"slices"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"grotta/core/level"
+)
+
+// LevelSchema is the JSON Schema (2020-12) of the level document, made from its
+// Go types. A field with a default may be left out.
+func LevelSchema() ([]byte, error) {
+	const prefix = "#/$defs/"
+	registry := huma.NewMapRegistry(prefix, huma.DefaultSchemaNamer)
+	root := registry.Schema(reflect.TypeFor[level.Level](), true, "")
+	defs := map[string]*huma.Schema{}
+	for name, s := range registry.Map() {
+		defs[name] = mayLeaveOut(s)
+	}
+	return Indent(map[string]any{
+		"$schema":     "https://json-schema.org/draft/2020-12/schema",
+		"$id":         "urn:grotta:schema:" + level.Format,
+		"title":       "Grotta level",
+		"description": "A level for Grotta: right-handed, +Y up, metres, degrees; strengths in candela, lux and nits; colours sRGB #rrggbb.",
+		"$ref":        root.Ref,
+		"$defs":       defs,
+	})
+}
+
+// mayLeaveOut frees what has a default, or is made of fields that all have one,
+// and lets unknown fields stand, as the reader keeps them.
+func mayLeaveOut(s *huma.Schema) *huma.Schema {
+	open := *s
+	open.AdditionalProperties = true
+	open.Required = slices.DeleteFunc(slices.Clone(s.Required), func(name string) bool {
+		p := s.Properties[name]
+		return p.Default != nil || p.Ref != ""
+	})
+	return &open
+}
+
+// Indent writes any value as indented JSON with a closing newline.
+func Indent(v any) ([]byte, error) {
+	text, err := json.Marshal(v)
+	if err != nil {
+		return nil, err
+	}
+	var b bytes.Buffer
+	if err := json.Indent(&b, text, "", "  "); err != nil {
+		return nil, err
+	}
+	b.WriteByte('\n')
+	return b.Bytes(), nil
+}

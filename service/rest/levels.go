@@ -1,0 +1,284 @@
+package rest
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"grotta/api"
+	"grotta/core/exchange"
+	"grotta/core/level"
+	"grotta/demo"
+)
+
+type levelPath struct {
+	ID string `path:"id" doc:"Id of a level."`
+}
+
+type documentOut struct {
+	ETag string `header:"ETag"`
+	Body api.Document
+}
+
+type revisionOut struct {
+	ETag string `header:"ETag"`
+	Body api.Revision
+}
+
+func etag(revision int) string { return strconv.Quote(strconv.Itoa(revision)) }
+
+// baseOf reads If-Match: the revision that a change is based on.
+func baseOf(header string) (int, error) {
+	if header == "" || header == "*" {
+		return 0, nil
+	}
+	n, err := strconv.Atoi(strings.Trim(strings.TrimPrefix(header, "W/"), `"`))
+	if err != nil || n < 1 {
+		return 0, newProblem(http.StatusBadRequest, fmt.Sprintf("If-Match is %s; the ETag of a level is needed, such as \"12\"", header))
+	}
+	return n, nil
+}
+
+func (s *server) registerLevels(a huma.API) {
+	const tag = "levels"
+	huma.Register(a, operation("GET", "/levels", "list-levels", "List the levels you may see", tag, api.ScopeRead),
+		func(ctx context.Context, _ *struct{}) (*out[list[api.LevelInfo]], error) {
+			levels, err := s.Store.Levels(askerOf(ctx))
+			return answerList(s, levels, err)
+		})
+	huma.Register(a, operation("POST", "/levels", "create-level", "Make a level", tag, api.ScopeEdit),
+		func(ctx context.Context, in *struct{ Body api.NewLevel }) (*out[api.LevelInfo], error) {
+			l := demo.Start(in.Body.From)
+			if in.Body.Name != "" {
+				l.Name = in.Body.Name
+			}
+			info, err := s.Store.CreateLevel(askerOf(ctx), l, "create")
+			return answer(s, info, err)
+		})
+	s.registerImport(a, tag)
+	huma.Register(a, operation("GET", "/levels/{id}", "get-level", "Read a level's document", tag, api.ScopeRead),
+		func(ctx context.Context, in *levelPath) (*documentOut, error) {
+			doc, err := s.Store.Document(askerOf(ctx), in.ID)
+			if err != nil {
+				return nil, s.problem(err)
+			}
+			return &documentOut{etag(doc.Level.Revision), doc}, nil
+		})
+	huma.Register(a, operation("DELETE", "/levels/{id}", "delete-level", "Delete a level and its history", tag, api.ScopeEdit),
+		func(ctx context.Context, in *levelPath) (*struct{}, error) {
+			return nothing(s, s.Store.DeleteLevel(askerOf(ctx), in.ID))
+		})
+	edit := operation("POST", "/levels/{id}/operations", "edit-level", "Change a level", tag, api.ScopeEdit)
+	edit.Description = "Applies an operation as a new revision. With If-Match, the ETag of the revision that you saw, a change of a field that somebody else changed since is refused as a conflict; other changes stand beside each other."
+	edit.MaxBodyBytes = 8 << 20
+	huma.Register(a, edit, func(ctx context.Context, in *struct {
+		levelPath
+		IfMatch string `header:"If-Match"`
+		Body    level.Operation
+	}) (*revisionOut, error) {
+		base, err := baseOf(in.IfMatch)
+		if err != nil {
+			return nil, err
+		}
+		return s.revised(ctx, in.ID, func() (api.Revision, error) {
+			return s.Store.Apply(askerOf(ctx), in.ID, in.Body, base)
+		})
+	})
+	huma.Register(a, operation("POST", "/levels/{id}/undo", "undo", "Take back the newest change", tag, api.ScopeEdit),
+		func(ctx context.Context, in *levelPath) (*revisionOut, error) {
+			return s.revised(ctx, in.ID, func() (api.Revision, error) { return s.Store.Undo(askerOf(ctx), in.ID) })
+		})
+	huma.Register(a, operation("POST", "/levels/{id}/redo", "redo", "Do again what was taken back", tag, api.ScopeEdit),
+		func(ctx context.Context, in *levelPath) (*revisionOut, error) {
+			return s.revised(ctx, in.ID, func() (api.Revision, error) { return s.Store.Redo(askerOf(ctx), in.ID) })
+		})
+	huma.Register(a, operation("GET", "/levels/{id}/revisions", "list-revisions", "Read a level's history", tag, api.ScopeRead),
+		func(ctx context.Context, in *struct {
+			levelPath
+			Before int `query:"before" minimum:"0" doc:"Only revisions before this one."`
+			Limit  int `query:"limit" minimum:"1" maximum:"500" default:"50"`
+		}) (*out[list[api.Revision]], error) {
+			revisions, err := s.Store.History(askerOf(ctx), in.ID, in.Before, in.Limit)
+			return answerList(s, revisions, err)
+		})
+	huma.Register(a, operation("PUT", "/levels/{id}/members/{user}", "share-level", "Share a level with somebody", tag, api.ScopeShare),
+		func(ctx context.Context, in *struct {
+			levelPath
+			User string `path:"user"`
+			Body struct {
+				Role string `json:"role" enum:"editor,viewer"`
+			}
+		}) (*struct{}, error) {
+			return nothing(s, s.Store.SetMember(askerOf(ctx), in.ID, in.User, in.Body.Role))
+		})
+	huma.Register(a, operation("DELETE", "/levels/{id}/members/{user}", "unshare-level", "Take a level back from somebody", tag, api.ScopeShare),
+		func(ctx context.Context, in *struct {
+			levelPath
+			User string `path:"user"`
+		}) (*struct{}, error) {
+			return nothing(s, s.Store.SetMember(askerOf(ctx), in.ID, in.User, ""))
+		})
+	s.registerExport(a, tag)
+	s.registerEvents(a, tag)
+}
+
+// revised tells the level's watchers of a revision that fn makes.
+func (s *server) revised(ctx context.Context, id string, fn func() (api.Revision, error)) (*revisionOut, error) {
+	rev, err := fn()
+	if err != nil {
+		return nil, s.problem(err)
+	}
+	s.Baker.TellRevision(api.RevisionEvent{Level: id, Revision: rev.Number, Author: rev.Author, Label: rev.Label})
+	return &revisionOut{etag(rev.Number), rev}, nil
+}
+
+func (s *server) registerImport(a huma.API, tag string) {
+	op := operation("POST", "/levels/import", "import-level", "Bring in a level", tag, api.ScopeEdit)
+	op.Description = "The body is a level document (grotta-level/1) or a glTF 2.0 file with its buffers within it; which of the two is seen from the content."
+	op.MaxBodyBytes = level.MaxBytes + 1
+	op.BodyReadTimeout = time.Minute
+	op.SkipValidateBody = true
+	huma.Register(a, op, func(ctx context.Context, in *struct {
+		Name    string `query:"name" maxLength:"120" doc:"Name of the level; the document's own, or \"Imported\", if left out."`
+		RawBody []byte `contentType:"application/octet-stream"`
+	}) (*out[api.Imported], error) {
+		l, left, err := readLevel(in.RawBody, in.Name)
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		if in.Name != "" {
+			l.Name = in.Name
+		}
+		info, err := s.Store.CreateLevel(askerOf(ctx), l, "import")
+		if left == nil {
+			left = []string{}
+		}
+		return answer(s, api.Imported{Level: info, Left: left}, err)
+	})
+}
+
+func readLevel(data []byte, name string) (*level.Level, []string, error) {
+	var head struct {
+		Asset *struct{} `json:"asset"`
+	}
+	isGLTF := strings.HasPrefix(string(data[:min(4, len(data))]), "glTF") || json.Unmarshal(data, &head) == nil && head.Asset != nil
+	if isGLTF {
+		if name == "" {
+			name = "Imported"
+		}
+		return exchange.ReadGLTF(data, name)
+	}
+	l, unknown, err := level.Parse(data)
+	for i := range unknown {
+		unknown[i] += ": kept, and not understood here"
+	}
+	return l, unknown, err
+}
+
+type fileOut struct {
+	ContentType string `header:"Content-Type"`
+	Disposition string `header:"Content-Disposition"`
+	Body        []byte
+}
+
+func (s *server) registerExport(a huma.API, tag string) {
+	op := operation("GET", "/levels/{id}/export", "export-level", "Hand a level back as a file", tag, api.ScopeRead)
+	op.Responses = binaryResponse("model/gltf-binary", "application/json")
+	huma.Register(a, op, func(ctx context.Context, in *struct {
+		levelPath
+		Format string `query:"format" enum:"glb,json" default:"glb" doc:"glb: glTF 2.0, binary; json: the level document."`
+	}) (*fileOut, error) {
+		info, doc, err := s.Store.Level(askerOf(ctx), in.ID)
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		contentType, data := "model/gltf-binary", []byte(nil)
+		if in.Format == "json" {
+			contentType = "application/json"
+			data, err = level.Encode(doc)
+		} else {
+			data, err = exchange.WriteGLTF(doc)
+		}
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		return &fileOut{contentType, fmt.Sprintf("attachment; filename=%q", fileName(info.Name)+"."+in.Format), data}, nil
+	})
+}
+
+func fileName(name string) string {
+	return strings.Map(func(r rune) rune {
+		if r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r >= '0' && r <= '9' {
+			return r
+		}
+		return '-'
+	}, name)
+}
+
+// binaryResponse describes an answer that is no JSON.
+func binaryResponse(types ...string) map[string]*huma.Response {
+	content := map[string]*huma.MediaType{}
+	for _, t := range types {
+		content[t] = &huma.MediaType{Schema: &huma.Schema{Type: "string", Format: "binary"}}
+	}
+	return map[string]*huma.Response{"200": {Description: "The file.", Content: content}}
+}
+
+// registerEvents streams what happens to a level as server-sent events.
+func (s *server) registerEvents(a huma.API, tag string) {
+	op := operation("GET", "/levels/{id}/events", "watch-level", "Watch a level", tag, api.ScopeRead)
+	op.Description = "Server-sent events: \"revision\" with a RevisionEvent, \"bake\" with a Bake, and a comment every 15 seconds."
+	op.Responses = binaryResponse("text/event-stream")
+	huma.Register(a, op, func(ctx context.Context, in *levelPath) (*huma.StreamResponse, error) {
+		if _, _, err := s.Store.Level(askerOf(ctx), in.ID); err != nil {
+			return nil, s.problem(err)
+		}
+		return &huma.StreamResponse{Body: func(hc huma.Context) { s.stream(ctx, hc, in.ID) }}, nil
+	})
+}
+
+func (s *server) stream(ctx context.Context, hc huma.Context, id string) {
+	events, stop, err := s.Baker.Watch(id)
+	if err != nil {
+		hc.SetStatus(http.StatusServiceUnavailable)
+		return
+	}
+	defer stop()
+	hc.SetHeader("Content-Type", "text/event-stream")
+	w := hc.BodyWriter()
+	flusher, _ := w.(http.Flusher)
+	send := func(text string) bool {
+		if _, err := fmt.Fprint(w, text); err != nil {
+			return false
+		}
+		flusher.Flush()
+		return true
+	}
+	beat := time.NewTicker(15 * time.Second)
+	defer beat.Stop()
+	ok := send(": watching\n\n")
+	for ok {
+		select {
+		case msg := <-events:
+			var parts map[string]json.RawMessage
+			if json.Unmarshal(msg.Data, &parts) != nil {
+				continue
+			}
+			for kind, data := range parts {
+				ok = ok && send("event: "+kind+"\ndata: "+string(data)+"\n\n")
+			}
+		case <-beat.C:
+			ok = send(": still here\n\n")
+		case <-ctx.Done():
+			return
+		case <-s.Stop.Done():
+			return
+		}
+	}
+}

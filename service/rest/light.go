@@ -1,0 +1,252 @@
+package rest
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"image/png"
+	"math"
+	"strconv"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/go-gl/mathgl/mgl64"
+
+	"grotta/api"
+	"grotta/core/bake"
+	"grotta/core/check"
+	"grotta/core/geom"
+	"grotta/core/level"
+	"grotta/core/shot"
+)
+
+// opened is a level that is ready for questions about light.
+type opened struct {
+	info     api.LevelInfo
+	doc      *level.Level
+	prepared *bake.Prepared
+}
+
+func (s *server) open(ctx context.Context, id string) (*opened, error) {
+	info, doc, err := s.Store.Level(askerOf(ctx), id)
+	if err != nil {
+		return nil, s.problem(err)
+	}
+	p, err := s.Studio.Prepare(ctx, id, info.Revision, doc)
+	if err != nil {
+		return nil, s.problem(err)
+	}
+	return &opened{info, doc, p}, nil
+}
+
+func (s *server) registerLight(a huma.API) {
+	const tag = "light"
+	huma.Register(a, operation("GET", "/levels/{id}/lightmap", "get-lightmap", "What of a level is baked", tag, api.ScopeRead),
+		func(ctx context.Context, in *struct {
+			levelPath
+			Hash bool `query:"hash" doc:"Also mix and hash the lightmap."`
+		}) (*out[*api.LightmapState], error) {
+			o, err := s.open(ctx, in.ID)
+			if err != nil {
+				return nil, err
+			}
+			m, err := s.Studio.Lightmap(o.prepared, o.info.Revision)
+			if err == nil && in.Hash && m.Stale == 0 {
+				var image *bake.Image
+				if image, err = s.Studio.Mix(o.prepared, m); err == nil {
+					m.Hash = image.Hash()
+				}
+			}
+			return answer(s, m, err)
+		})
+	layer := operation("GET", "/levels/{id}/layers/{key}", "get-layer", "A baked layer's half-floats", tag, api.ScopeRead)
+	layer.Description = "Little-endian: page size, pages (uint32), exponent, tiles (int32); then for each tile its page, x, y, 0 (uint16) and 32 x 32 x 3 half-floats, to be multiplied by 2^exponent: lux for unit white strength."
+	layer.Responses = binaryResponse("application/octet-stream")
+	huma.Register(a, layer, func(ctx context.Context, in *struct {
+		levelPath
+		Key string `path:"key" pattern:"^[0-9a-f]{64}$"`
+	}) (*fileOut, error) {
+		return s.layer(ctx, in.ID, in.Key)
+	})
+	mesh := operation("GET", "/levels/{id}/scene", "get-scene", "A level's triangles with lightmap coordinates", tag, api.ScopeRead)
+	mesh.Description = "Little-endian: length of a JSON header (uint32), the header, padded to four bytes; then float32 lists, one after the other: positions (3 a vertex), normals (3), lightmap coordinates in texels and page (3; page -1 where there is none), linear albedo (3), emission in nits (1). Three vertices a triangle."
+	mesh.Responses = binaryResponse("application/octet-stream")
+	huma.Register(a, mesh, func(ctx context.Context, in *levelPath) (*fileOut, error) {
+		o, err := s.open(ctx, in.ID)
+		if err != nil {
+			return nil, err
+		}
+		data, err := sceneMesh(o.prepared)
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		return &fileOut{"application/octet-stream", "", data}, nil
+	})
+	s.registerLedger(a, tag)
+	s.registerShot(a, tag)
+	huma.Register(a, operation("GET", "/levels/{id}/check", "check-level", "Check a level against a platform", tag, api.ScopeRead),
+		func(ctx context.Context, in *struct {
+			levelPath
+			Platform string `query:"platform" maxLength:"64" doc:"The level's own if left out."`
+		}) (*out[api.Report], error) {
+			o, err := s.open(ctx, in.ID)
+			if err != nil {
+				return nil, err
+			}
+			name := in.Platform
+			if name == "" {
+				name = o.doc.Platform
+			}
+			if name == "" {
+				name = "baked-arena"
+			}
+			profile, err := s.Store.Platform(askerOf(ctx), name)
+			if err != nil {
+				return nil, s.problem(err)
+			}
+			return answer(s, api.Report{Level: o.info.ID, Revision: o.info.Revision, Report: *check.Run(o.prepared, profile)}, nil)
+		})
+}
+
+// layer serves a layer only through a level that has it now, so that a key
+// alone opens nothing.
+func (s *server) layer(ctx context.Context, id, key string) (*fileOut, error) {
+	o, err := s.open(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	for i := range o.prepared.Sources {
+		for _, q := range bake.Qualities {
+			if o.prepared.Key(&o.prepared.Sources[i], q) != key {
+				continue
+			}
+			l, err := s.Studio.Layer(key)
+			if err != nil {
+				return nil, s.problem(err)
+			}
+			return &fileOut{"application/octet-stream", "", l.Raw()}, nil
+		}
+	}
+	return nil, newProblem(404, "the level has no such layer at its newest revision")
+}
+
+func (s *server) registerLedger(a huma.API, tag string) {
+	op := operation("GET", "/levels/{id}/ledger", "ask-point", "What light reaches a point, and from whom", tag, api.ScopeRead)
+	op.Description = "Computed by rays from the point itself, not read from the lightmap."
+	huma.Register(a, op, func(ctx context.Context, in *struct {
+		levelPath
+		Point  string `query:"point" required:"true" doc:"x,y,z in metres." example:"0,1,0"`
+		Normal string `query:"normal" default:"0,1,0" doc:"x,y,z; need not be of unit length."`
+	}) (*out[api.Ledger], error) {
+		point, err := parseVec("point", in.Point)
+		if err != nil {
+			return nil, err
+		}
+		normal, err := parseVec("normal", in.Normal)
+		if err != nil {
+			return nil, err
+		}
+		if normal.Len() < 1e-9 {
+			return nil, newProblem(422, "what was sent cannot be taken", &huma.ErrorDetail{Location: "query.normal", Message: "has no length; a direction is needed, such as 0,1,0"})
+		}
+		o, err := s.open(ctx, in.ID)
+		if err != nil {
+			return nil, err
+		}
+		return answer(s, api.Ledger{Level: o.info.ID, Revision: o.info.Revision, Ledger: *o.prepared.Ledger(point, normal)}, nil)
+	})
+}
+
+func parseVec(name, text string) (geom.Vec3, error) {
+	parts := strings.Split(text, ",")
+	var v geom.Vec3
+	ok := len(parts) == 3
+	for i := 0; ok && i < 3; i++ {
+		x, err := strconv.ParseFloat(strings.TrimSpace(parts[i]), 64)
+		v[i], ok = x, err == nil && math.Abs(x) <= level.MaxExtent // false for NaN
+	}
+	if !ok {
+		return v, newProblem(422, "what was sent cannot be taken", &huma.ErrorDetail{
+			Location: "query." + name, Message: fmt.Sprintf("is %q; three finite numbers are needed, such as 1.5,0,-2", text),
+		})
+	}
+	return v, nil
+}
+
+func (s *server) registerShot(a huma.API, tag string) {
+	op := operation("POST", "/levels/{id}/shots", "take-shot", "A picture from a viewpoint", tag, api.ScopeRead)
+	op.Description = "PNG. The header X-Grotta-Stale says how many sources are not baked, and so are missing from it."
+	op.Responses = binaryResponse("image/png")
+	huma.Register(a, op, func(ctx context.Context, in *struct {
+		levelPath
+		Body api.NewShot
+	}) (*struct {
+		ContentType string `header:"Content-Type"`
+		Stale       int    `header:"X-Grotta-Stale"`
+		Body        []byte
+	}, error) {
+		o, err := s.open(ctx, in.ID)
+		if err != nil {
+			return nil, err
+		}
+		camera, err := s.camera(o, &in.Body)
+		if err != nil {
+			return nil, err
+		}
+		m, err := s.Studio.Lightmap(o.prepared, o.info.Revision)
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		image, err := s.Studio.Mix(o.prepared, m)
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		picture, err := shot.Render(ctx, o.prepared, image, camera, shot.Options{
+			Width: or(in.Body.Width, 1280), Height: or(in.Body.Height, 720), Samples: or(in.Body.Samples, 2), Unlit: in.Body.Unlit,
+		}, nil)
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		var b bytes.Buffer
+		if err := png.Encode(&b, picture); err != nil {
+			return nil, s.problem(err)
+		}
+		return &struct {
+			ContentType string `header:"Content-Type"`
+			Stale       int    `header:"X-Grotta-Stale"`
+			Body        []byte
+		}{"image/png", m.Stale, b.Bytes()}, nil
+	})
+}
+
+func (s *server) camera(o *opened, in *api.NewShot) (shot.Camera, error) {
+	if c := in.Camera; c != nil {
+		q := mgl64.Quat{W: c.Rotation[3], V: geom.Vec3{c.Rotation[0], c.Rotation[1], c.Rotation[2]}}
+		if q.Len() < 1e-9 {
+			return shot.Camera{}, newProblem(422, "what was sent cannot be taken", &huma.ErrorDetail{Location: "body.camera.rotation", Message: "has no length; a unit quaternion is needed"})
+		}
+		return shot.Camera{Pose: geom.Pose{Position: geom.Vec3(c.Position), Rotation: q.Normalize()}, FovDeg: c.FovDeg}, nil
+	}
+	if in.Viewpoint != "" {
+		v := o.doc.Viewpoint(in.Viewpoint)
+		if v == nil {
+			var ids []string
+			for _, v := range o.doc.Viewpoints {
+				ids = append(ids, v.ID)
+			}
+			return shot.Camera{}, newProblem(404, fmt.Sprintf("the level has no viewpoint %q; it has %s", in.Viewpoint, strings.Join(ids, ", ")))
+		}
+		return shot.Of(o.prepared.Scene.World, v), nil
+	}
+	if len(o.doc.Viewpoints) > 0 {
+		return shot.Of(o.prepared.Scene.World, o.doc.Viewpoints[0]), nil
+	}
+	return shot.Overview(o.prepared.Scene.Bounds), nil
+}
+
+func or(value, fallback int) int {
+	if value == 0 {
+		return fallback
+	}
+	return value
+}

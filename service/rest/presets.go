@@ -1,0 +1,119 @@
+package rest
+
+import (
+	"context"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"grotta/api"
+	"grotta/core/platform"
+	"grotta/core/preset"
+)
+
+type presetPath struct {
+	Owner string `path:"owner"`
+	Name  string `path:"name"`
+}
+
+type presetBody struct {
+	api.PresetInfo
+	Content *preset.Preset `json:"content"`
+}
+
+func (s *server) registerPresets(a huma.API) {
+	const tag = "presets"
+	huma.Register(a, operation("GET", "/presets", "list-presets", "Presets that are yours or shared with you", tag, api.ScopeRead),
+		func(ctx context.Context, _ *struct{}) (*out[list[api.PresetInfo]], error) {
+			presets, err := s.Store.Presets(askerOf(ctx))
+			return answerList(s, presets, err)
+		})
+	huma.Register(a, operation("POST", "/presets", "save-preset", "Save a version of a preset from a level", tag, api.ScopeEdit),
+		func(ctx context.Context, in *struct{ Body api.NewPreset }) (*out[api.PresetInfo], error) {
+			_, doc, err := s.Store.Level(askerOf(ctx), in.Body.Level)
+			if err != nil {
+				return nil, s.problem(err)
+			}
+			p := preset.FromMood(doc)
+			if in.Body.Rig != "" {
+				if p, err = preset.FromRig(doc, in.Body.Rig); err != nil {
+					return nil, s.problem(err)
+				}
+			}
+			info, err := s.Store.SavePreset(askerOf(ctx), in.Body, p)
+			return answer(s, info, err)
+		})
+	upload := operation("PUT", "/presets/{name}", "upload-preset", "Save a version of a preset from a file", tag, api.ScopeEdit)
+	upload.Description = "The body is a preset (grotta-preset/1), as GET /presets/{owner}/{name} has it under content."
+	upload.MaxBodyBytes = preset.MaxBytes + 1
+	upload.SkipValidateBody = true
+	huma.Register(a, upload, func(ctx context.Context, in *struct {
+		Name    string `path:"name" pattern:"^[a-z0-9][a-z0-9._-]{0,63}$"`
+		RawBody []byte `contentType:"application/octet-stream"`
+	}) (*out[api.PresetInfo], error) {
+		p, err := preset.Parse(in.RawBody)
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		info, err := s.Store.SavePreset(askerOf(ctx), api.NewPreset{Name: in.Name}, p)
+		return answer(s, info, err)
+	})
+	huma.Register(a, operation("GET", "/presets/{owner}/{name}", "get-preset", "Read a preset", tag, api.ScopeRead),
+		func(ctx context.Context, in *struct {
+			presetPath
+			Version int `query:"version" minimum:"0" doc:"The newest if left out."`
+		}) (*out[presetBody], error) {
+			info, p, err := s.Store.Preset(askerOf(ctx), in.Owner, in.Name, in.Version)
+			return answer(s, presetBody{info, p}, err)
+		})
+	huma.Register(a, operation("PUT", "/presets/{name}/shares", "share-preset", "Say with whom a preset of yours is shared", tag, api.ScopeShare),
+		func(ctx context.Context, in *struct {
+			Name string `path:"name"`
+			Body api.Share
+		}) (*struct{}, error) {
+			return nothing(s, s.Store.SharePreset(askerOf(ctx), in.Name, in.Body.With))
+		})
+	huma.Register(a, operation("DELETE", "/presets/{name}", "delete-preset", "Delete a preset of yours", tag, api.ScopeEdit),
+		func(ctx context.Context, in *struct {
+			Name string `path:"name"`
+		}) (*struct{}, error) {
+			return nothing(s, s.Store.DeletePreset(askerOf(ctx), in.Name))
+		})
+	huma.Register(a, operation("POST", "/levels/{id}/presets", "apply-preset", "Put a preset into a level", tag, api.ScopeEdit),
+		func(ctx context.Context, in *struct {
+			levelPath
+			Body api.ApplyPreset
+		}) (*revisionOut, error) {
+			return s.revised(ctx, in.ID, func() (api.Revision, error) {
+				owner := in.Body.Owner
+				if owner == "" {
+					owner = askerOf(ctx).Name
+				}
+				return s.Store.ApplyPreset(askerOf(ctx), in.ID, owner, in.Body.Name, in.Body.Version, in.Body.At)
+			})
+		})
+	s.registerPlatforms(a)
+}
+
+func (s *server) registerPlatforms(a huma.API) {
+	const tag = "platforms"
+	huma.Register(a, operation("GET", "/platforms", "list-platforms", "Platforms that levels can be checked against", tag, api.ScopeRead),
+		func(ctx context.Context, _ *struct{}) (*out[list[api.Platform]], error) {
+			platforms, err := s.Store.Platforms(askerOf(ctx))
+			return answerList(s, platforms, err)
+		})
+	add := operation("POST", "/platforms", "add-platform", "Add a platform of your own", tag, api.ScopeEdit)
+	add.Description = "The body is a profile (grotta-platform/1), YAML or JSON."
+	add.SkipValidateBody = true
+	huma.Register(a, add, func(ctx context.Context, in *struct {
+		RawBody []byte `contentType:"application/octet-stream"`
+	}) (*out[*platform.Profile], error) {
+		p, err := s.Store.AddPlatform(askerOf(ctx), in.RawBody)
+		return answer(s, p, err)
+	})
+	huma.Register(a, operation("DELETE", "/platforms/{name}", "remove-platform", "Remove a platform of your own", tag, api.ScopeEdit),
+		func(ctx context.Context, in *struct {
+			Name string `path:"name"`
+		}) (*struct{}, error) {
+			return nothing(s, s.Store.RemovePlatform(askerOf(ctx), in.Name))
+		})
+}

@@ -1,0 +1,78 @@
+package rest
+
+import (
+	"bytes"
+	"encoding/binary"
+
+	"grotta/core/bake"
+	"grotta/core/level"
+)
+
+// sceneHeader begins the console's mesh.
+type sceneHeader struct {
+	Geometry string       `json:"geometry"`
+	PageSize int          `json:"page_size"`
+	Pages    int          `json:"pages"`
+	Vertices int          `json:"vertices"`
+	Ranges   []sceneRange `json:"ranges"` // by entity, in order
+	Min      [3]float64   `json:"min"`
+	Max      [3]float64   `json:"max"`
+}
+
+type sceneRange struct {
+	ID    string `json:"id"`
+	First int    `json:"first"` // vertex
+	Count int    `json:"count"`
+}
+
+// sceneMesh writes the visible triangles as the console draws them.
+func sceneMesh(p *bake.Prepared) ([]byte, error) {
+	h := sceneHeader{Geometry: p.Geometry(), PageSize: p.Layout.PageSize, Pages: p.Layout.Pages, Ranges: []sceneRange{}}
+	if b := p.Scene.Bounds; !b.Empty() {
+		h.Min, h.Max = b.Min, b.Max
+	}
+	var positions, normals, texels, albedo, emission []float32
+	for i := range p.Scene.Surfaces {
+		s := &p.Scene.Surfaces[i]
+		if !s.Visible {
+			continue
+		}
+		first := h.Vertices
+		for _, t := range s.Tris {
+			n := t[1].Sub(t[0]).Cross(t[2].Sub(t[0])).Normalize()
+			for _, v := range t {
+				positions = append(positions, float32(v[0]), float32(v[1]), float32(v[2]))
+				normals = append(normals, float32(n[0]), float32(n[1]), float32(n[2]))
+				x, y, page := 0.0, 0.0, -1
+				if c := p.Layout.ChartOf[i]; c >= 0 {
+					chart := &p.Layout.Charts[c]
+					x, y = chart.At(v)
+					page = chart.Page
+				}
+				texels = append(texels, float32(x), float32(y), float32(page))
+				albedo = append(albedo, float32(s.Albedo[0]), float32(s.Albedo[1]), float32(s.Albedo[2]))
+				emission = append(emission, float32(s.Material.Emission))
+				h.Vertices++
+			}
+		}
+		if last := len(h.Ranges) - 1; last >= 0 && h.Ranges[last].ID == s.Entity {
+			h.Ranges[last].Count += h.Vertices - first
+		} else {
+			h.Ranges = append(h.Ranges, sceneRange{s.Entity, first, h.Vertices - first})
+		}
+	}
+	head, err := level.Encode(h)
+	if err != nil {
+		return nil, err
+	}
+	for len(head)%4 != 0 {
+		head = append(head, ' ')
+	}
+	var b bytes.Buffer
+	binary.Write(&b, binary.LittleEndian, uint32(len(head)))
+	b.Write(head)
+	for _, values := range [][]float32{positions, normals, texels, albedo, emission} {
+		binary.Write(&b, binary.LittleEndian, values)
+	}
+	return b.Bytes(), nil
+}

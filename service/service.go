@@ -1,0 +1,89 @@
+// Package service puts the parts of the service together: database, blobs,
+// studio, queue and HTTP, and stops them in the other order.
+package service
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"log/slog"
+	"net"
+	"net/http"
+	"path/filepath"
+	"time"
+
+	"grotta/service/blob"
+	"grotta/service/jobs"
+	"grotta/service/rest"
+	"grotta/service/store"
+	"grotta/service/studio"
+)
+
+// Options of a service.
+type Options struct {
+	Data    string // folder of everything it keeps
+	Listen  string // address, such as 127.0.0.1:8460; port 0 takes a free one
+	Log     *slog.Logger
+	Console fs.FS
+}
+
+// Service is a running service.
+type Service struct {
+	Store    *store.Store
+	URL      string
+	baker    *jobs.Baker
+	http     *http.Server
+	stopping context.CancelFunc
+	done     chan error
+}
+
+// Start opens the data and listens.
+func Start(o Options) (*Service, error) {
+	st, err := store.Open(o.Data)
+	if err != nil {
+		return nil, err
+	}
+	blobs, err := blob.Open(filepath.Join(o.Data, "blobs"))
+	if err != nil {
+		return nil, errors.Join(err, st.Close())
+	}
+	sd := studio.New(st, blobs)
+	baker, err := jobs.Start(o.Data, st, sd, o.Log)
+	if err != nil {
+		return nil, errors.Join(err, st.Close())
+	}
+	listener, err := net.Listen("tcp", o.Listen)
+	if err != nil {
+		baker.Close()
+		return nil, errors.Join(fmt.Errorf("listen on %s: %w", o.Listen, err), st.Close())
+	}
+	ctx, stop := context.WithCancel(context.Background())
+	s := &Service{Store: st, baker: baker, stopping: stop, done: make(chan error, 1), URL: "http://" + listener.Addr().String()}
+	s.http = &http.Server{
+		Handler: rest.New(rest.Deps{
+			Store: st, Studio: sd, Baker: baker, Log: o.Log, Console: o.Console, Stop: ctx,
+			Now: func() time.Time { return time.Now().UTC() },
+		}),
+		ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
+	}
+	go func() { s.done <- s.http.Serve(listener) }()
+	return s, nil
+}
+
+// Done delivers the error that ended the HTTP server.
+func (s *Service) Done() <-chan error { return s.done }
+
+// Stop ends open requests within a few seconds, then the queue, then the
+// database. A bake that runs is resumed at the next start.
+func (s *Service) Stop() error {
+	s.stopping()
+	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
+	defer cancel()
+	err := s.http.Shutdown(ctx)
+	if err != nil {
+		err = s.http.Close()
+	}
+	s.baker.Close()
+	return errors.Join(err, s.Store.Close())
+}

@@ -1,0 +1,160 @@
+package store
+
+import (
+	"encoding/json"
+	"errors"
+	"time"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+
+	"grotta/api"
+	"grotta/core/level"
+	"grotta/service/auth"
+)
+
+// Bake is a job as the workers need it.
+type Bake struct {
+	api.Bake
+	Keys  map[string]string // layer of each source
+	Level *level.Level
+}
+
+// NewBake records a bake of a level's document.
+func (s *Store) NewBake(a Asker, id string, revision int, quality string, keys map[string]string, reused int, doc *level.Level) (api.Bake, error) {
+	text, err := level.Encode(doc)
+	if err != nil {
+		return api.Bake{}, err
+	}
+	names, err := json.Marshal(keys)
+	if err != nil {
+		return api.Bake{}, err
+	}
+	row := bakeRow{
+		ID: auth.NewID(), LevelID: id, Revision: revision, Quality: quality, State: "queued", Keys: string(names),
+		Document: compress(text), Layers: len(keys), Reused: reused, AuthorID: a.ID, Created: time.Now().UTC(),
+	}
+	err = s.change(func(tx *gorm.DB) error {
+		if _, _, err := s.find(tx, a, id, "Document"); err != nil {
+			return err
+		}
+		return tx.Omit("Level").Create(&row).Error
+	})
+	return row.public(), err
+}
+
+func (r *bakeRow) public() api.Bake {
+	b := api.Bake{
+		ID: r.ID, Level: r.LevelID, Revision: r.Revision, Quality: r.Quality, State: r.State,
+		Layers: r.Layers, Reused: r.Reused, Hash: r.Hash, Error: r.Error, Created: r.Created, Ended: r.Ended,
+	}
+	if r.State == "done" {
+		b.Done = 1
+	}
+	return b
+}
+
+// Bake reads one that the asker may see.
+func (s *Store) Bake(a Asker, id string) (api.Bake, error) {
+	var row bakeRow
+	if err := s.db.Omit("Document").Where("id = ?", id).First(&row).Error; err != nil {
+		return api.Bake{}, translate(err)
+	}
+	if _, _, err := s.find(s.db, a, row.LevelID, "Document"); err != nil {
+		return api.Bake{}, err
+	}
+	return row.public(), nil
+}
+
+// Bakes lists a level's, newest first.
+func (s *Store) Bakes(a Asker, levelID string, limit int) ([]api.Bake, error) {
+	if _, _, err := s.find(s.db, a, levelID, "Document"); err != nil {
+		return nil, err
+	}
+	var rows []bakeRow
+	err := s.db.Omit("Document").Where("level_id = ?", levelID).Order("created DESC").Limit(limit).Find(&rows).Error
+	out := make([]api.Bake, len(rows))
+	for i := range rows {
+		out[i] = rows[i].public()
+	}
+	return out, err
+}
+
+// BakeForWork reads a bake with its document, for a worker.
+func (s *Store) BakeForWork(id string) (*Bake, error) {
+	var row bakeRow
+	if err := s.db.Where("id = ?", id).First(&row).Error; err != nil {
+		return nil, translate(err)
+	}
+	doc, err := unpackDocument(row.Document)
+	if err != nil {
+		return nil, err
+	}
+	b := &Bake{Bake: row.public(), Level: doc}
+	return b, json.Unmarshal([]byte(row.Keys), &b.Keys)
+}
+
+// BakeState reads only the state, for a worker.
+func (s *Store) BakeState(id string) (string, error) {
+	var row bakeRow
+	err := s.db.Select("state").Where("id = ?", id).First(&row).Error
+	return row.State, translate(err)
+}
+
+// UnfinishedBakes lists the ids of bakes that are neither done nor given up.
+func (s *Store) UnfinishedBakes() ([]string, error) {
+	var ids []string
+	err := s.db.Model(&bakeRow{}).Where("state IN ?", []string{"queued", "running"}).Order("created").Pluck("id", &ids).Error
+	return ids, err
+}
+
+// ErrOver is a bake whose state does not change any more.
+var ErrOver = errors.New("the bake is over")
+
+// SetBakeState moves a bake on; ErrOver if it has ended.
+func (s *Store) SetBakeState(id, state, hash, fault string) (api.Bake, error) {
+	var row bakeRow
+	err := s.change(func(tx *gorm.DB) error {
+		if err := tx.Omit("Document").Where("id = ?", id).First(&row).Error; err != nil {
+			return err
+		}
+		if row.Ended != nil {
+			return ErrOver
+		}
+		row.State, row.Hash, row.Error = state, hash, fault
+		if state != "queued" && state != "running" {
+			now := time.Now().UTC()
+			row.Ended = &now
+		}
+		return tx.Model(&row).Select("state", "hash", "error", "ended").Updates(&row).Error
+	})
+	return row.public(), err
+}
+
+// LayerBlobs tells which of some keys have a layer, and in which blob.
+func (s *Store) LayerBlobs(keys []string) (map[string]string, error) {
+	found := map[string]string{}
+	for from := 0; from < len(keys); from += 500 {
+		var rows []layerRow
+		if err := s.db.Where("key IN ?", keys[from:min(from+500, len(keys))]).Find(&rows).Error; err != nil {
+			return nil, err
+		}
+		for _, r := range rows {
+			found[r.Key] = r.Blob
+		}
+	}
+	return found, nil
+}
+
+// AddLayer records the blob of a layer. Adding it again changes nothing.
+func (s *Store) AddLayer(key, blob string, size int) error {
+	return s.change(func(tx *gorm.DB) error {
+		return tx.Clauses(clause.OnConflict{DoNothing: true}).
+			Create(&layerRow{Key: key, Blob: blob, Bytes: size, Created: time.Now().UTC()}).Error
+	})
+}
+
+// DropLayer forgets a layer whose blob is lost or damaged.
+func (s *Store) DropLayer(key string) error {
+	return s.change(func(tx *gorm.DB) error { return tx.Where("key = ?", key).Delete(&layerRow{}).Error })
+}

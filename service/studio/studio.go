@@ -1,0 +1,201 @@
+// Package studio keeps levels prepared for light and their layers at hand, so
+// that a question about a level that is open costs no preparing. It stores
+// nothing that cannot be computed again.
+package studio
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"sync"
+
+	"grotta/api"
+	"grotta/core/bake"
+	"grotta/core/level"
+	"grotta/service/blob"
+	"grotta/service/store"
+)
+
+// Studio answers for levels. Safe for use by many.
+type Studio struct {
+	store  *store.Store
+	blobs  *blob.Store
+	mu     sync.Mutex
+	open   []*entry // newest last
+	layers map[string]*bake.Layer
+	order  []string // keys of layers, oldest first
+	bytes  int
+}
+
+// Bounds of what is kept in memory.
+const (
+	maxOpen       = 6
+	maxLayerBytes = 512 << 20
+)
+
+type entry struct {
+	level    string
+	revision int
+	ready    chan struct{} // closed when prepared and err are set
+	prepared *bake.Prepared
+	err      error
+}
+
+// New makes an empty studio.
+func New(s *store.Store, b *blob.Store) *Studio {
+	return &Studio{store: s, blobs: b, layers: map[string]*bake.Layer{}}
+}
+
+// Prepare gives a level's revision ready for rays. Askers of the same revision
+// wait for one preparation. doc must be the document of that revision.
+func (s *Studio) Prepare(ctx context.Context, id string, revision int, doc *level.Level) (*bake.Prepared, error) {
+	s.mu.Lock()
+	var before *entry
+	for _, e := range s.open {
+		if e.level != id {
+			continue
+		}
+		if e.revision == revision {
+			s.mu.Unlock()
+			select {
+			case <-e.ready:
+				return e.prepared, e.err
+			case <-ctx.Done():
+				return nil, ctx.Err()
+			}
+		}
+		before = e
+	}
+	e := &entry{level: id, revision: revision, ready: make(chan struct{})}
+	if s.open = append(s.open, e); len(s.open) > maxOpen {
+		s.open = s.open[1:]
+	}
+	s.mu.Unlock()
+	e.prepared, e.err = prepareFrom(before, doc)
+	close(e.ready)
+	return e.prepared, e.err
+}
+
+func prepareFrom(before *entry, doc *level.Level) (*bake.Prepared, error) {
+	if before != nil {
+		select {
+		case <-before.ready:
+			if before.err == nil {
+				return before.prepared.Again(doc)
+			}
+		default:
+		}
+	}
+	return bake.Prepare(doc)
+}
+
+// Lightmap tells what of a prepared level is baked, at the best quality there is.
+func (s *Studio) Lightmap(p *bake.Prepared, revision int) (*api.LightmapState, error) {
+	out := &api.LightmapState{
+		Revision: revision, PageSize: p.Layout.PageSize, Pages: p.Layout.Pages, Texels: len(p.Texels.List),
+		Geometry: p.Geometry(), Sources: []api.Source{},
+	}
+	var keys []string
+	for i := range p.Sources {
+		for _, q := range bake.Qualities {
+			keys = append(keys, p.Key(&p.Sources[i], q))
+		}
+	}
+	blobs, err := s.store.LayerBlobs(keys)
+	if err != nil {
+		return nil, err
+	}
+	for i := range p.Sources {
+		src := &p.Sources[i]
+		line := api.Source{ID: src.ID, Name: src.Name, Kind: src.Kind, Weight: [3]float64(src.Weight)}
+		for j, q := range bake.Qualities {
+			if key := keys[i*len(bake.Qualities)+j]; blobs[key] != "" {
+				line.Layer, line.Quality = key, string(q)
+			}
+		}
+		if line.Layer == "" {
+			out.Stale++
+		}
+		out.Sources = append(out.Sources, line)
+	}
+	return out, nil
+}
+
+// Layer reads a layer by its key; store.ErrNotFound if it is not baked. A blob
+// that is lost or damaged is forgotten, so that the next bake makes it anew.
+func (s *Studio) Layer(key string) (*bake.Layer, error) {
+	s.mu.Lock()
+	l := s.layers[key]
+	s.mu.Unlock()
+	if l != nil {
+		return l, nil
+	}
+	blobs, err := s.store.LayerBlobs([]string{key})
+	if err != nil {
+		return nil, err
+	}
+	if blobs[key] == "" {
+		return nil, store.ErrNotFound
+	}
+	data, err := s.blobs.Get(blobs[key])
+	if errors.Is(err, fs.ErrNotExist) || errors.Is(err, blob.ErrDamaged) {
+		return nil, errors.Join(store.ErrNotFound, s.store.DropLayer(key))
+	}
+	if err != nil {
+		return nil, err
+	}
+	if l, err = bake.DecodeLayer(key, data); err != nil {
+		return nil, errors.Join(store.ErrNotFound, err, s.store.DropLayer(key))
+	}
+	s.keep(key, l)
+	return l, nil
+}
+
+// AddLayer stores a freshly baked layer.
+func (s *Studio) AddLayer(l *bake.Layer) error {
+	data := l.Encode()
+	hash, err := s.blobs.Put(data)
+	if err != nil {
+		return err
+	}
+	if err := s.store.AddLayer(l.Key, hash, len(data)); err != nil {
+		return err
+	}
+	s.keep(l.Key, l)
+	return nil
+}
+
+func (s *Studio) keep(key string, l *bake.Layer) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if _, have := s.layers[key]; have {
+		return
+	}
+	s.layers[key] = l
+	s.order = append(s.order, key)
+	s.bytes += l.MemoryBytes()
+	for s.bytes > maxLayerBytes && len(s.order) > 1 {
+		oldest := s.order[0]
+		s.order = s.order[1:]
+		s.bytes -= s.layers[oldest].MemoryBytes()
+		delete(s.layers, oldest)
+	}
+}
+
+// Mix sums the layers of a lightmap by the weights of its sources. Stale ones
+// give nothing.
+func (s *Studio) Mix(p *bake.Prepared, m *api.LightmapState) (*bake.Image, error) {
+	layers := make([]*bake.Layer, len(p.Sources))
+	for i, src := range m.Sources {
+		if src.Layer == "" {
+			continue
+		}
+		l, err := s.Layer(src.Layer)
+		if err != nil {
+			return nil, fmt.Errorf("layer of %s: %w", src.ID, err)
+		}
+		layers[i] = l
+	}
+	return bake.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers), nil
+}
