@@ -190,7 +190,7 @@ func setDefaults(v reflect.Value) {
 	}
 	for i := range v.NumField() {
 		f, field := v.Type().Field(i), v.Field(i)
-		text, tagged := f.Tag.Lookup("default")
+		text, tagged := defaultTag(f)
 		switch {
 		case tagged && field.Kind() == reflect.String:
 			field.SetString(text)
@@ -202,6 +202,32 @@ func setDefaults(v reflect.Value) {
 			setDefaults(field)
 		}
 	}
+}
+
+// defaultTag is a field's default: the tag "default", which the schema shows, or
+// "initial" for lists.
+func defaultTag(f reflect.StructField) (string, bool) {
+	if text, ok := f.Tag.Lookup("default"); ok {
+		return text, true
+	}
+	return f.Tag.Lookup("initial")
+}
+
+// MayBeLeftOut lists the JSON names of a struct's fields that have a default, or
+// are structs made of such.
+func MayBeLeftOut(t reflect.Type) []string {
+	var names []string
+	for i := range t.NumField() {
+		f := t.Field(i)
+		_, tagged := defaultTag(f)
+		switch {
+		case f.Anonymous:
+			names = append(names, MayBeLeftOut(f.Type)...)
+		case tagged || f.Type.Kind() == reflect.Struct:
+			names = append(names, strings.TrimPrefix(fieldPath(f), "/"))
+		}
+	}
+	return names
 }
 
 // unknownFields lists the paths of kept fields that this version does not know.

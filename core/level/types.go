@@ -17,14 +17,14 @@ type Level struct {
 	Environment Environment    `json:"environment"`
 	Fog         Fog            `json:"fog"`
 	Look        Look           `json:"look"`
-	Materials   []*Material    `json:"materials" default:"[]" nullable:"false"`
-	Zones       []*Zone        `json:"zones" default:"[]" nullable:"false"`
-	Solids      []*Solid       `json:"solids" default:"[]" nullable:"false"`
-	Meshes      []*Mesh        `json:"meshes" default:"[]" nullable:"false"`
-	Rigs        []*Rig         `json:"rigs" default:"[]" nullable:"false"`
-	Lights      []*Light       `json:"lights" default:"[]" nullable:"false"`
-	Glows       []*Glow        `json:"glows" default:"[]" nullable:"false"`
-	Viewpoints  []*Viewpoint   `json:"viewpoints" default:"[]" nullable:"false"`
+	Materials   []*Material    `json:"materials" initial:"[]" nullable:"false"`
+	Zones       []*Zone        `json:"zones" initial:"[]" nullable:"false"`
+	Solids      []*Solid       `json:"solids" initial:"[]" nullable:"false"`
+	Meshes      []*Mesh        `json:"meshes" initial:"[]" nullable:"false"`
+	Rigs        []*Rig         `json:"rigs" initial:"[]" nullable:"false"`
+	Lights      []*Light       `json:"lights" initial:"[]" nullable:"false"`
+	Glows       []*Glow        `json:"glows" initial:"[]" nullable:"false"`
+	Viewpoints  []*Viewpoint   `json:"viewpoints" initial:"[]" nullable:"false"`
 	Extra       jsontext.Value `json:",embed" hidden:"true"`
 }
 
@@ -50,8 +50,8 @@ type Entity struct {
 
 // Transform places an entity in its parent's space.
 type Transform struct {
-	Position Vec        `json:"position" default:"[0,0,0]" doc:"Metres."`
-	Rotation [4]float64 `json:"rotation" default:"[0,0,0,1]" doc:"Unit quaternion x, y, z, w."`
+	Position Vec        `json:"position" initial:"[0,0,0]" doc:"Metres."`
+	Rotation [4]float64 `json:"rotation" initial:"[0,0,0,1]" doc:"Unit quaternion x, y, z, w."`
 }
 
 // Material is how a surface looks and what it sends back.
@@ -117,7 +117,7 @@ type Box struct {
 type Zone struct {
 	ID       string         `json:"id" pattern:"^[a-z0-9][a-z0-9._-]{0,63}$"`
 	Name     string         `json:"name,omitzero" maxLength:"120"`
-	Boxes    []Box          `json:"boxes" nullable:"false" default:"[]" maxItems:"64"`
+	Boxes    []Box          `json:"boxes" nullable:"false" initial:"[]" maxItems:"64"`
 	Priority int            `json:"priority" minimum:"-1000" maximum:"1000" default:"0"`
 	Mode     string         `json:"mode" enum:"indoor,outdoor" default:"indoor"`
 	Ambient  *Ambient       `json:"ambient,omitzero" doc:"Takes the place of the level's inside."`

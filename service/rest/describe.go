@@ -19,7 +19,7 @@ func LevelSchema() ([]byte, error) {
 	root := registry.Schema(reflect.TypeFor[level.Level](), true, "")
 	defs := map[string]*huma.Schema{}
 	for name, s := range registry.Map() {
-		defs[name] = mayLeaveOut(s)
+		defs[name] = mayLeaveOut(s, registry.TypeFromRef(prefix+name))
 	}
 	return Indent(map[string]any{
 		"$schema":     "https://json-schema.org/draft/2020-12/schema",
@@ -31,15 +31,12 @@ func LevelSchema() ([]byte, error) {
 	})
 }
 
-// mayLeaveOut frees what has a default, or is made of fields that all have one,
-// and lets unknown fields stand, as the reader keeps them.
-func mayLeaveOut(s *huma.Schema) *huma.Schema {
-	open := *s
+// mayLeaveOut frees fields that have a default, and lets unknown fields stand, as
+// the reader keeps them.
+func mayLeaveOut(s *huma.Schema, t reflect.Type) *huma.Schema {
+	open, free := *s, level.MayBeLeftOut(t)
 	open.AdditionalProperties = true
-	open.Required = slices.DeleteFunc(slices.Clone(s.Required), func(name string) bool {
-		p := s.Properties[name]
-		return p.Default != nil || p.Ref != ""
-	})
+	open.Required = slices.DeleteFunc(slices.Clone(s.Required), func(name string) bool { return slices.Contains(free, name) })
 	return &open
 }
 
