@@ -185,10 +185,8 @@ func pairs(in []string) (map[string]any, error) {
 		if !ok || path == "" {
 			return nil, usageError{fmt.Errorf("%q is no change; write field=value, such as strength=120", p)}
 		}
-		var value any = text
-		if text == "" {
-			value = nil
-		} else if err := json.Unmarshal([]byte(text), &value); err != nil {
+		var value any
+		if text != "" && json.Unmarshal([]byte(text), &value) != nil {
 			value = text
 		}
 		fields[path] = value

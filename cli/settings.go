@@ -97,13 +97,16 @@ func (s *settings) text(key string) string { return s.k.String(key) }
 // save writes keys into the configuration file and keeps the others; an empty
 // value removes its key. Only the user can read the file, as it holds a token.
 func (s *settings) save(values map[string]string) error {
-	have := map[string]any{}
+	var have map[string]any
 	text, err := os.ReadFile(s.path)
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return err
 	}
 	if err := yaml.Unmarshal(text, &have); err != nil {
 		return fmt.Errorf("%s: %w", s.path, err)
+	}
+	if have == nil {
+		have = map[string]any{}
 	}
 	for key, value := range values {
 		if have[key] = value; value == "" {

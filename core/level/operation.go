@@ -272,7 +272,13 @@ func fromTree(tree map[string]any, into any) error {
 	if err != nil {
 		return invalidf("", "cannot be written as JSON: %v", err)
 	}
-	return Decode(text, into)
+	err = Decode(text, into)
+	if bad, ok := err.(*Invalid); ok {
+		for i := range bad.Faults { // the byte is of a text that nobody sent
+			bad.Faults[i].Message, _, _ = strings.Cut(bad.Faults[i].Message, " (byte ")
+		}
+	}
+	return err
 }
 
 // applyRemove removes an entity and clears what refers to it, so that nothing

@@ -97,7 +97,7 @@ func ReadError(err error) error {
 		if wrongType.Err != nil {
 			what = wrongType.Err.Error()
 		} else if wrongType.GoType != nil {
-			what = fmt.Sprintf("is a JSON %v, which is not a %s", wrongType.JSONKind, plainType(wrongType.GoType))
+			what = fmt.Sprintf("is %s; %s is needed", plainKind(wrongType.JSONKind), plainType(wrongType.GoType))
 		}
 		return invalidf(string(wrongType.JSONPointer), "%s (byte %d)", what, wrongType.ByteOffset)
 	}
@@ -111,15 +111,35 @@ func ReadError(err error) error {
 func plainType(t reflect.Type) string {
 	switch t.Kind() {
 	case reflect.Struct, reflect.Map, reflect.Pointer:
-		return "object"
+		return "an object"
 	case reflect.Slice, reflect.Array:
-		return "list"
+		return "a list"
 	case reflect.Bool:
 		return "true or false"
 	case reflect.String:
 		return "text"
+	case reflect.Int:
+		return "a whole number"
 	}
-	return "number"
+	return "a number"
+}
+
+func plainKind(k jsontext.Kind) string {
+	switch k {
+	case 'n':
+		return "null"
+	case 't', 'f':
+		return "true or false"
+	case '"':
+		return "text"
+	case '0':
+		return "a number"
+	case '[':
+		return "a list"
+	case '{':
+		return "an object"
+	}
+	return "something else"
 }
 
 // decodeDefaulted fills v with its defaults before it reads, so that a field

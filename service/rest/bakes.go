@@ -9,7 +9,7 @@ import (
 	"grotta/core/bake"
 )
 
-type bakePath struct {
+type BakePath struct {
 	ID string `path:"id" doc:"Id of a bake."`
 }
 
@@ -17,7 +17,7 @@ func (s *server) registerBakes(a huma.API) {
 	const tag = "bakes"
 	huma.Register(a, operation("POST", "/levels/{id}/bakes", "start-bake", "Bake a level", tag, api.ScopeBake),
 		func(ctx context.Context, in *struct {
-			levelPath
+			LevelPath
 			Body api.NewBake
 		}) (*out[api.Bake], error) {
 			info, doc, err := s.Store.Level(askerOf(ctx), in.ID)
@@ -33,7 +33,7 @@ func (s *server) registerBakes(a huma.API) {
 		})
 	huma.Register(a, operation("GET", "/levels/{id}/bakes", "list-bakes", "A level's bakes, newest first", tag, api.ScopeRead),
 		func(ctx context.Context, in *struct {
-			levelPath
+			LevelPath
 			Limit int `query:"limit" minimum:"1" maximum:"200" default:"20"`
 		}) (*out[list[api.Bake]], error) {
 			bakes, err := s.Store.Bakes(askerOf(ctx), in.ID, in.Limit)
@@ -43,12 +43,12 @@ func (s *server) registerBakes(a huma.API) {
 			return answerList(s, bakes, err)
 		})
 	huma.Register(a, operation("GET", "/bakes/{id}", "get-bake", "How a bake goes", tag, api.ScopeRead),
-		func(ctx context.Context, in *bakePath) (*out[api.Bake], error) {
+		func(ctx context.Context, in *BakePath) (*out[api.Bake], error) {
 			status, err := s.Store.Bake(askerOf(ctx), in.ID)
 			return answer(s, s.Baker.Status(status), err)
 		})
 	huma.Register(a, operation("POST", "/bakes/{id}/cancel", "cancel-bake", "Stop a bake", tag, api.ScopeBake),
-		func(ctx context.Context, in *bakePath) (*out[api.Bake], error) {
+		func(ctx context.Context, in *BakePath) (*out[api.Bake], error) {
 			if _, err := s.Store.Bake(askerOf(ctx), in.ID); err != nil {
 				return nil, s.problem(err)
 			}

@@ -17,7 +17,9 @@ import (
 	"grotta/demo"
 )
 
-type levelPath struct {
+// LevelPath is the part of a path that names a level. (Exported for huma, which
+// skips embedded fields that are not.)
+type LevelPath struct {
 	ID string `path:"id" doc:"Id of a level."`
 }
 
@@ -63,7 +65,7 @@ func (s *server) registerLevels(a huma.API) {
 		})
 	s.registerImport(a, tag)
 	huma.Register(a, operation("GET", "/levels/{id}", "get-level", "Read a level's document", tag, api.ScopeRead),
-		func(ctx context.Context, in *levelPath) (*documentOut, error) {
+		func(ctx context.Context, in *LevelPath) (*documentOut, error) {
 			doc, err := s.Store.Document(askerOf(ctx), in.ID)
 			if err != nil {
 				return nil, s.problem(err)
@@ -71,14 +73,14 @@ func (s *server) registerLevels(a huma.API) {
 			return &documentOut{etag(doc.Level.Revision), doc}, nil
 		})
 	huma.Register(a, operation("DELETE", "/levels/{id}", "delete-level", "Delete a level and its history", tag, api.ScopeEdit),
-		func(ctx context.Context, in *levelPath) (*struct{}, error) {
+		func(ctx context.Context, in *LevelPath) (*struct{}, error) {
 			return nothing(s, s.Store.DeleteLevel(askerOf(ctx), in.ID))
 		})
 	edit := operation("POST", "/levels/{id}/operations", "edit-level", "Change a level", tag, api.ScopeEdit)
 	edit.Description = "Applies an operation as a new revision. With If-Match, the ETag of the revision that you saw, a change of a field that somebody else changed since is refused as a conflict; other changes stand beside each other."
 	edit.MaxBodyBytes = 8 << 20
 	huma.Register(a, edit, func(ctx context.Context, in *struct {
-		levelPath
+		LevelPath
 		IfMatch string `header:"If-Match"`
 		Body    level.Operation
 	}) (*revisionOut, error) {
@@ -91,16 +93,16 @@ func (s *server) registerLevels(a huma.API) {
 		})
 	})
 	huma.Register(a, operation("POST", "/levels/{id}/undo", "undo", "Take back the newest change", tag, api.ScopeEdit),
-		func(ctx context.Context, in *levelPath) (*revisionOut, error) {
+		func(ctx context.Context, in *LevelPath) (*revisionOut, error) {
 			return s.revised(ctx, in.ID, func() (api.Revision, error) { return s.Store.Undo(askerOf(ctx), in.ID) })
 		})
 	huma.Register(a, operation("POST", "/levels/{id}/redo", "redo", "Do again what was taken back", tag, api.ScopeEdit),
-		func(ctx context.Context, in *levelPath) (*revisionOut, error) {
+		func(ctx context.Context, in *LevelPath) (*revisionOut, error) {
 			return s.revised(ctx, in.ID, func() (api.Revision, error) { return s.Store.Redo(askerOf(ctx), in.ID) })
 		})
 	huma.Register(a, operation("GET", "/levels/{id}/revisions", "list-revisions", "Read a level's history", tag, api.ScopeRead),
 		func(ctx context.Context, in *struct {
-			levelPath
+			LevelPath
 			Before int `query:"before" minimum:"0" doc:"Only revisions before this one."`
 			Limit  int `query:"limit" minimum:"1" maximum:"500" default:"50"`
 		}) (*out[list[api.Revision]], error) {
@@ -109,7 +111,7 @@ func (s *server) registerLevels(a huma.API) {
 		})
 	huma.Register(a, operation("PUT", "/levels/{id}/members/{user}", "share-level", "Share a level with somebody", tag, api.ScopeShare),
 		func(ctx context.Context, in *struct {
-			levelPath
+			LevelPath
 			User string `path:"user"`
 			Body struct {
 				Role string `json:"role" enum:"editor,viewer"`
@@ -119,7 +121,7 @@ func (s *server) registerLevels(a huma.API) {
 		})
 	huma.Register(a, operation("DELETE", "/levels/{id}/members/{user}", "unshare-level", "Take a level back from somebody", tag, api.ScopeShare),
 		func(ctx context.Context, in *struct {
-			levelPath
+			LevelPath
 			User string `path:"user"`
 		}) (*struct{}, error) {
 			return nothing(s, s.Store.SetMember(askerOf(ctx), in.ID, in.User, ""))
@@ -191,7 +193,7 @@ func (s *server) registerExport(a huma.API, tag string) {
 	op := operation("GET", "/levels/{id}/export", "export-level", "Hand a level back as a file", tag, api.ScopeRead)
 	op.Responses = binaryResponse("model/gltf-binary", "application/json")
 	huma.Register(a, op, func(ctx context.Context, in *struct {
-		levelPath
+		LevelPath
 		Format string `query:"format" enum:"glb,json" default:"glb" doc:"glb: glTF 2.0, binary; json: the level document."`
 	}) (*fileOut, error) {
 		info, doc, err := s.Store.Level(askerOf(ctx), in.ID)
@@ -235,7 +237,7 @@ func (s *server) registerEvents(a huma.API, tag string) {
 	op := operation("GET", "/levels/{id}/events", "watch-level", "Watch a level", tag, api.ScopeRead)
 	op.Description = "Server-sent events: \"revision\" with a RevisionEvent, \"bake\" with a Bake, and a comment every 15 seconds."
 	op.Responses = binaryResponse("text/event-stream")
-	huma.Register(a, op, func(ctx context.Context, in *levelPath) (*huma.StreamResponse, error) {
+	huma.Register(a, op, func(ctx context.Context, in *LevelPath) (*huma.StreamResponse, error) {
 		if _, _, err := s.Store.Level(askerOf(ctx), in.ID); err != nil {
 			return nil, s.problem(err)
 		}

@@ -43,7 +43,7 @@ func (s *server) registerLight(a huma.API) {
 	const tag = "light"
 	huma.Register(a, operation("GET", "/levels/{id}/lightmap", "get-lightmap", "What of a level is baked", tag, api.ScopeRead),
 		func(ctx context.Context, in *struct {
-			levelPath
+			LevelPath
 			Hash bool `query:"hash" doc:"Also mix and hash the lightmap."`
 		}) (*out[*api.LightmapState], error) {
 			o, err := s.open(ctx, in.ID)
@@ -63,7 +63,7 @@ func (s *server) registerLight(a huma.API) {
 	layer.Description = "Little-endian: page size, pages (uint32), exponent, tiles (int32); then for each tile its page, x, y, 0 (uint16) and 32 x 32 x 3 half-floats, to be multiplied by 2^exponent: lux for unit white strength."
 	layer.Responses = binaryResponse("application/octet-stream")
 	huma.Register(a, layer, func(ctx context.Context, in *struct {
-		levelPath
+		LevelPath
 		Key string `path:"key" pattern:"^[0-9a-f]{64}$"`
 	}) (*fileOut, error) {
 		return s.layer(ctx, in.ID, in.Key)
@@ -71,7 +71,7 @@ func (s *server) registerLight(a huma.API) {
 	mesh := operation("GET", "/levels/{id}/scene", "get-scene", "A level's triangles with lightmap coordinates", tag, api.ScopeRead)
 	mesh.Description = "Little-endian: length of a JSON header (uint32), the header, padded to four bytes; then float32 lists, one after the other: positions (3 a vertex), normals (3), lightmap coordinates in texels and page (3; page -1 where there is none), linear albedo (3), emission in nits (1). Three vertices a triangle."
 	mesh.Responses = binaryResponse("application/octet-stream")
-	huma.Register(a, mesh, func(ctx context.Context, in *levelPath) (*fileOut, error) {
+	huma.Register(a, mesh, func(ctx context.Context, in *LevelPath) (*fileOut, error) {
 		o, err := s.open(ctx, in.ID)
 		if err != nil {
 			return nil, err
@@ -86,7 +86,7 @@ func (s *server) registerLight(a huma.API) {
 	s.registerShot(a, tag)
 	huma.Register(a, operation("GET", "/levels/{id}/check", "check-level", "Check a level against a platform", tag, api.ScopeRead),
 		func(ctx context.Context, in *struct {
-			levelPath
+			LevelPath
 			Platform string `query:"platform" maxLength:"64" doc:"The level's own if left out."`
 		}) (*out[api.Report], error) {
 			o, err := s.open(ctx, in.ID)
@@ -134,7 +134,7 @@ func (s *server) registerLedger(a huma.API, tag string) {
 	op := operation("GET", "/levels/{id}/ledger", "ask-point", "What light reaches a point, and from whom", tag, api.ScopeRead)
 	op.Description = "Computed by rays from the point itself, not read from the lightmap."
 	huma.Register(a, op, func(ctx context.Context, in *struct {
-		levelPath
+		LevelPath
 		Point  string `query:"point" required:"true" doc:"x,y,z in metres." example:"0,1,0"`
 		Normal string `query:"normal" default:"0,1,0" doc:"x,y,z; need not be of unit length."`
 	}) (*out[api.Ledger], error) {
@@ -178,7 +178,7 @@ func (s *server) registerShot(a huma.API, tag string) {
 	op.Description = "PNG. The header X-Grotta-Stale says how many sources are not baked, and so are missing from it."
 	op.Responses = binaryResponse("image/png")
 	huma.Register(a, op, func(ctx context.Context, in *struct {
-		levelPath
+		LevelPath
 		Body api.NewShot
 	}) (*struct {
 		ContentType string `header:"Content-Type"`

@@ -10,7 +10,8 @@ import (
 	"grotta/core/preset"
 )
 
-type presetPath struct {
+// PresetPath is the part of a path that names a preset.
+type PresetPath struct {
 	Owner string `path:"owner"`
 	Name  string `path:"name"`
 }
@@ -59,7 +60,7 @@ func (s *server) registerPresets(a huma.API) {
 	})
 	huma.Register(a, operation("GET", "/presets/{owner}/{name}", "get-preset", "Read a preset", tag, api.ScopeRead),
 		func(ctx context.Context, in *struct {
-			presetPath
+			PresetPath
 			Version int `query:"version" minimum:"0" doc:"The newest if left out."`
 		}) (*out[presetBody], error) {
 			info, p, err := s.Store.Preset(askerOf(ctx), in.Owner, in.Name, in.Version)
@@ -80,7 +81,7 @@ func (s *server) registerPresets(a huma.API) {
 		})
 	huma.Register(a, operation("POST", "/levels/{id}/presets", "apply-preset", "Put a preset into a level", tag, api.ScopeEdit),
 		func(ctx context.Context, in *struct {
-			levelPath
+			LevelPath
 			Body api.ApplyPreset
 		}) (*revisionOut, error) {
 			return s.revised(ctx, in.ID, func() (api.Revision, error) {
