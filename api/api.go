@@ -32,7 +32,7 @@ type Problem struct {
 	Status int     `json:"status"`
 	Detail string  `json:"detail,omitzero"`
 	Code   string  `json:"code" doc:"Stable, for programs."`
-	Faults []Fault `json:"faults,omitzero" nullable:"false" doc:"Each thing wrong, with its place."`
+	Faults []Fault `json:"faults,omitzero" doc:"Each thing wrong, with its place."`
 }
 
 // Fault is one thing wrong.
@@ -68,7 +68,7 @@ type User struct {
 // Session is who is signed in, and the token that changes must carry.
 type Session struct {
 	User    string    `json:"user"`
-	Scopes  []string  `json:"scopes" nullable:"false"`
+	Scopes  []string  `json:"scopes"`
 	CSRF    string    `json:"csrf,omitzero" doc:"To be sent as X-Grotta-CSRF with every change made with the session's cookie."`
 	Expires time.Time `json:"expires,omitzero"`
 }
@@ -83,7 +83,7 @@ type SignIn struct {
 type Token struct {
 	ID      string     `json:"id"`
 	Name    string     `json:"name"`
-	Scopes  []string   `json:"scopes" nullable:"false"`
+	Scopes  []string   `json:"scopes"`
 	Created time.Time  `json:"created"`
 	Expires *time.Time `json:"expires,omitzero"`
 	Secret  string     `json:"secret,omitzero" doc:"Only in the answer that makes it."`
@@ -92,7 +92,7 @@ type Token struct {
 // NewToken asks for a token.
 type NewToken struct {
 	Name   string   `json:"name" minLength:"1" maxLength:"64"`
-	Scopes []string `json:"scopes" enum:"read,edit,bake,share" minItems:"1" nullable:"false"`
+	Scopes []string `json:"scopes" enum:"read,edit,bake,share" minItems:"1"`
 	Days   int      `json:"days,omitzero" minimum:"1" maximum:"3650" required:"false" doc:"Until it ends; 90 if left out."`
 }
 
@@ -114,7 +114,7 @@ type LevelInfo struct {
 type Document struct {
 	Level    LevelInfo    `json:"level"`
 	Document *level.Level `json:"document"`
-	Members  []Member     `json:"members" nullable:"false"`
+	Members  []Member     `json:"members"`
 	CanUndo  bool         `json:"can_undo"`
 	CanRedo  bool         `json:"can_redo"`
 }
@@ -128,7 +128,7 @@ type NewLevel struct {
 // Imported is what came of an import.
 type Imported struct {
 	Level LevelInfo `json:"level"`
-	Left  []string  `json:"left" nullable:"false" doc:"What was left out, or kept without being understood."`
+	Left  []string  `json:"left" doc:"What was left out, or kept without being understood."`
 }
 
 // Member is somebody a level is shared with.
@@ -149,12 +149,14 @@ type Revision struct {
 
 // Source is something that lights, as the lightmap has it.
 type Source struct {
-	ID      string     `json:"id"`
-	Name    string     `json:"name"`
-	Kind    string     `json:"kind"`
-	Weight  [3]float64 `json:"weight" doc:"Linear Rec. 709 strength that its layer is multiplied by."`
-	Layer   string     `json:"layer,omitzero" doc:"Key of its baked layer; none where it is stale."`
-	Quality string     `json:"quality,omitzero" doc:"Of that layer."`
+	ID       string     `json:"id"`
+	Name     string     `json:"name"`
+	Kind     string     `json:"kind"`
+	Color    [3]float64 `json:"color" doc:"Linear Rec. 709, without its strength."`
+	Strength float64    `json:"strength" doc:"Candela or lux, whether it is on or off."`
+	Weight   [3]float64 `json:"weight" doc:"Linear Rec. 709 strength that its layer is multiplied by."`
+	Layer    string     `json:"layer,omitzero" doc:"Key of its baked layer; none where it is stale."`
+	Quality  string     `json:"quality,omitzero" doc:"Of that layer."`
 }
 
 // LightmapState is what of a level is baked.
@@ -165,7 +167,7 @@ type LightmapState struct {
 	Texels   int      `json:"texels"`
 	Geometry string   `json:"geometry" doc:"Names the scene; while it stays, so do the texture coordinates."`
 	Stale    int      `json:"stale" doc:"Sources without a layer."`
-	Sources  []Source `json:"sources" nullable:"false"`
+	Sources  []Source `json:"sources"`
 	Hash     string   `json:"hash,omitzero" doc:"SHA-256 of the mix as half-floats, where it was asked for and nothing is stale."`
 }
 
@@ -223,11 +225,11 @@ type PresetInfo struct {
 	Versions int       `json:"versions" doc:"How many there are."`
 	Author   string    `json:"author"`
 	Note     string    `json:"note,omitzero"`
-	Tags     []string  `json:"tags" nullable:"false"`
+	Tags     []string  `json:"tags"`
 	Credit   string    `json:"credit,omitzero" doc:"Whom to name when it is used."`
 	Hash     string    `json:"hash" doc:"SHA-256 of its content."`
 	Created  time.Time `json:"created"`
-	Shared   []string  `json:"shared" nullable:"false" doc:"With whom; \"everybody\" for all. Only its owner sees this."`
+	Shared   []string  `json:"shared" doc:"With whom; \"everybody\" for all. Only its owner sees this."`
 }
 
 // NewPreset saves a version of a preset from a level.
@@ -236,7 +238,7 @@ type NewPreset struct {
 	Level  string   `json:"level"`
 	Rig    string   `json:"rig,omitzero" required:"false" doc:"Rig to save; the level's mood if left out."`
 	Note   string   `json:"note,omitzero" maxLength:"2000" required:"false"`
-	Tags   []string `json:"tags,omitzero" maxItems:"32" required:"false" nullable:"false"`
+	Tags   []string `json:"tags,omitzero" maxItems:"32" required:"false"`
 	Credit string   `json:"credit,omitzero" maxLength:"200" required:"false"`
 }
 
@@ -250,7 +252,7 @@ type ApplyPreset struct {
 
 // Share names with whom something is shared.
 type Share struct {
-	With []string `json:"with" nullable:"false" maxItems:"200" doc:"Names of users, or \"everybody\"; an empty list takes it back."`
+	With []string `json:"with" maxItems:"200" doc:"Names of users, or \"everybody\"; an empty list takes it back."`
 }
 
 // Platform is a profile in a list.

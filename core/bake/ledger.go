@@ -27,7 +27,7 @@ type Ledger struct {
 	Surface string        `json:"surface,omitzero" doc:"Entity whose surface the point lies on, if any."`
 	Inside  string        `json:"inside,omitzero" doc:"Entity that the point is inside of, if any."`
 	Total   Irradiance    `json:"total" doc:"Irradiance, lux."`
-	Sources []LedgerEntry `json:"sources" nullable:"false" doc:"Brightest first."`
+	Sources []LedgerEntry `json:"sources" doc:"Brightest first."`
 }
 
 // LedgerEntry is one source's part.
@@ -40,7 +40,7 @@ type LedgerEntry struct {
 	Share     float64    `json:"share" doc:"Of the total luminance, 0 to 1."`
 	Visible   float64    `json:"visible" doc:"How much of the source is seen from the point, 0 to 1."`
 	Blocked   bool       `json:"blocked" doc:"Something stands in the way of at least a part of it."`
-	BlockedBy []Blocker  `json:"blocked_by" nullable:"false" doc:"What stands between the point and the source's middle, or the first part of it that is hidden; from the point outward."`
+	BlockedBy []Blocker  `json:"blocked_by" doc:"What stands between the point and the source's middle, or the first part of it that is hidden; from the point outward."`
 	Why       string     `json:"why,omitzero" doc:"Why it gives nothing, where it does."`
 }
 

@@ -12,10 +12,12 @@ import (
 // Source is anything that lights: a light, or the ambient of the level or of a
 // zone. Its Weight is what the mix multiplies its layer by.
 type Source struct {
-	ID     string       `json:"id"`
-	Name   string       `json:"name"`
-	Kind   string       `json:"kind"`
-	Weight color.Linear `json:"weight"`
+	ID       string
+	Name     string
+	Kind     string
+	Color    color.Linear // without its strength
+	Strength float64      // whether it is on or off
+	Weight   color.Linear // Color times Strength, or nothing where it is off
 
 	shape shape
 	zones ambientZones
@@ -76,7 +78,8 @@ func Sources(l *level.Level, world *level.World) []Source {
 			s.Aim = geom.Vec3{}
 			s.RangeM, s.RadiusM = light.RangeM, light.RadiusM
 		}
-		all = append(all, Source{ID: light.ID, Name: nameOf(light.Name, light.ID), Kind: light.Kind, Weight: l.Radiant(light), shape: s})
+		all = append(all, Source{ID: light.ID, Name: nameOf(light.Name, light.ID), Kind: light.Kind,
+			Color: l.Color(light), Strength: l.Strength(light), Weight: l.Radiant(light), shape: s})
 	}
 	var zones []zoneShape
 	for _, z := range l.Zones {
@@ -84,7 +87,7 @@ func Sources(l *level.Level, world *level.World) []Source {
 	}
 	ambient := func(id, zone, name string, a *level.Ambient) {
 		all = append(all, Source{
-			ID: id, Name: name, Kind: AmbientKind, Weight: a.Linear(),
+			ID: id, Name: name, Kind: AmbientKind, Color: a.Hue(), Strength: a.Strength, Weight: a.Linear(),
 			shape: shape{Kind: AmbientKind, Zone: zone, Zones: zones}, zones: ambientZones{l},
 		})
 	}

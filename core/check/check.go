@@ -32,7 +32,7 @@ type Finding struct {
 	Severity Severity         `json:"severity" enum:"error,warning,advice"`
 	Message  string           `json:"message" doc:"What is so, with the numbers."`
 	Why      string           `json:"why" doc:"Why it matters."`
-	Entities []string         `json:"entities" nullable:"false" doc:"What it is about."`
+	Entities []string         `json:"entities" doc:"What it is about."`
 	Zone     string           `json:"zone,omitzero"`
 	Point    *level.Vec       `json:"point,omitzero" doc:"A place that proves it, metres."`
 	Count    float64          `json:"count,omitzero" doc:"What was counted."`
@@ -43,7 +43,7 @@ type Finding struct {
 // Report is the outcome of a check.
 type Report struct {
 	Platform string         `json:"platform"`
-	Findings []Finding      `json:"findings" nullable:"false" doc:"Gravest first."`
+	Findings []Finding      `json:"findings" doc:"Gravest first."`
 	Counts   map[string]int `json:"counts" doc:"Findings by severity."`
 	Lightmap LightmapSize   `json:"lightmap"`
 	Clean    bool           `json:"clean" doc:"No error and no warning."`

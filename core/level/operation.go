@@ -28,7 +28,7 @@ type Operation struct {
 	Entity map[string]any `json:"entity,omitzero" doc:"add: the entity; fields left out take their defaults."`
 	ID     string         `json:"id,omitzero" maxLength:"64" doc:"set, remove: which entity; none means the level itself."`
 	Fields map[string]any `json:"fields,omitzero" doc:"set: new values by dotted path, such as \"shadows.cast\"; null puts the default back."`
-	Steps  []Operation    `json:"steps,omitzero" nullable:"false" maxItems:"1000" doc:"batch: operations that hold or fail as one."`
+	Steps  []Operation    `json:"steps,omitzero" maxItems:"1000" doc:"batch: operations that hold or fail as one."`
 }
 
 // Set builds a set operation from pairs of path and value.

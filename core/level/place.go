@@ -133,7 +133,10 @@ func (l *Level) GlowRadiance(g *Glow) color.Linear {
 }
 
 // Linear is the ambient's light on any surface, lux per channel.
-func (a *Ambient) Linear() color.Linear { return mustHex(a.Color).Scale(a.Strength) }
+func (a *Ambient) Linear() color.Linear { return a.Hue().Scale(a.Strength) }
+
+// Hue is the ambient's colour without its strength.
+func (a *Ambient) Hue() color.Linear { return mustHex(a.Color) }
 
 // Radiance is the sky's, nits per channel.
 func (s *Sky) Radiance() color.Linear { return mustHex(s.Color).Scale(s.Luminance) }

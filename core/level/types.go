@@ -17,14 +17,14 @@ type Level struct {
 	Environment Environment    `json:"environment"`
 	Fog         Fog            `json:"fog"`
 	Look        Look           `json:"look"`
-	Materials   []*Material    `json:"materials" initial:"[]" nullable:"false"`
-	Zones       []*Zone        `json:"zones" initial:"[]" nullable:"false"`
-	Solids      []*Solid       `json:"solids" initial:"[]" nullable:"false"`
-	Meshes      []*Mesh        `json:"meshes" initial:"[]" nullable:"false"`
-	Rigs        []*Rig         `json:"rigs" initial:"[]" nullable:"false"`
-	Lights      []*Light       `json:"lights" initial:"[]" nullable:"false"`
-	Glows       []*Glow        `json:"glows" initial:"[]" nullable:"false"`
-	Viewpoints  []*Viewpoint   `json:"viewpoints" initial:"[]" nullable:"false"`
+	Materials   []*Material    `json:"materials" initial:"[]"`
+	Zones       []*Zone        `json:"zones" initial:"[]"`
+	Solids      []*Solid       `json:"solids" initial:"[]"`
+	Meshes      []*Mesh        `json:"meshes" initial:"[]"`
+	Rigs        []*Rig         `json:"rigs" initial:"[]"`
+	Lights      []*Light       `json:"lights" initial:"[]"`
+	Glows       []*Glow        `json:"glows" initial:"[]"`
+	Viewpoints  []*Viewpoint   `json:"viewpoints" initial:"[]"`
 	Extra       jsontext.Value `json:",embed" hidden:"true"`
 }
 
@@ -40,7 +40,7 @@ type Entity struct {
 	Name      string         `json:"name,omitzero" maxLength:"120"`
 	Enabled   bool           `json:"enabled" default:"true"`
 	Zone      string         `json:"zone,omitzero" maxLength:"64" doc:"Id of a zone; where not set, the zone its position lies in."`
-	Tags      []string       `json:"tags,omitzero" nullable:"false" maxItems:"32"`
+	Tags      []string       `json:"tags,omitzero" maxItems:"32"`
 	Note      string         `json:"note,omitzero" maxLength:"2000"`
 	Transform Transform      `json:"transform"`
 	Parent    string         `json:"parent,omitzero" maxLength:"64" doc:"Id of the entity that carries this one."`
@@ -92,17 +92,17 @@ type Plane struct {
 type Solid struct {
 	Entity
 	Size    Vec     `json:"size,omitzero" minimum:"0" doc:"Metres, of a box centred on the position; leave out where planes are given."`
-	Planes  []Plane `json:"planes,omitzero" nullable:"false" maxItems:"256"`
+	Planes  []Plane `json:"planes,omitzero" maxItems:"256"`
 	Surface Surface `json:"surface"`
-	Faces   []Face  `json:"faces,omitzero" nullable:"false" maxItems:"256"`
+	Faces   []Face  `json:"faces,omitzero" maxItems:"256"`
 }
 
 // Mesh is an indexed triangle mesh, counter-clockwise seen from outside, in its
 // own space.
 type Mesh struct {
 	Entity
-	Positions []float64 `json:"positions" nullable:"false" doc:"x, y, z of each vertex, metres."`
-	Indices   []uint32  `json:"indices" nullable:"false" doc:"Three vertices of each triangle."`
+	Positions []float64 `json:"positions" doc:"x, y, z of each vertex, metres."`
+	Indices   []uint32  `json:"indices" doc:"Three vertices of each triangle."`
 	Surface   Surface   `json:"surface"`
 }
 
@@ -117,7 +117,7 @@ type Box struct {
 type Zone struct {
 	ID       string         `json:"id" pattern:"^[a-z0-9][a-z0-9._-]{0,63}$"`
 	Name     string         `json:"name,omitzero" maxLength:"120"`
-	Boxes    []Box          `json:"boxes" nullable:"false" initial:"[]" maxItems:"64"`
+	Boxes    []Box          `json:"boxes" initial:"[]" maxItems:"64"`
 	Priority int            `json:"priority" minimum:"-1000" maximum:"1000" default:"0"`
 	Mode     string         `json:"mode" enum:"indoor,outdoor" default:"indoor"`
 	Ambient  *Ambient       `json:"ambient,omitzero" doc:"Takes the place of the level's inside."`

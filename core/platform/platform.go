@@ -43,7 +43,7 @@ type Space struct {
 
 // Lights says which kinds exist there.
 type Lights struct {
-	Kinds   []string          `json:"kinds" enum:"point,spot,directional" nullable:"false" doc:"Kinds that the target has."`
+	Kinds   []string          `json:"kinds" enum:"point,spot,directional" doc:"Kinds that the target has."`
 	Instead map[string]string `json:"instead,omitzero" doc:"For a kind that it lacks: the kind to use in its place."`
 }
 

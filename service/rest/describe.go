@@ -15,6 +15,7 @@ import (
 // Go types. A field with a default may be left out.
 func LevelSchema() ([]byte, error) {
 	const prefix = "#/$defs/"
+	huma.DefaultArrayNullable = false
 	registry := huma.NewMapRegistry(prefix, huma.DefaultSchemaNamer)
 	root := registry.Schema(reflect.TypeFor[level.Level](), true, "")
 	defs := map[string]*huma.Schema{}

@@ -106,7 +106,7 @@ type out[T any] struct{ Body T }
 
 // list is a body with a list in it, so that more can stand beside it later.
 type list[T any] struct {
-	Items []T `json:"items" nullable:"false"`
+	Items []T `json:"items"`
 }
 
 func answerList[T any](s *server, items []T, err error) (*out[list[T]], error) {

@@ -53,7 +53,6 @@ type server struct {
 // New builds the handler of everything the service serves.
 func New(d Deps) http.Handler {
 	gin.SetMode(gin.ReleaseMode)
-	huma.NewError = newProblem // huma's own hook, the same for every service
 	s := &server{d, newSignInGuard()}
 	r := gin.New()
 	registry := prometheus.NewRegistry()
@@ -68,6 +67,9 @@ func New(d Deps) http.Handler {
 
 // Config is the API's description and how it reads and writes JSON.
 func Config() huma.Config {
+	// huma's own hooks are global; they are the same for every service.
+	huma.NewError = newProblem
+	huma.DefaultArrayNullable = false
 	c := huma.DefaultConfig("Grotta", Version)
 	c.OpenAPIPath, c.DocsPath, c.SchemasPath = Prefix+"/openapi", "", ""
 	c.CreateHooks = nil // no $schema fields in bodies

@@ -181,3 +181,12 @@ func userIDs(tx *gorm.DB, names []string) ([]uint, error) {
 	}
 	return ids, nil
 }
+
+// UserID is the id behind a name, for programs on the service's own machine.
+func (s *Store) UserID(name string) (uint, error) {
+	ids, err := userIDs(s.db, []string{name})
+	if err != nil {
+		return 0, err
+	}
+	return ids[0], nil
+}

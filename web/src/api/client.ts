@@ -1,0 +1,64 @@
+import createClient, { type Middleware } from "openapi-fetch";
+import type { components, paths } from "./schema.gen";
+
+// The typed client of the service. The types are generated from its OpenAPI
+// document; nothing here repeats them.
+
+export type Schemas = components["schemas"];
+export type Level = Schemas["Level"];
+export type Light = Schemas["Light"];
+export type Glow = Schemas["Glow"];
+export type Document = Schemas["Document"];
+export type LevelInfo = Schemas["LevelInfo"];
+export type LightmapState = Schemas["LightmapState"];
+export type Source = Schemas["Source"];
+export type Operation = Schemas["Operation"];
+export type Finding = Schemas["Finding"];
+export type Report = Schemas["Report"];
+export type Bake = Schemas["Bake"];
+export type Revision = Schemas["Revision"];
+export type PresetInfo = Schemas["PresetInfo"];
+export type Ledger = Schemas["Ledger"];
+export type Problem = Schemas["Problem"];
+
+let csrf = "";
+export function setCSRF(token: string | undefined) {
+  csrf = token ?? "";
+}
+
+const changesNeedToken: Middleware = {
+  onRequest({ request }) {
+    if (request.method !== "GET") request.headers.set("X-Grotta-CSRF", csrf);
+    return request;
+  },
+};
+
+export const api = createClient<paths>({ baseUrl: "" });
+api.use(changesNeedToken);
+
+/** An answer that was a problem, as an error that people can read. */
+export class ProblemError extends Error {
+  constructor(readonly problem: Partial<Problem>) {
+    const faults = (problem.faults ?? []).map((f) => `${f.path} ${f.message}`.trim());
+    super([problem.detail || problem.title || "The service does not answer.", ...faults].join("\n"));
+  }
+}
+
+/** Takes an openapi-fetch answer apart: its data, or a thrown ProblemError. */
+export async function take<T>(call: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  let got;
+  try {
+    got = await call;
+  } catch {
+    throw new ProblemError({ detail: "The service does not answer. Is it running?" });
+  }
+  if (!got.response.ok) throw new ProblemError((got.error ?? {}) as Partial<Problem>);
+  return got.data as T;
+}
+
+/** Reads a path of the API as bytes. */
+export async function bytes(path: string): Promise<ArrayBuffer> {
+  const response = await fetch(path);
+  if (!response.ok) throw new ProblemError(await response.json().catch(() => ({})));
+  return response.arrayBuffer();
+}

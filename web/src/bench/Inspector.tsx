@@ -1,0 +1,272 @@
+import { useState } from "react";
+import { Trash2 } from "lucide-react";
+import type { Document, Glow, Light, LightmapState, Operation } from "../api/client";
+import { NumberField } from "../ui/NumberField";
+import { swatch } from "./layers";
+import { bench, useBench } from "./store";
+
+type Props = { doc: Document; state: LightmapState | undefined; canEdit: boolean; edit: (op: Operation) => Promise<unknown> };
+
+/** What is selected, every value exact; or the level's own values. */
+export function Inspector(props: Props) {
+  const selected = useBench((s) => s.selected);
+  const level = props.doc.document;
+  const light = level.lights.find((l) => l.id === selected);
+  const glow = level.glows.find((g) => g.id === selected);
+  return (
+    <aside className="w-[276px] shrink-0 overflow-auto bg-base-100" aria-label="Inspector">
+      {light ? <LightInspector key={light.id} {...props} light={light} /> : glow ? <GlowInspector key={glow.id} {...props} glow={glow} /> : <LevelInspector {...props} />}
+    </aside>
+  );
+}
+
+function Head({ id, name, what, canEdit, edit }: { id: string; name: string; what: string; canEdit: boolean; edit: Props["edit"] }) {
+  const [text, setText] = useState<string | null>(null);
+  return (
+    <div className="section flex items-center gap-2">
+      <input
+        className="field min-w-0 flex-1 !bg-transparent !px-1 font-semibold"
+        aria-label="Name"
+        disabled={!canEdit}
+        value={text ?? name}
+        onChange={(e) => setText(e.target.value)}
+        onBlur={() => {
+          if (text !== null && text !== name) edit({ op: "set", id, fields: { name: text || null } });
+          setText(null);
+        }}
+        onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
+      />
+      <span className="dim">{what}</span>
+      <button
+        className="dim hover:text-error"
+        aria-label={`Remove ${name}`}
+        title="Remove (undo brings it back)"
+        disabled={!canEdit}
+        onClick={() => {
+          bench.set({ selected: null });
+          edit({ op: "remove", id, label: `Remove ${name}` });
+        }}
+      >
+        <Trash2 size={13} />
+      </button>
+    </div>
+  );
+}
+
+function LightInspector({ light, doc, state, canEdit, edit }: Props & { light: Light }) {
+  const live = useBench((s) => s.live[light.id]);
+  const source = state?.sources.find((s) => s.id === light.id);
+  const name = light.name || light.id;
+  const set = (fields: Record<string, unknown>) => edit({ op: "set", id: light.id, fields }).finally(() => bench.settle(light.id));
+  const unit = light.kind === "directional" ? "lx" : "cd";
+  const off = !canEdit;
+  const rig = doc.document.rigs.find((r) => r.id === light.rig);
+  return (
+    <>
+      <Head id={light.id} name={name} what={light.kind} canEdit={canEdit} edit={edit} />
+      <div className="section">
+        <h3>Light</h3>
+        <Toggle label="On" value={light.enabled} disabled={off} onChange={(v) => set({ enabled: v })} />
+        <div className="row grid grid-cols-[92px_1fr] items-center gap-2">
+          <span className="dim">Kind</span>
+          <select className="field" aria-label="Kind" disabled={off} value={light.kind} onChange={(e) => set({ kind: e.target.value })}>
+            <option>point</option>
+            <option>spot</option>
+            <option>directional</option>
+          </select>
+        </div>
+        <NumberField label="Strength" unit={unit} min={0} step={1} scale="log" initial={100} disabled={off} value={live?.strength ?? light.strength} onLive={(v) => bench.live(light.id, { strength: v })} onCommit={(v) => set({ strength: v })} />
+        <ColorRow light={light} shown={swatch(source?.color ?? [1, 1, 1])} keyed={!!rig && !light.color && !light.kelvin} disabled={off} set={set} />
+        <NumberField label="Temperature" unit="K" min={1000} max={40000} step={100} disabled={off} value={light.kelvin ?? 0} onCommit={(v) => set({ kelvin: v, color: null })} />
+        {light.kind !== "directional" && <NumberField label="Range" unit="m" min={0} initial={0} disabled={off} value={light.range_m} onCommit={(v) => set({ range_m: v })} />}
+        {light.kind === "spot" && (
+          <>
+            <NumberField label="Inner cone" unit="°" min={0} max={light.outer_deg} step={1} disabled={off} value={light.inner_deg} onCommit={(v) => set({ inner_deg: v })} />
+            <NumberField label="Outer cone" unit="°" min={light.inner_deg || 0.1} max={89.9} step={1} disabled={off} value={light.outer_deg} onCommit={(v) => set({ outer_deg: v })} />
+          </>
+        )}
+        {light.kind === "directional" ? (
+          <NumberField label="Disc" unit="°" min={0} max={90} step={0.1} initial={0} disabled={off} value={light.angular_deg} onCommit={(v) => set({ angular_deg: v })} />
+        ) : (
+          <NumberField label="Source radius" unit="m" min={0} step={0.01} initial={0} disabled={off} value={light.radius_m} onCommit={(v) => set({ radius_m: v })} />
+        )}
+      </div>
+      <div className="section">
+        <h3>Shadow</h3>
+        <Toggle label="Casts" value={light.shadows.cast} disabled={off} onChange={(v) => set({ "shadows.cast": v })} />
+        <NumberField label="Near" unit="m" min={0} step={0.01} initial={0} disabled={off} value={light.shadows.near_m} onCommit={(v) => set({ "shadows.near_m": v })} />
+      </div>
+      <Place entity={light} turns={light.kind !== "point"} canEdit={canEdit} set={set} />
+      <div className="section">
+        <h3>Rig</h3>
+        {rig ? (
+          <p>
+            {rig.name || rig.id} <span className="dim">· its key colour holds where the light has none</span>
+          </p>
+        ) : (
+          <p className="dim">none</p>
+        )}
+      </div>
+      {source && (
+        <div className="section dim">
+          {source.layer ? `Layer baked at ${source.quality}.` : "Layer is stale: bake to see this light where it is now."}
+        </div>
+      )}
+    </>
+  );
+}
+
+function ColorRow({ light, shown, keyed, disabled, set }: { light: Light; shown: string; keyed: boolean; disabled: boolean; set: (f: Record<string, unknown>) => void }) {
+  const live = useBench((s) => s.live[light.id]?.color);
+  const [text, setText] = useState<string | null>(null);
+  const value = live ?? light.color ?? shown;
+  return (
+    <div className="row grid grid-cols-[92px_1fr] items-center gap-2">
+      <span className="dim">Colour</span>
+      <div className="flex items-center gap-1">
+        <input
+          type="color"
+          className="h-[23px] w-7 shrink-0 cursor-pointer bg-transparent"
+          aria-label="Colour"
+          disabled={disabled}
+          value={value}
+          onChange={(e) => bench.live(light.id, { color: e.target.value })}
+          onBlur={(e) => live && set({ color: e.target.value, kelvin: null })}
+        />
+        <input
+          className="field"
+          aria-label="Colour as #rrggbb"
+          disabled={disabled}
+          value={text ?? (light.color || (keyed ? "key of rig" : light.kelvin ? "by kelvin" : "white"))}
+          onFocus={() => setText(light.color ?? shown)}
+          onChange={(e) => setText(e.target.value)}
+          onBlur={() => {
+            if (text && text !== light.color && text !== shown && /^#[0-9a-f]{6}$/i.test(text)) set({ color: text.toLowerCase(), kelvin: null });
+            setText(null);
+          }}
+          onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
+        />
+      </div>
+    </div>
+  );
+}
+
+function Toggle({ label, value, disabled, onChange }: { label: string; value: boolean; disabled: boolean; onChange: (v: boolean) => void }) {
+  return (
+    <label className="row grid grid-cols-[92px_1fr] items-center gap-2">
+      <span className="dim">{label}</span>
+      <input type="checkbox" className="toggle toggle-xs" checked={value} disabled={disabled} onChange={(e) => onChange(e.target.checked)} />
+    </label>
+  );
+}
+
+function Place({ entity, turns, canEdit, set }: { entity: Light | Glow; turns: boolean; canEdit: boolean; set: (f: Record<string, unknown>) => void }) {
+  const p = entity.transform.position;
+  const { pan, tilt } = panTilt(entity.transform.rotation);
+  return (
+    <div className="section">
+      <h3>Place</h3>
+      {["x", "y", "z"].map((axis, i) => (
+        <NumberField key={axis} label={`Position ${axis}`} unit="m" step={0.05} disabled={!canEdit} value={p[i]!} onCommit={(v) => set({ "transform.position": p.map((o, k) => (k === i ? v : o)) })} />
+      ))}
+      {turns && (
+        <>
+          <NumberField label="Pan" unit="°" step={1} disabled={!canEdit} value={pan} onCommit={(v) => set({ "transform.rotation": fromPanTilt(v, tilt) })} />
+          <NumberField label="Tilt" unit="°" min={-90} max={90} step={1} disabled={!canEdit} value={tilt} onCommit={(v) => set({ "transform.rotation": fromPanTilt(pan, v) })} />
+        </>
+      )}
+    </div>
+  );
+}
+
+/** Where -Z points: degrees from -Z toward -X, and up from the horizon. */
+export function panTilt(q: readonly number[]): { pan: number; tilt: number } {
+  const [x, y, z, w] = q as [number, number, number, number];
+  const f = [-2 * (x * z + w * y), -2 * (y * z - w * x), -(1 - 2 * (x * x + y * y))];
+  const tilt = (Math.asin(Math.min(1, Math.max(-1, f[1]!))) * 180) / Math.PI;
+  const level = Math.hypot(f[0]!, f[2]!);
+  const pan = level < 1e-6 ? 0 : (Math.atan2(-f[0]!, -f[2]!) * 180) / Math.PI;
+  return { pan: Number(pan.toFixed(3)), tilt: Number(tilt.toFixed(3)) };
+}
+
+export function fromPanTilt(pan: number, tilt: number): number[] {
+  const a = (pan * Math.PI) / 360;
+  const b = (tilt * Math.PI) / 360;
+  return [Math.cos(a) * Math.sin(b), Math.sin(a) * Math.cos(b), -Math.sin(a) * Math.sin(b), Math.cos(a) * Math.cos(b)];
+}
+
+function GlowInspector({ glow, doc, canEdit, edit }: Props & { glow: Glow }) {
+  const set = (fields: Record<string, unknown>) => edit({ op: "set", id: glow.id, fields });
+  return (
+    <>
+      <Head id={glow.id} name={glow.name || glow.id} what="glow" canEdit={canEdit} edit={edit} />
+      <div className="section">
+        <h3>Glow</h3>
+        <Toggle label="On" value={glow.enabled} disabled={!canEdit} onChange={(v) => set({ enabled: v })} />
+        <NumberField label="Luminance" unit="nt" min={0} step={1} scale="log" initial={50} disabled={!canEdit} value={glow.luminance} onCommit={(v) => set({ luminance: v })} />
+        <NumberField label="Size" unit="m" min={0.01} step={0.05} initial={0.6} disabled={!canEdit} value={glow.size_m} onCommit={(v) => set({ size_m: v })} />
+        <div className="row grid grid-cols-[92px_1fr] items-center gap-2">
+          <span className="dim">Follows</span>
+          <select className="field" aria-label="Light that the glow follows" disabled={!canEdit} value={glow.color_from ?? ""} onChange={(e) => set({ color_from: e.target.value || null })}>
+            <option value="">no light</option>
+            {doc.document.lights.map((l) => (
+              <option key={l.id} value={l.id}>
+                {l.name || l.id}
+              </option>
+            ))}
+          </select>
+        </div>
+      </div>
+      <Place entity={glow} turns={false} canEdit={canEdit} set={set} />
+    </>
+  );
+}
+
+function LevelInspector({ doc, state, canEdit, edit }: Props) {
+  const level = doc.document;
+  const set = (fields: Record<string, unknown>) => edit({ op: "set", fields });
+  const { haze } = level.fog;
+  const exposure = useBench((s) => s.exposure);
+  const off = !canEdit;
+  return (
+    <>
+      <div className="section">
+        <div className="font-semibold">{level.name}</div>
+        {level.note && <p className="dim mt-1">{level.note}</p>}
+      </div>
+      <div className="section">
+        <h3>Look</h3>
+        <NumberField label="Exposure" unit="EV" min={-10} max={25} step={0.1} initial={6} disabled={off} value={exposure ?? level.look.exposure_ev} onLive={(v) => bench.set({ exposure: v })} onCommit={(v) => set({ "look.exposure_ev": v }).finally(() => bench.set({ exposure: null }))} />
+        <div className="row grid grid-cols-[92px_1fr] items-center gap-2">
+          <span className="dim">Tone</span>
+          <select className="field" aria-label="Tone" disabled={off} value={level.look.tone} onChange={(e) => set({ "look.tone": e.target.value })}>
+            <option>filmic</option>
+            <option>clamp</option>
+          </select>
+        </div>
+      </div>
+      <div className="section">
+        <h3>Ambient</h3>
+        <NumberField label="Strength" unit="lx" min={0} step={0.1} scale="log" initial={0} disabled={off} value={level.environment.ambient.strength} onLive={(v) => bench.live("ambient:level", { strength: v })} onCommit={(v) => set({ "environment.ambient.strength": v }).finally(() => bench.settle("ambient:level"))} />
+      </div>
+      <div className="section">
+        <h3>Haze</h3>
+        <Toggle label="On" value={haze.enabled} disabled={off} onChange={(v) => set({ "fog.haze.enabled": v })} />
+        <NumberField label="Start" unit="m" min={0} step={1} initial={10} disabled={off} value={haze.start_m} onCommit={(v) => set({ "fog.haze.start_m": v })} />
+        <NumberField label="End" unit="m" min={haze.start_m} step={1} initial={200} disabled={off} value={haze.end_m} onCommit={(v) => set({ "fog.haze.end_m": v })} />
+        <NumberField label="Density" unit="/m" min={0} max={100} step={0.005} initial={0} disabled={off} value={haze.density} onCommit={(v) => set({ "fog.haze.density": v })} />
+        <NumberField label="Most" min={0} max={1} step={0.01} initial={0.9} disabled={off} value={haze.max} onCommit={(v) => set({ "fog.haze.max": v })} />
+      </div>
+      <div className="section">
+        <h3>Lightmap</h3>
+        <NumberField label="Density" unit="/m" min={0.25} max={256} step={1} disabled={off} value={level.lightmap.density} onCommit={(v) => set({ "lightmap.density": v })} />
+        {state && (
+          <p className="dim mt-1">
+            {state.texels.toLocaleString("en")} texels on {state.pages} pages of {state.page_size}
+          </p>
+        )}
+      </div>
+      <p className="dim px-3 py-2">Select a light for its values.</p>
+    </>
+  );
+}

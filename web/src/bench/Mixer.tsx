@@ -1,0 +1,105 @@
+import type { Document, LightmapState, Operation, Source } from "../api/client";
+import { short } from "./Outliner";
+import { swatch } from "./layers";
+import { bench, useBench } from "./store";
+
+/** Every source a strip: strength, colour, mute and solo act on the view at once
+ *  through the layers; nothing is baked. Strength is saved when it is let go. */
+export function Mixer({ doc, state, canEdit, edit }: { doc: Document; state: LightmapState | undefined; canEdit: boolean; edit: (op: Operation) => Promise<unknown> }) {
+  const rigs = new Map(doc.document.lights.map((l) => [l.id, l.rig ?? ""]));
+  const sources = (state?.sources ?? []).filter((s) => s.kind !== "ambient" || s.strength > 0 || s.id === "ambient:level");
+  if (sources.length === 0) return <p className="dim p-4">Nothing shines yet. Add a light.</p>;
+  return (
+    <div className="flex h-full gap-px overflow-x-auto px-2 py-2">
+      {sources.map((s) => (
+        <Strip key={s.id} source={s} rig={rigs.get(s.id) ?? ""} doc={doc} canEdit={canEdit} edit={edit} />
+      ))}
+    </div>
+  );
+}
+
+// The fader is logarithmic over four decades under the top of its kind, with zero
+// at its foot.
+const tops: Record<string, number> = { point: 2000, spot: 100000, directional: 100000, ambient: 2000 };
+const decades = 5;
+export function toFader(v: number, top: number): number {
+  return v <= 0 ? 0 : Math.min(1, Math.max(0.01, 1 + Math.log10(v / top) / decades));
+}
+export function fromFader(f: number, top: number): number {
+  return f < 0.01 ? 0 : Number((top * 10 ** ((f - 1) * decades)).toPrecision(3));
+}
+
+function Strip({ source: s, rig, doc, canEdit, edit }: { source: Source; rig: string; doc: Document; canEdit: boolean; edit: (op: Operation) => Promise<unknown> }) {
+  const live = useBench((b) => b.live[s.id]);
+  const muted = useBench((b) => b.muted[s.id] ?? false);
+  const solo = useBench((b) => b.solo[s.id] ?? false);
+  const selected = useBench((b) => b.selected === s.id);
+  const light = doc.document.lights.find((l) => l.id === s.id);
+  const key = doc.document.rigs.find((r) => r.id === rig)?.key_strength ?? 1;
+  const strength = live?.strength ?? s.strength;
+  const top = tops[s.kind] ?? 2000;
+  const unit = s.kind === "directional" || s.kind === "ambient" ? "lx" : "cd";
+
+  function save(total: number, color?: string) {
+    const fields: Record<string, unknown> = {};
+    let id: string | undefined = s.id;
+    if (s.kind === "ambient") {
+      const zone = s.id.slice("ambient:".length);
+      const at = zone === "level" ? "environment.ambient" : "ambient";
+      id = zone === "level" ? undefined : zone;
+      fields[`${at}.strength`] = total;
+      if (color) fields[`${at}.color`] = color;
+    } else {
+      if (color) Object.assign(fields, { color, kelvin: null });
+      else fields.strength = key > 0 ? Number((total / key).toPrecision(6)) : total;
+    }
+    return edit({ op: "set", ...(id ? { id } : {}), fields, label: `${s.name}: ${color ?? `${short(total)} ${unit}`}` }).finally(() => bench.settle(s.id));
+  }
+  const letGo = () => {
+    if (live?.strength !== undefined && live.strength !== s.strength) save(live.strength);
+    else bench.settle(s.id);
+  };
+
+  return (
+    <div className={`flex w-[74px] shrink-0 flex-col items-center gap-1 border px-1 pb-1 ${selected ? "border-accent bg-[#262626]" : "border-transparent bg-[#232323]"} ${light && !light.enabled ? "opacity-50" : ""}`} data-strip={s.id}>
+      <input
+        type="color"
+        className="h-3 w-full cursor-pointer border-0 bg-transparent p-0"
+        aria-label={`Colour of ${s.name}`}
+        disabled={!canEdit}
+        value={live?.color ?? swatch(s.color)}
+        onChange={(e) => bench.live(s.id, { color: e.target.value })}
+        onBlur={(e) => live?.color && save(strength, e.target.value)}
+      />
+      <input
+        type="range"
+        className="fader"
+        min={0}
+        max={1}
+        step={0.005}
+        aria-label={`Strength of ${s.name}`}
+        aria-valuetext={`${short(strength)} ${unit}`}
+        disabled={!canEdit}
+        value={toFader(strength, top)}
+        onChange={(e) => bench.live(s.id, { strength: fromFader(Number(e.target.value), top) })}
+        onPointerUp={letGo}
+        onKeyUp={letGo}
+        onBlur={letGo}
+      />
+      <span className="dim whitespace-nowrap">
+        {short(strength)} {unit}
+      </span>
+      <span className="flex gap-1">
+        <button className={`h-4 w-5 text-[10px] ${muted ? "bg-[#d8d8d8] text-black" : "bg-base-300"}`} aria-pressed={muted} aria-label={`Mute ${s.name}`} title="Mute in this view" onClick={() => bench.set({ muted: { ...useBench.getState().muted, [s.id]: !muted } })}>
+          M
+        </button>
+        <button className={`h-4 w-5 text-[10px] ${solo ? "bg-[#d8d8d8] text-black" : "bg-base-300"}`} aria-pressed={solo} aria-label={`Solo ${s.name}`} title="Only this, in this view" onClick={() => bench.set({ solo: { ...useBench.getState().solo, [s.id]: !solo } })}>
+          S
+        </button>
+      </span>
+      <button className="w-full truncate text-center" title={s.name} onClick={() => light && bench.set({ selected: s.id })}>
+        {s.name}
+      </button>
+    </div>
+  );
+}

@@ -1,0 +1,194 @@
+import { useEffect } from "react";
+import { useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
+import { api, bytes, take, type Bake, type Document, type LightmapState, type Operation } from "../api/client";
+import { complain } from "../ui/messages";
+import { parseLayer } from "./layers";
+import { useBench, bench } from "./store";
+
+// The bench's server state. Revisions come by events too, so that somebody
+// else's edit shows at once.
+
+export function useDocument(id: string) {
+  return useQuery({
+    queryKey: ["level", id],
+    queryFn: () => take(api.GET("/api/v1/levels/{id}", { params: { path: { id } } })),
+  });
+}
+
+export function useLightmap(id: string, revision: number | undefined) {
+  return useQuery({
+    queryKey: ["lightmap", id, revision],
+    queryFn: () => take(api.GET("/api/v1/levels/{id}/lightmap", { params: { path: { id } } })),
+    enabled: revision !== undefined,
+    placeholderData: (old: LightmapState | undefined) => old,
+  });
+}
+
+export function useReport(id: string, revision: number | undefined, platform: string) {
+  return useQuery({
+    queryKey: ["check", id, revision, platform],
+    queryFn: () => take(api.GET("/api/v1/levels/{id}/check", { params: { path: { id }, query: { platform } } })),
+    enabled: revision !== undefined,
+    placeholderData: (old) => old,
+  });
+}
+
+export type SceneMesh = {
+  geometry: string;
+  pageSize: number;
+  pages: number;
+  ranges: { id: string; first: number; count: number }[];
+  min: number[];
+  max: number[];
+  positions: Float32Array;
+  normals: Float32Array;
+  texels: Float32Array;
+  albedo: Float32Array;
+  emission: Float32Array;
+};
+
+function parseScene(data: ArrayBuffer): SceneMesh {
+  const length = new DataView(data).getUint32(0, true);
+  const head = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, length)));
+  const n: number = head.vertices;
+  let at = 4 + length;
+  const next = (perVertex: number) => {
+    const values = new Float32Array(data, at, n * perVertex);
+    at += n * perVertex * 4;
+    return values;
+  };
+  return {
+    geometry: head.geometry,
+    pageSize: head.page_size,
+    pages: head.pages,
+    ranges: head.ranges,
+    min: head.min,
+    max: head.max,
+    positions: next(3),
+    normals: next(3),
+    texels: next(3),
+    albedo: next(3),
+    emission: next(1),
+  };
+}
+
+export function useScene(id: string, geometry: string | undefined, colors: string) {
+  return useQuery({
+    queryKey: ["scene", id, geometry, colors],
+    queryFn: async () => parseScene(await bytes(`/api/v1/levels/${id}/scene`)),
+    enabled: geometry !== undefined,
+    placeholderData: (old: SceneMesh | undefined) => old,
+    staleTime: Infinity,
+  });
+}
+
+/** The layers of a lightmap, each read once and kept by its key. */
+export function useLayers(id: string, state: LightmapState | undefined) {
+  const wanted = (state?.sources ?? []).filter((s) => s.layer);
+  return useQueries({
+    queries: wanted.map((s) => ({
+      queryKey: ["layer", s.layer],
+      queryFn: async () => parseLayer(await bytes(`/api/v1/levels/${id}/layers/${s.layer}`)),
+      staleTime: Infinity,
+      gcTime: 60_000,
+    })),
+    combine: (results) => wanted.flatMap((s, i) => (results[i]?.data ? [{ source: s.id, key: s.layer!, layer: results[i].data }] : [])),
+  });
+}
+
+/** Changes the level. The answer's revision makes everything else refresh. */
+export function useEdit(id: string) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: async (op: Operation) => {
+      const seen = queries.getQueryData<Document>(["level", id]);
+      return take(
+        api.POST("/api/v1/levels/{id}/operations", {
+          params: { path: { id }, header: seen ? { "If-Match": `"${seen.level.revision}"` } : {} },
+          body: op,
+        }),
+      );
+    },
+    onSettled: () => queries.invalidateQueries({ queryKey: ["level", id] }),
+    onError: complain,
+  });
+}
+
+export function useStep(id: string, kind: "undo" | "redo") {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: () => take(api.POST(`/api/v1/levels/{id}/${kind}`, { params: { path: { id } } })),
+    onSettled: () => queries.invalidateQueries({ queryKey: ["level", id] }),
+    onError: complain,
+  });
+}
+
+export function useBakes(id: string) {
+  return useQuery({
+    queryKey: ["bakes", id],
+    queryFn: () => take(api.GET("/api/v1/levels/{id}/bakes", { params: { path: { id }, query: { limit: 5 } } })),
+  });
+}
+
+export function useStartBake(id: string) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (quality: "draft" | "good" | "final") => take(api.POST("/api/v1/levels/{id}/bakes", { params: { path: { id } }, body: { quality } })),
+    onSuccess: (b: Bake) => queries.setQueryData(["bake-now", id], b),
+    onSettled: () => queries.invalidateQueries({ queryKey: ["lightmap", id] }),
+    onError: complain,
+  });
+}
+
+/** The bake that runs or ran last; fed by events. */
+export function useBakeNow(id: string) {
+  return useQuery<Bake | null>({ queryKey: ["bake-now", id], queryFn: () => null, staleTime: Infinity, initialData: null });
+}
+
+export function useEvents(id: string) {
+  const queries = useQueryClient();
+  useEffect(() => {
+    const stream = new EventSource(`/api/v1/levels/${id}/events`);
+    stream.addEventListener("revision", (e) => {
+      const { revision } = JSON.parse((e as MessageEvent).data);
+      const have = queries.getQueryData<Document>(["level", id]);
+      if (!have || have.level.revision < revision) queries.invalidateQueries({ queryKey: ["level", id] });
+    });
+    stream.addEventListener("bake", (e) => {
+      const bake: Bake = JSON.parse((e as MessageEvent).data);
+      const before = queries.getQueryData<Bake | null>(["bake-now", id]);
+      if (before?.id === bake.id && (before.state === "done" || before.state === "cancelled")) return;
+      queries.setQueryData(["bake-now", id], bake);
+      if (bake.state !== "queued") queries.invalidateQueries({ queryKey: ["lightmap", id] });
+      if (bake.state === "failed") complain(new Error(bake.error));
+    });
+    // After a break anything may have happened.
+    stream.addEventListener("open", () => queries.invalidateQueries({ queryKey: ["level", id] }));
+    return () => stream.close();
+  }, [id, queries]);
+}
+
+/** Bakes what an edit made stale, at draft, so that the view follows the hand. */
+export function useAutoBake(id: string, state: LightmapState | undefined, canBake: boolean) {
+  const start = useStartBake(id);
+  const auto = useBench((s) => s.autoBake);
+  const now = useBakeNow(id).data;
+  const running = now && (now.state === "queued" || now.state === "running");
+  const stale = state?.stale ?? 0;
+  const some = stale > 0 && stale < (state?.sources.length ?? 0);
+  useEffect(() => {
+    if (auto && some && canBake && !running && !start.isPending) start.mutate("draft");
+  }, [state?.revision, stale, auto]);
+}
+
+export async function askPoint(id: string, point: readonly number[], normal: readonly number[]) {
+  const text = (v: readonly number[]) => v.map((x) => x.toFixed(5)).join(",");
+  bench.set({ panel: "ledger", ledger: { point: [point[0]!, point[1]!, point[2]!], answer: null } });
+  try {
+    const answer = await take(api.GET("/api/v1/levels/{id}/ledger", { params: { path: { id }, query: { point: text(point), normal: text(normal) } } }));
+    bench.set({ ledger: { point: [point[0]!, point[1]!, point[2]!], answer } });
+  } catch (error) {
+    bench.set({ ledger: null });
+    complain(error);
+  }
+}

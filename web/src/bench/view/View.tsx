@@ -1,0 +1,239 @@
+import { useEffect, useMemo, useRef, useState } from "react";
+import { Lightbulb, LampDesk, Sun } from "lucide-react";
+import type { Document, Light, LightmapState } from "../../api/client";
+import { complain } from "../../ui/messages";
+import { askPoint, useLayers, useScene } from "../data";
+import { linear, Mix, swatch } from "../layers";
+import { bench, useBench, type ViewMode } from "../store";
+import { weightOf } from "../weights";
+import { reachLines } from "./reach";
+import { Stage } from "./stage";
+
+const modeNames: [ViewMode, string, string][] = [
+  ["unlit", "Unlit", "1"],
+  ["final", "Lit", "2"],
+  ["light", "Light alone", "3"],
+  ["brightness", "Brightness", "4"],
+];
+
+const icons = { point: Lightbulb, spot: LampDesk, directional: Sun };
+
+export function View({ doc, state, onPlace }: { doc: Document; state: LightmapState | undefined; onPlace: (at: number[]) => void }) {
+  const level = doc.document;
+  const host = useRef<HTMLDivElement>(null);
+  const overlay = useRef<HTMLDivElement>(null);
+  const stage = useRef<Stage | null>(null);
+  const [broken, setBroken] = useState("");
+  const { mode, markers, selected, live, muted, solo, exposure, goal, placing } = useBench();
+
+  // Colours of materials are in the mesh, and are no part of the geometry's name.
+  const colors = useMemo(() => level.materials.map((m) => `${m.id}${m.color}${m.emission}`).join(), [level.materials]);
+  const scene = useScene(doc.level.id, state?.geometry, colors).data;
+  const layers = useLayers(doc.level.id, state);
+  const mix = useMemo(() => (scene ? new Mix(scene.pageSize, scene.pages) : null), [scene]);
+
+  useEffect(() => {
+    try {
+      const s = new Stage(host.current!);
+      stage.current = s;
+      s.onFrame = () => {
+        placeMarkers(s, overlay.current);
+        host.current!.dataset.frames = String(Number(host.current!.dataset.frames ?? 0) + 1);
+      };
+    } catch {
+      setBroken("This browser has no WebGL 2, which the view needs.");
+      return;
+    }
+    return () => {
+      stage.current?.dispose();
+      stage.current = null;
+    };
+  }, []);
+
+  useEffect(() => {
+    const s = stage.current;
+    if (!s) return;
+    s.onPick = (picked) => {
+      if (!picked) return bench.set({ selected: null });
+      if (useBench.getState().placing) return onPlace(picked.point);
+      askPoint(doc.level.id, picked.point, picked.normal).catch(complain);
+    };
+  }, [doc.level.id, onPlace]);
+
+  // A level opens at its first viewpoint, or from above.
+  const opened = useRef(false);
+  useEffect(() => {
+    if (!stage.current || !scene || opened.current) return;
+    opened.current = true;
+    const v = level.viewpoints[0];
+    if (v) {
+      stage.current.camera.fov = v.fov_deg;
+      stage.current.camera.updateProjectionMatrix();
+      stage.current.hand.stand(v.transform.position, v.transform.rotation);
+    } else {
+      const middle = scene.min.map((m, i) => (m + scene.max[i]!) / 2);
+      const size = Math.hypot(...scene.min.map((m, i) => scene.max[i]! - m)) || 4;
+      stage.current.hand.look([middle[0]! + size * 0.55, middle[1]! + size * 0.45, middle[2]! + size * 0.75], middle);
+    }
+  }, [scene, level.viewpoints]);
+
+  useEffect(() => {
+    if (!goal || !stage.current) return;
+    if (goal.fov) {
+      stage.current.camera.fov = goal.fov;
+      stage.current.camera.updateProjectionMatrix();
+    }
+    stage.current.hand.look(goal.position, goal.target);
+  }, [goal]);
+
+  useEffect(() => {
+    if (scene && mix) stage.current?.setScene(scene, mix);
+    stage.current?.setMode(mode);
+  }, [scene, mix, mode]);
+
+  // The mix: layers as they come, weights as they are dragged. Layers of another
+  // layout wait for their scene.
+  useEffect(() => {
+    if (!mix || !state || !scene || state.geometry !== scene.geometry) return;
+    const anySolo = Object.values(solo).some(Boolean);
+    let changed = false;
+    mix.keepOnly(new Set(state.sources.map((s) => s.id)));
+    for (const { source, key, layer } of layers) {
+      if (layer.pageSize === mix.pageSize && layer.pages === mix.pages) mix.setLayer(source, key, layer);
+    }
+    for (const s of state.sources) {
+      const weight = weightOf(s, live[s.id], muted[s.id] ?? false, anySolo && !solo[s.id]);
+      changed = mix.setWeight(s.id, weight) || changed;
+    }
+    if (changed) stage.current?.refresh();
+  }, [mix, scene, state, layers, live, muted, solo]);
+
+  useEffect(() => {
+    const { sky } = level.environment;
+    const { haze } = level.fog;
+    const scale = (hex: string, k: number) => linear(hex).map((v) => v * k);
+    stage.current?.setLook({
+      white: 1.2 * 2 ** (exposure ?? level.look.exposure_ev),
+      filmic: level.look.tone === "filmic",
+      sky: scale(sky.color, sky.luminance),
+      haze: {
+        color: scale(haze.color, haze.luminance),
+        start: haze.start_m,
+        end: haze.end_m,
+        density: haze.density,
+        most: haze.enabled ? haze.max : 0,
+      },
+    });
+  }, [level.environment, level.fog, level.look, exposure]);
+
+  useEffect(() => {
+    const byID = new Map((state?.sources ?? []).map((s) => [s.id, s]));
+    const anySolo = Object.values(solo).some(Boolean);
+    stage.current?.setGlows(
+      level.glows
+        .filter((g) => g.enabled)
+        .map((g) => {
+          let tint: readonly number[] = g.color ? linear(g.color) : [1, 1, 1];
+          const from = g.color_from ? byID.get(g.color_from) : undefined;
+          if (from) {
+            const weight = weightOf(from, live[from.id], muted[from.id] ?? false, anySolo && !solo[from.id]);
+            const lit = weight.some((w) => w > 0);
+            const c = live[from.id]?.color;
+            tint = lit ? (c ? linear(c) : from.color) : [0, 0, 0];
+          }
+          return { position: g.transform.position, radius: g.size_m / 2, nits: tint.map((v) => v * g.luminance) };
+        }),
+    );
+  }, [level.glows, state, live, muted, solo]);
+
+  const picked = level.lights.find((l) => l.id === selected);
+  useEffect(() => {
+    stage.current?.setLines(picked && markers ? reachLines(picked) : []);
+  }, [picked, markers]);
+
+  return (
+    <section className="relative min-h-0 min-w-0 flex-1 bg-black" aria-label="View">
+      <div ref={host} className="absolute inset-0" data-testid="view">
+        <div ref={overlay} className="pointer-events-none absolute inset-0 overflow-hidden">
+          {markers && level.lights.filter((l) => l.kind !== "directional").map((l) => <Marker key={l.id} light={l} color={colorOf(l, state)} selected={l.id === selected} />)}
+        </div>
+      </div>
+      {broken && <p className="absolute inset-0 grid place-items-center">{broken}</p>}
+      <div className="absolute left-2 top-2 flex bg-base-100" role="radiogroup" aria-label="View mode">
+        {modeNames.map(([m, name, key]) => (
+          <button key={m} role="radio" aria-checked={mode === m} title={`${name} (${key})`} className={`h-6 border-b-2 px-2 ${mode === m ? "border-accent bg-base-300" : "dim border-transparent"}`} onClick={() => bench.set({ mode: m })}>
+            {name}
+          </button>
+        ))}
+        <button aria-pressed={markers} title="Markers (M)" className={`h-6 border-b-2 px-2 ${markers ? "border-accent bg-base-300" : "dim border-transparent"}`} onClick={() => bench.set({ markers: !markers })}>
+          Markers
+        </button>
+      </div>
+      <Viewpoints doc={doc} />
+      <p className="absolute bottom-2 left-2 bg-base-100/90 px-2 py-1 text-[11px]">
+        {placing ? `Click where ${placing.name} goes. Esc leaves.` : mode === "brightness" ? "Bands double: 1/8 lx blue, 8 lx green, 512 lx red" : `EV ${(exposure ?? level.look.exposure_ev).toFixed(1)} · ${level.look.tone} · click a spot to ask what lights it`}
+      </p>
+    </section>
+  );
+}
+
+function colorOf(light: Light, state: LightmapState | undefined): string {
+  return swatch(state?.sources.find((s) => s.id === light.id)?.color ?? [0.5, 0.5, 0.5]);
+}
+
+function Marker({ light, color, selected }: { light: Light; color: string; selected: boolean }) {
+  const Icon = icons[light.kind];
+  return (
+    <button
+      className={`marker pointer-events-auto ${light.enabled ? "" : "off"}`}
+      style={{ "--lamp": color, display: "none" } as React.CSSProperties}
+      data-at={light.transform.position.join(",")}
+      aria-label={`${light.name || light.id}, ${light.kind} light`}
+      aria-pressed={selected}
+      title={light.name || light.id}
+      onClick={() => bench.set({ selected: light.id })}
+    >
+      <Icon size={12} />
+    </button>
+  );
+}
+
+/** Moves the markers to where their lights are on screen. */
+function placeMarkers(stage: Stage, overlay: HTMLElement | null) {
+  for (const m of overlay?.querySelectorAll<HTMLElement>("[data-at]") ?? []) {
+    const at = stage.project(m.dataset.at!.split(",").map(Number));
+    m.style.display = at ? "grid" : "none";
+    if (at) m.style.transform = `translate(${at.x}px, ${at.y}px)`;
+  }
+}
+
+function Viewpoints({ doc }: { doc: Document }) {
+  const views = doc.document.viewpoints;
+  if (views.length === 0) return null;
+  return (
+    <select
+      className="field absolute right-2 top-2 !w-40 bg-base-100"
+      aria-label="Go to a viewpoint"
+      value=""
+      onChange={(e) => {
+        const v = views.find((x) => x.id === e.target.value);
+        if (v) goTo(v);
+      }}
+    >
+      <option value="">Viewpoints…</option>
+      {views.map((v) => (
+        <option key={v.id} value={v.id}>
+          {v.name || v.id}
+        </option>
+      ))}
+    </select>
+  );
+}
+
+export function goTo(v: Document["document"]["viewpoints"][number]) {
+  const [x, y, z, w] = v.transform.rotation as [number, number, number, number];
+  // -Z turned by the quaternion.
+  const f = [-2 * (x * z + w * y), -2 * (y * z - w * x), -(1 - 2 * (x * x + y * y))];
+  const p = v.transform.position as [number, number, number];
+  bench.fly(p, [p[0] + f[0]! * 6, p[1] + f[1]! * 6, p[2] + f[2]! * 6], v.fov_deg);
+}

@@ -1,0 +1,14 @@
+import type { Source } from "../api/client";
+import { linear, type Weight } from "./layers";
+import type { Live } from "./store";
+
+/** What each source is mixed with now: saved values, under what is being dragged,
+ *  muted or soloed. */
+export function weightOf(source: Source, live: Live | undefined, muted: boolean, silenced: boolean): Weight {
+  if (muted || silenced) return [0, 0, 0];
+  if (!live) return source.weight as unknown as Weight;
+  const c = live.color ? linear(live.color) : source.color;
+  const on = source.weight.some((w) => w !== 0) || source.strength === 0;
+  const k = on ? (live.strength ?? source.strength) : 0;
+  return [c[0]! * k, c[1]! * k, c[2]! * k];
+}

@@ -1,0 +1,52 @@
+import { StrictMode } from "react";
+import { createRoot } from "react-dom/client";
+import { QueryClient, QueryClientProvider, useQuery } from "@tanstack/react-query";
+import { Route, Switch } from "wouter";
+import "./index.css";
+import { api, setCSRF, take } from "./api/client";
+import { SignIn } from "./pages/SignIn";
+import { Levels } from "./pages/Levels";
+import { Platforms } from "./pages/Platforms";
+import { Presets } from "./pages/Presets";
+import { Bench } from "./bench/Bench";
+import { Messages } from "./ui/messages";
+
+const queries = new QueryClient({
+  defaultOptions: { queries: { retry: false, staleTime: 30_000, refetchOnWindowFocus: false } },
+});
+
+function Console() {
+  const session = useQuery({
+    queryKey: ["session"],
+    queryFn: async () => {
+      const s = await take(api.GET("/api/v1/session"));
+      setCSRF(s.csrf);
+      return s;
+    },
+  });
+  if (session.isPending) return null;
+  if (session.isError) return <SignIn onDone={() => session.refetch()} />;
+  return (
+    <Switch>
+      <Route path="/levels/:id">{(p) => <Bench key={p.id} id={p.id} user={session.data.user} />}</Route>
+      <Route path="/presets">
+        <Presets user={session.data.user} />
+      </Route>
+      <Route path="/platforms">
+        <Platforms user={session.data.user} />
+      </Route>
+      <Route>
+        <Levels user={session.data.user} />
+      </Route>
+    </Switch>
+  );
+}
+
+createRoot(document.getElementById("root")!).render(
+  <StrictMode>
+    <QueryClientProvider client={queries}>
+      <Console />
+      <Messages />
+    </QueryClientProvider>
+  </StrictMode>,
+);

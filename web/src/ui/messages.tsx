@@ -1,0 +1,39 @@
+import { create } from "zustand";
+import { X } from "lucide-react";
+
+// Errors and short notices, shown in a corner until they are read.
+
+type Message = { id: number; text: string; error: boolean };
+const useMessages = create<{ list: Message[] }>(() => ({ list: [] }));
+let next = 1;
+
+function drop(id: number) {
+  useMessages.setState((s) => ({ list: s.list.filter((m) => m.id !== id) }));
+}
+
+export function notice(text: string) {
+  const id = next++;
+  useMessages.setState((s) => ({ list: [...s.list.slice(-3), { id, text, error: false }] }));
+  setTimeout(() => drop(id), 4000);
+}
+
+export function complain(error: unknown) {
+  const text = error instanceof Error ? error.message : String(error);
+  useMessages.setState((s) => ({ list: [...s.list.slice(-3), { id: next++, text, error: true }] }));
+}
+
+export function Messages() {
+  const list = useMessages((s) => s.list);
+  return (
+    <div className="fixed bottom-4 left-1/2 z-50 flex -translate-x-1/2 flex-col gap-2" aria-live="polite">
+      {list.map((m) => (
+        <div key={m.id} role={m.error ? "alert" : "status"} className={`flex max-w-xl items-start gap-3 border bg-base-300 px-3 py-2 shadow-lg ${m.error ? "border-error" : "border-[#4a4a4a]"}`}>
+          <span className="whitespace-pre-line">{m.text}</span>
+          <button className="dim" aria-label="Dismiss" onClick={() => drop(m.id)}>
+            <X size={14} />
+          </button>
+        </div>
+      ))}
+    </div>
+  );
+}
