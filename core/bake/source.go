@@ -217,22 +217,14 @@ func (s *shape) disc(sc *scene.Scene, p, n geom.Vec3, r reach, cosMax float64, s
 		return 0, 0
 	}
 	unblocked := r.irradiance
-	if below := math.Sqrt(1 - cosMax*cosMax); r.cos < below { // the horizon cuts the disc
-		gain := 1.0
-		if r.cos > 0 {
-			gain = r.irradiance / r.cos
-		} else {
-			gain = s.gainAt(p, r)
-		}
-		unblocked = gain * all / float64(samples)
+	if below := math.Sqrt(1 - cosMax*cosMax); r.cos < below {
+		// The horizon cuts the disc: radiance times solid angle times the mean
+		// cosine. A facing surface gets L π sin², the disc fills 2π (1 - cos), so
+		// the two differ by 2 / (1 + cos).
+		facing, _ := s.reach(p, r.toward)
+		unblocked = facing.irradiance * 2 / (1 + cosMax) * all / float64(samples)
 	}
 	return unblocked * seen / all, seen / all
-}
-
-// gainAt is the irradiance for a facing surface, where cos θ <= 0 hid it.
-func (s *shape) gainAt(p geom.Vec3, r reach) float64 {
-	facing, _ := s.reach(p, r.toward)
-	return facing.irradiance
 }
 
 // discDirection is sample i of n over a cone about an axis, evenly by solid

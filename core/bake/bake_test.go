@@ -1,0 +1,426 @@
+package bake_test
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"runtime"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"grotta/core/bake"
+	"grotta/core/color"
+	"grotta/core/geom"
+	"grotta/core/level"
+	"grotta/demo"
+)
+
+// plane is a level with a floor of 20 by 20 m whose top is y = 0.
+func plane(lights ...*level.Light) *level.Level {
+	l := level.New("Plane")
+	floor := level.Default[level.Solid]()
+	floor.ID, floor.Size, floor.Transform.Position = "floor", level.Vec{20, 0.2, 20}, level.Vec{0, -0.1, 0}
+	l.Solids = []*level.Solid{&floor}
+	l.Lights = lights
+	l.Lightmap.Density = 4
+	return l
+}
+
+func block(l *level.Level, id string, at, size level.Vec) {
+	s := level.Default[level.Solid]()
+	s.ID, s.Size, s.Transform.Position = id, size, at
+	l.Solids = append(l.Solids, &s)
+}
+
+func light(id, kind string, strength float64, at level.Vec, aim geom.Vec3) *level.Light {
+	l := level.NewLight(id, kind)
+	l.Strength, l.Transform.Position = strength, at
+	q := geom.LookRotation(aim)
+	l.Transform.Rotation = [4]float64{q.V[0], q.V[1], q.V[2], q.W}
+	return l
+}
+
+func prepare(t testing.TB, l *level.Level) *bake.Prepared {
+	t.Helper()
+	require.NoError(t, l.Validate())
+	p, err := bake.Prepare(l)
+	require.NoError(t, err)
+	return p
+}
+
+func layersOf(t testing.TB, p *bake.Prepared, q bake.Quality) []*bake.Layer {
+	t.Helper()
+	layers := make([]*bake.Layer, len(p.Sources))
+	for i := range p.Sources {
+		var err error
+		layers[i], err = p.Bake(context.Background(), &p.Sources[i], q, nil)
+		require.NoError(t, err)
+	}
+	return layers
+}
+
+func mixOf(t testing.TB, p *bake.Prepared, q bake.Quality) *bake.Image {
+	return bake.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layersOf(t, p, q))
+}
+
+var up, down = geom.Vec3{0, 1, 0}, geom.Vec3{0, -1, 0}
+
+// closedForms are lights over the plane and their irradiance at (x, 0, z), from
+// the formulas of photometry and of KHR_lights_punctual, written out here anew.
+var closedForms = []struct {
+	name  string
+	light func() *level.Light
+	lux   func(x, y, z float64) float64
+}{
+	{
+		"point", func() *level.Light { return light("l", level.Point, 150, level.Vec{0.5, 3, 0.25}, down) },
+		func(x, y, z float64) float64 {
+			h := 3 - y
+			return 150 * h / math.Pow((x-0.5)*(x-0.5)+h*h+(z-0.25)*(z-0.25), 1.5)
+		},
+	},
+	{
+		"point with a range", func() *level.Light {
+			l := light("l", level.Point, 150, level.Vec{0, 3, 0}, down)
+			l.RangeM = 6
+			return l
+		},
+		func(x, y, z float64) float64 {
+			d := math.Hypot(math.Hypot(x, 3-y), z)
+			return 150 * (3 - y) / (d * d * d) * math.Max(0, math.Min(1, 1-math.Pow(d/6, 4)))
+		},
+	},
+	{
+		"ball", func() *level.Light { // π L (r/d)² cos θ with L = I / (π r²)
+			l := light("l", level.Point, 80, level.Vec{0, 2, 0}, down)
+			l.RadiusM = 0.5
+			return l
+		},
+		func(x, y, z float64) float64 {
+			d2 := x*x + (2-y)*(2-y) + z*z
+			radiance := 80 / (math.Pi * 0.25)
+			return math.Pi * radiance * 0.25 / d2 * (2 - y) / math.Sqrt(d2)
+		},
+	},
+	{
+		"spot", func() *level.Light {
+			l := light("l", level.Spot, 500, level.Vec{0, 4, 0}, down)
+			l.InnerDeg, l.OuterDeg = 20, 45
+			return l
+		},
+		func(x, y, z float64) float64 {
+			d := math.Hypot(math.Hypot(x, 4-y), z)
+			cos := (4 - y) / d
+			inner, outer := math.Cos(20*math.Pi/180), math.Cos(45*math.Pi/180)
+			a := math.Max(0, math.Min(1, cos/(inner-outer)-outer/(inner-outer)))
+			return 500 * a * a * cos / (d * d)
+		},
+	},
+	{
+		"directional", func() *level.Light { return light("l", level.Directional, 2100, level.Vec{}, geom.Vec3{1, -1, 0}) },
+		func(x, y, z float64) float64 { return 2100 * math.Sqrt2 / 2 },
+	},
+	{
+		"directional with a disc", func() *level.Light {
+			l := light("l", level.Directional, 900, level.Vec{}, geom.Vec3{0, -2, 1})
+			l.AngularDeg = 10
+			return l
+		},
+		func(x, y, z float64) float64 { return 900 * 2 / math.Sqrt(5) },
+	},
+}
+
+func TestLedgerAgainstClosedForms(t *testing.T) {
+	for _, c := range closedForms {
+		p := prepare(t, plane(c.light()))
+		for _, at := range [][2]float64{{0, 0}, {1, 0}, {-2, 1.5}, {3, -3}, {0.1, 4}, {6, 6}} {
+			got := p.Ledger(geom.Vec3{at[0], 0, at[1]}, up).Total.Luminance
+			want := c.lux(at[0], 0, at[1])
+			assert.InDelta(t, want, got, 0.001*want+1e-9, "%s at %v", c.name, at)
+		}
+	}
+}
+
+// Half-floats round by 2^-11, so the bound is wider than the ledger's.
+func TestLightmapAgainstClosedForms(t *testing.T) {
+	for _, c := range closedForms {
+		p := prepare(t, plane(c.light()))
+		m := mixOf(t, p, bake.Good)
+		checked := 0
+		for _, texel := range p.Texels.List {
+			if texel.Normal[1] < 0.9 {
+				continue
+			}
+			want := c.lux(float64(texel.Origin[0]), float64(texel.Origin[1]), float64(texel.Origin[2]))
+			got := float64(m.Pix[3*texel.Index])
+			require.InDelta(t, want, got, 0.001*want+1e-4, "%s at %v", c.name, texel.Origin)
+			checked++
+		}
+		assert.Equal(t, 80*80, checked)
+	}
+}
+
+// Under a ball that is half sunk below the horizon of a wall, what is left is
+// sampled; it must still agree with an integral over the visible cap.
+func TestBallCutByTheHorizon(t *testing.T) {
+	l := light("l", level.Point, 100, level.Vec{0, 0, 2}, down)
+	l.RadiusM = 0.5
+	l.Shadows.Cast = false
+	p := prepare(t, plane(l))
+	got := p.Ledger(geom.Vec3{0, 0, 0}, up).Total.Luminance
+	// Integral of L cos θ over the half of the cone above the plane, numerically.
+	radiance, sinMax, sum := 100/(math.Pi*0.25), 0.25, 0.0
+	const n = 2000
+	for i := range n {
+		a := (float64(i) + 0.5) / n * math.Asin(sinMax)
+		for j := range n {
+			phi := (float64(j) + 0.5) / n * math.Pi
+			sum += radiance * math.Sin(a) * math.Sin(phi) * math.Sin(a) * math.Asin(sinMax) / n * math.Pi / n
+		}
+	}
+	assert.InEpsilon(t, sum, got, 0.01)
+}
+
+func TestShadows(t *testing.T) {
+	l := plane(light("l", level.Point, 100, level.Vec{0, 4, 0}, down))
+	block(l, "slab", level.Vec{1, 2, 0}, level.Vec{1, 0.1, 1})
+	p := prepare(t, l)
+
+	lit := p.Ledger(geom.Vec3{-1, 0, 0}, up)
+	require.False(t, lit.Sources[0].Blocked)
+	dark := p.Ledger(geom.Vec3{2, 0, 0}, up)
+	entry := dark.Sources[0]
+	require.Equal(t, "l", entry.ID)
+	assert.True(t, entry.Blocked)
+	assert.Zero(t, entry.Direct.Luminance)
+	require.Len(t, entry.BlockedBy, 1)
+	assert.Equal(t, "slab", entry.BlockedBy[0].ID)
+	assert.InDelta(t, 1.95, entry.BlockedBy[0].Point[1], 1e-4, "the underside is met first")
+
+	l.Lights[0].Shadows.Cast = false
+	assert.Positive(t, prepare(t, l).Ledger(geom.Vec3{2, 0, 0}, up).Total.Luminance)
+	l.Lights[0].Shadows.Cast, l.Lights[0].Shadows.NearM = true, 2.5
+	assert.Positive(t, prepare(t, l).Ledger(geom.Vec3{2, 0, 0}, up).Total.Luminance, "what is nearer than near casts none")
+}
+
+// The edge of a half plane under a disc-like source: the visible share is the
+// area of a circular segment (a straight edge across a disc).
+func TestSoftShadowOfAStraightEdge(t *testing.T) {
+	l := plane(light("l", level.Point, 100, level.Vec{0, 4, 0}, down))
+	l.Lights[0].RadiusM = 0.2
+	block(l, "board", level.Vec{5, 2, 0}, level.Vec{10, 0.001, 18}) // its edge is x = 0, half way
+	p := prepare(t, l)
+	for _, x := range []float64{-0.25, -0.15, -0.08, 0, 0.08, 0.15, 0.25} {
+		// The edge, seen from x on the floor, stands at -x on the source's level.
+		h := math.Max(-1, math.Min(1, -x/0.2))
+		want := (math.Pi/2 + math.Asin(h) + h*math.Sqrt(1-h*h)) / math.Pi
+		got := p.Ledger(geom.Vec3{x, 0, 0}, up).Sources[0].Visible
+		assert.InDelta(t, want, got, 0.01, "at %v", x)
+	}
+}
+
+func TestAmbientHoldsWhereItsZoneDoes(t *testing.T) {
+	l := plane()
+	l.Environment.Ambient = level.Ambient{Color: "#ffffff", Strength: 7}
+	l.Zones = []*level.Zone{{ID: "tent", Play: "none", Mode: "indoor", Boxes: []level.Box{{Min: level.Vec{-1, -1, -1}, Max: level.Vec{1, 2, 1}}}, Ambient: &level.Ambient{Color: "#ffffff", Strength: 2}}}
+	p := prepare(t, l)
+	assert.InDelta(t, 2, p.Ledger(geom.Vec3{0, 0, 0}, up).Total.Luminance, 1e-9)
+	assert.InDelta(t, 7, p.Ledger(geom.Vec3{3, 0, 0}, up).Total.Luminance, 1e-9)
+}
+
+// randomLevel is a floor, some blocks and some lights of every kind.
+func randomLevel(r *rand.Rand) *level.Level {
+	l := plane()
+	for i := range 3 + r.IntN(5) {
+		block(l, fmt.Sprintf("b%d", i), level.Vec{r.Float64()*12 - 6, r.Float64() * 3, r.Float64()*12 - 6}, level.Vec{0.2 + r.Float64()*2, 0.2 + r.Float64()*2, 0.2 + r.Float64()*2})
+	}
+	for i := range 2 + r.IntN(5) {
+		kind := []string{level.Point, level.Spot, level.Directional}[r.IntN(3)]
+		a := light(fmt.Sprintf("l%d", i), kind, math.Exp(r.NormFloat64()*2+3), level.Vec{r.Float64()*12 - 6, 1 + r.Float64()*5, r.Float64()*12 - 6},
+			geom.Vec3{r.NormFloat64(), -1 - r.Float64(), r.NormFloat64()})
+		a.Color = color.Linear{r.Float64(), r.Float64(), r.Float64()}.Hex()
+		a.RangeM, a.RadiusM, a.AngularDeg = float64(r.IntN(3))*4, float64(r.IntN(2))*0.3, float64(r.IntN(2))*5
+		l.Lights = append(l.Lights, a)
+	}
+	l.Environment.Ambient.Strength = r.Float64()
+	return l
+}
+
+// The heart of the product: a mix after changes of strength, colour and on/off
+// is what a fresh bake of those values gives, within half-float rounding.
+func TestMixEqualsAFreshBake(t *testing.T) {
+	r := rand.New(rand.NewPCG(7, 7))
+	for round := range 8 {
+		l := randomLevel(r)
+		p := prepare(t, l)
+		layers := layersOf(t, p, bake.Draft)
+		for _, a := range l.Lights {
+			a.Strength *= math.Exp(r.NormFloat64())
+			a.Color = color.Linear{r.Float64(), r.Float64(), r.Float64()}.Hex()
+			a.Enabled = r.IntN(4) > 0
+		}
+		changed, err := p.Again(l)
+		require.NoError(t, err)
+		mixed := bake.Mix(p.Layout.PageSize, p.Layout.Pages, changed.Sources, layers)
+		fresh := prepare(t, l)
+		require.Equal(t, mixed.Hash(), mixOf(t, fresh, bake.Draft).Hash(), "the same bytes, as layers do not depend on what changed")
+		// And against light reckoned without layers or half-floats at all.
+		for i := 0; i < len(p.Texels.List); i += 37 {
+			texel := p.Texels.List[i]
+			n := geom.Vec3{float64(texel.Normal[0]), float64(texel.Normal[1]), float64(texel.Normal[2])}
+			want := fresh.UnmixedIrradiance(texel, n, bake.Draft)
+			for c := range 3 {
+				got := float64(mixed.Pix[3*texel.Index+int32(c)])
+				require.InDelta(t, want[c], got, want[c]/2048+1e-5, "round %d, texel %d", round, i)
+			}
+		}
+	}
+}
+
+func TestBytesDoNotDependOnThreads(t *testing.T) {
+	p := prepare(t, demo.Room())
+	hashes := map[string]bool{}
+	for _, threads := range []int{1, 2, 5} {
+		was := runtime.GOMAXPROCS(threads)
+		hashes[mixOf(t, p, bake.Good).Hash()] = true
+		runtime.GOMAXPROCS(was)
+	}
+	assert.Len(t, hashes, 1)
+}
+
+func TestKeysFollowWhatALayerDependsOn(t *testing.T) {
+	base := func() *level.Level {
+		return plane(light("a", level.Spot, 10, level.Vec{0, 2, 0}, down), light("b", level.Point, 10, level.Vec{1, 2, 0}, down))
+	}
+	keys := func(l *level.Level) [2]string {
+		p := prepare(t, l)
+		return [2]string{p.Key(&p.Sources[0], bake.Good), p.Key(&p.Sources[1], bake.Good)}
+	}
+	was := keys(base())
+	for name, c := range map[string]struct {
+		edit         func(*level.Level)
+		first, other bool // whether the key of a, and of b, changes
+	}{
+		"strength":  {func(l *level.Level) { l.Lights[0].Strength = 99 }, false, false},
+		"colour":    {func(l *level.Level) { l.Lights[0].Color = "#ff0000" }, false, false},
+		"off":       {func(l *level.Level) { l.Lights[0].Enabled = false }, false, false},
+		"look":      {func(l *level.Level) { l.Look.ExposureEV = 1 }, false, false},
+		"moved":     {func(l *level.Level) { l.Lights[0].Transform.Position[0] = 0.5 }, true, false},
+		"cone":      {func(l *level.Level) { l.Lights[0].OuterDeg = 50 }, true, false},
+		"shadow":    {func(l *level.Level) { l.Lights[0].Shadows.NearM = 0.3 }, true, false},
+		"new block": {func(l *level.Level) { block(l, "x", level.Vec{0, 1, 0}, level.Vec{1, 1, 1}) }, true, true},
+		"density":   {func(l *level.Level) { l.Lightmap.Density = 5 }, true, true},
+	} {
+		l := base()
+		c.edit(l)
+		now := keys(l)
+		assert.Equal(t, c.first, was[0] != now[0], name)
+		assert.Equal(t, c.other, was[1] != now[1], name)
+	}
+}
+
+func TestCancelledBakeEndsWithItsContext(t *testing.T) {
+	p := prepare(t, demo.Saltmarsh())
+	ctx, cancel := context.WithCancel(context.Background())
+	_, err := p.Bake(ctx, &p.Sources[0], bake.Final, func(int) { cancel() })
+	assert.ErrorIs(t, err, context.Canceled)
+}
+
+func TestLayersGoThroughTheirEncoding(t *testing.T) {
+	p := prepare(t, demo.Room())
+	l, err := p.Bake(context.Background(), &p.Sources[0], bake.Draft, nil)
+	require.NoError(t, err)
+	require.NotEmpty(t, l.Tiles)
+	back, err := bake.DecodeLayer(l.Key, l.Encode())
+	require.NoError(t, err)
+	assert.Equal(t, l, back)
+	for cut := 0; cut < len(l.Encode()); cut += 97 {
+		_, err := bake.DecodeLayer("k", l.Encode()[:cut])
+		require.Error(t, err)
+	}
+}
+
+// Odd levels give a defined result: no hang, no crash, no texel that is no number.
+func TestOddLevels(t *testing.T) {
+	for name, edit := range map[string]func(*level.Level){
+		"no geometry":       func(l *level.Level) { l.Solids = nil },
+		"no lights":         func(l *level.Level) { l.Lights = nil },
+		"light in a solid":  func(l *level.Level) { l.Lights[0].Transform.Position = level.Vec{0, -0.1, 0} },
+		"light on the face": func(l *level.Level) { l.Lights[0].Transform.Position = level.Vec{0, 0, 0} },
+		"same solid twice":  func(l *level.Level) { block(l, "twin", level.Vec{0, -0.1, 0}, level.Vec{20, 0.2, 20}) },
+		"needles": func(l *level.Level) {
+			l.Meshes = []*level.Mesh{{Entity: level.Entity{ID: "m", Enabled: true, Transform: level.Default[level.Transform]()},
+				Positions: []float64{0, 1, 0, 5, 1, 0, 10, 1, 1e-9, 1, 1, 1, 1, 1, 1}, Indices: []uint32{0, 1, 2, 0, 3, 4, 3, 3, 3, 0, 1, 3},
+				Surface: level.Default[level.Surface]()}}
+		},
+		"ball larger than its height": func(l *level.Level) { l.Lights[0].RadiusM = 50 },
+		"many lights at a spot": func(l *level.Level) {
+			for i := range 300 {
+				l.Lights = append(l.Lights, light(fmt.Sprintf("x%d", i), level.Point, 1, level.Vec{0, 2, 0}, down))
+			}
+		},
+	} {
+		l := plane(light("l", level.Point, 100, level.Vec{0, 2, 0}, down))
+		l.Lightmap.Density = 1
+		edit(l)
+		p := prepare(t, l)
+		for _, v := range mixOf(t, p, bake.Draft).Pix {
+			require.False(t, math.IsNaN(float64(v)) || math.IsInf(float64(v), 0) || v < 0, name)
+		}
+		total := p.Ledger(geom.Vec3{0.1, 0, 0.1}, up).Total
+		assert.False(t, math.IsNaN(total.Luminance), name)
+	}
+}
+
+func FuzzDecodeLayer(f *testing.F) {
+	p, err := bake.Prepare(demo.Room())
+	require.NoError(f, err)
+	l, err := p.Bake(context.Background(), &p.Sources[0], bake.Draft, nil)
+	require.NoError(f, err)
+	f.Add(l.Encode())
+	f.Add([]byte("grotta-layer/1\n"))
+	f.Fuzz(func(t *testing.T, data []byte) {
+		if l, err := bake.DecodeLayer("k", data); err == nil {
+			l.AddTo(bake.NewImage(l.PageSize, l.Pages), color.White)
+		}
+	})
+}
+
+func BenchmarkBake(b *testing.B) {
+	p := prepare(b, demo.Saltmarsh())
+	for i := 0; b.Loop(); i++ {
+		_, err := p.Bake(context.Background(), &p.Sources[i%len(p.Sources)], bake.Good, nil)
+		require.NoError(b, err)
+	}
+	b.ReportMetric(float64(b.N)*float64(len(p.Texels.List))/b.Elapsed().Seconds()/1e6, "Mtexels/s")
+}
+
+func BenchmarkMix(b *testing.B) {
+	p := prepare(b, demo.Saltmarsh())
+	layers := layersOf(b, p, bake.Draft)
+	m := bake.NewImage(p.Layout.PageSize, p.Layout.Pages)
+	texels := 0
+	for _, l := range layers {
+		texels += len(l.Tiles) * bake.TileSize * bake.TileSize
+	}
+	for b.Loop() {
+		for i, l := range layers {
+			l.AddTo(m, p.Sources[i].Weight.Add(color.Linear{1e-9, 1e-9, 1e-9}))
+		}
+	}
+	b.ReportMetric(b.Elapsed().Seconds()*1000/float64(b.N)/(float64(texels)/1e6), "ms/Mtexel-layer")
+}
+
+// The plain loop over the same bytes that the mix is held against.
+func BenchmarkMixBound(b *testing.B) {
+	from, to := make([]float32, 3<<20), make([]float32, 3<<20)
+	for b.Loop() {
+		for i, v := range from {
+			to[i] += 1.5 * v
+		}
+	}
+	b.ReportMetric(b.Elapsed().Seconds()*1000/float64(b.N)/1.048576, "ms/Mtexel-layer")
+}
