@@ -1,16 +1,19 @@
 package demo
 
 import (
-	"grotta/api"
 	"grotta/core/level"
 	"grotta/core/preset"
 )
 
 // SharedPreset is a preset that the demo comes with.
 type SharedPreset struct {
-	Info   api.NewPreset
-	Preset *preset.Preset
+	Name, Note string
+	Tags       []string
+	Preset     *preset.Preset
 }
+
+// Credit is whom to name for them.
+const Credit = "Ivo, Saltmarsh station"
 
 // Presets are a lantern and two moods, made from the demo level.
 func Presets() []SharedPreset {
@@ -32,8 +35,8 @@ func Presets() []SharedPreset {
 	fog.Fog.Haze.Color, fog.Fog.Haze.Luminance, fog.Fog.Haze.Max = "#b8c0c4", 700, 0.97
 	fog.Look.ExposureEV = 9
 	return []SharedPreset{
-		{api.NewPreset{Name: "pier-lantern", Note: "Post, arm and lamp; one key colour.", Tags: []string{"lantern", "coast", "warm"}, Credit: "Ivo, Saltmarsh station"}, lantern},
-		{api.NewPreset{Name: "clear-night", Note: "Stars enough to walk by.", Tags: []string{"night", "coast", "clear"}, Credit: "Ivo, Saltmarsh station"}, preset.FromMood(night)},
-		{api.NewPreset{Name: "morning-fog", Note: "The pier's end is gone at sixty metres.", Tags: []string{"morning", "coast", "fog"}, Credit: "Ivo, Saltmarsh station"}, preset.FromMood(fog)},
+		{"pier-lantern", "Post, arm and lamp; one key colour.", []string{"lantern", "coast", "warm"}, lantern},
+		{"clear-night", "Stars enough to walk by.", []string{"night", "coast", "clear"}, preset.FromMood(night)},
+		{"morning-fog", "The pier's end is gone at sixty metres.", []string{"morning", "coast", "fog"}, preset.FromMood(fog)},
 	}
 }

@@ -12,6 +12,7 @@ import (
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
 	"github.com/gin-gonic/gin"
 
+	"grotta/api"
 	"grotta/cli"
 	"grotta/demo"
 	"grotta/service"
@@ -106,10 +107,10 @@ func fillDemo(st *store.Store) ([]demoUser, error) {
 		return nil, err
 	}
 	for _, d := range demo.Presets() {
-		if _, err := st.SavePreset(friend, d.Info, d.Preset); err != nil {
+		if _, err := st.SavePreset(friend, api.NewPreset{Name: d.Name, Note: d.Note, Tags: d.Tags, Credit: demo.Credit}, d.Preset); err != nil {
 			return nil, err
 		}
-		if err := st.SharePreset(friend, d.Info.Name, []string{store.Everybody}); err != nil {
+		if err := st.SharePreset(friend, d.Name, []string{store.Everybody}); err != nil {
 			return nil, err
 		}
 	}

@@ -95,8 +95,14 @@ func deepest(volumes []volume) crowd {
 	slices.SortStableFunc(candidates, func(a, b int) int { return degree(b) - degree(a) })
 	s.grow(nil, geom.Vec3{}, candidates)
 	out := crowd{point: s.point, cutShort: s.left <= 0}
+	var among geom.Vec3
 	for _, i := range s.best {
 		out.ids = append(out.ids, local[i].id)
+		among = among.Add(local[i].middle.Mul(1 / float64(len(s.best))))
+	}
+	// Of all points that prove it, one near the lights is one that a player sees.
+	if point, ok := s.common(s.best, among); ok && len(s.best) > 0 {
+		out.point = point
 	}
 	out.ids = append(out.ids, base...)
 	slices.Sort(out.ids)

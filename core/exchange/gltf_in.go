@@ -204,18 +204,18 @@ func (in *importer) mesh(n *gltf.Node, index int, world mgl64.Mat4, path string)
 			continue
 		}
 		m := level.Default[level.Mesh]()
-		name := firstOf(n.Name, in.doc.Meshes[index].Name, "mesh")
-		m.ID, m.Name = in.level.FreshID(name), clip(name)
-		m.Transform.Position = level.Vec(place)
-		if err := in.vertices(p, turn, at, &m); err != nil {
-			return err
-		}
 		if p.Material != nil {
 			id, err := in.material(*p.Material, at)
 			if err != nil {
 				return err
 			}
 			m.Surface.Material = id
+		}
+		name := firstOf(n.Name, in.doc.Meshes[index].Name, "mesh")
+		m.ID, m.Name = in.level.FreshID(name), clip(name)
+		m.Transform.Position = level.Vec(place)
+		if err := in.vertices(p, turn, at, &m); err != nil {
+			return err
 		}
 		in.level.Meshes = append(in.level.Meshes, &m)
 		if len(in.level.Meshes) > level.MaxEntities {

@@ -75,10 +75,10 @@ func (g *Grotta) Demo(ctx context.Context) (*client.Client, api.LevelInfo, error
 		if asker.ID, err = g.Store.UserID("ivo"); err != nil {
 			return nil, api.LevelInfo{}, err
 		}
-		if _, err := g.Store.SavePreset(asker, p.Info, p.Preset); err != nil {
+		if _, err := g.Store.SavePreset(asker, api.NewPreset{Name: p.Name, Note: p.Note, Tags: p.Tags, Credit: demo.Credit}, p.Preset); err != nil {
 			return nil, api.LevelInfo{}, err
 		}
-		if err := ivo.SharePreset(ctx, p.Info.Name, []string{store.Everybody}); err != nil {
+		if err := ivo.SharePreset(ctx, p.Name, []string{store.Everybody}); err != nil {
 			return nil, api.LevelInfo{}, err
 		}
 	}

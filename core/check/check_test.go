@@ -1,0 +1,173 @@
+package check
+
+import (
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"grotta/core/bake"
+	"grotta/core/geom"
+	"grotta/core/level"
+	"grotta/core/platform"
+	"grotta/demo"
+)
+
+func run(t *testing.T, l *level.Level, name string) *Report {
+	t.Helper()
+	require.NoError(t, l.Validate())
+	p, err := bake.Prepare(l)
+	require.NoError(t, err)
+	profile, err := platform.Named(name)
+	require.NoError(t, err)
+	return Run(p, profile)
+}
+
+func find(r *Report, rule string) *Finding {
+	for i := range r.Findings {
+		if r.Findings[i].Rule == rule {
+			return &r.Findings[i]
+		}
+	}
+	return nil
+}
+
+// The demo has three faults and no others; each fix is one operation, and with
+// all of them the level is clean.
+func TestDemoHasItsThreeFaultsAndTheirFixes(t *testing.T) {
+	l := demo.Saltmarsh()
+	r := run(t, l, "baked-arena")
+	require.Len(t, r.Findings, 3)
+	crowd := find(r, "limits.shadow-overlap")
+	require.NotNil(t, crowd)
+	assert.Equal(t, Error, crowd.Severity)
+	assert.Equal(t, demo.CrowdedZone, crowd.Zone)
+	assert.Equal(t, []string{demo.DeadGlow}, find(r, "links.glow-without-light").Entities)
+	assert.Equal(t, demo.DarkZone, find(r, "look.zone-too-dark").Zone)
+	assert.Contains(t, find(r, "look.zone-too-dark").Entities, demo.DarkLight)
+	for _, f := range r.Findings {
+		require.NotNil(t, f.Fix, f.Rule)
+		next, inverse, err := l.Apply(*f.Fix)
+		require.NoError(t, err, f.Rule)
+		assert.Nil(t, find(run(t, next, "baked-arena"), f.Rule), "%s is settled by its fix", f.Rule)
+		back, _, err := next.Apply(inverse)
+		require.NoError(t, err)
+		assert.NotNil(t, find(run(t, back, "baked-arena"), f.Rule))
+		l = next
+	}
+	assert.True(t, run(t, l, "baked-arena").Clean)
+}
+
+// The witness of an overlap is a point that all named lights reach.
+func TestOverlapIsProvenByItsPoint(t *testing.T) {
+	l := demo.Saltmarsh()
+	f := find(run(t, l, "baked-arena"), "limits.shadow-overlap")
+	world := l.World()
+	for _, id := range f.Entities {
+		light := l.Light(id)
+		if light.Kind == level.Directional {
+			continue
+		}
+		pose := world.Pose(&light.Entity)
+		to := geom.Vec3(*f.Point).Sub(pose.Position)
+		assert.LessOrEqual(t, to.Len(), light.RangeM, id)
+		if light.Kind == level.Spot {
+			assert.LessOrEqual(t, math.Acos(to.Normalize().Dot(pose.Forward()))*180/math.Pi, light.OuterDeg+1e-6, id)
+		}
+	}
+}
+
+// Against counting on a fine grid: the search never finds fewer, and its point
+// really has what it says.
+func TestDeepestAgainstAGrid(t *testing.T) {
+	r := rand.New(rand.NewPCG(11, 12))
+	for round := range 12 {
+		var volumes []volume
+		for i := range 10 {
+			v := volume{id: fmt.Sprint(i), middle: geom.Vec3{r.Float64() * 6, r.Float64() * 6, r.Float64() * 6}, radius: 1 + r.Float64()*2}
+			if i%2 == 0 {
+				v.cone, v.aim = true, geom.Vec3{r.NormFloat64(), r.NormFloat64(), r.NormFloat64()}.Normalize()
+				v.sin, v.cos = math.Sincos((20 + r.Float64()*50) * math.Pi / 180)
+			}
+			volumes = append(volumes, v)
+		}
+		got := deepest(volumes)
+		count := func(p geom.Vec3) (n int) {
+			for i := range volumes {
+				if volumes[i].contains(p) {
+					n++
+				}
+			}
+			return n
+		}
+		most := 0
+		for x := 0.0; x <= 6; x += 0.15 {
+			for y := 0.0; y <= 6; y += 0.15 {
+				for z := 0.0; z <= 6; z += 0.15 {
+					most = max(most, count(geom.Vec3{x, y, z}))
+				}
+			}
+		}
+		assert.GreaterOrEqual(t, len(got.ids), most, "round %d", round)
+		assert.Equal(t, len(got.ids), count(got.point), "round %d: the point proves it", round)
+		assert.False(t, got.cutShort)
+	}
+}
+
+func TestLimitsBiteAtTheirEdge(t *testing.T) {
+	lights := func(n int) *level.Level {
+		l := demo.Room()
+		l.Lights = nil
+		for i := range n {
+			a := level.NewLight(fmt.Sprintf("l%d", i), level.Point)
+			a.Transform.Position, a.Shadows.Cast, a.RangeM = level.Vec{0, 1, 0}, false, 3
+			l.Lights = append(l.Lights, a)
+		}
+		return l
+	}
+	assert.Nil(t, find(run(t, lights(4), "pocket"), "limits.zone-lights"))
+	over := find(run(t, lights(5), "pocket"), "limits.zone-lights")
+	require.NotNil(t, over)
+	assert.Equal(t, []float64{5, 4}, []float64{over.Count, over.Limit})
+	assert.Nil(t, find(run(t, lights(16), "pocket"), "limits.lights"))
+	assert.NotNil(t, find(run(t, lights(17), "pocket"), "limits.lights"))
+	off := lights(17)
+	off.Lights[3].Enabled = false
+	assert.Nil(t, find(run(t, off, "pocket"), "limits.lights"), "what is off does not count")
+}
+
+func TestLightmapLimitsAndTheirFix(t *testing.T) {
+	l := demo.Saltmarsh()
+	l.Lightmap.Density = 40
+	r := run(t, l, "pocket")
+	f := find(r, "limits.lightmap-pages")
+	require.NotNil(t, f)
+	assert.Equal(t, float64(r.Lightmap.Pages), f.Count)
+	require.NotNil(t, f.Fix)
+	next, _, err := l.Apply(*f.Fix)
+	require.NoError(t, err)
+	assert.Nil(t, find(run(t, next, "pocket"), "limits.lightmap-pages"))
+	assert.Equal(t, r.Lightmap.Pages*512*512*4, r.Lightmap.Bytes, "pocket has 4 bytes a texel")
+
+	l.Lightmap.PageSize, l.Lightmap.Density = 1024, 5
+	require.NotNil(t, find(run(t, l, "pocket"), "limits.page-size").Fix)
+}
+
+func TestKindsThatATargetLacks(t *testing.T) {
+	f := find(run(t, demo.Saltmarsh(), "pocket"), "support.light-kind")
+	require.NotNil(t, f)
+	require.NotNil(t, f.Fix)
+	assert.Equal(t, "point", f.Fix.Fields["kind"])
+	assert.Nil(t, find(run(t, demo.Saltmarsh(), "baked-arena"), "support.light-kind"))
+}
+
+func TestLightInsideASolid(t *testing.T) {
+	l := demo.Room()
+	l.Lights[0].Transform.Position = level.Vec{1.4, 0.4, -0.9} // in the crate
+	f := find(run(t, l, "baked-arena"), "closure.light-inside")
+	require.NotNil(t, f)
+	assert.Equal(t, []string{"lamp", "crate"}, f.Entities)
+}

@@ -1,0 +1,131 @@
+package exchange_test
+
+import (
+	"bytes"
+	"encoding/binary"
+	"math"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"grotta/core/bake"
+	"grotta/core/exchange"
+	"grotta/core/geom"
+	"grotta/core/level"
+	"grotta/demo"
+)
+
+// Out and in again: the lights shine as they did, on the same surfaces.
+func TestLevelGoesOutAndComesBack(t *testing.T) {
+	l := demo.Saltmarsh()
+	data, err := exchange.WriteGLTF(l)
+	require.NoError(t, err)
+	back, left, err := exchange.ReadGLTF(data, "Back")
+	require.NoError(t, err)
+	assert.Empty(t, left)
+	a, err := bake.Prepare(l)
+	require.NoError(t, err)
+	b, err := bake.Prepare(back)
+	require.NoError(t, err)
+	assert.Equal(t, len(a.Scene.Triangles), len(b.Scene.Triangles))
+	for i := range 3 {
+		assert.InDelta(t, a.Scene.Bounds.Min[i], b.Scene.Bounds.Min[i], 1e-4)
+		assert.InDelta(t, a.Scene.Bounds.Max[i], b.Scene.Bounds.Max[i], 1e-4)
+	}
+	for _, light := range back.Lights {
+		was := l.Light(light.ID)
+		require.NotNil(t, was, light.ID)
+		want, got := l.Radiant(was), back.Radiant(light)
+		for c := range 3 { // colours come back through 8 bits a channel
+			assert.InDelta(t, want[c], got[c], 0.012*want.Luminance()+1e-6, light.ID)
+		}
+		assert.InDelta(t, was.RangeM, light.RangeM, 1e-6)
+		if was.Kind == level.Spot {
+			assert.InDelta(t, was.OuterDeg, light.OuterDeg, 1e-4)
+		}
+		w, g := l.World().Pose(&was.Entity), back.World().Pose(&light.Entity)
+		assert.InDelta(t, 0, w.Position.Sub(g.Position).Len(), 1e-5)
+		if was.Kind != level.Point {
+			assert.InDelta(t, 1, w.Forward().Dot(g.Forward()), 1e-5)
+		}
+	}
+}
+
+const triangle = `{"asset":{"version":"2.0"},"scenes":[{"nodes":[0]}],
+ "nodes":[{"name":"Sail","mesh":0,"scale":[2,2,-2],"translation":[1,0,0],"children":[1]},{"extensions":{"KHR_lights_punctual":{"light":0}},"translation":[0,1,0]}],
+ "extensionsUsed":["KHR_lights_punctual"],
+ "extensions":{"KHR_lights_punctual":{"lights":[{"type":"spot","intensity":30,"color":[1,0.5,0],"spot":{"outerConeAngle":0.5}}]}},
+ "meshes":[{"primitives":[{"attributes":{"POSITION":0}}]}],
+ "accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3","min":[0,0,0],"max":[1,1,0]}],
+ "bufferViews":[{"buffer":0,"byteLength":36}],
+ "buffers":[{"byteLength":36,"uri":"data:application/octet-stream;base64,AAAAAAAAAAAAAAAAAACAPwAAAAAAAAAAAAAAAAAAgD8AAAAA"}]}`
+
+func TestScaledMirroredNestedNodes(t *testing.T) {
+	l, _, err := exchange.ReadGLTF([]byte(triangle), "Sail")
+	require.NoError(t, err)
+	require.Len(t, l.Meshes, 1)
+	m := l.Meshes[0]
+	assert.Equal(t, "sail", m.ID)
+	assert.Equal(t, level.Vec{1, 0, 0}, m.Transform.Position)
+	assert.Equal(t, []float64{0, 0, 0, 2, 0, 0, 0, 2, 0}, m.Positions)
+	assert.Equal(t, []uint32{0, 2, 1}, m.Indices, "mirrored, so turned about")
+	require.Len(t, l.Lights, 1)
+	pose := l.World().Pose(&l.Lights[0].Entity)
+	assert.InDeltaSlice(t, []float64{1, 2, 0}, pose.Position[:], 1e-9)
+	f := pose.Forward()
+	assert.InDeltaSlice(t, []float64{0, 0, 1}, f[:], 1e-9)
+	assert.InDelta(t, 0.5*180/math.Pi, l.Lights[0].OuterDeg, 1e-9)
+}
+
+func TestFilesThatCannotBe(t *testing.T) {
+	glb, err := exchange.WriteGLTF(demo.Room())
+	require.NoError(t, err)
+	swap := func(from, to string) []byte {
+		require.Contains(t, triangle, from)
+		return []byte(strings.Replace(triangle, from, to, 1))
+	}
+	liar := bytes.Clone(glb)
+	binary.LittleEndian.PutUint32(liar[12:], 1<<31)
+	for name, c := range map[string]struct {
+		data []byte
+		want string
+	}{
+		"nothing":            {nil, "is not glTF"},
+		"text":               {[]byte("hello"), "is not glTF"},
+		"other version":      {swap(`"version":"2.0"`, `"version":"1.0"`), "/asset/version"},
+		"cut in its header":  {glb[:14], "ends at byte 14"},
+		"cut in a chunk":     {glb[:len(glb)-100], "the header says"},
+		"a lying chunk":      {liar, "the chunk at byte 12"},
+		"outside buffer":     {swap("data:application/octet-stream;base64,AAAAAAAAAAAAAAAAAACAPwAAAAAAAAAAAAAAAAAAgD8AAAAA", "http://127.0.0.1/x.bin"), "outside the file"},
+		"missing mesh":       {swap(`"mesh":0`, `"mesh":7`), "/nodes/0/mesh is 7"},
+		"missing light":      {swap(`"light":0`, `"light":3`), "KHR_lights_punctual/light is 3"},
+		"a circle":           {swap(`"children":[1]`, `"children":[0]`), "form a circle"},
+		"huge count":         {swap(`"count":3`, `"count":900000000`), "/accessors/0/count is 900000000"},
+		"buffer too short":   {swap(`"byteLength":36}]`, `"byteLength":360}]`), ""},
+		"negative offset":    {swap(`"bufferView":0,"comp`, `"bufferView":0,"byteOffset":-8,"comp`), "/accessors/0"},
+		"required extension": {swap(`"extensionsUsed"`, `"extensionsRequired":["KHR_draco_mesh_compression"],"extensionsUsed"`), "/extensionsRequired"},
+		"infinite place":     {swap(`[1,0,0]`, `[1e308,0,0]`), ""},
+		"negative intensity": {swap(`"intensity":30`, `"intensity":-3`), "/lights/0/strength"},
+	} {
+		_, _, err := exchange.ReadGLTF(c.data, "x")
+		var invalid *level.Invalid
+		if assert.ErrorAs(t, err, &invalid, name) {
+			assert.Contains(t, err.Error(), c.want, name)
+		}
+	}
+}
+
+func FuzzReadGLTF(f *testing.F) {
+	glb, err := exchange.WriteGLTF(demo.Room())
+	require.NoError(f, err)
+	f.Add(glb)
+	f.Add([]byte(triangle))
+	f.Fuzz(func(t *testing.T, data []byte) {
+		if l, _, err := exchange.ReadGLTF(data, "x"); err == nil {
+			require.NoError(t, l.Validate())
+			_ = l.World().Pose(&level.Entity{Transform: level.Default[level.Transform]()}).Apply(geom.Vec3{})
+		}
+	})
+}

@@ -1,0 +1,45 @@
+package core_test
+
+import (
+	"go/parser"
+	"go/token"
+	"io/fs"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// The direction of imports: the core knows no interface, network or database;
+// the command line knows the client, not the service.
+func TestImportsKeepTheirDirection(t *testing.T) {
+	forbidden := map[string][]string{
+		"../core":   {"grotta/service", "grotta/client", "grotta/cli", "grotta/api", "grotta/web", "net", "net/http", "database/sql", "os", "github.com/spf13/cobra", "gorm.io/gorm", "github.com/gin-gonic/gin", "github.com/danielgtaylor/huma/v2", "github.com/nats-io/nats.go"},
+		"../client": {"grotta/service", "grotta/cli", "grotta/web"},
+		"../cli":    {"grotta/service", "grotta/web"},
+		"../api":    {"grotta/service", "grotta/client", "grotta/cli", "grotta/web"},
+	}
+	for dir, names := range forbidden {
+		seen := 0
+		require.NoError(t, filepath.WalkDir(dir, func(path string, d fs.DirEntry, err error) error {
+			if err != nil || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+				return err
+			}
+			f, err := parser.ParseFile(token.NewFileSet(), path, nil, parser.ImportsOnly)
+			require.NoError(t, err)
+			for _, spec := range f.Imports {
+				name, err := strconv.Unquote(spec.Path.Value)
+				require.NoError(t, err)
+				for _, bad := range names {
+					assert.False(t, name == bad || strings.HasPrefix(name, bad+"/"), "%s imports %s", path, name)
+				}
+			}
+			seen++
+			return nil
+		}))
+		assert.Positive(t, seen, dir)
+	}
+}

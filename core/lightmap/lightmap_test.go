@@ -1,0 +1,171 @@
+package lightmap_test
+
+import (
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"grotta/core/geom"
+	"grotta/core/level"
+	"grotta/core/lightmap"
+	"grotta/core/scene"
+	"grotta/demo"
+)
+
+func plan(t *testing.T, l *level.Level) (*scene.Scene, *lightmap.Layout) {
+	t.Helper()
+	s := scene.Build(l)
+	layout, err := lightmap.Plan(s)
+	require.NoError(t, err)
+	return s, layout
+}
+
+func boxes(r *rand.Rand, n int) *level.Level {
+	l := level.New("Boxes")
+	for i := range n {
+		b := level.Default[level.Solid]()
+		b.ID = fmt.Sprintf("b%d", i)
+		b.Size = level.Vec{0.1 + r.Float64()*8, 0.1 + r.Float64()*4, 0.1 + r.Float64()*8}
+		b.Transform.Position = level.Vec{r.Float64() * 40, r.Float64() * 4, r.Float64() * 40}
+		l.Solids = append(l.Solids, &b)
+	}
+	return l
+}
+
+// No two charts share a texel, none leaves its page, and padding is kept.
+func TestChartsDoNotOverlap(t *testing.T) {
+	r := rand.New(rand.NewPCG(1, 1))
+	for _, l := range []*level.Level{demo.Saltmarsh(), boxes(r, 40), boxes(r, 3)} {
+		_, layout := plan(t, l)
+		taken := map[[3]int]int{}
+		for i, c := range layout.Charts {
+			require.True(t, c.X >= 0 && c.Y >= 0 && c.X+c.Width <= layout.PageSize && c.Y+c.Height <= layout.PageSize)
+			require.Less(t, c.Page, layout.Pages)
+			for y := c.Y; y < c.Y+c.Height; y++ {
+				for x := c.X; x < c.X+c.Width; x++ {
+					other, used := taken[[3]int{c.Page, x, y}]
+					require.False(t, used, "charts %d and %d meet", i, other)
+					taken[[3]int{c.Page, x, y}] = i
+				}
+			}
+		}
+	}
+}
+
+func TestEverySurfacePointLiesInItsChart(t *testing.T) {
+	s, layout := plan(t, boxes(rand.New(rand.NewPCG(2, 2)), 30))
+	for _, c := range layout.Charts {
+		for _, v := range s.Surfaces[c.Surface].Outline {
+			x, y := c.At(v)
+			assert.GreaterOrEqual(t, x, float64(c.X+lightmap.PaddingTexels)-1e-6)
+			assert.GreaterOrEqual(t, y, float64(c.Y+lightmap.PaddingTexels)-1e-6)
+			assert.LessOrEqual(t, x, float64(c.X+c.Width-lightmap.PaddingTexels)+1e-6)
+			assert.LessOrEqual(t, y, float64(c.Y+c.Height-lightmap.PaddingTexels)+1e-6)
+		}
+	}
+}
+
+// Texels stand off their surface by the offset, on the side it faces, and never
+// inside a solid; a chart's texels are as many as its area asks.
+func TestTexelsStandOnTheirSurface(t *testing.T) {
+	s, layout := plan(t, demo.Saltmarsh())
+	texels := layout.Texels(s)
+	require.NotEmpty(t, texels.List)
+	for i := 0; i < len(texels.List); i += 11 {
+		x := texels.List[i]
+		surface := &s.Surfaces[x.Surface]
+		p := geom.Vec3{float64(x.Origin[0]), float64(x.Origin[1]), float64(x.Origin[2])}
+		above := surface.Normal.Dot(p.Sub(surface.Outline[0]))
+		require.InDelta(t, scene.OffsetM, above, 2e-4, surface.Entity)
+		require.Empty(t, s.Inside(p))
+	}
+	one := level.New("Tile")
+	tile := level.Default[level.Solid]()
+	tile.ID, tile.Size = "tile", level.Vec{3, 1, 2}
+	one.Solids, one.Lightmap.Density = []*level.Solid{&tile}, 5
+	_, layout = plan(t, one)
+	assert.Equal(t, 2*(15*10+15*5+10*5), layout.Lit, "3 x 1 x 2 m at 5 texels a metre")
+}
+
+func TestEveryTexelOfAChartGetsAValue(t *testing.T) {
+	s, layout := plan(t, demo.Room())
+	texels := layout.Texels(s)
+	have := map[int32]bool{}
+	computed := map[int]bool{}
+	for _, x := range texels.List {
+		have[x.Index] = true
+		computed[int(x.Surface)] = true
+	}
+	for _, f := range texels.Fill {
+		require.False(t, have[f.Index], "filled twice, or over a computed texel")
+		for _, from := range f.From[:f.Count] {
+			require.True(t, have[from], "filled from a texel without a value")
+		}
+		have[f.Index] = true
+	}
+	for _, c := range layout.Charts {
+		if !computed[c.Surface] {
+			continue // wholly inside solids
+		}
+		for y := range c.Height {
+			for x := range c.Width {
+				require.True(t, have[int32((c.Page*layout.PageSize+c.Y+y)*layout.PageSize+c.X+x)])
+			}
+		}
+	}
+}
+
+func TestPlanIsTheSameEachTime(t *testing.T) {
+	_, a := plan(t, demo.Saltmarsh())
+	_, b := plan(t, demo.Saltmarsh())
+	assert.Equal(t, a, b)
+}
+
+func TestWhatDoesNotFitIsSaid(t *testing.T) {
+	l := boxes(rand.New(rand.NewPCG(3, 3)), 400)
+	l.Lightmap.PageSize, l.Lightmap.Density = 64, 8
+	_, err := lightmap.Plan(scene.Build(l))
+	var tooLarge *lightmap.TooLarge
+	require.ErrorAs(t, err, &tooLarge)
+	assert.Contains(t, err.Error(), "more than 64 pages of 64")
+	l.Lightmap.PageSize, l.Lightmap.Density = 4096, 250
+	_, err = lightmap.Plan(scene.Build(l))
+	assert.Error(t, err)
+}
+
+// A curved mesh is cut into patches that cover all of it once.
+func TestMeshPatchesCoverTheMesh(t *testing.T) {
+	l := level.New("Ball")
+	m := level.Default[level.Mesh]()
+	m.ID = "ball"
+	const n = 12
+	for i := range n + 1 {
+		for j := range 2 * n {
+			theta, phi := math.Pi*float64(i)/n, math.Pi*float64(j)/n
+			m.Positions = append(m.Positions, math.Sin(theta)*math.Cos(phi), math.Cos(theta), math.Sin(theta)*math.Sin(phi))
+		}
+	}
+	for i := range uint32(n) {
+		for j := range uint32(2 * n) {
+			a, b := i*2*n+j, i*2*n+(j+1)%(2*n)
+			m.Indices = append(m.Indices, a, b, a+2*n, b, b+2*n, a+2*n)
+		}
+	}
+	l.Meshes = []*level.Mesh{&m}
+	require.NoError(t, l.Validate())
+	s, layout := plan(t, l)
+	var area float64
+	for i := range s.Surfaces {
+		for _, tri := range s.Surfaces[i].Tris {
+			area += geom.TriangleArea(tri[0], tri[1], tri[2])
+			n := tri[1].Sub(tri[0]).Cross(tri[2].Sub(tri[0])).Normalize()
+			require.GreaterOrEqual(t, n.Dot(s.Surfaces[i].Normal), 0.7)
+		}
+	}
+	assert.InEpsilon(t, 4*math.Pi, area, 0.03)
+	assert.Less(t, len(layout.Charts), 40, "patches, not single triangles")
+}
