@@ -383,7 +383,7 @@ func FuzzDecodeLayer(f *testing.F) {
 	f.Add(l.Encode())
 	f.Add([]byte("grotta-layer/1\n"))
 	f.Fuzz(func(t *testing.T, data []byte) {
-		if l, err := bake.DecodeLayer("k", data); err == nil {
+		if l, err := bake.DecodeLayer("k", data); err == nil && l.PageSize*l.PageSize*l.Pages < 1<<22 {
 			l.AddTo(bake.NewImage(l.PageSize, l.Pages), color.White)
 		}
 	})

@@ -34,6 +34,7 @@ func TestLevelGoesOutAndComesBack(t *testing.T) {
 		assert.InDelta(t, a.Scene.Bounds.Min[i], b.Scene.Bounds.Min[i], 1e-4)
 		assert.InDelta(t, a.Scene.Bounds.Max[i], b.Scene.Bounds.Max[i], 1e-4)
 	}
+	require.Len(t, back.Lights, len(l.Lights)-1, "all but the one that is off")
 	for _, light := range back.Lights {
 		was := l.Light(light.ID)
 		require.NotNil(t, was, light.ID)

@@ -157,11 +157,11 @@ func (x *exporter) lights(l *level.Level) {
 		x.node(&gltf.Node{
 			Name: light.ID, Translation: pose.Position,
 			Rotation:   [4]float64{q.V[0], q.V[1], q.V[2], q.W},
-			Extensions: gltf.Extensions{lightspunctual.ExtensionName: lightspunctual.LightIndex(len(lights) - 1)},
+			Extensions: gltf.Extensions{lightspunctual.ExtensionName: map[string]int{"light": len(lights) - 1}},
 		})
 	}
 	if len(lights) > 0 {
-		x.doc.Extensions = gltf.Extensions{lightspunctual.ExtensionName: lights}
+		x.doc.Extensions = gltf.Extensions{lightspunctual.ExtensionName: map[string]any{"lights": lights}}
 		x.doc.ExtensionsUsed = append(x.doc.ExtensionsUsed, lightspunctual.ExtensionName)
 	}
 }
