@@ -506,3 +506,7 @@ func TestDemoMeetsThePublishedSchema(t *testing.T) {
 	assert.Error(t, schema(bytes.Replace(text, []byte(`"strength":42000`), []byte(`"strength":-1`), 1)))
 	assert.Error(t, schema(bytes.Replace(text, []byte(`"kind":"spot"`), []byte(`"kind":"neon"`), 1)))
 }
+
+func setStrength(id string, v float64) level.Operation {
+	return level.Set(id, map[string]any{"strength": v})
+}

@@ -4,7 +4,7 @@ import { Link } from "wouter";
 import { AlertTriangle, Camera, CircleAlert, Download, Plus, Redo2, Undo2, X } from "lucide-react";
 import { api, take, type Bake, type Document, type LightmapState, type Operation } from "../api/client";
 import { complain, notice } from "../ui/messages";
-import { useAutoBake, useBakeNow, useDocument, useEdit, useEvents, useLightmap, useReport, useStartBake, useStep } from "./data";
+import { isOver, useAutoBake, useBakeNow, useDocument, useEdit, useEvents, useLightmap, useReport, useStartBake, useStep } from "./data";
 import { Inspector } from "./Inspector";
 import { Mixer } from "./Mixer";
 import { Outliner } from "./Outliner";
@@ -74,13 +74,15 @@ function Open({ doc, user }: { doc: Document; user: string }) {
         <div className="flex min-w-0 flex-1 flex-col gap-px">
           <View doc={doc} state={state} onPlace={place.mutate} />
           <section className="flex h-[210px] shrink-0 flex-col bg-base-100" aria-label="Panels">
-            <div className="flex h-9 items-center gap-1 border-b border-[#101010] px-2" role="tablist">
+            <div className="flex h-9 items-center gap-1 border-b border-[#101010] px-2">
+              <div className="flex gap-1" role="tablist" aria-label="Panels">
               {panels.map(([p, name]) => (
                 <button key={p} role="tab" aria-selected={panel === p} className={`h-9 border-b-2 px-3 ${panel === p ? "border-accent" : "dim border-transparent"}`} onClick={() => bench.set({ panel: p })}>
                   {name}
                   {p === "findings" && report && report.findings.length > 0 && <span className="ml-2 text-warning">{report.findings.length}</span>}
                 </button>
               ))}
+              </div>
               <Unheard />
               {canEdit && <AddLight doc={doc} edit={edit} />}
             </div>
@@ -165,7 +167,7 @@ function TopBar({ doc, state, counts, platform, canEdit, user, edit }: TopProps)
       <button className={`flex items-center gap-1 px-1 ${counts.warning ? "text-warning" : "dim"}`} onClick={() => bench.set({ panel: "findings" })}>
         <AlertTriangle size={13} /> {counts.warning ?? 0} warnings
       </button>
-      <select className="field !w-32 !bg-base-300" aria-label="Platform" disabled={!canEdit} value={platform} onChange={(e) => edit({ op: "set", fields: { platform: e.target.value } })}>
+      <select className="field !w-32 !bg-[#2b2b2b]" aria-label="Platform" disabled={!canEdit} value={platform} onChange={(e) => edit({ op: "set", fields: { platform: e.target.value } })}>
         {(platforms.data?.items ?? []).map((p) => (
           <option key={p.profile.name}>{p.profile.name}</option>
         ))}
@@ -186,7 +188,7 @@ function BakeButton({ id, state, canEdit }: { id: string; state: LightmapState |
   const start = useStartBake(id);
   const now = useBakeNow(id).data;
   const auto = useBench((s) => s.autoBake);
-  const running = now && (now.state === "queued" || now.state === "running");
+  const running = now && !isOver(now);
   const cancel = useMutation({ mutationFn: (b: Bake) => take(api.POST("/api/v1/bakes/{id}/cancel", { params: { path: { id: b.id } } })), onError: complain });
   if (running)
     return (
@@ -210,8 +212,8 @@ function BakeButton({ id, state, canEdit }: { id: string; state: LightmapState |
       <button className={`btn btn-xs ${stale > 0 || !best ? "btn-primary" : ""}`} disabled={!canEdit || start.isPending} onClick={() => start.mutate("good")}>
         {stale > 0 ? `Bake ${stale} stale layers` : best ? "Baked" : "Bake at good quality"}
       </button>
-      <select className="field !w-6 !px-1 !bg-base-300" aria-label="Bake at another quality" disabled={!canEdit} value="" onChange={(e) => e.target.value && start.mutate(e.target.value as "draft" | "good" | "final")}>
-        <option value="">▾</option>
+      <select className="field !w-5 !bg-[#2b2b2b] !px-0" aria-label="Bake at another quality" disabled={!canEdit} value="" onChange={(e) => e.target.value && start.mutate(e.target.value as "draft" | "good" | "final")}>
+        <option value=""></option>
         <option value="draft">draft</option>
         <option value="good">good</option>
         <option value="final">final</option>

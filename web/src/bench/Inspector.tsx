@@ -77,8 +77,8 @@ function LightInspector({ light, doc, state, canEdit, edit }: Props & { light: L
         </div>
         <NumberField label="Strength" unit={unit} min={0} step={1} scale="log" initial={100} disabled={off} value={live?.strength ?? light.strength} onLive={(v) => bench.live(light.id, { strength: v })} onCommit={(v) => set({ strength: v })} />
         <ColorRow light={light} shown={swatch(source?.color ?? [1, 1, 1])} keyed={!!rig && !light.color && !light.kelvin} disabled={off} set={set} />
-        <NumberField label="Temperature" unit="K" min={1000} max={40000} step={100} disabled={off} value={light.kelvin ?? 0} onCommit={(v) => set({ kelvin: v, color: null })} />
-        {light.kind !== "directional" && <NumberField label="Range" unit="m" min={0} initial={0} disabled={off} value={light.range_m} onCommit={(v) => set({ range_m: v })} />}
+        <NumberField label="Temperature" unit="K" min={1000} max={40000} step={100} unset="by colour" disabled={off} value={light.kelvin ?? 0} onCommit={(v) => set({ kelvin: v, color: null })} />
+        {light.kind !== "directional" && <NumberField label="Range" unit="m" min={0} initial={0} unset="unbounded" disabled={off} value={light.range_m} onCommit={(v) => set({ range_m: v })} />}
         {light.kind === "spot" && (
           <>
             <NumberField label="Inner cone" unit="°" min={0} max={light.outer_deg} step={1} disabled={off} value={light.inner_deg} onCommit={(v) => set({ inner_deg: v })} />

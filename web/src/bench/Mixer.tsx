@@ -38,6 +38,7 @@ function Strip({ source: s, rig, doc, canEdit, edit }: { source: Source; rig: st
   const key = doc.document.rigs.find((r) => r.id === rig)?.key_strength ?? 1;
   const strength = live?.strength ?? s.strength;
   const top = tops[s.kind] ?? 2000;
+  const off = light !== undefined && !light.enabled;
   const unit = s.kind === "directional" || s.kind === "ambient" ? "lx" : "cd";
 
   function save(total: number, color?: string) {
@@ -61,7 +62,7 @@ function Strip({ source: s, rig, doc, canEdit, edit }: { source: Source; rig: st
   };
 
   return (
-    <div className={`flex w-[74px] shrink-0 flex-col items-center gap-1 border px-1 pb-1 ${selected ? "border-accent bg-[#262626]" : "border-transparent bg-[#232323]"} ${light && !light.enabled ? "opacity-50" : ""}`} data-strip={s.id}>
+    <div className={`flex w-[74px] shrink-0 flex-col items-center gap-1 border px-1 pb-1 ${selected ? "border-accent bg-[#262626]" : "border-transparent bg-[#232323]"} ${off ? "dim" : ""}`} data-strip={s.id}>
       <input
         type="color"
         className="h-3 w-full cursor-pointer border-0 bg-transparent p-0"
@@ -87,7 +88,7 @@ function Strip({ source: s, rig, doc, canEdit, edit }: { source: Source; rig: st
         onBlur={letGo}
       />
       <span className="dim whitespace-nowrap">
-        {short(strength)} {unit}
+        {off ? "off" : `${short(strength)} ${unit}`}
       </span>
       <span className="flex gap-1">
         <button className={`h-4 w-5 text-[10px] ${muted ? "bg-[#d8d8d8] text-black" : "bg-base-300"}`} aria-pressed={muted} aria-label={`Mute ${s.name}`} title="Mute in this view" onClick={() => bench.set({ muted: { ...useBench.getState().muted, [s.id]: !muted } })}>

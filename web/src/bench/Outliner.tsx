@@ -94,10 +94,10 @@ function Row({ entry: e, selected, canEdit, edit }: { entry: Entry; selected: bo
   const Icon = icons[e.kind];
   return (
     <div className={`row group flex items-center border-l-2 pl-2 ${selected ? "border-accent bg-[#38332a]" : "border-transparent hover:bg-base-300"}`}>
-      <button className={`flex h-[25px] min-w-0 flex-1 items-center gap-2 text-left ${e.enabled ? "" : "dim opacity-60"}`} aria-current={selected} onClick={() => bench.set({ selected: e.id })}>
+      <button className={`flex h-[25px] min-w-0 flex-1 items-center gap-2 text-left ${e.enabled ? "" : "dim italic line-through decoration-[#666]"}`} aria-current={selected} onClick={() => bench.set({ selected: e.id })}>
         <Icon size={13} className="shrink-0" />
         <span className="flex-1 truncate">{e.name}</span>
-        <span className="dim">{e.value}</span>
+        <span className={selected ? "" : "dim"}>{e.value}</span>
         <span className="h-2.5 w-2.5 rounded-full" style={{ background: e.color }} />
       </button>
       <button className="dim grid h-[25px] w-7 place-items-center" disabled={!canEdit} aria-label={e.enabled ? `Switch ${e.name} off` : `Switch ${e.name} on`} onClick={() => edit({ op: "set", id: e.id, fields: { enabled: !e.enabled }, label: `${e.name}: ${e.enabled ? "off" : "on"}` })}>

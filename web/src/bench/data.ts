@@ -134,15 +134,36 @@ export function useStartBake(id: string) {
   const queries = useQueryClient();
   return useMutation({
     mutationFn: (quality: "draft" | "good" | "final") => take(api.POST("/api/v1/levels/{id}/bakes", { params: { path: { id } }, body: { quality } })),
-    onSuccess: (b: Bake) => queries.setQueryData(["bake-now", id], b),
+    onSuccess: (b: Bake) => queries.setQueryData<Bake | null>(["bake-now", id], (now) => newer(now, b)),
     onSettled: () => queries.invalidateQueries({ queryKey: ["lightmap", id] }),
     onError: complain,
   });
 }
 
-/** The bake that runs or ran last; fed by events. */
+export const isOver = (b: Bake) => b.state === "done" || b.state === "cancelled" || b.state === "failed";
+
+/** Answers and events overtake each other; a bake that is over stays so. */
+function newer(now: Bake | null | undefined, b: Bake): Bake {
+  return now?.id === b.id && isOver(now) ? now : b;
+}
+
+/** The bake that runs or ran last. Events feed it; asking now and then makes up
+ *  for one that was missed. */
 export function useBakeNow(id: string) {
-  return useQuery<Bake | null>({ queryKey: ["bake-now", id], queryFn: () => null, staleTime: Infinity, initialData: null });
+  const queries = useQueryClient();
+  return useQuery<Bake | null>({
+    queryKey: ["bake-now", id],
+    queryFn: async () => {
+      const now = queries.getQueryData<Bake | null>(["bake-now", id]);
+      if (!now || isOver(now)) return now ?? null;
+      const b = await take(api.GET("/api/v1/bakes/{id}", { params: { path: { id: now.id } } }));
+      if (isOver(b)) queries.invalidateQueries({ queryKey: ["lightmap", id] });
+      return b;
+    },
+    refetchInterval: (q) => (q.state.data && !isOver(q.state.data) ? 2000 : false),
+    staleTime: Infinity,
+    initialData: null,
+  });
 }
 
 export function useEvents(id: string) {
@@ -156,9 +177,7 @@ export function useEvents(id: string) {
     });
     stream.addEventListener("bake", (e) => {
       const bake: Bake = JSON.parse((e as MessageEvent).data);
-      const before = queries.getQueryData<Bake | null>(["bake-now", id]);
-      if (before?.id === bake.id && (before.state === "done" || before.state === "cancelled")) return;
-      queries.setQueryData(["bake-now", id], bake);
+      queries.setQueryData<Bake | null>(["bake-now", id], (now) => newer(now, bake));
       if (bake.state !== "queued") queries.invalidateQueries({ queryKey: ["lightmap", id] });
       if (bake.state === "failed") complain(new Error(bake.error));
     });
@@ -173,7 +192,7 @@ export function useAutoBake(id: string, state: LightmapState | undefined, canBak
   const start = useStartBake(id);
   const auto = useBench((s) => s.autoBake);
   const now = useBakeNow(id).data;
-  const running = now && (now.state === "queued" || now.state === "running");
+  const running = now && !isOver(now);
   const stale = state?.stale ?? 0;
   const some = stale > 0 && stale < (state?.sources.length ?? 0);
   useEffect(() => {

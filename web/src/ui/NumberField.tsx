@@ -10,13 +10,14 @@ type Props = {
   scale?: "linear" | "log";
   initial?: number;
   disabled?: boolean;
+  unset?: string; // shown for 0, where 0 means that nothing is set
   onLive?: (v: number) => void;
   onCommit: (v: number) => void;
 };
 
 /** A number that is typed exactly, dragged by its label, stepped with the arrows,
  *  and put back to its default by a double click on the label. */
-export function NumberField({ label, value, unit, min = -Infinity, max = Infinity, step = 0.1, scale = "linear", initial, disabled, onLive, onCommit }: Props) {
+export function NumberField({ label, value, unit, min = -Infinity, max = Infinity, step = 0.1, scale = "linear", initial, disabled, unset, onLive, onCommit }: Props) {
   const [text, setText] = useState<string | null>(null);
   const input = useRef<HTMLInputElement>(null);
   const drag = useRef<{ x: number; from: number; now: number } | null>(null);
@@ -66,7 +67,7 @@ export function NumberField({ label, value, unit, min = -Infinity, max = Infinit
           inputMode="decimal"
           aria-label={label}
           disabled={disabled}
-          value={text ?? String(Number(value.toPrecision(6)))}
+          value={text ?? (value === 0 && unset ? unset : String(Number(value.toPrecision(6))))}
           onChange={(e) => setText(e.target.value)}
           onFocus={(e) => e.target.select()}
           onBlur={finish}

@@ -1,0 +1,357 @@
+package e2e
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"image"
+	"image/png"
+	"math"
+	"os"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/cdproto/network"
+	"github.com/chromedp/cdproto/runtime"
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"grotta/api"
+	"grotta/client"
+	"grotta/e2e/harness"
+)
+
+// page is a browser on the console.
+type page struct {
+	t    *testing.T
+	ctx  context.Context
+	url  string
+	sent []string // "METHOD path" of every request
+}
+
+func open(t *testing.T, g *harness.Grotta) *page {
+	t.Helper()
+	limit, cancel := context.WithTimeout(ctx, 3*time.Minute)
+	browser, stop, err := harness.Browser(limit, 1280, 800)
+	require.NoError(t, err)
+	t.Cleanup(func() { stop(); cancel() })
+	p := &page{t: t, ctx: browser, url: g.URL}
+	chromedp.ListenTarget(browser, func(event any) {
+		switch e := event.(type) {
+		case *runtime.EventExceptionThrown:
+			t.Errorf("the console threw: %s %v", e.ExceptionDetails.Text, e.ExceptionDetails.Exception)
+		case *network.EventRequestWillBeSent:
+			p.sent = append(p.sent, e.Request.Method+" "+strings.TrimPrefix(e.Request.URL, g.URL))
+		}
+	})
+	return p
+}
+
+func (p *page) do(actions ...chromedp.Action) {
+	p.t.Helper()
+	if err := chromedp.Run(p.ctx, actions...); err != nil {
+		var shot []byte
+		if chromedp.Run(p.ctx, chromedp.CaptureScreenshot(&shot)) == nil {
+			file := fmt.Sprintf("%s/grotta-%s.png", os.TempDir(), p.t.Name())
+			_ = os.WriteFile(file, shot, 0o600)
+			p.t.Logf("the page as it stood: %s", file)
+		}
+		require.NoError(p.t, err)
+	}
+}
+
+// click finds a button, tab or link by its words or its label.
+func (p *page) click(text string) {
+	p.t.Helper()
+	p.do(chromedp.Click(fmt.Sprintf(`//*[self::button or self::a][(normalize-space()=%q or @aria-label=%q or starts-with(normalize-space(), %q)) and not(@disabled)]`, text, text, text), chromedp.BySearch, chromedp.NodeVisible))
+}
+
+func (p *page) see(text string) {
+	p.t.Helper()
+	p.do(chromedp.WaitVisible(fmt.Sprintf(`//*[contains(normalize-space(), %q)]`, text), chromedp.BySearch))
+}
+
+func (p *page) eval(script string) string {
+	p.t.Helper()
+	var out string
+	p.do(chromedp.Evaluate(script, &out, func(e *runtime.EvaluateParams) *runtime.EvaluateParams { return e.WithAwaitPromise(true) }))
+	return out
+}
+
+func (p *page) signIn(name string) {
+	p.t.Helper()
+	p.do(chromedp.Navigate(p.url), chromedp.WaitVisible("input[name=name]"), chromedp.SendKeys("input[name=name]", name), chromedp.SendKeys("input[name=password]", harness.Password))
+	p.click("Sign in")
+	p.do(chromedp.WaitVisible(`//h1[text()="Levels"]`, chromedp.BySearch))
+}
+
+// view is the picture of the level, once it has drawn and come to rest.
+func (p *page) view() image.Image {
+	p.t.Helper()
+	p.do(chromedp.WaitVisible("[data-testid=view][data-frames]"))
+	frames := ""
+	for range 60 {
+		time.Sleep(150 * time.Millisecond)
+		now := p.eval(`document.querySelector("[data-testid=view]").dataset.frames`)
+		if now == frames {
+			break
+		}
+		frames = now
+	}
+	var data []byte
+	p.do(chromedp.Screenshot("[data-testid=view]", &data, chromedp.NodeVisible))
+	img, err := png.Decode(bytes.NewReader(data))
+	require.NoError(p.t, err)
+	return img
+}
+
+// brightness is the mean of a part of a picture, given as shares of its sides.
+func brightness(img image.Image, x0, y0, x1, y1 float64) float64 {
+	b := img.Bounds()
+	sum, n := 0.0, 0
+	for y := int(y0 * float64(b.Dy())); y < int(y1*float64(b.Dy())); y++ {
+		for x := int(x0 * float64(b.Dx())); x < int(x1*float64(b.Dx())); x++ {
+			r, g, bl, _ := img.At(x, y).RGBA()
+			sum += float64(r+g+bl) / 3 / 257
+			n++
+		}
+	}
+	return sum / float64(n)
+}
+
+// slide moves a strip's fader as a hand on the keyboard does, and lets it go.
+func (p *page) slide(source string, to float64) {
+	p.t.Helper()
+	p.eval(fmt.Sprintf(`(() => {
+		const f = document.querySelector('[data-strip=%q] input[type=range]');
+		Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, "value").set.call(f, %g);
+		f.dispatchEvent(new Event("input", { bubbles: true }));
+		return "";
+	})()`, source, to))
+}
+
+func (p *page) letGo(source string) {
+	p.t.Helper()
+	p.eval(fmt.Sprintf(`(() => { document.querySelector('[data-strip=%q] input[type=range]').dispatchEvent(new PointerEvent("pointerup", { bubbles: true })); return ""; })()`, source))
+}
+
+// The tour by hand: sign in, open the demo, move a fader and see it, mend the
+// three faults, bake, check clean, save and share a preset, undo.
+func TestTourInTheBrowser(t *testing.T) {
+	g := start(t)
+	maren, l, err := g.Demo(ctx)
+	require.NoError(t, err)
+	p := open(t, g)
+	p.do(network.Enable(), chromedp.Navigate(g.URL), chromedp.WaitVisible("input[name=name]"),
+		chromedp.SendKeys("input[name=name]", "maren"), chromedp.SendKeys("input[name=password]", "no such password"))
+	p.click("Sign in")
+	p.see("the name or the password is wrong")
+	p.signIn("maren")
+	p.see("153 shapes, 18 lights")
+	p.do(chromedp.Click(`a[href="/levels/` + l.ID + `"]`))
+
+	// Nothing is baked: the lit view is dark, the unlit one is not.
+	p.see("Bake 23 stale layers")
+	p.click("Markers")
+	dark := p.view()
+	p.click("Unlit")
+	assert.Greater(t, brightness(p.view(), 0.1, 0.6, 0.9, 0.9), brightness(dark, 0.1, 0.6, 0.9, 0.9)+20)
+	p.click("Lit")
+	p.click("Bake 23 stale layers")
+	p.do(chromedp.WaitVisible(`//button[normalize-space()="Baked"]`, chromedp.BySearch))
+	lit := p.view()
+	pier := func(img image.Image) float64 { return brightness(img, 0.55, 0.7, 0.9, 0.92) }
+	assert.Greater(t, pier(lit), pier(dark)+10, "the lanterns light the pier")
+
+	// A fader acts on the view with no rebake, and saves when it is let go.
+	p.sent = nil
+	p.slide("lantern-3-light", 0)
+	p.slide("lantern-4-light", 0)
+	dimmed := p.view()
+	assert.Less(t, pier(dimmed), pier(lit)-5)
+	assert.Empty(t, p.sent, "dragging asks the service for nothing")
+	p.letGo("lantern-3-light")
+	p.see("revision 2")
+	p.do(chromedp.Poll(`document.querySelector('[data-strip="lantern-3-light"]').innerText.includes("0 cd")`, nil))
+	for _, s := range p.sent {
+		assert.NotContains(t, s, "/bakes")
+		assert.NotContains(t, s, "/layers/")
+	}
+	p.letGo("lantern-4-light")
+	p.see("revision 3")
+	p.click("Undo")
+	p.see("revision 4")
+	p.click("Undo")
+	p.see("revision 5")
+	assert.InDelta(t, pier(lit), pier(p.view()), 1, "undo brings the light back")
+
+	// Mute is for the eye alone.
+	p.click("Mute Lantern 3")
+	assert.Less(t, pier(p.view()), pier(lit)-3)
+	p.click("1 muted or solo")
+
+	// Exact typing: the inspector.
+	p.do(chromedp.Click(`//aside[@aria-label="Outliner"]//button[contains(., "Door lamp") and not(contains(., "halo"))]`, chromedp.BySearch),
+		chromedp.WaitVisible(`input[aria-label="Strength"]`))
+	p.do(chromedp.SendKeys(`input[aria-label="Strength"]`, "55.5\r")) // all is selected on focus
+	p.see("revision 6")
+	doc, err := maren.Level(ctx, l.ID)
+	require.NoError(t, err)
+	assert.Equal(t, 55.5, doc.Document.Light("door-lamp").Strength)
+
+	// The findings fly to their place and settle themselves.
+	p.click("Findings")
+	before := p.view()
+	p.do(chromedp.Click(`[data-rule="look.zone-too-dark"] button:nth-of-type(1)`))
+	assert.Greater(t, difference(before, p.view()), 4.0, "the view went there")
+	for _, rule := range []string{"look.zone-too-dark", "links.glow-without-light", "limits.shadow-overlap"} {
+		p.do(chromedp.Click(`[data-rule="`+rule+`"] button:nth-of-type(2)`), chromedp.WaitNotPresent(`[data-rule="`+rule+`"]`))
+	}
+	p.see("Nothing to mend: baked-arena takes this level.")
+	report, err := maren.Check(ctx, l.ID, "")
+	require.NoError(t, err)
+	assert.True(t, report.Clean)
+
+	// "follow" bakes at draft what the fixes made stale; then all at good.
+	p.do(chromedp.WaitVisible(`//button[normalize-space()="Bake at good quality"]`, chromedp.BySearch))
+	p.click("Bake at good quality")
+	p.do(chromedp.WaitVisible(`//button[normalize-space()="Baked"]`, chromedp.BySearch))
+	m, err := maren.Lightmap(ctx, l.ID, false)
+	require.NoError(t, err)
+	assert.Zero(t, m.Stale)
+
+	// Save the mood, share it, apply another's.
+	p.click("Presets")
+	p.do(chromedp.SendKeys(`input[aria-label="Name of the preset"]`, "station-dusk"), chromedp.SendKeys(`input[aria-label="Tags"]`, "dusk coast"))
+	p.click("Save")
+	p.see("Saved station-dusk, version 1.")
+	p.do(chromedp.Click(`//li[contains(., "station-dusk")]//label[contains(., "ivo")]/input`, chromedp.BySearch))
+	ivo := as(t, g, "ivo")
+	require.Eventually(t, func() bool { return sees(ivo, "station-dusk") }, 5*time.Second, 50*time.Millisecond)
+	revision := current(t, maren, l.ID)
+	p.do(chromedp.Click(`//li[contains(., "morning-fog")]//button[normalize-space()="Apply"]`, chromedp.BySearch))
+	p.see(fmt.Sprintf("revision %d", revision+1))
+	p.click("History")
+	p.see("Apply ivo/morning-fog@1")
+}
+
+func sees(c *client.Client, name string) bool {
+	presets, err := c.Presets(ctx)
+	for _, p := range presets {
+		if p.Name == name {
+			return err == nil
+		}
+	}
+	return false
+}
+
+func current(t *testing.T, c *client.Client, id string) int {
+	t.Helper()
+	doc, err := c.Level(ctx, id)
+	require.NoError(t, err)
+	return doc.Level.Revision
+}
+
+// difference is the mean distance of two pictures, in 8-bit steps.
+func difference(a, b image.Image) float64 {
+	sum, n := 0.0, 0
+	for y := 40; y < a.Bounds().Dy()-45; y++ { // between what lies over the view
+		for x := range a.Bounds().Dx() {
+			r1, g1, b1, _ := a.At(x, y).RGBA()
+			r2, g2, b2, _ := b.At(x, y).RGBA()
+			sum += (math.Abs(float64(r1)-float64(r2)) + math.Abs(float64(g1)-float64(g2)) + math.Abs(float64(b1)-float64(b2))) / 3 / 257
+			n++
+		}
+	}
+	return sum / float64(n)
+}
+
+// The live view and a shot are one picture, but for the edges of things.
+func TestViewAgreesWithShot(t *testing.T) {
+	g := start(t)
+	maren, l, err := g.Demo(ctx)
+	require.NoError(t, err)
+	_, err = harness.BakeAndWait(ctx, maren, l.ID, "draft")
+	require.NoError(t, err)
+	p := open(t, g)
+	p.signIn("maren")
+	p.do(chromedp.Navigate(g.URL+"/levels/"+l.ID), chromedp.WaitVisible("[data-strip]"))
+	p.click("Markers")
+	for _, v := range []string{"pier-dusk", "boathouse-bench", "kitchen-table"} {
+		p.eval(fmt.Sprintf(`(() => {
+			const s = document.querySelector('select[aria-label="Go to a viewpoint"]');
+			Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, "value").set.call(s, %q);
+			s.dispatchEvent(new Event("change", { bubbles: true }));
+			return "";
+		})()`, v))
+		live := p.view()
+		data, stale, err := maren.Shot(ctx, l.ID, api.NewShot{Viewpoint: v, Width: live.Bounds().Dx(), Height: live.Bounds().Dy()})
+		require.NoError(t, err)
+		require.Zero(t, stale)
+		shot, err := png.Decode(bytes.NewReader(data))
+		require.NoError(t, err)
+		assert.Less(t, difference(live, shot), 2.0, "%s: mean difference in steps of 255", v)
+		assert.Greater(t, brightness(shot, 0, 0, 1, 1), 8.0, "%s shows something", v)
+	}
+}
+
+// Somebody else's edit shows without a reload.
+func TestEditsOfOthersShow(t *testing.T) {
+	g := start(t)
+	maren, l, err := g.Demo(ctx)
+	require.NoError(t, err)
+	p := open(t, g)
+	p.signIn("maren")
+	p.do(chromedp.Navigate(g.URL+"/levels/"+l.ID), chromedp.WaitVisible("[data-strip]"))
+	_, err = maren.Undo(ctx, l.ID)
+	require.Error(t, err)
+	require.NoError(t, maren.ShareLevel(ctx, l.ID, "ivo", "editor"))
+	ivo := as(t, g, "ivo")
+	_, err = ivo.Apply(ctx, l.ID, setStrength("great-lens", 31000), 0)
+	require.NoError(t, err)
+	p.see("revision 2")
+	p.do(chromedp.WaitVisible(`//div[@data-strip="great-lens"]//span[contains(., "31 k")]`, chromedp.BySearch))
+}
+
+// Every page passes axe's rules, but for none.
+func TestPagesPassAxe(t *testing.T) {
+	g := start(t)
+	_, l, err := g.Demo(ctx)
+	require.NoError(t, err)
+	axe, err := os.ReadFile("../web/node_modules/axe-core/axe.min.js")
+	require.NoError(t, err)
+	p := open(t, g)
+	p.do(chromedp.Navigate(g.URL), chromedp.WaitVisible("input[name=name]"))
+	p.audit(string(axe), "sign-in")
+	p.signIn("maren")
+	p.audit(string(axe), "levels")
+	for _, path := range []string{"/presets", "/platforms"} {
+		p.do(chromedp.Navigate(g.URL+path), chromedp.WaitVisible("main h1"), chromedp.Sleep(400*time.Millisecond))
+		p.audit(string(axe), path)
+	}
+	p.do(chromedp.Navigate(g.URL+"/levels/"+l.ID), chromedp.WaitVisible("[data-strip]"))
+	for _, panel := range []string{"Mixer", "Findings", "Ledger", "History", "Presets"} {
+		p.click(panel)
+		p.do(chromedp.Sleep(300 * time.Millisecond))
+		p.audit(string(axe), panel)
+	}
+	p.do(chromedp.Click(`//aside[@aria-label="Outliner"]//button[contains(., "Door lamp") and not(contains(., "halo"))]`, chromedp.BySearch), chromedp.WaitVisible(`input[aria-label="Strength"]`))
+	p.audit(string(axe), "inspector")
+}
+
+func (p *page) audit(axe, where string) {
+	p.t.Helper()
+	p.do(chromedp.Evaluate(axe, nil))
+	var faults []struct {
+		ID    string
+		Nodes []struct{ HTML string }
+	}
+	text := p.eval(`axe.run(document, { runOnly: ["wcag2a", "wcag2aa"] }).then((r) => JSON.stringify(r.violations))`)
+	require.NoError(p.t, json.Unmarshal([]byte(text), &faults))
+	for _, f := range faults {
+		p.t.Errorf("%s: %s, %d times, first %s", where, f.ID, len(f.Nodes), f.Nodes[0].HTML)
+	}
+}
