@@ -55,7 +55,7 @@ const ledgerSamples = 1024
 
 // Ledger computes, by rays from the point itself and not from the lightmap, what
 // every source gives a surface at p facing n. Exact for sources without size;
-// with size the blocked share is within about 0.2 %.
+// with size the visible share is within 0.01 (tested against a straight edge).
 func (p *Prepared) Ledger(at, normal geom.Vec3) *Ledger {
 	n := normal.Normalize()
 	origin := at.Add(n.Mul(scene.OffsetM))
