@@ -195,9 +195,10 @@ export function useAutoBake(id: string, state: LightmapState | undefined, canBak
   const running = now && !isOver(now);
   const stale = state?.stale ?? 0;
   const some = stale > 0 && stale < (state?.sources.length ?? 0);
+  const stopped = now && (now.state === "cancelled" || now.state === "failed") && now.revision === state?.revision;
   useEffect(() => {
-    if (auto && some && canBake && !running && !start.isPending) start.mutate("draft");
-  }, [state?.revision, stale, auto]);
+    if (auto && some && canBake && !running && !stopped && !start.isPending) start.mutate("draft");
+  }, [state?.revision, stale, auto, running]);
 }
 
 export async function askPoint(id: string, point: readonly number[], normal: readonly number[]) {
