@@ -155,7 +155,7 @@ function Toggle({ label, value, disabled, onChange }: { label: string; value: bo
   return (
     <label className="row grid grid-cols-[92px_1fr] items-center gap-2">
       <span className="dim">{label}</span>
-      <input type="checkbox" className="toggle toggle-xs" checked={value} disabled={disabled} onChange={(e) => onChange(e.target.checked)} />
+      <input type="checkbox" className="checkbox checkbox-xs" checked={value} disabled={disabled} onChange={(e) => onChange(e.target.checked)} />
     </label>
   );
 }

@@ -58,7 +58,7 @@ export function flyTo(f: Finding, doc: Document) {
     .sort((a, b) => a.d - b.d)[0];
   const from: Vec = near && near.d < 9 && near.d > 0.8 ? near.at : [p[0] + 2.2, p[1] + 1.4, p[2] + 2.2];
   bench.fly(from, p);
-  const first = f.entities.find((id) => doc.document.lights.some((l) => l.id === id) || doc.document.glows.some((g) => g.id === id));
+  const first = f.entities.find((id) => doc.document.lights.some((l) => l.id === id && l.kind !== "directional") || doc.document.glows.some((g) => g.id === id));
   if (first) bench.set({ selected: first });
 }
 
