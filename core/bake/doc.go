@@ -27,9 +27,8 @@ const (
 // Qualities lists them all.
 var Qualities = []Quality{Draft, Good, Final}
 
-// Samples is the number of shadow rays to a source that has a size. The standard
-// error of a shadow's depth falls about as one over it, as samples are spread
-// evenly: near 0.1 at 4, 0.03 at 16 and 0.01 at 64 in the middle of a penumbra.
+// Samples is the number of shadow rays to a source that has a size, spread
+// evenly over it. Sources without size take one, at every quality.
 func (q Quality) Samples() int {
 	switch q {
 	case Draft:

@@ -31,7 +31,7 @@ func Kelvin(t float64) Linear {
 // 380 to 780 nm and returns the chromaticity. The observer is the multi-lobe fit
 // of Wyman, Sloan and Shirley, "Simple Analytic Approximations to the CIE XYZ
 // Color Matching Functions", JCGT 2(2), 2013. Within 0.003 of the tabulated locus
-// in x and y from 1500 K to 20000 K.
+// in x and y at the six temperatures from 2000 K to 10000 K that its test holds.
 func planckianXY(t float64) (x, y float64) {
 	t = math.Min(math.Max(t, MinKelvin), MaxKelvin)
 	const c2 = 1.438776877e-2 // second radiation constant, m K (CODATA 2018)
