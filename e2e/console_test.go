@@ -296,6 +296,8 @@ func TestViewAgreesWithShot(t *testing.T) {
 		assert.Less(t, difference(live, shot), 2.0, "%s: mean difference in steps of 255", v)
 		assert.Greater(t, brightness(shot, 0, 0, 1, 1), 8.0, "%s shows something", v)
 	}
+	p.click("Take a shot") // from where the camera stands
+	p.see("Shot saved.")
 }
 
 // Somebody else's edit shows without a reload.

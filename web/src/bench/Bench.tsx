@@ -9,7 +9,7 @@ import { Inspector } from "./Inspector";
 import { Mixer } from "./Mixer";
 import { Outliner } from "./Outliner";
 import { Findings, HistoryPanel, LedgerPanel, PresetPanel } from "./panels";
-import { bench, useBench, type Panel, type Vec } from "./store";
+import { bench, camera, useBench, type Panel } from "./store";
 import { View } from "./view/View";
 
 /** One level on the bench. */
@@ -222,14 +222,14 @@ function BakeButton({ id, state, canEdit }: { id: string; state: LightmapState |
   );
 }
 
-/** A finished picture from where the view's camera was last sent. */
+/** A finished picture from where the view's camera stands. */
 function ShotButton({ id, name }: { id: string; name: string }) {
   const shoot = useMutation({
     mutationFn: async () => {
-      const goal = useBench.getState().goal;
+      const from = camera.now?.();
       const { data, error, response } = await api.POST("/api/v1/levels/{id}/shots", {
         params: { path: { id } },
-        body: goal ? { camera: { position: goal.position, rotation: lookRotation(goal.position, goal.target), fov_deg: goal.fov ?? 60 } } : {},
+        body: from ? { camera: from } : {},
         parseAs: "blob",
       });
       if (!response.ok) throw new Error((error as { detail?: string } | undefined)?.detail ?? "The shot failed.");
@@ -243,18 +243,10 @@ function ShotButton({ id, name }: { id: string; name: string }) {
     onError: complain,
   });
   return (
-    <button className="btn btn-ghost btn-xs" disabled={shoot.isPending} aria-label="Take a shot" title="Take a shot of this viewpoint" onClick={() => shoot.mutate()}>
+    <button className="btn btn-ghost btn-xs" disabled={shoot.isPending} aria-label="Take a shot" title="Take a shot from here" onClick={() => shoot.mutate()}>
       {shoot.isPending ? <span className="loading loading-spinner loading-xs" /> : <Camera size={14} />}
     </button>
   );
-}
-
-function lookRotation(from: Vec, to: Vec): [number, number, number, number] {
-  const f = to.map((v, i) => v - from[i]!);
-  const n = Math.hypot(...f);
-  const pan = Math.atan2(-f[0]!, -f[2]!) / 2;
-  const tilt = Math.asin(f[1]! / n) / 2;
-  return [Math.cos(pan) * Math.sin(tilt), Math.sin(pan) * Math.cos(tilt), -Math.sin(pan) * Math.sin(tilt), Math.cos(pan) * Math.cos(tilt)];
 }
 
 function useKeys(id: string) {

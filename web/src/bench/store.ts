@@ -55,3 +55,7 @@ export const bench = {
   fly: (position: Vec, target: Vec, fov?: number) =>
     useBench.setState((s) => ({ goal: { position, target, fov, serial: (s.goal?.serial ?? 0) + 1 } })),
 };
+
+/** Where the view's camera stands now; the view fills it in. It moves every frame,
+ *  so it is no state. */
+export const camera: { now: (() => { position: Vec; rotation: [number, number, number, number]; fov_deg: number }) | null } = { now: null };

@@ -4,7 +4,7 @@ import type { Document, Light, LightmapState } from "../../api/client";
 import { complain } from "../../ui/messages";
 import { askPoint, useLayers, useScene } from "../data";
 import { linear, Mix, swatch } from "../layers";
-import { bench, useBench, type ViewMode } from "../store";
+import { bench, camera, useBench, type ViewMode } from "../store";
 import { weightOf } from "../weights";
 import { reachLines } from "./reach";
 import { Stage } from "./stage";
@@ -36,6 +36,7 @@ export function View({ doc, state, onPlace }: { doc: Document; state: LightmapSt
     try {
       const s = new Stage(host.current!);
       stage.current = s;
+      camera.now = () => ({ position: s.camera.position.toArray(), rotation: s.camera.quaternion.toArray(), fov_deg: s.camera.fov });
       s.onFrame = () => {
         placeMarkers(s, overlay.current);
         host.current!.dataset.frames = String(Number(host.current!.dataset.frames ?? 0) + 1);
@@ -47,6 +48,7 @@ export function View({ doc, state, onPlace }: { doc: Document; state: LightmapSt
     return () => {
       stage.current?.dispose();
       stage.current = null;
+      camera.now = null;
     };
   }, []);
 
