@@ -156,6 +156,18 @@ func (a *app) level(ctx context.Context, ref string) (*client.Client, api.LevelI
 	return c, l, err
 }
 
+// onLevel makes a command of what is done to the level that its first argument
+// names.
+func (a *app) onLevel(do func(ctx context.Context, c *client.Client, l api.LevelInfo, in []string) error) func(*cobra.Command, []string) error {
+	return func(cmd *cobra.Command, in []string) error {
+		c, l, err := a.level(cmd.Context(), in[0])
+		if err != nil {
+			return err
+		}
+		return do(cmd.Context(), c, l, in)
+	}
+}
+
 // completeLevels offers the names of levels.
 func (a *app) completeLevels(cmd *cobra.Command, done []string, _ string) ([]string, cobra.ShellCompDirective) {
 	if len(done) > 0 {

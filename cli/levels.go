@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"fmt"
 	"io"
 	"maps"
@@ -12,6 +13,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"grotta/api"
+	"grotta/client"
 	"grotta/core/geom"
 	"grotta/core/level"
 )
@@ -102,17 +104,13 @@ func (a *app) levelExport() *cobra.Command {
 	var out, format string
 	cmd := &cobra.Command{
 		Use: "export LEVEL", Short: "Hand a level back as glTF (.glb) or as a document (.json)", Args: args(1), ValidArgsFunction: a.completeLevels,
-		RunE: func(cmd *cobra.Command, in []string) error {
-			c, l, err := a.level(cmd.Context(), in[0])
-			if err != nil {
-				return err
-			}
+		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, in []string) error {
 			if format == "" {
 				if format = "glb"; strings.HasSuffix(out, ".json") {
 					format = "json"
 				}
 			}
-			data, err := c.ExportLevel(cmd.Context(), l.ID, format)
+			data, err := c.ExportLevel(ctx, l.ID, format)
 			if err != nil {
 				return err
 			}
@@ -123,7 +121,7 @@ func (a *app) levelExport() *cobra.Command {
 				return err
 			}
 			return a.show(map[string]any{"file": out, "bytes": len(data)}, func(w io.Writer) { fmt.Fprintf(w, "%s, %d bytes\n", out, len(data)) })
-		},
+		}),
 	}
 	cmd.Flags().StringVarP(&out, "output", "o", "", "file to write (default: the level's name)")
 	cmd.Flags().StringVar(&format, "format", "", "glb or json (default: by the file's name)")
@@ -133,21 +131,17 @@ func (a *app) levelExport() *cobra.Command {
 func (a *app) levelShow() *cobra.Command {
 	return &cobra.Command{
 		Use: "show LEVEL", Short: "Show what is in a level", Args: args(1), ValidArgsFunction: a.completeLevels,
-		RunE: func(cmd *cobra.Command, in []string) error {
-			c, l, err := a.level(cmd.Context(), in[0])
+		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, in []string) error {
+			doc, err := c.Level(ctx, l.ID)
 			if err != nil {
 				return err
 			}
-			doc, err := c.Level(cmd.Context(), l.ID)
-			if err != nil {
-				return err
-			}
-			m, err := c.Lightmap(cmd.Context(), l.ID, false)
+			m, err := c.Lightmap(ctx, l.ID, false)
 			if err != nil {
 				return err
 			}
 			return a.show(doc, func(w io.Writer) { describeLevel(w, doc, m) })
-		},
+		}),
 	}
 }
 
@@ -255,12 +249,8 @@ func (a *app) levelHistory() *cobra.Command {
 	var before, limit int
 	cmd := &cobra.Command{
 		Use: "history LEVEL", Short: "List a level's revisions, newest first", Args: args(1), ValidArgsFunction: a.completeLevels,
-		RunE: func(cmd *cobra.Command, in []string) error {
-			c, l, err := a.level(cmd.Context(), in[0])
-			if err != nil {
-				return err
-			}
-			revs, err := c.History(cmd.Context(), l.ID, before, limit)
+		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, in []string) error {
+			revs, err := c.History(ctx, l.ID, before, limit)
 			if err != nil {
 				return err
 			}
@@ -271,7 +261,7 @@ func (a *app) levelHistory() *cobra.Command {
 				}
 				table(w, "REVISION|BY|WHEN|WHAT", rows)
 			})
-		},
+		}),
 	}
 	cmd.Flags().IntVar(&before, "before", 0, "only revisions before this one")
 	cmd.Flags().IntVar(&limit, "limit", 20, "how many")
@@ -281,21 +271,17 @@ func (a *app) levelHistory() *cobra.Command {
 func (a *app) levelStep(name, short string) *cobra.Command {
 	return &cobra.Command{
 		Use: name + " LEVEL", Short: short, Args: args(1), ValidArgsFunction: a.completeLevels,
-		RunE: func(cmd *cobra.Command, in []string) error {
-			c, l, err := a.level(cmd.Context(), in[0])
-			if err != nil {
-				return err
-			}
+		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, in []string) error {
 			step := c.Undo
 			if name == "redo" {
 				step = c.Redo
 			}
-			rev, err := step(cmd.Context(), l.ID)
+			rev, err := step(ctx, l.ID)
 			if err != nil {
 				return err
 			}
 			return a.showRevision(rev)
-		},
+		}),
 	}
 }
 
@@ -303,16 +289,12 @@ func (a *app) levelShare() *cobra.Command {
 	var role string
 	cmd := &cobra.Command{
 		Use: "share LEVEL USER", Short: "Share a level with somebody, or take it back", Args: args(2), ValidArgsFunction: a.completeLevels,
-		RunE: func(cmd *cobra.Command, in []string) error {
-			c, l, err := a.level(cmd.Context(), in[0])
-			if err != nil {
-				return err
-			}
+		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, in []string) error {
 			if role == "none" {
 				role = ""
 			}
-			return c.ShareLevel(cmd.Context(), l.ID, in[1], role)
-		},
+			return c.ShareLevel(ctx, l.ID, in[1], role)
+		}),
 	}
 	cmd.Flags().StringVar(&role, "as", "viewer", "viewer, editor, or none to take it back")
 	return cmd
@@ -322,16 +304,12 @@ func (a *app) levelDelete() *cobra.Command {
 	var yes bool
 	cmd := &cobra.Command{
 		Use: "delete LEVEL", Short: "Delete a level and its history", Args: args(1), ValidArgsFunction: a.completeLevels,
-		RunE: func(cmd *cobra.Command, in []string) error {
-			c, l, err := a.level(cmd.Context(), in[0])
-			if err != nil {
-				return err
-			}
+		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, in []string) error {
 			if !yes {
 				return usageError{fmt.Errorf("this deletes %q and its %d revisions for good; say --yes", l.Name, l.Revision)}
 			}
-			return c.DeleteLevel(cmd.Context(), l.ID)
-		},
+			return c.DeleteLevel(ctx, l.ID)
+		}),
 	}
 	cmd.Flags().BoolVar(&yes, "yes", false, "really")
 	return cmd
@@ -346,12 +324,8 @@ func (a *app) lightCommand() *cobra.Command {
 func (a *app) lightList() *cobra.Command {
 	return &cobra.Command{
 		Use: "list LEVEL", Short: "List a level's lights", Args: args(1), ValidArgsFunction: a.completeLevels,
-		RunE: func(cmd *cobra.Command, in []string) error {
-			c, l, err := a.level(cmd.Context(), in[0])
-			if err != nil {
-				return err
-			}
-			doc, err := c.Level(cmd.Context(), l.ID)
+		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, in []string) error {
+			doc, err := c.Level(ctx, l.ID)
 			if err != nil {
 				return err
 			}
@@ -374,7 +348,7 @@ func (a *app) lightList() *cobra.Command {
 				}
 				table(w, "LIGHT|KIND|ON|STRENGTH|COLOUR|RANGE|SHADOW|POSITION|ZONE", rows)
 			})
-		},
+		}),
 	}
 }
 

@@ -24,17 +24,13 @@ func (a *app) bakeCommand() *cobra.Command {
 	var detach bool
 	cmd := &cobra.Command{
 		Use: "bake LEVEL", Short: "Bake what is stale and wait for it; Ctrl-C cancels", Args: args(1), ValidArgsFunction: a.completeLevels,
-		RunE: func(cmd *cobra.Command, in []string) error {
-			c, l, err := a.level(cmd.Context(), in[0])
-			if err != nil {
-				return err
-			}
-			b, err := c.StartBake(cmd.Context(), l.ID, quality)
+		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, in []string) error {
+			b, err := c.StartBake(ctx, l.ID, quality)
 			if err != nil {
 				return err
 			}
 			if !detach {
-				if b, err = a.follow(cmd.Context(), c, b); err != nil {
+				if b, err = a.follow(ctx, c, b); err != nil {
 					return err
 				}
 			}
@@ -45,7 +41,7 @@ func (a *app) bakeCommand() *cobra.Command {
 				return exit(exitFailed)
 			}
 			return nil
-		},
+		}),
 	}
 	cmd.Flags().StringVar(&quality, "quality", "good", "draft, good or final")
 	cmd.Flags().BoolVar(&detach, "detach", false, "start it and do not wait")
@@ -109,12 +105,8 @@ func (a *app) shotCommand() *cobra.Command {
 	var out string
 	cmd := &cobra.Command{
 		Use: "shot LEVEL", Short: "Take a picture from a viewpoint as PNG", Args: args(1), ValidArgsFunction: a.completeLevels,
-		RunE: func(cmd *cobra.Command, in []string) error {
-			c, l, err := a.level(cmd.Context(), in[0])
-			if err != nil {
-				return err
-			}
-			png, stale, err := c.Shot(cmd.Context(), l.ID, s)
+		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, in []string) error {
+			png, stale, err := c.Shot(ctx, l.ID, s)
 			if err != nil {
 				return err
 			}
@@ -130,7 +122,7 @@ func (a *app) shotCommand() *cobra.Command {
 					fmt.Fprintf(w, "%d sources are not baked and are missing from it; run grotta bake\n", stale)
 				}
 			})
-		},
+		}),
 	}
 	f := cmd.Flags()
 	f.StringVar(&s.Viewpoint, "viewpoint", "", "id of the viewpoint (default: the first)")
@@ -152,17 +144,13 @@ func (a *app) checkCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "check LEVEL", Short: "Check a level against a platform", Args: args(1), ValidArgsFunction: a.completeLevels,
 		Long: "Checks a level against a platform. Ends with 0 when there is nothing graver\nthan advice, 3 when there are warnings, 4 when there are errors.",
-		RunE: func(cmd *cobra.Command, in []string) error {
-			c, l, err := a.level(cmd.Context(), in[0])
-			if err != nil {
-				return err
-			}
-			report, err := c.Check(cmd.Context(), l.ID, platform)
+		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, in []string) error {
+			report, err := c.Check(ctx, l.ID, platform)
 			if err != nil {
 				return err
 			}
 			if fix {
-				if report, err = a.fix(cmd.Context(), c, l, report, platform); err != nil {
+				if report, err = a.fix(ctx, c, l, report, platform); err != nil {
 					return err
 				}
 			}
@@ -176,7 +164,7 @@ func (a *app) checkCommand() *cobra.Command {
 				return exit(exitWarnings)
 			}
 			return nil
-		},
+		}),
 	}
 	cmd.Flags().StringVar(&platform, "platform", "", "platform to check against (default: the level's)")
 	cmd.Flags().BoolVar(&fix, "fix", false, "apply the fix of every finding that has one, as one change, and check again")
@@ -224,17 +212,13 @@ func (a *app) ledgerCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "ledger LEVEL --point X,Y,Z", Short: "Ask a point what lights it, and what stands in the way", Args: args(1), ValidArgsFunction: a.completeLevels,
 		Example: "  grotta ledger \"Saltmarsh Light\" --point 2.6,0.81,-5.6 --normal 0,1,0",
-		RunE: func(cmd *cobra.Command, in []string) error {
-			c, l, err := a.level(cmd.Context(), in[0])
-			if err != nil {
-				return err
-			}
-			book, err := c.Ledger(cmd.Context(), l.ID, point, normal)
+		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, in []string) error {
+			book, err := c.Ledger(ctx, l.ID, point, normal)
 			if err != nil {
 				return err
 			}
 			return a.show(book, func(w io.Writer) { describeLedger(w, book) })
-		},
+		}),
 	}
 	cmd.Flags().StringVar(&point, "point", "", "x,y,z in metres")
 	cmd.Flags().StringVar(&normal, "normal", "0,1,0", "direction that the surface faces")

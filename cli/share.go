@@ -176,7 +176,12 @@ func (a *app) presetShare() *cobra.Command {
 					names = append(names, n)
 				}
 			}
-			return a.client().SharePreset(cmd.Context(), in[0], names)
+			if err := a.client().SharePreset(cmd.Context(), in[0], names); err != nil {
+				return err
+			}
+			return a.show(map[string]any{"name": in[0], "shared_with": names}, func(w io.Writer) {
+				fmt.Fprintf(w, "%s is shared with %s\n", in[0], firstText(strings.Join(names, ", "), "nobody"))
+			})
 		},
 	}
 	cmd.Flags().StringSliceVar(&with, "with", nil, "names of users, or everybody")

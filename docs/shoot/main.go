@@ -1,5 +1,5 @@
-// Command shoot takes the pictures of docs/screenshots anew: the console's pages
-// in a headless browser, and shots from the demo's viewpoints.
+// Command shoot takes the pictures of docs/screenshots anew: the tour by hand in
+// a headless browser, the same tour by the built command line, and shots.
 package main
 
 import (
@@ -12,8 +12,6 @@ import (
 
 	"github.com/chromedp/chromedp"
 
-	"grotta/api"
-	"grotta/client"
 	"grotta/e2e/harness"
 )
 
@@ -26,7 +24,7 @@ func main() {
 }
 
 func run() error {
-	ctx, cancel := context.WithTimeout(context.Background(), 4*time.Minute)
+	ctx, cancel := context.WithTimeout(context.Background(), 8*time.Minute)
 	defer cancel()
 	dir, err := os.MkdirTemp("", "grotta-shoot-")
 	if err != nil {
@@ -41,14 +39,8 @@ func run() error {
 		return err
 	}
 	defer g.Stop()
-	maren, l, err := g.Demo(ctx)
+	_, l, err := g.Demo(ctx)
 	if err != nil {
-		return err
-	}
-	if _, err := harness.BakeAndWait(ctx, maren, l.ID, "good"); err != nil {
-		return err
-	}
-	if err := shots(ctx, maren, l.ID); err != nil {
 		return err
 	}
 	browser, stop, err := harness.Browser(ctx, 1280, 800)
@@ -56,52 +48,29 @@ func run() error {
 		return err
 	}
 	defer stop()
-	return pages(browser, g.URL, l.ID)
+	if err := byHand(browser, g.URL, l.ID); err != nil {
+		return err
+	}
+	return byCommand(browser, g.URL, dir)
 }
 
-func shots(ctx context.Context, c *client.Client, id string) error {
-	for _, v := range []string{"pier-dusk", "kitchen-table", "boathouse-bench"} {
-		data, _, err := c.Shot(ctx, id, api.NewShot{Viewpoint: v, Width: 1280, Height: 720, Samples: 2})
-		if err != nil {
-			return err
-		}
-		if err := os.WriteFile(filepath.Join(folder, "shot-"+v+".png"), data, 0o644); err != nil {
-			return err
-		}
-	}
-	return nil
+// picture is what is done in the browser before one is taken.
+type picture struct {
+	name string
+	do   []chromedp.Action
 }
 
-func pages(browser context.Context, url, id string) error {
-	tab := func(name string) chromedp.Action {
-		return chromedp.Click(fmt.Sprintf(`//button[@role="tab" and starts-with(normalize-space(), %q)]`, name), chromedp.BySearch)
-	}
-	outliner := func(name string) chromedp.Action {
-		return chromedp.Click(fmt.Sprintf(`//aside[@aria-label="Outliner"]//button[contains(., %q)]`, name), chromedp.BySearch)
-	}
-	steps := []struct {
-		name string
-		do   []chromedp.Action
-	}{
-		{"sign-in", []chromedp.Action{chromedp.Navigate(url), chromedp.WaitVisible("input[name=name]")}},
-		{"levels", []chromedp.Action{
-			chromedp.SendKeys("input[name=name]", "maren"), chromedp.SendKeys("input[name=password]", harness.Password+"\r"),
-			chromedp.WaitVisible("li img"), chromedp.Sleep(time.Second),
-		}},
-		{"bench", []chromedp.Action{chromedp.Navigate(url + "/levels/" + id), chromedp.WaitVisible("[data-strip]"), chromedp.Sleep(2 * time.Second), outliner("Table shade")}},
-		{"findings", []chromedp.Action{tab("Findings"), chromedp.Click(`[data-rule="limits.shadow-overlap"] button:nth-of-type(1)`)}},
-		{"ledger", []chromedp.Action{tab("Ledger"), chromedp.MouseClickXY(640, 470)}},
-		{"brightness", []chromedp.Action{chromedp.Click(`//button[@role="radio" and normalize-space()="Brightness"]`, chromedp.BySearch)}},
-		{"presets-panel", []chromedp.Action{chromedp.Click(`//button[@role="radio" and normalize-space()="Lit"]`, chromedp.BySearch), tab("Presets")}},
-		{"platforms", []chromedp.Action{chromedp.Navigate(url + "/platforms"), chromedp.WaitVisible("table")}},
-	}
-	for _, s := range steps {
+func take(browser context.Context, pictures []picture) error {
+	for _, p := range pictures {
 		var data []byte
-		actions := append(s.do, chromedp.Sleep(1200*time.Millisecond), chromedp.CaptureScreenshot(&data))
-		if err := chromedp.Run(browser, actions...); err != nil {
-			return fmt.Errorf("%s: %w", s.name, err)
+		actions := append(p.do, chromedp.Sleep(1200*time.Millisecond), chromedp.CaptureScreenshot(&data))
+		ctx, cancel := context.WithTimeout(browser, time.Minute)
+		err := chromedp.Run(ctx, actions...)
+		cancel()
+		if err != nil {
+			return fmt.Errorf("%s: %w", p.name, err)
 		}
-		if err := os.WriteFile(filepath.Join(folder, s.name+".png"), data, 0o644); err != nil {
+		if err := os.WriteFile(filepath.Join(folder, p.name+".png"), data, 0o644); err != nil {
 			return err
 		}
 	}

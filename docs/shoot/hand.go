@@ -1,0 +1,68 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"github.com/chromedp/chromedp"
+
+	"grotta/e2e/harness"
+)
+
+// byHand is the README's tour in the console: sign in, open the demo, bake, move
+// a fader, ask a point, mend what the check found, save and share a preset.
+func byHand(browser context.Context, url, id string) error {
+	tab := func(name string) chromedp.Action {
+		return click(`//button[@role="tab" and starts-with(normalize-space(), %q)]`, name)
+	}
+	radio := func(name string) chromedp.Action {
+		return click(`//button[@role="radio" and normalize-space()=%q]`, name)
+	}
+	button := func(name string) chromedp.Action { return click(`//button[starts-with(normalize-space(), %q)]`, name) }
+	outliner := func(name string) chromedp.Action {
+		return click(`//aside[@aria-label="Outliner"]//button[contains(., %q)]`, name)
+	}
+	baked := chromedp.WaitVisible(`//button[normalize-space()="Baked"]`, chromedp.BySearch)
+	fix := func(rule string) chromedp.Action {
+		return chromedp.Tasks{chromedp.Click(`[data-rule="` + rule + `"] button:nth-of-type(2)`), chromedp.WaitNotPresent(`[data-rule="` + rule + `"]`)}
+	}
+	return take(browser, []picture{
+		{"sign-in", []chromedp.Action{chromedp.Navigate(url), chromedp.WaitVisible("input[name=name]")}},
+		{"levels", []chromedp.Action{
+			chromedp.SendKeys("input[name=name]", "maren"), chromedp.SendKeys("input[name=password]", harness.Password+"\r"),
+			chromedp.WaitVisible("li img"), chromedp.Sleep(time.Second),
+		}},
+		{"bench", []chromedp.Action{
+			chromedp.Navigate(url + "/levels/" + id), chromedp.WaitVisible("[data-strip]"), button("Bake"), baked, chromedp.Sleep(time.Second),
+			outliner("Table shade"), dim("great-lens", 0.2),
+		}},
+		{"findings", []chromedp.Action{tab("Findings"), chromedp.Click(`[data-rule="limits.shadow-overlap"] button:nth-of-type(1)`)}},
+		{"clean", []chromedp.Action{
+			fix("look.zone-too-dark"), fix("links.glow-without-light"), fix("limits.shadow-overlap"),
+			chromedp.WaitVisible(`//button[normalize-space()="Bake at good quality"]`, chromedp.BySearch), button("Bake at good quality"), baked,
+		}},
+		{"ledger", []chromedp.Action{tab("Ledger"), chromedp.MouseClickXY(640, 470)}},
+		{"brightness", []chromedp.Action{radio("Brightness")}},
+		{"presets-panel", []chromedp.Action{
+			radio("Lit"), tab("Presets"),
+			chromedp.SendKeys(`input[aria-label="Name of the preset"]`, "station-dusk"), chromedp.SendKeys(`input[aria-label="Tags"]`, "dusk coast"), button("Save"),
+			click(`//li[contains(., %q)]//label[contains(., "ivo")]/input`, "station-dusk"),
+		}},
+		{"platforms", []chromedp.Action{chromedp.Navigate(url + "/platforms"), chromedp.WaitVisible("table")}},
+	})
+}
+
+func click(path, name string) chromedp.Action {
+	return chromedp.Click(fmt.Sprintf(path, name), chromedp.BySearch)
+}
+
+// dim moves a strip's fader, of 0 to 1, and lets it go.
+func dim(source string, to float64) chromedp.Action {
+	return chromedp.Evaluate(fmt.Sprintf(`(() => {
+		const f = document.querySelector('[data-strip=%q] input[type=range]');
+		Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, "value").set.call(f, f.max * %g);
+		f.dispatchEvent(new Event("input", { bubbles: true }));
+		f.dispatchEvent(new PointerEvent("pointerup", { bubbles: true }));
+	})()`, source, to), nil)
+}
