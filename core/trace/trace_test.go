@@ -40,7 +40,16 @@ func randomRay(r *rand.Rand) Ray {
 	return Ray{Vec{p(), p(), p()}, Vec{p(), p(), p()}, float32(r.Float64() * 5)}
 }
 
-// The hierarchy must find what trying every triangle finds.
+// kinds are the hierarchies that this machine can walk.
+func kinds(tris []Triangle) map[string]*Scene {
+	k := map[string]*Scene{"binary": NewPortable(tris)}
+	if HasWide() {
+		k["wide"] = &Scene{newWide(tris)}
+	}
+	return k
+}
+
+// Every hierarchy must find what trying every triangle finds, to the bit.
 func TestAgreesWithTryingEveryTriangle(t *testing.T) {
 	r := rand.New(rand.NewPCG(1, 2))
 	var tris []Triangle
@@ -51,45 +60,77 @@ func TestAgreesWithTryingEveryTriangle(t *testing.T) {
 		}
 		tris = append(tris, Triangle{v(), v(), v()})
 	}
-	s := New(tris)
-	hits := 0
-	for range 5000 {
-		ray := randomRay(r)
-		want, found := float32(math.Inf(1)), false
-		for _, tri := range tris {
-			p := prepared{tri.A, sub(tri.B, tri.A), sub(tri.C, tri.A)}
-			if d, _, _, ok := p.meet(ray.Origin, ray.Dir, ray.Max); ok && d < want {
-				want, found = d, true
+	tris = append(tris, tris[:20]...) // doubled: the first in the list counts
+	for kind, s := range kinds(tris) {
+		hits := 0
+		for range 5000 {
+			ray := randomRay(r)
+			want, all := Hit{Triangle: -1, T: ray.Max}, 0
+			for i := range tris {
+				c := cornerOf(&tris[i])
+				if d, u, v, ok := meet(&c.a, &c.e1, &c.e2, &ray); ok && d < ray.Max {
+					all++
+					if want.takes(d, int32(i)) {
+						want = Hit{int32(i), d, u, v}
+					}
+				}
+			}
+			hit, ok := s.Closest(ray)
+			require.Equal(t, all > 0, ok, kind)
+			require.Equal(t, want, hit, kind)
+			require.Equal(t, all > 0, s.Occluded(ray), kind)
+			met := 0
+			s.Each(ray, func(Hit) { met++ })
+			require.Equal(t, all, met, kind)
+			if ok {
+				hits++
 			}
 		}
-		hit, ok := s.Closest(ray)
-		require.Equal(t, found, ok)
-		require.Equal(t, found, s.Occluded(ray))
-		if found {
-			hits++
-			require.Equal(t, want, hit.T)
-		}
+		assert.Greater(t, hits, 500, "the rays must meet something for this to say anything")
 	}
-	assert.Greater(t, hits, 500, "the rays must meet something for this to say anything")
 }
 
-// No ray aimed at a shared edge or corner of a closed mesh gets through.
+// The kernel and the Go walk give the same answers, bit for bit, on scenes as
+// large as levels are.
+func TestKernelAgreesWithGo(t *testing.T) {
+	if !HasWide() {
+		t.Skip("this processor has no AVX2")
+	}
+	r := rand.New(rand.NewPCG(9, 9))
+	tris := field(20_000)
+	wide, portable := newWide(tris), newBinary(tris)
+	for range 300_000 {
+		ray := fieldRay(r, 20_000)
+		a, okA := wide.Closest(ray)
+		b, okB := portable.Closest(ray)
+		require.Equal(t, b, a)
+		require.Equal(t, okB, okA)
+		require.Equal(t, okB, wide.Occluded(ray))
+	}
+}
+
+// No ray aimed at a shared edge or corner of a closed mesh gets through: two
+// million of them, on either path.
 func TestClosedMeshDoesNotLeak(t *testing.T) {
 	tris := ball(24, 1)
-	s := New(tris)
-	r := rand.New(rand.NewPCG(3, 4))
-	for i := range 200_000 {
-		tri := tris[r.IntN(len(tris))]
-		k := float32(r.Float64())
-		if i%10 == 0 {
-			k = 0 // a corner
+	for kind, s := range kinds(tris) {
+		r := rand.New(rand.NewPCG(3, 4))
+		leaks := 0
+		for i := range 2_000_000 {
+			tri := tris[r.IntN(len(tris))]
+			k := float32(r.Float64())
+			if i%10 == 0 {
+				k = 0 // a corner
+			}
+			aim := Vec{tri.A[0] + k*(tri.B[0]-tri.A[0]), tri.A[1] + k*(tri.B[1]-tri.A[1]), tri.A[2] + k*(tri.B[2]-tri.A[2])}
+			from := Vec{float32(r.Float64()*0.6 - 0.3), float32(r.Float64()*0.6 - 0.3), float32(r.Float64()*0.6 - 0.3)}
+			ray := Ray{from, sub(aim, from), 1e6}
+			_, ok := s.Closest(ray)
+			if !ok || !s.Occluded(ray) {
+				leaks++
+			}
 		}
-		aim := Vec{tri.A[0] + k*(tri.B[0]-tri.A[0]), tri.A[1] + k*(tri.B[1]-tri.A[1]), tri.A[2] + k*(tri.B[2]-tri.A[2])}
-		from := Vec{float32(r.Float64()*0.6 - 0.3), float32(r.Float64()*0.6 - 0.3), float32(r.Float64()*0.6 - 0.3)}
-		ray := Ray{from, sub(aim, from), 1e6}
-		require.True(t, s.Occluded(ray), "ray %d from %v to %v", i, from, aim)
-		_, ok := s.Closest(ray)
-		require.True(t, ok)
+		assert.Zero(t, leaks, kind)
 	}
 }
 
@@ -108,57 +149,42 @@ func TestOddGeometryIsSurvived(t *testing.T) {
 		"doubled":     {{Vec{0, 0, 0}, Vec{1, 0, 0}, Vec{0, 1, 0}}, {Vec{0, 0, 0}, Vec{1, 0, 0}, Vec{0, 1, 0}}},
 		"axis planes": ball(4, 2),
 	} {
-		s := New(tris)
-		for _, d := range []Vec{{1, 0, 0}, {0, -1, 0}, {0, 0, 1}, {0, 0, 0}} {
-			hit, ok := s.Closest(Ray{Vec{0.1, 0.1, -1}, d, 100})
-			assert.Equal(t, ok, s.Occluded(Ray{Vec{0.1, 0.1, -1}, d, 100}), name)
-			assert.False(t, math.IsNaN(float64(hit.T)), name)
+		for kind, s := range kinds(tris) {
+			name := name + ", " + kind
+			for _, d := range []Vec{{1, 0, 0}, {0, -1, 0}, {0, 0, 1}, {0, 0, 0}} {
+				hit, ok := s.Closest(Ray{Vec{0.1, 0.1, -1}, d, 100})
+				assert.Equal(t, ok, s.Occluded(Ray{Vec{0.1, 0.1, -1}, d, 100}), name)
+				assert.False(t, math.IsNaN(float64(hit.T)), name)
+			}
 		}
 	}
 }
 
-func benchScene(n int) (*Scene, []Ray) {
+// field is balls strewn over a yard, one on every square metre of a side that
+// grows with their number: larger levels are wider, not denser.
+func field(n int) []Triangle {
 	r := rand.New(rand.NewPCG(5, 6))
-	var tris []Triangle
+	tris, side := make([]Triangle, 0, n+400), fieldSide(n)
 	for len(tris) < n {
-		shift := Vec{float32(r.Float64()*40 - 20), float32(r.Float64() * 6), float32(r.Float64()*40 - 20)}
-		for _, t := range ball(10, 0.3+r.Float64()*0.5) {
+		shift := Vec{float32(r.Float64() * side), float32(r.Float64() * 3), float32(r.Float64() * side)}
+		for _, t := range ball(10, 0.2+r.Float64()*0.4) {
 			for _, v := range []*Vec{&t.A, &t.B, &t.C} {
 				*v = Vec{v[0] + shift[0], v[1] + shift[1], v[2] + shift[2]}
 			}
 			tris = append(tris, t)
 		}
 	}
-	rays := make([]Ray, 4096)
-	for i := range rays {
-		rays[i] = Ray{
-			Vec{float32(r.Float64()*40 - 20), float32(r.Float64() * 6), float32(r.Float64()*40 - 20)},
-			Vec{float32(r.NormFloat64()), float32(r.NormFloat64()), float32(r.NormFloat64())}, 30,
-		}
-	}
-	return New(tris), rays
+	return tris
 }
 
-func BenchmarkRays(b *testing.B) {
-	for _, size := range []struct {
-		name string
-		n    int
-	}{{"20k", 20_000}, {"300k", 300_000}} {
-		s, rays := benchScene(size.n)
-		report := func(b *testing.B) {
-			b.ReportMetric(float64(b.N)/b.Elapsed().Seconds()/1e6, "Mrays/s")
-		}
-		b.Run("closest/"+size.name, func(b *testing.B) {
-			for i := range b.N {
-				s.Closest(rays[i&4095])
-			}
-			report(b)
-		})
-		b.Run("any/"+size.name, func(b *testing.B) {
-			for i := range b.N {
-				s.Occluded(rays[i&4095])
-			}
-			report(b)
-		})
+func fieldSide(n int) float64 { return math.Sqrt(float64(n) / 360) }
+
+// fieldRay starts anywhere in the field and goes anywhere.
+func fieldRay(r *rand.Rand, n int) Ray {
+	d := Vec{float32(r.NormFloat64()), float32(r.NormFloat64()), float32(r.NormFloat64())}
+	l, side := float32(math.Sqrt(float64(d[0]*d[0]+d[1]*d[1]+d[2]*d[2]))), fieldSide(n)
+	return Ray{
+		Vec{float32(r.Float64() * side), float32(r.Float64() * 3), float32(r.Float64() * side)},
+		Vec{d[0] / l, d[1] / l, d[2] / l}, 100,
 	}
 }

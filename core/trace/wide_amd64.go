@@ -1,0 +1,19 @@
+package trace
+
+import "golang.org/x/sys/cpu"
+
+//go:generate sh -c "cd kernel && go run . -out ../kernel_amd64.s"
+
+// HasWide tells whether this processor runs the eight-wide kernel.
+func HasWide() bool { return cpu.X86.HasAVX2 && cpu.X86.HasBMI1 }
+
+// closestWide narrows hit, which holds the ray's end and no triangle, to the
+// first triangle met.
+//
+//go:noescape
+func closestWide(nodes *wideNode, blocks *block, ray *wideRay, hit *Hit)
+
+// occludedWide is not 0 where the ray meets anything.
+//
+//go:noescape
+func occludedWide(nodes *wideNode, blocks *block, ray *wideRay) int64

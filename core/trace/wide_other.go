@@ -1,0 +1,10 @@
+//go:build !amd64
+
+package trace
+
+// HasWide tells whether this processor runs the eight-wide kernel.
+func HasWide() bool { return false }
+
+func closestWide(*wideNode, *block, *wideRay, *Hit) {}
+
+func occludedWide(*wideNode, *block, *wideRay) int64 { return 0 }
