@@ -152,8 +152,9 @@ type Source struct {
 	ID       string     `json:"id"`
 	Name     string     `json:"name"`
 	Kind     string     `json:"kind"`
+	Group    string     `json:"group,omitzero" doc:"Sources of one group are shown as one, such as the patches of the sky."`
 	Color    [3]float64 `json:"color" doc:"Linear Rec. 709, without its strength."`
-	Strength float64    `json:"strength" doc:"Candela or lux, whether it is on or off."`
+	Strength float64    `json:"strength" doc:"Candela, lux or nits, whether it is on or off."`
 	Weight   [3]float64 `json:"weight" doc:"Linear Rec. 709 strength that its layer is multiplied by."`
 	Layer    string     `json:"layer,omitzero" doc:"Key of its baked layer; none where it is stale."`
 	Quality  string     `json:"quality,omitzero" doc:"Of that layer."`
@@ -187,7 +188,7 @@ type Bake struct {
 	Reused   int        `json:"reused" doc:"Layers that were there already."`
 	Done     float64    `json:"done" doc:"0 to 1."`
 	LeftS    float64    `json:"left_s,omitzero" doc:"Seconds left, reckoned from what is done."`
-	Now      string     `json:"now,omitzero" doc:"Source that is being baked."`
+	Now      string     `json:"now,omitzero" doc:"What is being baked."`
 	Hash     string     `json:"hash,omitzero" doc:"SHA-256 of the mixed lightmap as half-floats, when done."`
 	Error    string     `json:"error,omitzero"`
 	Created  time.Time  `json:"created"`

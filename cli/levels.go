@@ -410,7 +410,7 @@ func (a *app) lightAdd() *cobra.Command {
 	}
 	f := cmd.Flags()
 	f.StringVar(&id, "id", "", "its id, unique in the level")
-	f.StringVar(&kind, "kind", level.Point, "point, spot or directional")
+	f.StringVar(&kind, "kind", level.Point, "point, spot, dome, directional, box, rect or tube")
 	f.StringVar(&at, "at", "", "position x,y,z in metres")
 	f.StringVar(&aim, "aim", "", "direction x,y,z that it shines along")
 	cobra.CheckErr(cmd.MarkFlagRequired("id"))

@@ -23,13 +23,13 @@ func Presets() []SharedPreset {
 		panic(err) // the demo is made here; a test covers it
 	}
 	night := level.New("night")
-	night.Environment.Sky = level.Sky{Color: "#141a26", Luminance: 0.6}
+	night.Environment.Sky.Color, night.Environment.Sky.Luminance = "#141a26", 0.6
 	night.Environment.Ambient = level.Ambient{Color: "#5f78a8", Strength: 0.15}
 	night.Fog.Haze = l.Fog.Haze
 	night.Fog.Haze.Color, night.Fog.Haze.Luminance = "#141a26", 0.5
 	night.Look.ExposureEV = 1.5
 	fog := level.New("fog")
-	fog.Environment.Sky = level.Sky{Color: "#b8c0c4", Luminance: 900}
+	fog.Environment.Sky.Color, fog.Environment.Sky.Luminance = "#b8c0c4", 900
 	fog.Environment.Ambient = level.Ambient{Color: "#c6ccd0", Strength: 900}
 	fog.Fog.Haze.Enabled, fog.Fog.Haze.StartM, fog.Fog.Haze.Density = true, 2, 0.035
 	fog.Fog.Haze.Color, fog.Fog.Haze.Luminance, fog.Fog.Haze.Max = "#b8c0c4", 700, 0.97

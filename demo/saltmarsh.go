@@ -51,7 +51,7 @@ func (b *builder) surroundings() {
 	b.material("cloth", "Wool", "#7d4f45")
 	b.material("lens-glass", "Lens glass", "#e6efe9")
 
-	l.Environment.Sky = level.Sky{Color: "#46566b", Luminance: 3}
+	l.Environment.Sky.Color, l.Environment.Sky.Luminance = "#46566b", 3
 	l.Environment.Ambient = level.Ambient{Color: "#6d84a3", Strength: 1.6}
 	l.Fog.Haze = level.Default[level.Haze]()
 	l.Fog.Haze.Enabled, l.Fog.Haze.StartM, l.Fog.Haze.EndM = true, 15, 150

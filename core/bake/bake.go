@@ -7,10 +7,6 @@ import (
 	"encoding/hex"
 	"fmt"
 	"math"
-	"runtime"
-	"sync/atomic"
-
-	"golang.org/x/sync/errgroup"
 
 	"grotta/core/geom"
 	"grotta/core/level"
@@ -26,6 +22,8 @@ type Prepared struct {
 	Texels  *lightmap.Texels
 	Sources []Source
 	shape   [32]byte // of all geometry that layers depend on
+	bounds  []chunkBounds
+	shared  *once
 }
 
 // Prepare builds the scene, lays it out and places the texels. The error is a
@@ -36,27 +34,33 @@ func Prepare(l *level.Level) (*Prepared, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Prepared{
+	p := &Prepared{
 		Scene:   s,
 		Layout:  layout,
 		Texels:  layout.Texels(s),
-		Sources: Sources(l, s.World),
+		Sources: Sources(l, s),
 		shape:   geometryHash(s, layout),
-	}, nil
+		shared:  &once{},
+	}
+	p.bounds = boundsOf(p.Texels.List)
+	return p, nil
 }
 
 // geometryHash covers triangles, what they do to light, and where their charts
-// are. Colours of materials are not in it: direct light does not depend on them.
+// are, and what they send back.
 func geometryHash(s *scene.Scene, l *lightmap.Layout) [32]byte {
 	h := sha256.New()
 	for i := range s.Surfaces {
 		surface := &s.Surfaces[i]
 		fmt.Fprintf(h, "%t %t %d\n", surface.CastsShadow, surface.ReceivesLight, len(surface.Tris))
+		if s.Level.Lightmap.Bounces {
+			fmt.Fprintf(h, "%v %t\n", surface.Albedo, surface.Material.TwoSided)
+		}
 		for _, t := range surface.Tris {
 			binary.Write(h, binary.LittleEndian, t)
 		}
 	}
-	fmt.Fprintf(h, "pages %d of %d\n", l.Pages, l.PageSize)
+	fmt.Fprintf(h, "pages %d of %d, %s\n", l.Pages, l.PageSize, s.Level.Lightmap.Backs)
 	for _, c := range l.Charts {
 		fmt.Fprintf(h, "%d %d %d %d %d %v\n", c.Surface, c.Page, c.X, c.Y, c.Width, c.Density)
 	}
@@ -67,54 +71,141 @@ func geometryHash(s *scene.Scene, l *lightmap.Layout) [32]byte {
 // always means the same bytes, whatever level asks.
 func (p *Prepared) Key(s *Source, q Quality) string {
 	h := sha256.New()
-	fmt.Fprintf(h, "grotta layer, engine %s, %s\n%x\n%+v\n", Engine, q, p.shape, s.shape)
+	m := &p.Scene.Level.Lightmap
+	fmt.Fprintf(h, "grotta layer, engine %s, %s, bounces %t, smooth %t\n%x\n%+v\n", Engine, q, m.Bounces, m.Denoise, p.shape, s.shape)
 	return hex.EncodeToString(h.Sum(nil))
 }
 
 // chunk is how many texels one step of work holds.
-const chunk = 512
+const chunk = 256
 
-// Bake computes a source's layer on all cores. Progress, if not nil, is called
-// now and then, from any goroutine, with the number of texels done of
-// len(Texels.List). It ends early with the context's error.
-func (p *Prepared) Bake(ctx context.Context, s *Source, q Quality, progress func(done int)) (*Layer, error) {
-	texels := p.Texels.List
-	lux := make([]float32, len(texels))
-	key := p.Key(s, q)
-	seed := binary.BigEndian.Uint64([]byte(key))
-	var next, done atomic.Int64
-	group, ctx := errgroup.WithContext(ctx)
-	for range runtime.GOMAXPROCS(0) {
-		group.Go(func() error {
-			for {
-				from := int(next.Add(chunk)) - chunk
-				if from >= len(texels) {
-					return nil
-				}
-				if err := ctx.Err(); err != nil {
-					return err
-				}
-				to := min(from+chunk, len(texels))
-				for i := from; i < to; i++ {
-					t := &texels[i]
-					value, _ := s.direct(p.Scene, vec(t.Origin), vec(t.Normal), q.Samples(), turn(seed, t.Index))
-					lux[i] = float32(value)
-				}
-				if d := done.Add(int64(to - from)); progress != nil {
-					progress(int(d))
-				}
-			}
-		})
+// chunkBounds is the box round a chunk's texels.
+type chunkBounds struct{ min, max [3]float32 }
+
+func boundsOf(texels []lightmap.Texel) []chunkBounds {
+	all := make([]chunkBounds, (len(texels)+chunk-1)/chunk)
+	for i := range texels {
+		b := &all[i/chunk]
+		if i%chunk == 0 {
+			b.min, b.max = texels[i].Origin, texels[i].Origin
+		}
+		for k, x := range texels[i].Origin {
+			b.min[k], b.max[k] = min(b.min[k], x), max(b.max[k], x)
+		}
 	}
-	if err := group.Wait(); err != nil {
+	return all
+}
+
+// within tells whether a chunk comes within a reach of a point.
+func (b *chunkBounds) within(p geom.Vec3, reach float64) bool {
+	sum := 0.0
+	for k := range 3 {
+		d := math.Max(0, math.Max(float64(b.min[k])-p[k], p[k]-float64(b.max[k])))
+		sum += d * d
+	}
+	return sum < reach*reach
+}
+
+// Bake computes the layers of some sources together, on all cores: what they
+// share, the rays from surface to surface, is sent once. Layers do not depend on
+// which others they are baked with. Progress, if not nil, is called now and then,
+// from any goroutine, with the share that is done. It ends early with the
+// context's error.
+func (p *Prepared) Bake(ctx context.Context, sources []*Source, q Quality, progress func(share float64)) ([]*Layer, error) {
+	stage := func(from, to float64) func(float64) {
+		if progress == nil {
+			return nil
+		}
+		return func(share float64) { progress(from + share*(to-from)) }
+	}
+	direct := make([]light, len(sources))
+	for i, s := range sources {
+		from, step := 0.4*float64(i)/float64(len(sources)), 0.4/float64(len(sources))
+		var err error
+		if direct[i], err = p.directLight(ctx, s, q, stage(from, from+step)); err != nil {
+			return nil, err
+		}
+	}
+	other, err := p.indirectLight(ctx, sources, direct, q, stage)
+	if err != nil {
 		return nil, err
 	}
-	image := NewImage(p.Layout.PageSize, p.Layout.Pages)
-	for i, t := range texels {
-		image.Pix[3*t.Index], image.Pix[3*t.Index+1], image.Pix[3*t.Index+2] = lux[i], lux[i], lux[i]
+	layers := make([]*Layer, len(sources))
+	return layers, inParallel(ctx, len(sources), 1, func(i, _ int) {
+		image := NewImage(p.Layout.PageSize, p.Layout.Pages)
+		for k := range p.Texels.List {
+			v := direct[i].at(k)
+			if other.columns > 0 {
+				row := other.row(k)
+				v[0], v[1], v[2] = v[0]+row[3*i], v[1]+row[3*i+1], v[2]+row[3*i+2]
+			}
+			copy(image.Pix[3*p.Texels.List[k].Index:], v[:])
+		}
+		image.fill(p.Texels.Fill)
+		layers[i], direct[i] = newLayer(p.Key(sources[i], q), image), light{}
+	}, stage(0.95, 1))
+}
+
+// light is a source's direct light on each lit texel: one value where it is
+// white, three where something tints it, none where it gives none.
+type light struct {
+	v        []float32
+	channels int
+}
+
+func (l *light) at(i int) [3]float32 {
+	switch l.channels {
+	case 1:
+		return [3]float32{l.v[i], l.v[i], l.v[i]}
+	case 3:
+		return [3]float32(l.v[3*i:])
 	}
-	image.fill(p.Texels.Fill)
-	return newLayer(key, image), nil
+	return [3]float32{}
+}
+
+// All points to each source of a list.
+func All(sources []Source) []*Source {
+	out := make([]*Source, len(sources))
+	for i := range sources {
+		out[i] = &sources[i]
+	}
+	return out
+}
+
+// directLight is a source's own light on every lit texel. A smooth sky's comes
+// later, by the rays of the gather.
+func (p *Prepared) directLight(ctx context.Context, s *Source, q Quality, report func(float64)) (light, error) {
+	if s.isSmooth() {
+		return light{}, nil
+	}
+	l := light{channels: 1}
+	if s.gobo != nil || s.shape.Kind == SkyKind {
+		l.channels = 3
+	}
+	texels := p.Texels.List
+	l.v = make([]float32, l.channels*len(texels))
+	seed, reach := binary.BigEndian.Uint64([]byte(p.Key(s, q))), s.shape.reachM()
+	samples := q.Samples()
+	if s.shape.Kind == SkyKind {
+		samples = q.Rays()
+	}
+	return l, inParallel(ctx, len(texels), chunk, func(from, to int) {
+		if !p.bounds[from/chunk].within(s.shape.Position, reach) {
+			return
+		}
+		for i := from; i < to; i++ {
+			r := receiverOf(&texels[i])
+			lux, _ := s.direct(p.Scene, &r, samples, turn(seed, texels[i].Index))
+			for c := range l.channels {
+				l.v[l.channels*i+c] = float32(lux[c])
+			}
+		}
+	}, report)
+}
+
+func receiverOf(t *lightmap.Texel) receiver {
+	n, origin := vec(t.Normal), vec(t.Origin)
+	return receiver{point: origin.Sub(n.Mul(scene.OffsetM)), origin: origin, normal: n}
 }
 
 // turn is an angle in [0, 2π) that depends on nothing but the texel and the
@@ -137,7 +228,7 @@ func vec(v [3]float32) geom.Vec3 {
 func (p *Prepared) Again(l *level.Level) (*Prepared, error) {
 	was := p.Scene.Level
 	same := was.Lightmap == l.Lightmap && sameList(was.Solids, l.Solids) && sameList(was.Meshes, l.Meshes) &&
-		sameList(was.Materials, l.Materials) && sameList(was.Zones, l.Zones)
+		sameList(was.Materials, l.Materials) && sameList(was.Zones, l.Zones) && sameList(was.Images, l.Images)
 	for _, e := range l.Placed() {
 		if (e.Part == "solids" || e.Part == "meshes") && e.Parent != "" {
 			same = false // it may ride on a light that moved
@@ -148,7 +239,7 @@ func (p *Prepared) Again(l *level.Level) (*Prepared, error) {
 	}
 	next, s := *p, *p.Scene
 	s.Level, s.World = l, l.World()
-	next.Scene, next.Sources = &s, Sources(l, s.World)
+	next.Scene, next.Sources = &s, Sources(l, &s)
 	return &next, nil
 }
 

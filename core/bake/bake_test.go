@@ -26,6 +26,7 @@ func plane(lights ...*level.Light) *level.Level {
 	l.Solids = []*level.Solid{&floor}
 	l.Lights = lights
 	l.Lightmap.Density = 4
+	l.Environment.Sky.Luminance = 0
 	return l
 }
 
@@ -53,12 +54,8 @@ func prepare(t testing.TB, l *level.Level) *bake.Prepared {
 
 func layersOf(t testing.TB, p *bake.Prepared, q bake.Quality) []*bake.Layer {
 	t.Helper()
-	layers := make([]*bake.Layer, len(p.Sources))
-	for i := range p.Sources {
-		var err error
-		layers[i], err = p.Bake(context.Background(), &p.Sources[i], q, nil)
-		require.NoError(t, err)
-	}
+	layers, err := p.Bake(context.Background(), bake.All(p.Sources), q, nil)
+	require.NoError(t, err)
 	return layers
 }
 
@@ -133,6 +130,109 @@ var closedForms = []struct {
 	},
 }
 
+// lights of every kind over the plane, with closed forms or integrals of them.
+func init() {
+	falloff := func(law string, terms level.Vec, rangeM float64) func() *level.Light {
+		return func() *level.Light {
+			l := light("l", level.Point, 40, level.Vec{0, 2, 0}, down)
+			l.Falloff, l.FalloffTerms, l.RangeM = law, terms, rangeM
+			return l
+		}
+	}
+	at := func(x, z, h float64) (d, cos float64) {
+		d = math.Sqrt(x*x + z*z + h*h)
+		return d, h / d
+	}
+	add := func(name string, light func() *level.Light, lux func(x, y, z float64) float64) {
+		closedForms = append(closedForms, struct {
+			name  string
+			light func() *level.Light
+			lux   func(x, y, z float64) float64
+		}{name, light, lux})
+	}
+	add("linear", falloff(level.Linear, level.Vec{0, 0, 1}, 8), func(x, y, z float64) float64 {
+		d, cos := at(x, z, 2)
+		return 40 * cos * math.Max(0, 1-d/8)
+	})
+	add("smooth", falloff(level.Smooth, level.Vec{0, 0, 1}, 8), func(x, y, z float64) float64 {
+		d, cos := at(x, z, 2)
+		return 40 * cos * math.Pow(math.Max(0, 1-d*d/64), 2)
+	})
+	add("custom", falloff(level.Custom, level.Vec{1, 0.5, 0.25}, 0), func(x, y, z float64) float64 {
+		d, cos := at(x, z, 2)
+		return 40 * cos / (1 + 0.5*d + 0.25*d*d)
+	})
+	add("dome", func() *level.Light { return light("l", level.Dome, 60, level.Vec{0, 2, 0}, geom.Vec3{1, 0, 0}) },
+		func(x, y, z float64) float64 {
+			d, cos := at(x, z, 2)
+			if x <= 0 {
+				return 0
+			}
+			return 60 * cos / (d * d)
+		})
+	add("box", func() *level.Light {
+		l := light("l", level.BoxLight, 300, level.Vec{0.5, 3, 0}, geom.Vec3{1, -2, 0})
+		l.WidthM, l.HeightM = 3.3, 2.9 // along z and across the beam
+		return l
+	}, func(x, y, z float64) float64 {
+		// The beam goes 1 along for 2 down: it comes from 1.5 to the left, 3 up.
+		across := (x - 0.5 - 1.5) * 2 / math.Sqrt(5)
+		if math.Abs(z) > 1.65 || math.Abs(across) > 1.45 {
+			return 0
+		}
+		return 300 * 2 / math.Sqrt(5)
+	})
+	integral := func(width, height float64, of func(u, v float64) float64) float64 {
+		const n = 300
+		sum := 0.0
+		for i := range n {
+			for j := range n {
+				sum += of((float64(i)+0.5)/n*width-width/2, (float64(j)+0.5)/n*height-height/2)
+			}
+		}
+		return sum * width / n * height / n
+	}
+	add("rect", func() *level.Light {
+		l := light("l", level.Rect, 500, level.Vec{0, 1.5, 0}, down)
+		l.WidthM, l.HeightM = 2, 0.8
+		return l
+	}, func(x, y, z float64) float64 {
+		return 500 * integral(2, 0.8, func(u, v float64) float64 {
+			d2 := (x-u)*(x-u) + (z-v)*(z-v) + 1.5*1.5
+			return 1.5 * 1.5 / (d2 * d2)
+		})
+	})
+	add("rect on edge, half below the horizon", func() *level.Light {
+		l := light("l", level.Rect, 500, level.Vec{-3, 0, 0}, geom.Vec3{1, 0, 0})
+		l.WidthM, l.HeightM = 2, 2
+		return l
+	}, func(x, y, z float64) float64 {
+		if x <= -3 {
+			return 0
+		}
+		return 500 * integral(2, 1, func(u, v float64) float64 {
+			h := v + 0.5
+			d2 := (x+3)*(x+3) + (z-u)*(z-u) + h*h
+			return h * (x + 3) / (d2 * d2)
+		})
+	})
+	add("tube", func() *level.Light {
+		l := light("l", level.Tube, 4000, level.Vec{0, 1.2, 0}, down)
+		l.LengthM, l.RadiusM = 2.4, 0.02
+		return l
+	}, func(x, y, z float64) float64 {
+		const n = 4000
+		sum := 0.0
+		for i := range n { // slices of a cylinder that shows a breadth of 2 r sin φ
+			u := ((float64(i)+0.5)/n - 0.5) * 2.4
+			d2 := (x-u)*(x-u) + z*z + 1.2*1.2
+			sin := math.Sqrt(z*z+1.2*1.2) / math.Sqrt(d2)
+			sum += 2 * 0.02 * sin * 1.2 / math.Sqrt(d2) / d2 * 2.4 / n
+		}
+		return 4000 * sum
+	})
+}
+
 func TestLedgerAgainstClosedForms(t *testing.T) {
 	for _, c := range closedForms {
 		p := prepare(t, plane(c.light()))
@@ -150,16 +250,17 @@ func TestLightmapAgainstClosedForms(t *testing.T) {
 		p := prepare(t, plane(c.light()))
 		m := mixOf(t, p, bake.Good)
 		checked := 0
-		for _, texel := range p.Texels.List {
+		for i := 0; i < len(p.Texels.List); i += 13 {
+			texel := &p.Texels.List[i]
 			if texel.Normal[1] < 0.9 {
 				continue
 			}
-			want := c.lux(float64(texel.Origin[0]), float64(texel.Origin[1]), float64(texel.Origin[2]))
+			want := c.lux(float64(texel.Origin[0]), 0, float64(texel.Origin[2]))
 			got := float64(m.Pix[3*texel.Index])
-			require.InDelta(t, want, got, 0.001*want+1e-4, "%s at %v", c.name, texel.Origin)
+			require.InDelta(t, want, got, 0.0015*want+1e-3, "%s at %v", c.name, texel.Origin)
 			checked++
 		}
-		assert.Equal(t, 80*80, checked)
+		assert.Greater(t, checked, 480)
 	}
 }
 
@@ -234,11 +335,12 @@ func TestAmbientHoldsWhereItsZoneDoes(t *testing.T) {
 // randomLevel is a floor, some blocks and some lights of every kind.
 func randomLevel(r *rand.Rand) *level.Level {
 	l := plane()
+	l.Lightmap.Bounces = false
 	for i := range 3 + r.IntN(5) {
 		block(l, fmt.Sprintf("b%d", i), level.Vec{r.Float64()*12 - 6, r.Float64() * 3, r.Float64()*12 - 6}, level.Vec{0.2 + r.Float64()*2, 0.2 + r.Float64()*2, 0.2 + r.Float64()*2})
 	}
 	for i := range 2 + r.IntN(5) {
-		kind := []string{level.Point, level.Spot, level.Directional}[r.IntN(3)]
+		kind := []string{level.Point, level.Spot, level.Dome, level.Directional, level.BoxLight, level.Rect, level.Tube}[r.IntN(7)]
 		a := light(fmt.Sprintf("l%d", i), kind, math.Exp(r.NormFloat64()*2+3), level.Vec{r.Float64()*12 - 6, 1 + r.Float64()*5, r.Float64()*12 - 6},
 			geom.Vec3{r.NormFloat64(), -1 - r.Float64(), r.NormFloat64()})
 		a.Color = color.Linear{r.Float64(), r.Float64(), r.Float64()}.Hex()
@@ -269,9 +371,8 @@ func TestMixEqualsAFreshBake(t *testing.T) {
 		require.Equal(t, mixed.Hash(), mixOf(t, fresh, bake.Draft).Hash(), "the same bytes, as layers do not depend on what changed")
 		// And against light reckoned without layers or half-floats at all.
 		for i := 0; i < len(p.Texels.List); i += 37 {
-			texel := p.Texels.List[i]
-			n := geom.Vec3{float64(texel.Normal[0]), float64(texel.Normal[1]), float64(texel.Normal[2])}
-			want := fresh.UnmixedIrradiance(texel, n, bake.Draft)
+			texel := &p.Texels.List[i]
+			want := fresh.UnmixedIrradiance(texel, bake.Draft)
 			for c := range 3 {
 				got := float64(mixed.Pix[3*texel.Index+int32(c)])
 				require.InDelta(t, want[c], got, want[c]/2048+1e-5, "round %d, texel %d", round, i)
@@ -325,14 +426,13 @@ func TestKeysFollowWhatALayerDependsOn(t *testing.T) {
 func TestCancelledBakeEndsWithItsContext(t *testing.T) {
 	p := prepare(t, demo.Saltmarsh())
 	ctx, cancel := context.WithCancel(context.Background())
-	_, err := p.Bake(ctx, &p.Sources[0], bake.Final, func(int) { cancel() })
+	_, err := p.Bake(ctx, bake.All(p.Sources), bake.Final, func(float64) { cancel() })
 	assert.ErrorIs(t, err, context.Canceled)
 }
 
 func TestLayersGoThroughTheirEncoding(t *testing.T) {
 	p := prepare(t, demo.Room())
-	l, err := p.Bake(context.Background(), &p.Sources[0], bake.Draft, nil)
-	require.NoError(t, err)
+	l := layersOf(t, p, bake.Draft)[0]
 	require.NotEmpty(t, l.Tiles)
 	back, err := bake.DecodeLayer(l.Key, l.Encode())
 	require.NoError(t, err)
@@ -378,49 +478,13 @@ func TestOddLevels(t *testing.T) {
 func FuzzDecodeLayer(f *testing.F) {
 	p, err := bake.Prepare(demo.Room())
 	require.NoError(f, err)
-	l, err := p.Bake(context.Background(), &p.Sources[0], bake.Draft, nil)
+	layers, err := p.Bake(context.Background(), bake.All(p.Sources[:1]), bake.Draft, nil)
 	require.NoError(f, err)
-	f.Add(l.Encode())
+	f.Add(layers[0].Encode())
 	f.Add([]byte("grotta-layer/1\n"))
 	f.Fuzz(func(t *testing.T, data []byte) {
 		if l, err := bake.DecodeLayer("k", data); err == nil && l.PageSize*l.PageSize*l.Pages < 1<<22 {
 			l.AddTo(bake.NewImage(l.PageSize, l.Pages), color.White)
 		}
 	})
-}
-
-func BenchmarkBake(b *testing.B) {
-	p := prepare(b, demo.Saltmarsh())
-	for i := 0; b.Loop(); i++ {
-		_, err := p.Bake(context.Background(), &p.Sources[i%len(p.Sources)], bake.Good, nil)
-		require.NoError(b, err)
-	}
-	b.ReportMetric(float64(b.N)*float64(len(p.Texels.List))/b.Elapsed().Seconds()/1e6, "Mtexels/s")
-}
-
-func BenchmarkMix(b *testing.B) {
-	p := prepare(b, demo.Saltmarsh())
-	layers := layersOf(b, p, bake.Draft)
-	m := bake.NewImage(p.Layout.PageSize, p.Layout.Pages)
-	texels := 0
-	for _, l := range layers {
-		texels += len(l.Tiles) * bake.TileSize * bake.TileSize
-	}
-	for b.Loop() {
-		for i, l := range layers {
-			l.AddTo(m, p.Sources[i].Weight.Add(color.Linear{1e-9, 1e-9, 1e-9}))
-		}
-	}
-	b.ReportMetric(b.Elapsed().Seconds()*1000/float64(b.N)/(float64(texels)/1e6), "ms/Mtexel-layer")
-}
-
-// The plain loop over the same bytes that the mix is held against.
-func BenchmarkMixBound(b *testing.B) {
-	from, to := make([]float32, 3<<20), make([]float32, 3<<20)
-	for b.Loop() {
-		for i, v := range from {
-			to[i] += 1.5 * v
-		}
-	}
-	b.ReportMetric(b.Elapsed().Seconds()*1000/float64(b.N)/1.048576, "ms/Mtexel-layer")
 }

@@ -1,20 +1,22 @@
-// Package bake computes light: what every source sends to every texel, as one
-// layer for each source; the mix of layers that is shown; and, for one point,
-// the ledger of who lights it and what stands in the way.
+// Package bake computes light: what every source sends to every texel, direct
+// and by bounces, as one layer for each source; the mix of layers that is shown;
+// and, for one point, the ledger of who lights it and what stands in the way.
 //
 // A layer holds a source's light for unit white strength. Light is linear, so
 // the lightmap of any strengths and colours is a weighted sum of layers: no rays.
 //
 // The way of the data: level -> Prepare (scene, layout, texels) -> Sources ->
-// Layer of each -> Mix. Every random choice is seeded by texel and source, so
-// the bytes do not depend on threads or order.
+// directLight (light.go without rays, shadow.go with them) -> transport (what
+// surfaces send each other) -> gather -> smooth -> Layer of each -> Mix. Every
+// random choice is seeded by texel and source, so the bytes do not depend on
+// threads, order, or which sources are baked together.
 package bake
 
 // Engine is part of every layer's key: raise it when the same inputs would give
 // other bytes.
-const Engine = "1"
+const Engine = "2"
 
-// Quality is how many shadow samples a source with a size gets at each texel.
+// Quality is how many rays each texel sends.
 type Quality string
 
 // The qualities, cheap to dear.
@@ -37,6 +39,26 @@ func (q Quality) Samples() int {
 		return 64
 	}
 	return 16
+}
+
+// Rays is how many each texel sends over its hemisphere for bounces and sky. A
+// draft sends none of its own and reads the patches' rays.
+func (q Quality) Rays() int {
+	switch q {
+	case Draft:
+		return patchRays
+	case Final:
+		return 512
+	}
+	return 64
+}
+
+// tolerance is the share of all light that the last bounces may leave out.
+func (q Quality) tolerance() float64 {
+	if q == Draft {
+		return 1e-3
+	}
+	return 1e-4
 }
 
 // Valid tells whether it is one of the qualities.

@@ -8,12 +8,14 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"runtime"
+	"slices"
 	"sync"
 
 	"github.com/klauspost/compress/zstd"
-	"github.com/x448/float16"
 
 	"grotta/core/color"
+	"grotta/core/half"
 	"grotta/core/lightmap"
 )
 
@@ -60,13 +62,10 @@ func (m *Image) texel(page, x, y int) color.Linear {
 // Hash is the SHA-256 of the image as little-endian half-floats.
 func (m *Image) Hash() string {
 	h := sha256.New()
-	row := make([]byte, 0, 6*m.PageSize)
-	for i, v := range m.Pix {
-		row = binary.LittleEndian.AppendUint16(row, float16.Fromfloat32(v).Bits())
-		if len(row) == cap(row) || i == len(m.Pix)-1 {
-			h.Write(row)
-			row = row[:0]
-		}
+	row := make([]uint16, 3*m.PageSize)
+	for at := 0; at < len(m.Pix); at += len(row) {
+		half.Encode(row, m.Pix[at:at+len(row)], 1)
+		binary.Write(h, binary.LittleEndian, row)
 	}
 	return hex.EncodeToString(h.Sum(nil))
 }
@@ -109,8 +108,8 @@ func newLayer(key string, m *Image) *Layer {
 	for page := range m.Pages {
 		for ty := range across {
 			for tx := range across {
-				if half := packTile(m, page, tx, ty, scale); half != nil {
-					l.Tiles = append(l.Tiles, Tile{uint16(page), uint16(tx), uint16(ty), half})
+				if packed := packTile(m, page, tx, ty, scale); packed != nil {
+					l.Tiles = append(l.Tiles, Tile{uint16(page), uint16(tx), uint16(ty), packed})
 				}
 			}
 		}
@@ -118,52 +117,43 @@ func newLayer(key string, m *Image) *Layer {
 	return l
 }
 
+// packTile is nil where a tile holds no light.
 func packTile(m *Image, page, tx, ty int, scale float32) []uint16 {
-	var half []uint16
+	var packed []uint16
 	for y := range TileSize {
 		from := 3 * ((page*m.PageSize+ty*TileSize+y)*m.PageSize + tx*TileSize)
-		for i, v := range m.Pix[from : from+3*TileSize] {
-			if v == 0 {
+		row := m.Pix[from : from+3*TileSize]
+		if packed == nil {
+			if !slices.ContainsFunc(row, func(v float32) bool { return v != 0 }) {
 				continue
 			}
-			if half == nil {
-				half = make([]uint16, tileValues)
-			}
-			half[y*3*TileSize+i] = float16.Fromfloat32(v * scale).Bits()
+			packed = make([]uint16, tileValues)
 		}
+		half.Encode(packed[y*3*TileSize:(y+1)*3*TileSize], row, scale)
 	}
-	return half
+	return packed
 }
-
-// halfValues decodes every half-float there is.
-var halfValues = sync.OnceValue(func() *[1 << 16]float32 {
-	var t [1 << 16]float32
-	for i := range t {
-		t[i] = float16.Frombits(uint16(i)).Float32()
-	}
-	return &t
-})
 
 // AddTo adds the layer, times a weight for each channel, to an image of the
 // same pages. It is the whole of a mix: no rays.
-func (l *Layer) AddTo(m *Image, weight color.Linear) {
+func (l *Layer) AddTo(m *Image, weight color.Linear) { l.addTo(m, weight, 0, 1) }
+
+// addTo adds every step-th band of tiles from the first on, so that bands can be
+// added at the same time.
+func (l *Layer) addTo(m *Image, weight color.Linear, first, step int) {
 	if weight == (color.Linear{}) {
 		return
 	}
-	value := halfValues()
 	scale := math.Ldexp(1, l.Exponent)
-	r, g, b := float32(weight[0]*scale), float32(weight[1]*scale), float32(weight[2]*scale)
+	w := [3]float32{float32(weight[0] * scale), float32(weight[1] * scale), float32(weight[2] * scale)}
 	for i := range l.Tiles {
 		t := &l.Tiles[i]
+		if int(t.Y)%step != first {
+			continue
+		}
 		for y := range TileSize {
 			at := 3 * ((int(t.Page)*m.PageSize+int(t.Y)*TileSize+y)*m.PageSize + int(t.X)*TileSize)
-			to := m.Pix[at : at+3*TileSize : at+3*TileSize]
-			from := t.Half[y*3*TileSize : (y+1)*3*TileSize]
-			for k := 0; k+2 < len(from) && k+2 < len(to); k += 3 {
-				to[k] += r * value[from[k]]
-				to[k+1] += g * value[from[k+1]]
-				to[k+2] += b * value[from[k+2]]
-			}
+			half.AddScaled(m.Pix[at:at+3*TileSize], t.Half[y*3*TileSize:(y+1)*3*TileSize], w)
 		}
 	}
 }
@@ -172,11 +162,18 @@ func (l *Layer) AddTo(m *Image, weight color.Linear) {
 // layers go in pairs; a nil layer is one that is not baked yet.
 func Mix(pageSize, pages int, sources []Source, layers []*Layer) *Image {
 	m := NewImage(pageSize, pages)
-	for i, l := range layers {
-		if l != nil {
-			l.AddTo(m, sources[i].Weight)
-		}
+	bands := runtime.GOMAXPROCS(0)
+	var group sync.WaitGroup
+	for band := range bands {
+		group.Go(func() {
+			for i, l := range layers {
+				if l != nil {
+					l.addTo(m, sources[i].Weight, band, bands)
+				}
+			}
+		})
 	}
+	group.Wait()
 	return m
 }
 

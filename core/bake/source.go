@@ -1,46 +1,76 @@
 package bake
 
 import (
+	"crypto/sha256"
+	"fmt"
 	"math"
 
 	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/level"
+	"grotta/core/picture"
 	"grotta/core/scene"
+	"grotta/core/sky"
 )
 
-// Source is anything that lights: a light, or the ambient of the level or of a
-// zone. Its Weight is what the mix multiplies its layer by.
+// Source is anything that lights: a light, the sun, the moon, the sky or a patch
+// of it, a material that shines, or the ambient of the level or of a zone. Its
+// Weight is what the mix multiplies its layer by.
 type Source struct {
 	ID       string
 	Name     string
 	Kind     string
+	Group    string       // id under which sources are shown as one, such as the sky's patches
 	Color    color.Linear // without its strength
 	Strength float64      // whether it is on or off
 	Weight   color.Linear // Color times Strength, or nothing where it is off
 
-	shape shape
-	zones ambientZones
+	shape    shape
+	zones    ambientZones
+	sky      *sky.Sky
+	gobo     *picture.Picture
+	goboSet  goboSettings
+	polygons []polygon
 }
 
-// AmbientKind is the kind of a source that is no light.
-const AmbientKind = "ambient"
+// Kinds of sources that are no lights.
+const (
+	AmbientKind  = "ambient"
+	SunKind      = "sun"
+	MoonKind     = "moon"
+	SkyKind      = "sky"
+	EmissiveKind = "emissive"
+)
 
-// AmbientID is the id of the level's ambient; a zone's has ":" and its id after.
-const AmbientID = "ambient:level"
+// IDs of sources that are no entities. A zone's ambient has "ambient:" and the
+// zone's id; a material that shines "emissive:" and the material's; a patch of
+// the sky "sky:" and its number.
+const (
+	AmbientID = "ambient:level"
+	SunID     = "sun"
+	MoonID    = "moon"
+	SkyID     = "sky"
+)
 
-// shape is all of a light that its layer depends on. It is hashed into the
-// layer's key, so it holds neither strength nor colour.
+// shape is all of a source that its layer depends on. It is hashed into the
+// layer's key, so it holds neither strength nor colour of lights.
 type shape struct {
 	Kind          string
 	Position, Aim geom.Vec3
+	Right, Up     geom.Vec3
 	RangeM        float64
+	Falloff       string
+	Terms         level.Vec
 	CosInner      float64
 	CosOuter      float64
 	RadiusM       float64
-	CosDisc       float64 // of half the angular diameter
-	Cast          bool
-	NearM         float64
+	DiscRad       float64 // half the angular diameter
+	Width, Height float64 // of a rect or box; a tube's length is its width
+	BounceScale   float64
+	Shadows       level.Shadows
+	Gobo          string      // what it projects, and how
+	Sky           string      // what of the sky decides its layer
+	Patch         int         // of the sky; -1 for all of it
 	Zone          string      // ambient: where it holds; "" where no zone has its own
 	Zones         []zoneShape // ambient: the zones that decide it
 }
@@ -55,32 +85,149 @@ type zoneShape struct {
 // ambientZones tells which ambient holds at a point.
 type ambientZones struct{ level *level.Level }
 
-// Sources lists what can light a level, lights first, in document order. Lights
-// that are off are there too, with no weight, so that they can be switched on
-// by a mix.
-func Sources(l *level.Level, world *level.World) []Source {
+// Sources lists what can light a level: lights in document order, then sun,
+// moon, sky, shining materials and ambients. Lights that are off are there too,
+// with no weight, so that they can be switched on by a mix.
+func Sources(l *level.Level, sc *scene.Scene) []Source {
 	var all []Source
 	for _, light := range l.Lights {
-		pose := world.Pose(&light.Entity)
-		s := shape{
-			Kind: light.Kind, Position: pose.Position, Aim: pose.Forward(),
-			Cast: light.Shadows.Cast, NearM: light.Shadows.NearM,
-		}
-		switch light.Kind {
-		case level.Directional:
-			s.Position = geom.Vec3{}
-			s.CosDisc = math.Cos(light.AngularDeg / 2 * math.Pi / 180)
-		case level.Spot:
-			s.CosInner = math.Cos(light.InnerDeg * math.Pi / 180)
-			s.CosOuter = math.Cos(light.OuterDeg * math.Pi / 180)
-			s.RangeM, s.RadiusM = light.RangeM, light.RadiusM
-		default:
-			s.Aim = geom.Vec3{}
-			s.RangeM, s.RadiusM = light.RangeM, light.RadiusM
-		}
-		all = append(all, Source{ID: light.ID, Name: nameOf(light.Name, light.ID), Kind: light.Kind,
-			Color: l.Color(light), Strength: l.Strength(light), Weight: l.Radiant(light), shape: s})
+		all = append(all, lightSource(l, sc.World.Pose(&light.Entity), light))
 	}
+	all = appendDisc(all, SunID, "Sun", SunKind, l.Environment.Sun)
+	all = appendDisc(all, MoonID, "Moon", MoonKind, l.Environment.Moon)
+	all = appendSky(all, l)
+	all = appendEmissive(all, sc)
+	return appendAmbient(all, l)
+}
+
+func lightSource(l *level.Level, pose geom.Pose, light *level.Light) Source {
+	s := shape{
+		Kind: light.Kind, Position: pose.Position, Aim: pose.Forward(), Patch: -1,
+		RangeM: light.RangeM, Falloff: light.Falloff, RadiusM: light.RadiusM,
+		BounceScale: light.BounceScale, Shadows: light.Shadows,
+	}
+	if light.Falloff == level.Custom {
+		s.Terms = light.FalloffTerms
+	}
+	src := Source{ID: light.ID, Name: nameOf(light.Name, light.ID), Kind: light.Kind,
+		Color: l.Color(light), Strength: l.Strength(light), Weight: l.Radiant(light)}
+	right, up := pose.Rotation.Rotate(geom.Vec3{1, 0, 0}), pose.Rotation.Rotate(geom.Vec3{0, 1, 0})
+	switch light.Kind {
+	case level.Point:
+		s.Aim = geom.Vec3{}
+	case level.Spot:
+		s.CosInner, s.CosOuter = math.Cos(light.InnerDeg*math.Pi/180), math.Cos(light.OuterDeg*math.Pi/180)
+		if g := light.Gobo; g != nil {
+			image := l.Image(g.Image)
+			src.gobo = image.Picture()
+			s.Right, s.Up = right, up
+			src.goboSet = goboSettings{g.FovDeg, g.FocusM, g.Blur, g.Spill}
+			s.Gobo = fmt.Sprintf("%x %v", sha256.Sum256(image.Data), src.goboSet)
+		}
+	case level.Directional:
+		s.Position, s.RangeM, s.RadiusM = geom.Vec3{}, 0, 0
+		s.DiscRad = light.AngularDeg / 2 * math.Pi / 180
+	case level.BoxLight:
+		s.RangeM, s.RadiusM = 0, 0
+		s.DiscRad = light.AngularDeg / 2 * math.Pi / 180
+		s.Right, s.Up, s.Width, s.Height = right, up, light.WidthM, light.HeightM
+	case level.Rect:
+		s.RadiusM = 0
+		s.Right, s.Up, s.Width, s.Height = right, up, light.WidthM, light.HeightM
+		corner := func(x, y float64) geom.Vec3 {
+			return pose.Position.Add(right.Mul(x * light.WidthM / 2)).Add(up.Mul(y * light.HeightM / 2))
+		}
+		src.polygons = []polygon{newPolygon([]geom.Vec3{corner(-1, -1), corner(-1, 1), corner(1, 1), corner(1, -1)})}
+	case level.Tube:
+		s.Aim, s.Right, s.Width = geom.Vec3{}, right, light.LengthM
+		s.RadiusM = math.Max(light.RadiusM, minTubeM)
+	}
+	src.shape = s
+	return src
+}
+
+// minTubeM is the radius of a tube that has none.
+const minTubeM = 0.01
+
+func appendDisc(all []Source, id, name, kind string, sun *level.Sun) []Source {
+	if sun == nil {
+		return all
+	}
+	to := sky.ToSun(sun)
+	src := Source{ID: id, Name: name, Kind: kind, Color: sun.Hue(), Strength: sun.Lux}
+	src.shape = shape{Kind: level.Directional, Aim: to.Mul(-1), DiscRad: sun.AngularDeg / 2 * math.Pi / 180, Patch: -1, BounceScale: 1, Shadows: sun.Shadows}
+	if sun.Enabled && to[1] > 0 {
+		src.Weight = src.Color.Scale(sun.Lux)
+	}
+	return append(all, src)
+}
+
+// appendSky adds the sky whole, or as patches of even light each. Patches do not
+// depend on the sky at hand: another one is other weights.
+func appendSky(all []Source, l *level.Level) []Source {
+	e := &l.Environment
+	image := l.Image(e.Sky.Image)
+	var picture *picture.Picture
+	look := fmt.Sprintf("%s %s %s %s %v", e.Sky.Kind, e.Sky.Color, e.Sky.HorizonColor, e.Sky.GroundColor, e.Sky.RotationDeg)
+	if e.Sky.Kind == level.SkyImage && image != nil {
+		picture = image.Picture()
+		look = fmt.Sprintf("%s %v %x", e.Sky.Kind, e.Sky.RotationDeg, sha256.Sum256(image.Data))
+	}
+	if e.Sky.Kind == level.SkyClear && e.Sun != nil {
+		look += fmt.Sprint(sky.ToSun(e.Sun))
+	}
+	whole := sky.Of(e, picture)
+	on := 0.0
+	if e.Sky.Lights {
+		on = 1
+	}
+	if !l.Lightmap.Patches {
+		return append(all, Source{
+			ID: SkyID, Name: "Sky", Kind: SkyKind, Color: color.White, Strength: e.Sky.Luminance,
+			Weight: color.White.Scale(e.Sky.Luminance * on), sky: whole,
+			shape: shape{Kind: SkyKind, Sky: look, Patch: -1, BounceScale: 1},
+		})
+	}
+	for i, mean := range whole.PatchMeans() {
+		all = append(all, Source{
+			ID: fmt.Sprintf("%s:%03d", SkyID, i), Name: "Sky", Kind: SkyKind, Group: SkyID, Color: mean, Strength: e.Sky.Luminance,
+			Weight: mean.Scale(e.Sky.Luminance * on), sky: whole,
+			shape: shape{Kind: SkyKind, Patch: i, BounceScale: 1},
+		})
+	}
+	return all
+}
+
+// appendEmissive adds a source for each material that shines and is seen.
+func appendEmissive(all []Source, sc *scene.Scene) []Source {
+	for _, m := range sc.Level.Materials {
+		if m.Emission == 0 {
+			continue
+		}
+		src := Source{ID: EmissiveKind + ":" + m.ID, Name: nameOf(m.Name, m.ID), Kind: EmissiveKind,
+			Color: m.Albedo(), Strength: m.Emission, Weight: m.Albedo().Scale(m.Emission)}
+		src.shape = shape{Kind: EmissiveKind, Sky: m.ID, Patch: -1, BounceScale: 1, Shadows: level.Default[level.Shadows]()}
+		for i := range sc.Surfaces {
+			f := &sc.Surfaces[i]
+			if f.Material != m || !f.Visible {
+				continue
+			}
+			if f.Outline != nil {
+				src.polygons = append(src.polygons, newPolygon(f.Outline))
+				continue
+			}
+			for _, t := range f.Tris {
+				src.polygons = append(src.polygons, newPolygon(t[:]))
+			}
+		}
+		if len(src.polygons) > 0 {
+			all = append(all, src)
+		}
+	}
+	return all
+}
+
+func appendAmbient(all []Source, l *level.Level) []Source {
 	var zones []zoneShape
 	for _, z := range l.Zones {
 		zones = append(zones, zoneShape{z.ID, z.Boxes, z.Priority, z.Ambient != nil})
@@ -88,7 +235,7 @@ func Sources(l *level.Level, world *level.World) []Source {
 	ambient := func(id, zone, name string, a *level.Ambient) {
 		all = append(all, Source{
 			ID: id, Name: name, Kind: AmbientKind, Color: a.Hue(), Strength: a.Strength, Weight: a.Linear(),
-			shape: shape{Kind: AmbientKind, Zone: zone, Zones: zones}, zones: ambientZones{l},
+			shape: shape{Kind: AmbientKind, Zone: zone, Zones: zones, Patch: -1}, zones: ambientZones{l},
 		})
 	}
 	ambient(AmbientID, "", "Ambient", &l.Environment.Ambient)
@@ -107,160 +254,6 @@ func nameOf(name, id string) string {
 	return name
 }
 
-// Ray-free part: what arrives where nothing stands in the way.
-
-// reach is what a light sends toward a point, were it all in its middle.
-type reach struct {
-	toward     geom.Vec3 // unit, from the point to the light's middle
-	distance   float64
-	irradiance float64 // lux for 1 cd, or for 1 lux of a directional light
-	cos        float64 // of toward and the surface's normal
-}
-
-// reach is zero where the light does not get to by range, cone or facing.
-//
-//   - point and spot: I cos θ / d², windowed by (1 - (d/range)^4) clamped to
-//     [0, 1], as in glTF's KHR_lights_punctual;
-//   - spot: times ((cos - cos outer) / (cos inner - cos outer))², clamped;
-//   - directional: E cos θ.
-//
-// A ball of radius r and intensity I that is wholly above the horizon gives the
-// same I cos θ / d² as a point, since its radiance is I / (π r²).
-func (s *shape) reach(p, n geom.Vec3) (reach, bool) {
-	if s.Kind == level.Directional {
-		r := reach{toward: s.Aim.Mul(-1), distance: math.Inf(1)}
-		r.cos = r.toward.Dot(n)
-		r.irradiance = math.Max(0, r.cos)
-		return r, r.cos > -math.Sqrt(1-s.CosDisc*s.CosDisc) && (r.cos > 0 || s.CosDisc < 1)
-	}
-	to := s.Position.Sub(p)
-	d := to.Len()
-	if s.RangeM > 0 && d >= s.RangeM {
-		return reach{}, false
-	}
-	d = math.Max(d, math.Max(s.RadiusM, 1e-4)) // the inside of the ball is as bright as its skin
-	r := reach{toward: to.Mul(1 / d), distance: d}
-	r.cos = r.toward.Dot(n)
-	if r.cos <= -s.RadiusM/d || r.cos <= 0 && s.RadiusM == 0 {
-		return reach{}, false
-	}
-	gain := 1 / (d * d)
-	if s.RangeM > 0 {
-		q := d / s.RangeM
-		gain *= math.Max(0, 1-q*q*q*q)
-	}
-	if s.Kind == level.Spot {
-		gain *= s.cone(-r.toward.Dot(s.Aim))
-	}
-	r.irradiance = gain * math.Max(0, r.cos)
-	return r, gain > 0
-}
-
-// cone is the angular fading of a spot light (KHR_lights_punctual).
-func (s *shape) cone(cos float64) float64 {
-	scale := 1 / math.Max(0.001, s.CosInner-s.CosOuter)
-	a := math.Min(math.Max((cos-s.CosOuter)*scale, 0), 1)
-	return a * a
-}
-
-// direct is the source's light on a point, in lux for unit white strength, and
-// how much of it gets past what casts shadows, 0 to 1. turn spins the pattern of
-// shadow samples.
-func (s *Source) direct(sc *scene.Scene, p, n geom.Vec3, samples int, turn float64) (lux, visible float64) {
-	sh := &s.shape
-	if sh.Kind == AmbientKind {
-		if s.zones.holds(p, sh.Zone) {
-			return 1, 1
-		}
-		return 0, 0
-	}
-	r, ok := sh.reach(p, n)
-	if !ok {
-		return 0, 0
-	}
-	cosMax := sh.CosDisc
-	if sh.Kind != level.Directional {
-		if sh.RadiusM == 0 {
-			cosMax = 1
-		} else {
-			q := math.Min(sh.RadiusM/r.distance, 0.99999)
-			cosMax = math.Sqrt(1 - q*q)
-		}
-	}
-	if cosMax >= 1 { // no size: one ray
-		if sh.Cast && sc.Blocked(p, sh.end(sc, p, r.toward, r.distance)) {
-			return 0, 0
-		}
-		return r.irradiance, 1
-	}
-	return sh.disc(sc, p, n, r, cosMax, samples, turn)
-}
-
-// disc samples a source that stands as a disc of cosine cosMax in the sky. Where
-// the whole disc is above the horizon the closed form is kept and only the share
-// that is blocked is sampled, so unshadowed texels have no noise.
-func (s *shape) disc(sc *scene.Scene, p, n geom.Vec3, r reach, cosMax float64, samples int, turn float64) (lux, visible float64) {
-	u, v := geom.Axes(r.toward)
-	var all, seen float64
-	for i := range samples {
-		dir := discDirection(r.toward, u, v, cosMax, i, samples, turn)
-		cos := dir.Dot(n)
-		if cos <= 0 {
-			continue
-		}
-		all += cos
-		if !s.Cast || !sc.Blocked(p, s.end(sc, p, dir, s.entry(dir.Dot(r.toward), r.distance))) {
-			seen += cos
-		}
-	}
-	if all == 0 {
-		return 0, 0
-	}
-	unblocked := r.irradiance
-	if below := math.Sqrt(1 - cosMax*cosMax); r.cos < below {
-		// The horizon cuts the disc: radiance times solid angle times the mean
-		// cosine. A facing surface gets L π sin², the disc fills 2π (1 - cos), so
-		// the two differ by 2 / (1 + cos).
-		facing, _ := s.reach(p, r.toward)
-		unblocked = facing.irradiance * 2 / (1 + cosMax) * all / float64(samples)
-	}
-	return unblocked * seen / all, seen / all
-}
-
-// discDirection is sample i of n over a cone about an axis, evenly by solid
-// angle: a sunflower spiral (Vogel, 1979) turned by an angle.
-func discDirection(axis, u, v geom.Vec3, cosMax float64, i, n int, turn float64) geom.Vec3 {
-	const golden = 2.399963229728653 // radians
-	cos := 1 - (float64(i)+0.5)/float64(n)*(1-cosMax)
-	sin := math.Sqrt(math.Max(0, 1-cos*cos))
-	sinA, cosA := math.Sincos(float64(i)*golden + turn)
-	return axis.Mul(cos).Add(u.Mul(sin * cosA)).Add(v.Mul(sin * sinA))
-}
-
-// entry is how far a ray goes to the skin of the ball, for a ray whose angle to
-// the middle has this cosine.
-func (s *shape) entry(cos, distance float64) float64 {
-	if s.Kind == level.Directional {
-		return distance
-	}
-	under := s.RadiusM*s.RadiusM - distance*distance*(1-cos*cos)
-	return distance*cos - math.Sqrt(math.Max(0, under))
-}
-
-// end is the far end of a shadow ray: short of the source by the near distance,
-// or past the whole level for a directional light.
-func (s *shape) end(sc *scene.Scene, p, dir geom.Vec3, distance float64) geom.Vec3 {
-	if s.Kind == level.Directional {
-		if sc.Bounds.Empty() {
-			return p
-		}
-		distance = sc.Bounds.Max.Sub(sc.Bounds.Min).Len() + p.Sub(sc.Bounds.Min).Len()
-	} else {
-		distance -= math.Max(s.NearM-s.RadiusM, 0)
-	}
-	return p.Add(dir.Mul(math.Max(distance, 0)))
-}
-
 func (z ambientZones) holds(p geom.Vec3, zone string) bool {
 	at := z.level.ZoneAt(p)
 	if at == nil || at.Ambient == nil {
@@ -269,17 +262,15 @@ func (z ambientZones) holds(p geom.Vec3, zone string) bool {
 	return at.ID == zone
 }
 
-// Irradiance is the direct light of all sources on a surface at p facing n, in
-// lux, with so many shadow rays to each source that has a size.
-func (p *Prepared) Irradiance(at, n geom.Vec3, samples int) color.Linear {
-	var sum color.Linear
-	for i := range p.Sources {
-		s := &p.Sources[i]
-		if s.Weight == (color.Linear{}) {
-			continue
-		}
-		unit, _ := s.direct(p.Scene, at, n, samples, 0)
-		sum = sum.Add(s.Weight.Scale(unit))
+// reachM is how far from its position a source lights anything directly;
+// infinite where it has no end.
+func (s *shape) reachM() float64 {
+	switch s.Kind {
+	case level.Directional, level.BoxLight, SkyKind, EmissiveKind, AmbientKind:
+		return math.Inf(1)
 	}
-	return sum
+	if s.RangeM == 0 {
+		return math.Inf(1)
+	}
+	return s.RangeM
 }

@@ -267,7 +267,11 @@ func lightInside(s *subject) []Finding {
 }
 
 // floorSamples is how many places of a zone's floor are asked for their light.
-const floorSamples = 48
+// floorPaths is how many paths each of them gets for bounced light.
+const (
+	floorSamples = 48
+	floorPaths   = 8
+)
 
 func zoneTooDark(s *subject) []Finding {
 	floors := map[string][]lightmap.Texel{}
@@ -314,7 +318,7 @@ func zoneTooDark(s *subject) []Finding {
 	return found
 }
 
-// floorLight is the mean direct light on an even choice of texels, in lux, and
+// floorLight is the mean light on an even choice of texels, in lux, and
 // the darkest of them.
 func (s *subject) floorLight(floor []lightmap.Texel) (mean float64, darkest level.Vec) {
 	n := min(floorSamples, len(floor))
@@ -322,7 +326,7 @@ func (s *subject) floorLight(floor []lightmap.Texel) (mean float64, darkest leve
 	for i := range n {
 		t := floor[(2*i+1)*len(floor)/(2*n)]
 		at := geom.Vec3{float64(t.Origin[0]), float64(t.Origin[1]), float64(t.Origin[2])}
-		lux := s.Irradiance(at, geom.Vec3{float64(t.Normal[0]), float64(t.Normal[1]), float64(t.Normal[2])}, bake.Draft.Samples()).Luminance()
+		lux := s.Irradiance(at, geom.Vec3{float64(t.Normal[0]), float64(t.Normal[1]), float64(t.Normal[2])}, bake.Draft.Samples(), floorPaths).Luminance()
 		mean += lux / float64(n)
 		if low < 0 || lux < low {
 			low, darkest = lux, level.Vec(at)

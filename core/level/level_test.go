@@ -85,7 +85,7 @@ func TestWhatCannotBeIsRefused(t *testing.T) {
 		"doubled id":          {swap(`"id":"bulb"`, `"id":"floor"`), `/lights/0/id is "floor", which one of the solids has already`},
 		"dangling material":   {swap(`"material":"oak"`, `"material":"ash"`), `/solids/0/surface/material is "ash"`},
 		"bad colour":          {swap(`#806040`, `brown`), "/materials/0/color"},
-		"unknown kind":        {swap(`"strength":40`, `"kind":"neon"`), `/lights/0/kind is "neon"; allowed is point, spot, directional`},
+		"unknown kind":        {swap(`"strength":40`, `"kind":"neon"`), `/lights/0/kind is "neon"; allowed is point, spot, dome, directional, box, rect, tube`},
 		"flat box":            {swap(`[4,0.2,4]`, `[4,0,4]`), "/solids/0/size/1 is 0"},
 		"cone inside out":     {swap(`"strength":40`, `"kind":"spot","inner_deg":50,"outer_deg":20`), "/lights/0/inner_deg is 50; at most outer_deg, 20"},
 		"two colours":         {swap(`"strength":40`, `"color":"#ffffff","kelvin":3000`), "/lights/0/kelvin stands beside a colour"},

@@ -23,7 +23,7 @@ const (
 type Operation struct {
 	Op     string         `json:"op" enum:"add,set,remove,batch"`
 	Label  string         `json:"label,omitzero" maxLength:"120" doc:"What a person would call it; made up where left out."`
-	Part   string         `json:"part,omitzero" enum:"materials,zones,solids,meshes,rigs,lights,glows,viewpoints" doc:"add: the list it goes to."`
+	Part   string         `json:"part,omitzero" enum:"images,materials,zones,solids,meshes,rigs,lights,glows,viewpoints" doc:"add: the list it goes to."`
 	Index  *int           `json:"index,omitzero" minimum:"0" doc:"add: where in the list; the end if left out."`
 	Entity map[string]any `json:"entity,omitzero" doc:"add: the entity; fields left out take their defaults."`
 	ID     string         `json:"id,omitzero" maxLength:"64" doc:"set, remove: which entity; none means the level itself."`
@@ -336,6 +336,19 @@ func (l *Level) references(id string) []Operation {
 		if g.ColorFrom == id {
 			clears = append(clears, Set(g.ID, map[string]any{"color_from": nil}))
 		}
+	}
+	for _, m := range l.Materials {
+		if m.Image == id {
+			clears = append(clears, Set(m.ID, map[string]any{"image": nil}))
+		}
+	}
+	for _, light := range l.Lights {
+		if light.Gobo != nil && light.Gobo.Image == id {
+			clears = append(clears, Set(light.ID, map[string]any{"gobo": nil}))
+		}
+	}
+	if l.Environment.Sky.Image == id {
+		clears = append(clears, Set("", map[string]any{"environment.sky.image": nil, "environment.sky.kind": nil}))
 	}
 	for _, s := range l.Solids {
 		if s.Surface.Material == id {

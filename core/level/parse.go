@@ -157,6 +157,26 @@ func (v *Material) UnmarshalJSONFrom(d *jsontext.Decoder) error {
 	return decodeDefaulted(d, (*plain)(v))
 }
 
+func (v *Sun) UnmarshalJSONFrom(d *jsontext.Decoder) error {
+	type plain Sun
+	return decodeDefaulted(d, (*plain)(v))
+}
+
+func (v *Place) UnmarshalJSONFrom(d *jsontext.Decoder) error {
+	type plain Place
+	return decodeDefaulted(d, (*plain)(v))
+}
+
+func (v *Flicker) UnmarshalJSONFrom(d *jsontext.Decoder) error {
+	type plain Flicker
+	return decodeDefaulted(d, (*plain)(v))
+}
+
+func (v *Gobo) UnmarshalJSONFrom(d *jsontext.Decoder) error {
+	type plain Gobo
+	return decodeDefaulted(d, (*plain)(v))
+}
+
 func (v *Zone) UnmarshalJSONFrom(d *jsontext.Decoder) error {
 	type plain Zone
 	return decodeDefaulted(d, (*plain)(v))
@@ -267,6 +287,9 @@ func unknownFields(v reflect.Value, path string) []string {
 	case reflect.Struct:
 		for i := range v.NumField() {
 			f := v.Type().Field(i)
+			if !f.IsExported() {
+				continue
+			}
 			if extra, ok := v.Field(i).Interface().(jsontext.Value); ok {
 				var names map[string]jsontext.Value
 				if len(extra) > 0 && json.Unmarshal(extra, &names) == nil {

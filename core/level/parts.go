@@ -6,7 +6,7 @@ import (
 )
 
 // Parts are the lists of a level that hold things with ids, in document order.
-var Parts = []string{"materials", "zones", "solids", "meshes", "rigs", "lights", "glows", "viewpoints"}
+var Parts = []string{"images", "materials", "zones", "solids", "meshes", "rigs", "lights", "glows", "viewpoints"}
 
 var partField = func() map[string]int {
 	at := map[string]int{}
@@ -118,4 +118,14 @@ func (l *Level) FreshID(base string) string {
 		}
 	}
 	return freshID(base, func(id string) bool { return taken[id] })
+}
+
+// Image returns the image with an id, or nil.
+func (l *Level) Image(id string) *Image {
+	for _, v := range l.Images {
+		if v.ID == id {
+			return v
+		}
+	}
+	return nil
 }

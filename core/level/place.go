@@ -4,11 +4,13 @@ import (
 	"math"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/go-gl/mathgl/mgl64"
 
 	"grotta/core/color"
 	"grotta/core/geom"
+	"grotta/core/picture"
 )
 
 // World is where things stand once parents have carried them.
@@ -138,8 +140,29 @@ func (a *Ambient) Linear() color.Linear { return a.Hue().Scale(a.Strength) }
 // Hue is the ambient's colour without its strength.
 func (a *Ambient) Hue() color.Linear { return mustHex(a.Color) }
 
-// Radiance is the sky's, nits per channel.
-func (s *Sky) Radiance() color.Linear { return mustHex(s.Color).Scale(s.Luminance) }
+// Time is the moment of a place.
+func (p *Place) Time() (time.Time, error) {
+	if t, err := time.Parse("2006-01-02T15:04Z", p.At); err == nil {
+		return t, nil
+	}
+	return time.Parse(time.RFC3339, p.At)
+}
+
+// Hue is the colour of a sun or moon, without its strength.
+func (s *Sun) Hue() color.Linear {
+	switch {
+	case s.Color != "":
+		return mustHex(s.Color)
+	case s.Kelvin != 0:
+		return color.Kelvin(s.Kelvin)
+	}
+	return color.White
+}
+
+// Colors are the sky's at the zenith, at the horizon and below it.
+func (s *Sky) Colors() (zenith, horizon, ground color.Linear) {
+	return mustHex(s.Color), mustHex(s.HorizonColor), mustHex(s.GroundColor)
+}
 
 // Radiance is what a full depth of haze sends to the eye, nits per channel.
 func (h *Haze) Radiance() color.Linear { return mustHex(h.Color).Scale(h.Luminance) }
@@ -151,6 +174,19 @@ func (m *Material) Albedo() color.Linear { return mustHex(m.Color) }
 func mustHex(s string) color.Linear {
 	c, _ := color.ParseHex(s)
 	return c
+}
+
+// Picture is the image decoded, or nil where it cannot be; a validated level has
+// no such image.
+func (v *Image) Picture() *picture.Picture {
+	if v == nil {
+		return nil
+	}
+	if v.picture != nil {
+		return v.picture
+	}
+	p, _ := picture.Decode(v.Data)
+	return p
 }
 
 // FacePlanes are the planes of a solid in its own space: its own, or its box's.

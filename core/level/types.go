@@ -2,6 +2,8 @@ package level
 
 import (
 	"github.com/go-json-experiment/json/jsontext"
+
+	"grotta/core/picture"
 )
 
 // Vec is a point or a direction in metres: x, y, z.
@@ -17,6 +19,7 @@ type Level struct {
 	Environment Environment    `json:"environment"`
 	Fog         Fog            `json:"fog"`
 	Look        Look           `json:"look"`
+	Images      []*Image       `json:"images" initial:"[]"`
 	Materials   []*Material    `json:"materials" initial:"[]"`
 	Zones       []*Zone        `json:"zones" initial:"[]"`
 	Solids      []*Solid       `json:"solids" initial:"[]"`
@@ -32,6 +35,10 @@ type Level struct {
 type Lightmap struct {
 	Density  float64 `json:"density" minimum:"0.25" maximum:"256" default:"6" doc:"Texels per metre where a surface sets none."`
 	PageSize int     `json:"page_size" minimum:"64" maximum:"4096" multipleOf:"32" default:"512" doc:"Width and height of a page, in texels."`
+	Bounces  bool    `json:"bounces" default:"true" doc:"Light that surfaces send on, coloured by them, until nothing is left of it."`
+	Denoise  bool    `json:"denoise" default:"true" doc:"Smooth what came by bounces and from the sky; edges of direct shadows are never touched."`
+	Backs    string  `json:"backs" enum:"stop,pass" default:"stop" doc:"Whether the back of a one-sided surface stops direct light; platforms differ."`
+	Patches  bool    `json:"sky_patches" default:"false" doc:"Bake the sky as 145 layers, so that another sky, hour or rotation is a mix."`
 }
 
 // Entity is what every placed or named thing has.
@@ -54,12 +61,29 @@ type Transform struct {
 	Rotation [4]float64 `json:"rotation" initial:"[0,0,0,1]" doc:"Unit quaternion x, y, z, w."`
 }
 
+// Image is a picture that a sky, a gobo or a material shows.
+type Image struct {
+	ID      string         `json:"id" pattern:"^[a-z0-9][a-z0-9._-]{0,63}$"`
+	Name    string         `json:"name,omitzero" maxLength:"120"`
+	Data    []byte         `json:"data" doc:"PNG, JPEG or Radiance HDR, in base64."`
+	Credit  string         `json:"credit,omitzero" maxLength:"200" doc:"Whom to name when it is shown."`
+	Licence string         `json:"licence,omitzero" maxLength:"120"`
+	Extra   jsontext.Value `json:",embed" hidden:"true"`
+
+	picture *picture.Picture // what Validate decoded
+}
+
 // Material is how a surface looks and what it sends back.
 type Material struct {
 	ID       string         `json:"id" pattern:"^[a-z0-9][a-z0-9._-]{0,63}$"`
 	Name     string         `json:"name,omitzero" maxLength:"120"`
 	Color    string         `json:"color" pattern:"^#[0-9a-fA-F]{6}$" default:"#b4b4b4" doc:"Base colour; its linear value is the albedo."`
-	Emission float64        `json:"emission" minimum:"0" maximum:"1e9" default:"0" doc:"Nits, of the base colour. Seen, but lights nothing yet."`
+	Emission float64        `json:"emission" minimum:"0" maximum:"1e9" default:"0" doc:"Nits, of the base colour; a source of light like any other."`
+	TwoSided bool           `json:"two_sided" default:"false" doc:"The back shows and sends back the front's light."`
+	Lighting string         `json:"lighting" enum:"baked,dynamic" default:"baked" doc:"Dynamic surfaces take no lightmap; probes light them."`
+	Image    string         `json:"image,omitzero" maxLength:"64" doc:"Id of an image that multiplies the colour."`
+	ImageM   float64        `json:"image_m" exclusiveMinimum:"0" maximum:"1000" default:"1" doc:"Metres that one repeat of the image covers, where a mesh has no uvs."`
+	Cutoff   float64        `json:"alpha_cutoff" minimum:"0" maximum:"1" default:"0" doc:"What of the image is less solid than this lets light through; 0 is all solid."`
 	Extra    jsontext.Value `json:",embed" hidden:"true"`
 }
 
@@ -95,6 +119,14 @@ type Solid struct {
 	Planes  []Plane `json:"planes,omitzero" maxItems:"256"`
 	Surface Surface `json:"surface"`
 	Faces   []Face  `json:"faces,omitzero" maxItems:"256"`
+	Carrier
+}
+
+// Carrier says what may become of a thing while the level is played, and so of a
+// light that it carries.
+type Carrier struct {
+	Moves     bool `json:"moves,omitzero" required:"false" doc:"It moves; a light that it carries cannot be baked."`
+	Breakable bool `json:"breakable,omitzero" required:"false" doc:"It can be broken; a baked light that it carries would shine on."`
 }
 
 // Mesh is an indexed triangle mesh, counter-clockwise seen from outside, in its
@@ -103,7 +135,9 @@ type Mesh struct {
 	Entity
 	Positions []float64 `json:"positions" doc:"x, y, z of each vertex, metres."`
 	Indices   []uint32  `json:"indices" doc:"Three vertices of each triangle."`
+	UVs       []float64 `json:"uvs,omitzero" doc:"u, v of each vertex in its material's image; v runs down."`
 	Surface   Surface   `json:"surface"`
+	Carrier
 }
 
 // Box is an axis-aligned region.
@@ -125,32 +159,74 @@ type Zone struct {
 	Extra    jsontext.Value `json:",embed" hidden:"true"`
 }
 
-// Light kinds that can be computed.
+// Light kinds.
 const (
-	Point       = "point"
-	Spot        = "spot"
-	Directional = "directional"
+	Point       = "point"       // a point, or a ball with a radius, to all sides
+	Spot        = "spot"        // a cone
+	Dome        = "dome"        // one half-space, evenly
+	Directional = "directional" // parallel, from a disc in the sky
+	BoxLight    = "box"         // parallel, through a rectangle
+	Rect        = "rect"        // a shining rectangle, one side
+	Tube        = "tube"        // a shining cylinder
 )
 
-// Light is a source without a body. It shines along its own -Z.
+// Falloff laws of lights that have a place.
+const (
+	InverseSquare = "inverse_square" // 1/d², windowed to the range where there is one
+	Linear        = "linear"         // 1 - d/range
+	Smooth        = "smooth"         // (1 - (d/range)²)²
+	Custom        = "custom"         // 1 / (a + b d + c d²)
+)
+
+// Light is a source without a body. It shines along its own -Z; a tube lies
+// along its own X.
 type Light struct {
 	Entity
-	Kind       string  `json:"kind" enum:"point,spot,directional" default:"point"`
-	Color      string  `json:"color,omitzero" pattern:"^#[0-9a-fA-F]{6}$" doc:"sRGB; leave out for the rig's key colour, or white."`
-	Kelvin     float64 `json:"kelvin,omitzero" minimum:"1000" maximum:"40000" doc:"Colour temperature, in place of a colour; luminance 1."`
-	Strength   float64 `json:"strength" minimum:"0" maximum:"1e9" default:"100" doc:"Candela (point, spot) or lux (directional)."`
-	RangeM     float64 `json:"range_m" minimum:"0" maximum:"100000" default:"0" doc:"Metres to where it ends; 0 is unbounded."`
-	InnerDeg   float64 `json:"inner_deg" minimum:"0" maximum:"89.9" default:"25" doc:"Spot: from the axis to where it starts to fade."`
-	OuterDeg   float64 `json:"outer_deg" exclusiveMinimum:"0" maximum:"89.9" default:"40" doc:"Spot: from the axis to where it ends."`
-	RadiusM    float64 `json:"radius_m" minimum:"0" maximum:"100" default:"0" doc:"Point, spot: radius of the shining ball; softens shadows."`
-	AngularDeg float64 `json:"angular_deg" minimum:"0" maximum:"90" default:"0" doc:"Directional: how wide its disc stands in the sky; softens shadows."`
-	Shadows    Shadows `json:"shadows"`
+	Kind         string   `json:"kind" enum:"point,spot,dome,directional,box,rect,tube" default:"point"`
+	Color        string   `json:"color,omitzero" pattern:"^#[0-9a-fA-F]{6}$" doc:"sRGB; leave out for the rig's key colour, or white."`
+	Kelvin       float64  `json:"kelvin,omitzero" minimum:"1000" maximum:"40000" doc:"Colour temperature, in place of a colour; luminance 1."`
+	Strength     float64  `json:"strength" minimum:"0" maximum:"1e9" default:"100" doc:"Candela (point, spot, dome), lux (directional, box) or nits (rect, tube)."`
+	RangeM       float64  `json:"range_m" minimum:"0" maximum:"100000" default:"0" doc:"Metres to where it ends; 0 is unbounded."`
+	Falloff      string   `json:"falloff" enum:"inverse_square,linear,smooth,custom" default:"inverse_square" doc:"How point, spot and dome weaken; linear and smooth end at range_m."`
+	FalloffTerms Vec      `json:"falloff_terms" minimum:"0" maximum:"1e6" initial:"[0,0,1]" doc:"a, b, c of the custom falloff 1 / (a + b d + c d²)."`
+	InnerDeg     float64  `json:"inner_deg" minimum:"0" maximum:"89.9" default:"25" doc:"Spot: from the axis to where it starts to fade."`
+	OuterDeg     float64  `json:"outer_deg" exclusiveMinimum:"0" maximum:"89.9" default:"40" doc:"Spot: from the axis to where it ends."`
+	RadiusM      float64  `json:"radius_m" minimum:"0" maximum:"100" default:"0" doc:"Point, spot, dome: radius of the shining ball, which softens shadows. Tube: its own; 0 counts as 0.01."`
+	AngularDeg   float64  `json:"angular_deg" minimum:"0" maximum:"90" default:"0" doc:"Directional, box: how wide its disc stands in the sky; softens shadows."`
+	WidthM       float64  `json:"width_m" exclusiveMinimum:"0" maximum:"10000" default:"1" doc:"Rect, box: metres along its own X."`
+	HeightM      float64  `json:"height_m" exclusiveMinimum:"0" maximum:"10000" default:"1" doc:"Rect, box: metres along its own Y."`
+	LengthM      float64  `json:"length_m" exclusiveMinimum:"0" maximum:"1000" default:"1.2" doc:"Tube: metres along its own X."`
+	BounceScale  float64  `json:"bounce_scale" minimum:"0" maximum:"10" default:"1" doc:"Multiplies what of its light comes by bounces; 1 is as in nature."`
+	Bake         string   `json:"bake" enum:"baked,dynamic,both" default:"baked" doc:"How the platform is to have it: in the lightmap, by itself at run time, or both."`
+	Flicker      *Flicker `json:"flicker,omitzero" doc:"How it changes in time."`
+	Gobo         *Gobo    `json:"gobo,omitzero" doc:"Spot: an image that it projects."`
+	Shadows      Shadows  `json:"shadows"`
+}
+
+// Flicker changes a light's strength in time, the same on every machine.
+type Flicker struct {
+	Pattern string  `json:"pattern" enum:"candle,faulty,pulse" default:"candle" doc:"An uneasy flame, a failing tube, or an even swell."`
+	RateHz  float64 `json:"rate_hz" exclusiveMinimum:"0" maximum:"60" default:"6" doc:"Changes a second."`
+	Depth   float64 `json:"depth" minimum:"0" maximum:"1" default:"0.35" doc:"How far it dips: 1 goes dark."`
+}
+
+// Gobo is an image in front of a spot light.
+type Gobo struct {
+	Image  string  `json:"image" maxLength:"64" doc:"Id of the image; white lets all light through."`
+	FovDeg float64 `json:"fov_deg" exclusiveMinimum:"0" maximum:"170" default:"60" doc:"How wide the image opens, degrees."`
+	FocusM float64 `json:"focus_m" minimum:"0" maximum:"100000" default:"5" doc:"Metres to where it is sharp."`
+	Blur   float64 `json:"blur" minimum:"0" maximum:"1" default:"0" doc:"How soft it is away from there: the share of the image that is averaged at twice the focus."`
+	Spill  float64 `json:"spill" minimum:"0" maximum:"1" default:"0" doc:"Share of the light that goes past the image."`
 }
 
 // Shadows says how a light is stopped.
 type Shadows struct {
-	Cast  bool    `json:"cast" default:"true"`
-	NearM float64 `json:"near_m" minimum:"0" maximum:"1000" default:"0" doc:"What is closer to the source than this casts no shadow, such as its own fixture."`
+	Cast     bool    `json:"cast" default:"true"`
+	Softness float64 `json:"softness" minimum:"0" maximum:"4" default:"1" doc:"Multiplies the source's size for the edges of its shadows alone."`
+	NearM    float64 `json:"near_m" minimum:"0" maximum:"1000" default:"0" doc:"What is closer to the source than this casts no shadow, such as its own fixture."`
+	ReachM   float64 `json:"reach_m" minimum:"0" maximum:"100000" default:"0" doc:"Surfaces farther from the source than this get no shadow from it; 0 is no end."`
+	FadeM    float64 `json:"fade_m" minimum:"0" maximum:"100000" default:"1" doc:"Shadows fade over this much before reach_m."`
+	Depth    float64 `json:"depth" minimum:"0" maximum:"1" default:"1" doc:"How much of the light a shadow takes away."`
 }
 
 // Glow is a camera-facing sprite round a source.
@@ -172,15 +248,53 @@ type Ambient struct {
 type Environment struct {
 	Mode    string         `json:"mode" enum:"indoor,outdoor" default:"outdoor"`
 	Ambient Ambient        `json:"ambient"`
+	Sun     *Sun           `json:"sun,omitzero" doc:"Leave out for none."`
+	Moon    *Sun           `json:"moon,omitzero" doc:"Leave out for none."`
 	Sky     Sky            `json:"sky"`
 	Extra   jsontext.Value `json:",embed" hidden:"true"`
 }
 
-// Sky is what is seen where there is no surface. It lights nothing yet; that is
-// the ambient's part.
+// Sun is a disc in the sky, the sun's or the moon's. It stands at its azimuth
+// and altitude, or, where a place is given, where that day and hour put it.
+type Sun struct {
+	Enabled     bool    `json:"enabled" default:"true"`
+	AzimuthDeg  float64 `json:"azimuth_deg" minimum:"-360" maximum:"360" default:"150" doc:"Clockwise from north, seen from above; the level's north is -Z and its east is +X."`
+	AltitudeDeg float64 `json:"altitude_deg" minimum:"-90" maximum:"90" default:"35" doc:"Above the horizon; below it the disc lights nothing."`
+	Place       *Place  `json:"place,omitzero" doc:"Takes the place of both angles."`
+	NorthDeg    float64 `json:"north_deg" minimum:"-360" maximum:"360" default:"0" doc:"Turns the level's north clockwise from -Z."`
+	Color       string  `json:"color,omitzero" pattern:"^#[0-9a-fA-F]{6}$"`
+	Kelvin      float64 `json:"kelvin,omitzero" minimum:"1000" maximum:"40000" doc:"In place of a colour."`
+	Lux         float64 `json:"lux" minimum:"0" maximum:"1e9" default:"60000" doc:"On a surface that faces it."`
+	AngularDeg  float64 `json:"angular_deg" minimum:"0" maximum:"90" default:"0.53" doc:"How wide the disc is; softens shadows."`
+	Shadows     Shadows `json:"shadows"`
+}
+
+// Place is where and when, for a sun or moon by the almanac.
+type Place struct {
+	LatitudeDeg  float64 `json:"latitude_deg" minimum:"-90" maximum:"90" default:"54.5" doc:"North is positive."`
+	LongitudeDeg float64 `json:"longitude_deg" minimum:"-180" maximum:"180" default:"8.7" doc:"East is positive."`
+	At           string  `json:"at" pattern:"^\\d{4}-\\d{2}-\\d{2}T\\d{2}:\\d{2}(:\\d{2})?Z$" default:"2026-06-21T12:00:00Z" doc:"Date and time, UTC."`
+}
+
+// Sky kinds.
+const (
+	SkySolid    = "solid"
+	SkyGradient = "gradient"
+	SkyClear    = "clear"
+	SkyOvercast = "overcast"
+	SkyImage    = "image"
+)
+
+// Sky is what is seen where there is no surface, and what of it lights.
 type Sky struct {
-	Color     string  `json:"color" pattern:"^#[0-9a-fA-F]{6}$" default:"#1c2430"`
-	Luminance float64 `json:"luminance" minimum:"0" maximum:"1e9" default:"1" doc:"Nits of a white sky; the colour scales it."`
+	Kind         string  `json:"kind" enum:"solid,gradient,clear,overcast,image" default:"solid" doc:"One colour; from horizon to zenith; the clear or overcast sky of the CIE; or an image."`
+	Color        string  `json:"color" pattern:"^#[0-9a-fA-F]{6}$" default:"#1c2430" doc:"Of the zenith."`
+	HorizonColor string  `json:"horizon_color" pattern:"^#[0-9a-fA-F]{6}$" default:"#8a8f94" doc:"Gradient: where sky and ground meet."`
+	GroundColor  string  `json:"ground_color" pattern:"^#[0-9a-fA-F]{6}$" default:"#1a1a18" doc:"Gradient, clear, overcast: below the horizon."`
+	Luminance    float64 `json:"luminance" minimum:"0" maximum:"1e9" default:"0" doc:"Nits of a white zenith, which the colour scales; multiplies an image."`
+	Image        string  `json:"image,omitzero" maxLength:"64" doc:"Id of an equirectangular image; its middle is north."`
+	Lights       bool    `json:"lights" default:"true" doc:"It lights the level, not only the view."`
+	RotationDeg  float64 `json:"rotation_deg" minimum:"-360" maximum:"360" default:"0" doc:"About the vertical, clockwise from above."`
 }
 
 // Fog is the air.

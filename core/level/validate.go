@@ -12,6 +12,8 @@ import (
 	"unicode/utf8"
 
 	"github.com/go-json-experiment/json/jsontext"
+
+	"grotta/core/picture"
 )
 
 // Fault is one thing wrong with a document.
@@ -74,6 +76,8 @@ func (l *Level) Validate() error {
 	l.checkCounts(&f)
 	l.checkReferences(&f)
 	l.checkShapes(&f)
+	l.checkLights(&f)
+	l.checkImages(&f)
 	return f.err()
 }
 
@@ -113,7 +117,7 @@ func checkValue(f *faults, v reflect.Value, tag reflect.StructTag, path string) 
 			f.add(path, "has %d entries; the most is %d", v.Len(), int(most))
 			return
 		}
-		if v.Type().Elem().Kind() == reflect.Uint32 {
+		if k := v.Type().Elem().Kind(); k == reflect.Uint32 || k == reflect.Uint8 {
 			return
 		}
 		elementTag := tag
@@ -203,8 +207,11 @@ func pattern(p string) *regexp.Regexp {
 }
 
 func patternHelp(p string) string {
-	if strings.HasPrefix(p, "^#") {
+	switch {
+	case strings.HasPrefix(p, "^#"):
 		return "a colour is written #rrggbb"
+	case strings.HasPrefix(p, "^\\d{4}"):
+		return "a time is written 2026-06-21T12:00:00Z"
 	}
 	return "allowed are a-z, 0-9, dot, dash and underscore, 1 to 64 of them, a letter or digit first"
 }
@@ -265,6 +272,15 @@ func (l *Level) checkReferences(f *faults) {
 	for i, m := range l.Meshes {
 		refer(fmt.Sprintf("/meshes/%d/surface/material", i), m.Surface.Material, "materials")
 	}
+	for i, m := range l.Materials {
+		refer(fmt.Sprintf("/materials/%d/image", i), m.Image, "images")
+	}
+	for i, light := range l.Lights {
+		if light.Gobo != nil {
+			refer(fmt.Sprintf("/lights/%d/gobo/image", i), light.Gobo.Image, "images")
+		}
+	}
+	refer("/environment/sky/image", l.Environment.Sky.Image, "images")
 	for i, g := range l.Glows {
 		refer(fmt.Sprintf("/glows/%d/color_from", i), g.ColorFrom, "lights")
 	}
@@ -314,6 +330,9 @@ func (l *Level) checkShapes(f *faults) {
 		if len(m.Indices)%3 != 0 {
 			f.add(path+"/indices", "has %d numbers; a multiple of three is needed", len(m.Indices))
 		}
+		if n := len(m.UVs); n > 0 && n != len(m.Positions)/3*2 {
+			f.add(path+"/uvs", "has %d numbers; two for each of the %d vertices are needed", n, len(m.Positions)/3)
+		}
 		for j, v := range m.Indices {
 			if int(v) >= len(m.Positions)/3 {
 				f.add(fmt.Sprintf("%s/indices/%d", path, j), "is %d; the mesh has %d vertices", v, len(m.Positions)/3)
@@ -330,16 +349,70 @@ func (l *Level) checkShapes(f *faults) {
 			}
 		}
 	}
+}
+
+// checkLights finds lights, suns and air that mean nothing.
+func (l *Level) checkLights(f *faults) {
 	for i, light := range l.Lights {
 		if light.Kind == Spot && light.InnerDeg > light.OuterDeg {
 			f.add(fmt.Sprintf("/lights/%d/inner_deg", i), "is %v; at most outer_deg, %v, is allowed", light.InnerDeg, light.OuterDeg)
+		}
+		if (light.Falloff == Linear || light.Falloff == Smooth) && light.RangeM == 0 {
+			f.add(fmt.Sprintf("/lights/%d/range_m", i), "is 0; a %s falloff needs the range at which it ends", light.Falloff)
+		}
+		if light.Falloff == Custom && light.FalloffTerms == (Vec{}) {
+			f.add(fmt.Sprintf("/lights/%d/falloff_terms", i), "are all 0; a custom falloff needs at least one")
+		}
+		if (light.Kind == Rect || light.Kind == Tube) && light.Falloff != InverseSquare {
+			f.add(fmt.Sprintf("/lights/%d/falloff", i), "is %q; a %s weakens as its size has it: inverse_square", light.Falloff, light.Kind)
+		}
+		if light.Gobo != nil && light.Kind != Spot {
+			f.add(fmt.Sprintf("/lights/%d/gobo", i), "stands at a %s; only a spot projects an image", light.Kind)
+		}
+		if light.Gobo != nil && light.Gobo.Image == "" {
+			f.add(fmt.Sprintf("/lights/%d/gobo/image", i), "is missing; a gobo names an image")
 		}
 		if light.Color != "" && light.Kelvin != 0 {
 			f.add(fmt.Sprintf("/lights/%d/kelvin", i), "stands beside a colour; a light has one or the other")
 		}
 	}
+	for name, sun := range map[string]*Sun{"sun": l.Environment.Sun, "moon": l.Environment.Moon} {
+		if sun == nil {
+			continue
+		}
+		if sun.Color != "" && sun.Kelvin != 0 {
+			f.add("/environment/"+name+"/kelvin", "stands beside a colour; it has one or the other")
+		}
+		if sun.Place != nil {
+			if _, err := sun.Place.Time(); err != nil {
+				f.add("/environment/"+name+"/place/at", "is %q, and there is no such time", sun.Place.At)
+			}
+		}
+	}
+	if s := l.Environment.Sky; s.Kind == SkyImage && s.Image == "" {
+		f.add("/environment/sky/image", "is missing; a sky of kind image names one")
+	}
 	if h := l.Fog.Haze; h.Density == 0 && h.EndM < h.StartM {
 		f.add("/fog/haze/end_m", "is %v; at least start_m, %v, is needed", h.EndM, h.StartM)
+	}
+}
+
+// checkImages decodes images that are new, and keeps what it decoded.
+func (l *Level) checkImages(f *faults) {
+	for i, v := range l.Images {
+		if v.picture != nil {
+			continue
+		}
+		if len(v.Data) > MaxImageBytes {
+			f.add(fmt.Sprintf("/images/%d/data", i), "has %d bytes; the most is %d", len(v.Data), MaxImageBytes)
+			continue
+		}
+		p, err := picture.Decode(v.Data)
+		if err != nil {
+			f.add(fmt.Sprintf("/images/%d/data", i), "%v", err)
+			continue
+		}
+		v.picture = p
 	}
 }
 

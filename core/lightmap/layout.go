@@ -143,6 +143,12 @@ func (c *Chart) At(p geom.Vec3) (x, y float64) {
 	return float64(c.X+PaddingTexels) + c.U.Dot(d)*c.Density, float64(c.Y+PaddingTexels) + c.V.Dot(d)*c.Density
 }
 
+// Place is where on its page a texel stands.
+func (l *Layout) Place(index int32) (x, y int) {
+	in := int(index) % (l.PageSize * l.PageSize)
+	return in % l.PageSize, in / l.PageSize
+}
+
 // Bytes is what the pages take with so many bytes a texel.
 func (l *Layout) Bytes(perTexel int) int { return l.Pages * l.PageSize * l.PageSize * perTexel }
 

@@ -16,7 +16,7 @@ const weldM = 1e-5
 
 // addMesh cuts a mesh into patches, each grown from a triangle over shared edges
 // as long as normals stay near the first one's.
-func (s *Scene) addMesh(mesh *level.Mesh, materials map[string]*level.Material) {
+func (s *Scene) addMesh(mesh *level.Mesh, materials map[string]paint) {
 	pose := s.World.Pose(&mesh.Entity)
 	zone := s.zoneName(&mesh.Entity)
 	vertices := make([]geom.Vec3, len(mesh.Positions)/3)
@@ -60,6 +60,11 @@ func (s *Scene) addMesh(mesh *level.Mesh, materials map[string]*level.Material) 
 			queue = queue[1:]
 			corner := mesh.Indices[3*t : 3*t+3]
 			surface.Tris = append(surface.Tris, [3]geom.Vec3{vertices[corner[0]], vertices[corner[1]], vertices[corner[2]]})
+			if len(mesh.UVs) > 0 {
+				surface.UVs = append(surface.UVs, [3][2]float64{
+					[2]float64(mesh.UVs[2*corner[0]:]), [2]float64(mesh.UVs[2*corner[1]:]), [2]float64(mesh.UVs[2*corner[2]:]),
+				})
+			}
 			for k := range 3 {
 				for _, other := range across[edgeKey(welded[corner[k]], welded[corner[(k+1)%3]])] {
 					if !taken[other] && normals[other].Dot(normals[seed]) >= chartSpread {

@@ -10,6 +10,7 @@ import (
 	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/level"
+	"grotta/core/picture"
 	"grotta/core/trace"
 )
 
@@ -24,7 +25,9 @@ type Surface struct {
 	First    int            // its first triangle in Scene.Triangles
 	Zone     string
 	Material *level.Material // never nil
-	Albedo   color.Linear
+	Albedo   color.Linear    // its mean, where an image varies it
+	UVs      [][3][2]float64 // of each triangle; nil where the image lies by metres
+	Image    *picture.Picture
 	level.Surface
 	DensityM float64 // texels per metre, with the level's default in place
 }
@@ -38,10 +41,23 @@ type Scene struct {
 	SurfaceOf []int32 // of each triangle
 	Bounds    geom.Bounds
 	blocks    []block
-	shadow    *trace.Scene // what casts shadows
-	shadowTri []int32      // its triangles, as indices of Triangles
-	seen      *trace.Scene // what is visible
-	seenTri   []int32
+	shadow    tracer // what always stops light
+	careful   tracer // what stops it here and not there: cut-outs, and backs that pass
+	seen      tracer // what is visible
+}
+
+// tracer is a hierarchy over some of the scene's triangles.
+type tracer struct {
+	*trace.Scene
+	tri []int32 // of Scene.Triangles; nil where it holds them all
+	any bool
+}
+
+func (t *tracer) triangle(h trace.Hit) int {
+	if t.tri == nil {
+		return int(h.Triangle)
+	}
+	return int(t.tri[h.Triangle])
 }
 
 // block is a solid as half-spaces in the level's space, to tell inside from out.
@@ -59,9 +75,13 @@ var plainGrey = func() *level.Material {
 // Build prepares a validated level.
 func Build(l *level.Level) *Scene {
 	s := &Scene{Level: l, World: l.World(), Bounds: geom.NoBounds()}
-	materials := map[string]*level.Material{"": plainGrey}
+	materials := map[string]paint{"": {plainGrey, plainGrey.Albedo(), nil}}
 	for _, m := range l.Materials {
-		materials[m.ID] = m
+		p := paint{m, m.Albedo(), l.Image(m.Image).Picture()}
+		if p.image != nil {
+			p.albedo = p.albedo.Mul(p.image.Mean())
+		}
+		materials[m.ID] = p
 	}
 	for _, solid := range l.Solids {
 		if solid.Enabled {
@@ -77,7 +97,14 @@ func Build(l *level.Level) *Scene {
 	return s
 }
 
-func (s *Scene) addSolid(solid *level.Solid, materials map[string]*level.Material) {
+// paint is a material with its image at hand.
+type paint struct {
+	*level.Material
+	albedo color.Linear
+	image  *picture.Picture
+}
+
+func (s *Scene) addSolid(solid *level.Solid, materials map[string]paint) {
 	pose := s.World.Pose(&solid.Entity)
 	zone := s.zoneName(&solid.Entity)
 	blk := block{bounds: geom.NoBounds(), id: solid.ID}
@@ -110,9 +137,12 @@ func (s *Scene) zoneName(e *level.Entity) string {
 	return ""
 }
 
-func (s *Scene) addSurface(surface Surface, materials map[string]*level.Material) {
-	surface.Material = materials[surface.Surface.Material]
-	surface.Albedo = surface.Material.Albedo()
+func (s *Scene) addSurface(surface Surface, materials map[string]paint) {
+	m := materials[surface.Surface.Material]
+	surface.Material, surface.Albedo, surface.Image = m.Material, m.albedo, m.image
+	if m.Lighting == "dynamic" {
+		surface.ReceivesLight = false
+	}
 	surface.DensityM = surface.Density
 	if surface.DensityM == 0 {
 		surface.DensityM = s.Level.Lightmap.Density
@@ -129,30 +159,151 @@ func (s *Scene) addSurface(surface Surface, materials map[string]*level.Material
 }
 
 func (s *Scene) buildTracers() {
-	var shadow, seen []trace.Triangle
-	for i, t := range s.Triangles {
-		surface := &s.Surfaces[s.SurfaceOf[i]]
-		if surface.CastsShadow {
-			shadow = append(shadow, t)
-			s.shadowTri = append(s.shadowTri, int32(i))
-		}
-		if surface.Visible {
-			seen = append(seen, t)
-			s.seenTri = append(s.seenTri, int32(i))
+	s.shadow = s.tracer(func(f *Surface) bool { return f.CastsShadow && !s.isCareful(f) })
+	s.careful = s.tracer(func(f *Surface) bool { return f.CastsShadow && s.isCareful(f) })
+	same := true
+	for i := range s.Surfaces {
+		f := &s.Surfaces[i]
+		same = same && f.Visible == (f.CastsShadow && !s.isCareful(f))
+	}
+	if s.seen = s.shadow; !same {
+		s.seen = s.tracer(func(f *Surface) bool { return f.Visible })
+	}
+}
+
+// isCareful tells whether a hit on a surface has to be looked at before it
+// counts: it is cut out by its image, or its back lets light pass.
+func (s *Scene) isCareful(f *Surface) bool {
+	return f.cutOut() || s.Level.Lightmap.Backs == "pass" && f.Outline == nil && !f.Material.TwoSided
+}
+
+func (f *Surface) cutOut() bool {
+	return f.Material.Cutoff > 0 && f.Image != nil && f.Image.Alpha != nil
+}
+
+func (s *Scene) tracer(takes func(*Surface) bool) tracer {
+	t := tracer{}
+	var list []trace.Triangle
+	for i := range s.Triangles {
+		if takes(&s.Surfaces[s.SurfaceOf[i]]) {
+			list = append(list, s.Triangles[i])
+			t.tri = append(t.tri, int32(i))
 		}
 	}
-	s.shadow, s.seen = trace.New(shadow), trace.New(seen)
+	if len(list) == len(s.Triangles) {
+		t.tri = nil
+	}
+	t.Scene, t.any = trace.New(list), len(list) > 0
+	return t
 }
 
 // OffsetM is how far from a surface rays start, so that they do not meet it.
 const OffsetM = 0.002
 
-// Blocked tells whether anything that casts shadows lies between two points.
+// Blocked tells whether anything that casts shadows lies between two points. The
+// ray goes from the lit point to the light.
 func (s *Scene) Blocked(from, to geom.Vec3) bool {
-	return s.shadow.Occluded(segment(from, to))
+	ray := segment(from, to)
+	if s.shadow.Occluded(ray) {
+		return true
+	}
+	return s.careful.any && s.blockedCarefully(ray)
 }
 
-// Ray is from the first point to the second.
+func (s *Scene) blockedCarefully(ray trace.Ray) bool {
+	stops := false
+	s.careful.Each(ray, func(h trace.Hit) { stops = stops || s.stops(&s.careful, h, ray.Dir, true) })
+	return stops
+}
+
+// stops tells whether a hit on a careful surface stops light. A ray goes against
+// its light, so where it leaves through the front, the light comes in by it.
+func (s *Scene) stops(t *tracer, h trace.Hit, dir trace.Vec, direct bool) bool {
+	i := t.triangle(h)
+	f := &s.Surfaces[s.SurfaceOf[i]]
+	if f.cutOut() {
+		u, v := s.uv(f, i, h)
+		if !f.Image.Opaque(u, v, f.Material.Cutoff) {
+			return false
+		}
+	}
+	backPasses := direct && s.Level.Lightmap.Backs == "pass" && f.Outline == nil && !f.Material.TwoSided
+	return !backPasses || s.leaves(i, dir)
+}
+
+// leaves tells whether a ray meets a triangle from behind.
+func (s *Scene) leaves(triangle int, dir trace.Vec) bool {
+	if f := &s.Surfaces[s.SurfaceOf[triangle]]; f.Outline != nil {
+		return f.Normal[0]*float64(dir[0])+f.Normal[1]*float64(dir[1])+f.Normal[2]*float64(dir[2]) > 0
+	}
+	t := &s.Triangles[triangle]
+	e1, e2 := vec(t.B).Sub(vec(t.A)), vec(t.C).Sub(vec(t.A))
+	return e1.Cross(e2).Dot(vec(dir)) > 0
+}
+
+// uv is where in its image a hit lies.
+func (s *Scene) uv(f *Surface, triangle int, h trace.Hit) (u, v float64) {
+	if f.UVs != nil {
+		w := f.UVs[triangle-f.First]
+		a, b, c := 1-float64(h.U)-float64(h.V), float64(h.U), float64(h.V)
+		return a*w[0][0] + b*w[1][0] + c*w[2][0], a*w[0][1] + b*w[1][1] + c*w[2][1]
+	}
+	t := &s.Triangles[triangle]
+	e1, e2 := vec(t.B).Sub(vec(t.A)), vec(t.C).Sub(vec(t.A))
+	return f.flatUV(vec(t.A).Add(e1.Mul(float64(h.U))).Add(e2.Mul(float64(h.V))))
+}
+
+// flatUV lays the image by metres along the surface's own axes.
+func (f *Surface) flatUV(p geom.Vec3) (u, v float64) {
+	x, y := geom.Axes(f.Normal)
+	return x.Dot(p) / f.Material.ImageM, -y.Dot(p) / f.Material.ImageM
+}
+
+// AlbedoAt is the albedo at a point of one of its triangles.
+func (s *Scene) AlbedoAt(triangle int, p geom.Vec3, u, v float64) color.Linear {
+	f := &s.Surfaces[s.SurfaceOf[triangle]]
+	if f.Image == nil {
+		return f.Albedo
+	}
+	x, y := s.uv(f, triangle, trace.Hit{U: float32(u), V: float32(v)})
+	return f.Material.Albedo().Mul(f.Image.At(x, y))
+}
+
+// Meeting is what a ray of light meets.
+type Meeting struct {
+	Surface, Triangle int
+	T                 float64
+	Front             bool
+}
+
+// Meet finds what first stops light along a ray, from whichever side.
+func (s *Scene) Meet(ray trace.Ray) (Meeting, bool) {
+	h, ok := s.shadow.Closest(ray)
+	i := -1
+	if ok {
+		i = s.shadow.triangle(h)
+	}
+	if s.careful.any {
+		h, i = s.meetCarefully(ray, h, i)
+	}
+	if i < 0 {
+		return Meeting{}, false
+	}
+	return Meeting{int(s.SurfaceOf[i]), i, float64(h.T), !s.leaves(i, ray.Dir)}, true
+}
+
+// meetCarefully looks for what of the careful surfaces stops light before hit, on
+// triangle i; -1 is none.
+func (s *Scene) meetCarefully(ray trace.Ray, hit trace.Hit, i int) (trace.Hit, int) {
+	s.careful.Each(ray, func(h trace.Hit) {
+		if (i < 0 || h.T < hit.T) && s.stops(&s.careful, h, ray.Dir, false) {
+			hit, i = h, s.careful.triangle(h)
+		}
+	})
+	return hit, i
+}
+
+// segment is the ray from the first point to the second.
 func segment(from, to geom.Vec3) trace.Ray {
 	o, t := f32(from), f32(to)
 	return trace.Ray{Origin: o, Dir: trace.Vec{t[0] - o[0], t[1] - o[1], t[2] - o[2]}, Max: 1}
@@ -162,16 +313,21 @@ func segment(from, to geom.Vec3) trace.Ray {
 // once, with the point where the line first meets it.
 func (s *Scene) Blockers(from, to geom.Vec3) []Blocker {
 	var found []Blocker
-	at := map[string]int{}
-	s.shadow.Each(segment(from, to), func(h trace.Hit) {
-		id := s.Surfaces[s.SurfaceOf[s.shadowTri[h.Triangle]]].Entity
-		if i, ok := at[id]; ok {
-			found[i].share = math.Min(found[i].share, float64(h.T))
-			return
-		}
-		at[id] = len(found)
-		found = append(found, Blocker{ID: id, share: float64(h.T)})
-	})
+	at, ray := map[string]int{}, segment(from, to)
+	for _, t := range []*tracer{&s.shadow, &s.careful} {
+		t.Each(ray, func(h trace.Hit) {
+			if t == &s.careful && !s.stops(t, h, ray.Dir, true) {
+				return
+			}
+			id := s.Surfaces[s.SurfaceOf[t.triangle(h)]].Entity
+			if i, ok := at[id]; ok {
+				found[i].share = math.Min(found[i].share, float64(h.T))
+				return
+			}
+			at[id] = len(found)
+			found = append(found, Blocker{ID: id, share: float64(h.T)})
+		})
+	}
 	sortBlockers(found)
 	for i := range found {
 		found[i].Point = from.Add(to.Sub(from).Mul(found[i].share))
@@ -205,18 +361,29 @@ type Seen struct {
 
 // See finds the first visible surface along a unit direction.
 func (s *Scene) See(from, dir geom.Vec3, far float64) (Seen, bool) {
-	h, ok := s.seen.Closest(trace.Ray{Origin: f32(from), Dir: f32(dir), Max: float32(far)})
-	if !ok {
-		return Seen{}, false
+	ray, passed := trace.Ray{Origin: f32(from), Dir: f32(dir), Max: float32(far)}, 0.0
+	for {
+		h, ok := s.seen.Closest(ray)
+		if !ok {
+			return Seen{}, false
+		}
+		t := s.seen.triangle(h)
+		distance := passed + float64(h.T)
+		if f := &s.Surfaces[s.SurfaceOf[t]]; f.cutOut() {
+			if u, v := s.uv(f, t, h); !f.Image.Opaque(u, v, f.Material.Cutoff) {
+				passed = distance + OffsetM
+				ray.Origin, ray.Max = f32(from.Add(dir.Mul(passed))), float32(far-passed)
+				continue
+			}
+		}
+		return Seen{
+			Surface:  int(s.SurfaceOf[t]),
+			Triangle: t,
+			Point:    from.Add(dir.Mul(distance)),
+			Distance: distance,
+			U:        float64(h.U), V: float64(h.V),
+		}, true
 	}
-	t := int(s.seenTri[h.Triangle])
-	return Seen{
-		Surface:  int(s.SurfaceOf[t]),
-		Triangle: t,
-		Point:    from.Add(dir.Mul(float64(h.T))),
-		Distance: float64(h.T),
-		U:        float64(h.U), V: float64(h.V),
-	}, true
 }
 
 // Inside is the id of a solid that holds a point deeper than OffsetM/2, or "".
@@ -237,5 +404,7 @@ func (b *block) holds(p geom.Vec3) bool {
 	}
 	return true
 }
+
+func vec(v trace.Vec) geom.Vec3 { return geom.Vec3{float64(v[0]), float64(v[1]), float64(v[2])} }
 
 func f32(v geom.Vec3) trace.Vec { return trace.Vec{float32(v[0]), float32(v[1]), float32(v[2])} }

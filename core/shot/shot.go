@@ -17,6 +17,7 @@ import (
 	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/level"
+	"grotta/core/sky"
 )
 
 // Camera is where a picture is taken from: it looks along its pose's -Z.
@@ -61,7 +62,7 @@ const far = 1e6
 // Render draws a level as a camera sees it, under a lightmap mixed from its
 // layers. Progress, if not nil, gets the rows done, from any goroutine.
 func Render(ctx context.Context, p *bake.Prepared, lightmap *bake.Image, cam Camera, o Options, progress func(rows int)) (*image.NRGBA, error) {
-	r := &renderer{p: p, lightmap: lightmap, cam: cam, o: o, glows: visibleGlows(p)}
+	r := &renderer{p: p, lightmap: lightmap, cam: cam, o: o, sky: Sky(p.Scene.Level), glows: visibleGlows(p)}
 	r.tanHalf = math.Tan(cam.FovDeg / 2 * math.Pi / 180)
 	out := image.NewNRGBA(image.Rect(0, 0, o.Width, o.Height))
 	var next, done atomic.Int64
@@ -86,11 +87,21 @@ func Render(ctx context.Context, p *bake.Prepared, lightmap *bake.Image, cam Cam
 	return out, group.Wait()
 }
 
+// Sky is a level's sky made ready.
+func Sky(l *level.Level) *sky.Sky {
+	e := &l.Environment
+	if e.Sky.Kind != level.SkyImage {
+		return sky.Of(e, nil)
+	}
+	return sky.Of(e, l.Image(e.Sky.Image).Picture())
+}
+
 type renderer struct {
 	p        *bake.Prepared
 	lightmap *bake.Image
 	cam      Camera
 	o        Options
+	sky      *sky.Sky
 	glows    []glow
 	tanHalf  float64
 }
@@ -135,19 +146,20 @@ func (r *renderer) radiance(x, y float64) color.Linear {
 			return color.Linear{0.03, 0.03, 0.03}
 		}
 		surface := &r.p.Scene.Surfaces[hit.Surface]
-		return surface.Albedo.Scale(unlitShade(surface.Normal))
+		return r.p.Scene.AlbedoAt(hit.Triangle, hit.Point, hit.U, hit.V).Scale(unlitShade(surface.Normal))
 	}
 	distance := far
-	light := l.Environment.Sky.Radiance()
+	light := r.sky.Radiance(dir).Scale(l.Environment.Sky.Luminance)
 	if ok {
 		distance = hit.Distance
 		surface := &r.p.Scene.Surfaces[hit.Surface]
-		light = surface.Albedo.Scale(surface.Material.Emission)
+		albedo := r.p.Scene.AlbedoAt(hit.Triangle, hit.Point, hit.U, hit.V)
+		light = albedo.Scale(surface.Material.Emission)
 		if c := r.p.Layout.ChartOf[hit.Surface]; c >= 0 {
 			chart := &r.p.Layout.Charts[c]
 			tx, ty := chart.At(hit.Point)
 			// A matt surface of albedo a under E lux sends a E / π nits.
-			light = light.Add(surface.Albedo.Mul(r.lightmap.At(chart.Page, tx, ty)).Scale(1 / math.Pi))
+			light = light.Add(albedo.Mul(r.lightmap.At(chart.Page, tx, ty)).Scale(1 / math.Pi))
 		}
 	}
 	light = air.Through(&l.Fog.Haze, light, distance)

@@ -28,6 +28,7 @@ func wall() *level.Level {
 	l.Lightmap.Density = 0.5
 	l.Look.Tone, l.Look.ExposureEV = "clamp", 6
 	l.Environment.Ambient.Strength = 150
+	l.Environment.Sky.Lights = false
 	return l
 }
 
@@ -36,11 +37,8 @@ func middle(t *testing.T, l *level.Level, distance float64, o shot.Options) [3]u
 	require.NoError(t, l.Validate())
 	p, err := bake.Prepare(l)
 	require.NoError(t, err)
-	layers := make([]*bake.Layer, len(p.Sources))
-	for i := range p.Sources {
-		layers[i], err = p.Bake(context.Background(), &p.Sources[i], bake.Draft, nil)
-		require.NoError(t, err)
-	}
+	layers, err := p.Bake(context.Background(), bake.All(p.Sources), bake.Draft, nil)
+	require.NoError(t, err)
 	m := bake.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers)
 	cam := shot.Camera{Pose: geom.Pose{Position: geom.Vec3{0, 0, distance}, Rotation: geom.Identity().Rotation}, FovDeg: 40}
 	o.Width, o.Height, o.Samples = 33, 33, 1
@@ -84,7 +82,7 @@ func TestHazeFollowsItsLaw(t *testing.T) {
 func TestSkyWhereThereIsNoSurface(t *testing.T) {
 	l := wall()
 	l.Solids[0].Enabled = false
-	l.Environment.Sky = level.Sky{Color: "#ffffff", Luminance: 30}
+	l.Environment.Sky.Color, l.Environment.Sky.Luminance = "#ffffff", 30
 	assert.InDelta(t, byte8(30/(1.2*64)), middle(t, l, 5, shot.Options{})[1], 1)
 }
 

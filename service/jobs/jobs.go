@@ -1,5 +1,5 @@
-// Package jobs runs bakes: a bake is cut into layers, each a message on a
-// JetStream work queue, so that a service that is killed goes on where it was
+// Package jobs runs bakes: a bake is cut into handfuls of layers, each a message
+// on a JetStream work queue, so that a service that is killed goes on where it was
 // and other machines can help. It also carries events to whoever watches.
 package jobs
 
@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"log/slog"
 	"path/filepath"
+	"slices"
 	"sync"
 	"time"
 
@@ -28,11 +29,16 @@ const (
 	subject = "bake.layers"
 )
 
-// task is one message: one layer of one bake.
+// task is one message: some layers of one bake, which share the rays from surface
+// to surface.
 type task struct {
-	Bake   string `json:"bake"`
-	Source string `json:"source"`
+	Bake    string   `json:"bake"`
+	Sources []string `json:"sources"`
 }
+
+// taskLayers is how many layers a message holds at the most: more share more
+// rays, and take more memory at once.
+const taskLayers = 8
 
 // Baker takes bakes, works on them, and tells how they go.
 type Baker struct {
@@ -185,19 +191,15 @@ func (b *Baker) enqueue(ctx context.Context, job *store.Bake, try string) error 
 	if err != nil {
 		return err
 	}
-	missing := 0
-	for _, source := range sourceOrder(job) {
-		if have[job.Keys[source]] != "" {
-			continue
-		}
-		missing++
-		if err := b.publish(ctx, task{job.ID, source}, job.ID+"/"+source+"/"+try); err != nil {
-			return err
-		}
-	}
-	if missing == 0 {
+	missing := slices.DeleteFunc(sourceOrder(job), func(id string) bool { return have[job.Keys[id]] != "" })
+	if len(missing) == 0 {
 		_, err := b.finish(ctx, job)
 		return err
+	}
+	for group := range slices.Chunk(missing, taskLayers) {
+		if err := b.publish(ctx, task{job.ID, group}, job.ID+"/"+group[0]+"/"+try); err != nil {
+			return err
+		}
 	}
 	return nil
 }

@@ -69,25 +69,25 @@ func (b *Baker) handle(ctx context.Context, msg jetstream.Msg) {
 		msg.Term()
 		return
 	}
-	err := b.layer(ctx, t, func() { msg.InProgress() })
+	err := b.layers(ctx, t, func() { msg.InProgress() })
 	switch {
 	case err == nil || errors.Is(err, store.ErrOver) || errors.Is(err, store.ErrNotFound):
 		msg.Ack() // done, or nobody wants it any more
 	case ctx.Err() != nil:
 		msg.Nak() // the service stops; it goes on at the next start
 	default:
-		b.log.Error("a layer failed", "bake", t.Bake, "source", t.Source, "error", err)
+		b.log.Error("layers failed", "bake", t.Bake, "sources", t.Sources, "error", err)
 		msg.Ack()
-		if status, err := b.store.SetBakeState(t.Bake, "failed", "", fmt.Sprintf("%s: %v", t.Source, err)); err == nil {
+		if status, err := b.store.SetBakeState(t.Bake, "failed", "", err.Error()); err == nil {
 			b.forget(t.Bake)
 			b.tell(status)
 		}
 	}
 }
 
-// layer makes one layer of a bake, if it is still wanted and not there yet, and
-// ends the bake with its last.
-func (b *Baker) layer(ctx context.Context, t task, alive func()) error {
+// layers makes some layers of a bake, those that are still wanted and not there
+// yet, and ends the bake with its last.
+func (b *Baker) layers(ctx context.Context, t task, alive func()) error {
 	state, err := b.store.BakeState(t.Bake)
 	if err != nil {
 		return err
@@ -107,29 +107,32 @@ func (b *Baker) layer(ctx context.Context, t task, alive func()) error {
 	if err != nil {
 		return err
 	}
-	at := slices.IndexFunc(p.Sources, func(s bake.Source) bool { return s.ID == t.Source })
-	if at < 0 {
-		return fmt.Errorf("the level has no source %q", t.Source)
-	}
-	src, quality := &p.Sources[at], bake.Quality(job.Quality)
 	have, before, err := b.have(job)
 	if err != nil {
 		return err
 	}
-	if !have[p.Key(src, quality)] {
-		layer, err := p.Bake(run.ctx, src, quality, b.reporter(job, run, src.Name, before, len(p.Texels.List), alive))
+	quality := bake.Quality(job.Quality)
+	var wanted []*bake.Source
+	for i := range p.Sources {
+		if s := &p.Sources[i]; slices.Contains(t.Sources, s.ID) && !have[p.Key(s, quality)] {
+			wanted = append(wanted, s)
+		}
+	}
+	if len(wanted) > 0 {
+		layers, err := p.Bake(run.ctx, wanted, quality, b.reporter(job, run, wanted, before, alive))
 		if err != nil {
 			if ctx.Err() == nil && run.ctx.Err() != nil {
 				return store.ErrOver // cancelled
 			}
 			return err
 		}
-		if err := b.studio.AddLayer(layer); err != nil {
-			return err
+		for _, l := range layers {
+			if err := b.studio.AddLayer(l); err != nil {
+				return err
+			}
 		}
-		before++
 	}
-	if before == len(job.Keys) {
+	if before+len(wanted) == len(job.Keys) {
 		_, err = b.finish(ctx, job)
 	}
 	return err
@@ -179,23 +182,27 @@ func (b *Baker) forget(id string) {
 	}
 }
 
-// reporter turns texels done into the progress of the whole bake, tells it at
-// most five times a second, and keeps the message ours meanwhile.
-func (b *Baker) reporter(job *store.Bake, r *run, name string, before, texels int, alive func()) func(int) {
+// reporter turns the share done of a message into the progress of the whole bake,
+// tells it at most five times a second, and keeps the message ours meanwhile.
+func (b *Baker) reporter(job *store.Bake, r *run, wanted []*bake.Source, before int, alive func()) func(float64) {
 	var last time.Time
-	return func(done int) {
+	now := wanted[0].Name
+	if len(wanted) > 1 {
+		now = fmt.Sprintf("%s and %d more", now, len(wanted)-1)
+	}
+	return func(done float64) {
 		b.mu.Lock()
-		now := time.Now()
-		if now.Sub(last) < 200*time.Millisecond {
+		at := time.Now()
+		if at.Sub(last) < 200*time.Millisecond {
 			b.mu.Unlock()
 			return
 		}
-		last = now
+		last = at
 		all, reused := float64(len(job.Keys)), float64(job.Reused)
-		share := float64(before) + float64(done)/float64(max(texels, 1))
-		r.status.Done, r.status.Now, r.status.State = share/all, name, "running"
+		share := float64(before) + done*float64(len(wanted))
+		r.status.Done, r.status.Now, r.status.State = share/all, now, "running"
 		if fresh := share - reused; fresh > 0 {
-			r.status.LeftS = now.Sub(r.started).Seconds() / fresh * (all - share)
+			r.status.LeftS = at.Sub(r.started).Seconds() / fresh * (all - share)
 		}
 		status := r.status
 		b.mu.Unlock()

@@ -82,6 +82,16 @@ func (s *server) registerLight(a huma.API) {
 		}
 		return &fileOut{"application/octet-stream", "", data}, nil
 	})
+	sky := operation("GET", "/levels/{id}/sky", "get-sky", "A level's sky by direction", tag, api.ScopeRead)
+	sky.Description = "Little-endian: width, height (uint32), then red, green, blue, 0 as half-floats: radiance for a luminance of 1, equirectangular, rows from the zenith down, the middle north."
+	sky.Responses = binaryResponse("application/octet-stream")
+	huma.Register(a, sky, func(ctx context.Context, in *LevelPath) (*fileOut, error) {
+		_, doc, err := s.Store.Level(askerOf(ctx), in.ID)
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		return &fileOut{"application/octet-stream", "", skyMap(doc)}, nil
+	})
 	s.registerLedger(a, tag)
 	s.registerShot(a, tag)
 	huma.Register(a, operation("GET", "/levels/{id}/check", "check-level", "Check a level against a platform", tag, api.ScopeRead),

@@ -3,9 +3,13 @@ package rest
 import (
 	"bytes"
 	"encoding/binary"
+	"math"
 
 	"grotta/core/bake"
+	"grotta/core/geom"
+	"grotta/core/half"
 	"grotta/core/level"
+	"grotta/core/shot"
 )
 
 // sceneHeader begins the console's mesh.
@@ -75,4 +79,30 @@ func sceneMesh(p *bake.Prepared) ([]byte, error) {
 		binary.Write(&b, binary.LittleEndian, values)
 	}
 	return b.Bytes(), nil
+}
+
+// Size of the sky that the console draws.
+const skyWidth, skyHeight = 512, 256
+
+// skyMap writes the sky's radiance by direction, for a luminance of 1, as the
+// console draws it: rows from the zenith down, the middle north.
+func skyMap(l *level.Level) []byte {
+	s := shot.Sky(l)
+	rgba := make([]float32, 4*skyWidth*skyHeight)
+	for y := range skyHeight {
+		sinT, cosT := math.Sincos(math.Pi * (float64(y) + 0.5) / skyHeight)
+		for x := range skyWidth {
+			sinA, cosA := math.Sincos(2 * math.Pi * ((float64(x)+0.5)/skyWidth - 0.5))
+			c := s.Radiance(geom.Vec3{sinT * sinA, cosT, -sinT * cosA})
+			for k := range 3 {
+				rgba[4*(y*skyWidth+x)+k] = float32(min(c[k], 65504))
+			}
+		}
+	}
+	packed := make([]uint16, len(rgba))
+	half.Encode(packed, rgba, 1)
+	var b bytes.Buffer
+	binary.Write(&b, binary.LittleEndian, [2]uint32{skyWidth, skyHeight})
+	binary.Write(&b, binary.LittleEndian, packed)
+	return b.Bytes()
 }

@@ -108,7 +108,7 @@ func (s *Studio) Lightmap(p *bake.Prepared, revision int) (*api.LightmapState, e
 	}
 	for i := range p.Sources {
 		src := &p.Sources[i]
-		line := api.Source{ID: src.ID, Name: src.Name, Kind: src.Kind,
+		line := api.Source{ID: src.ID, Name: src.Name, Kind: src.Kind, Group: src.Group,
 			Color: [3]float64(src.Color), Strength: src.Strength, Weight: [3]float64(src.Weight)}
 		for j, q := range bake.Qualities {
 			if key := keys[i*len(bake.Qualities)+j]; blobs[key] != "" {

@@ -2,11 +2,13 @@ import { useCallback, useEffect } from "react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "wouter";
 import { AlertTriangle, Camera, CircleAlert, Download, Plus, Redo2, Undo2, X } from "lucide-react";
-import { api, take, type Bake, type Document, type LightmapState, type Operation } from "../api/client";
+import { api, take, type Bake, type Document, type Light, type LightmapState, type Operation } from "../api/client";
 import { complain, notice } from "../ui/messages";
 import { isOver, useAutoBake, useBakeNow, useDocument, useEdit, useEvents, useLightmap, useReport, useStartBake, useStep } from "./data";
 import { Inspector } from "./Inspector";
+import { kinds, lightKinds } from "./kinds";
 import { Mixer } from "./Mixer";
+import { aimSun } from "./sun";
 import { Outliner } from "./Outliner";
 import { Findings, HistoryPanel, LedgerPanel, PresetPanel } from "./panels";
 import { bench, camera, useBench, type Panel } from "./store";
@@ -50,12 +52,21 @@ function Open({ doc, user }: { doc: Document; user: string }) {
   const { mutateAsync, mutate } = useEdit(id);
   const edit = useCallback((op: Operation) => mutateAsync(op).catch(() => undefined), [mutateAsync]); // useEdit complains
   const panel = useBench((s) => s.panel);
+  const { sun } = doc.document.environment;
+  const onAimSun = useCallback(
+    (toSun: number[]) => {
+      bench.set({ placing: null });
+      edit(aimSun(sun, toSun));
+    },
+    [edit, sun],
+  );
   useAutoBake(id, state, canEdit);
   useKeys(id);
 
   const place = useMutation({
     mutationFn: (at: number[]) => {
-      const p = useBench.getState().placing!;
+      const p = useBench.getState().placing;
+      if (p?.kind !== "rig") throw new Error("Nothing is being placed.");
       const lifted = [at[0]!, at[1]! + 2.36, at[2]!]; // a rig's anchor is its lamp; stand it on the surface
       return take(api.POST("/api/v1/levels/{id}/presets", { params: { path: { id } }, body: { owner: p.owner, name: p.name, version: p.version, at: lifted } }));
     },
@@ -72,7 +83,7 @@ function Open({ doc, user }: { doc: Document; user: string }) {
       <div className="flex min-h-0 flex-1 gap-px">
         <Outliner doc={doc} state={state} canEdit={canEdit} edit={edit} />
         <div className="flex min-w-0 flex-1 flex-col gap-px">
-          <View doc={doc} state={state} onPlace={place.mutate} />
+          <View doc={doc} state={state} onPlace={place.mutate} onAimSun={onAimSun} />
           <section className="flex h-[210px] shrink-0 flex-col bg-base-100" aria-label="Panels">
             <div className="flex h-9 items-center gap-1 border-b border-[#101010] px-2">
               <div className="flex gap-1" role="tablist" aria-label="Panels">
@@ -114,24 +125,24 @@ function Unheard() {
 }
 
 function AddLight({ doc, edit }: { doc: Document; edit: (op: Operation) => Promise<unknown> }) {
-  async function add(kind: string) {
+  async function add(kind: Light["kind"]) {
     const taken = new Set([...doc.document.lights, ...doc.document.glows, ...doc.document.solids].map((e) => e.id));
     let n = 1;
     while (taken.has(`light-${n}`)) n++;
     const view = doc.document.viewpoints[0]?.transform.position ?? [0, 2, 0];
     const at = useBench.getState().ledger?.point;
     const position = at ? [at[0], at[1] + 1.8, at[2]] : view;
-    await edit({ op: "add", part: "lights", entity: { id: `light-${n}`, name: `Light ${n}`, kind, strength: 40, range_m: kind === "directional" ? 0 : 6, transform: { position } }, label: `Add a ${kind} light` });
+    await edit({ op: "add", part: "lights", entity: { id: `light-${n}`, name: `Light ${n}`, kind, strength: kinds[kind].unit === "cd" ? 40 : 200, range_m: kinds[kind].unit === "cd" ? 6 : 0, transform: { position, ...(kind === "point" || kind === "tube" ? {} : { rotation: [-Math.SQRT1_2, 0, 0, Math.SQRT1_2] }) } }, label: `Add a ${kind} light` });
     bench.set({ selected: `light-${n}` });
   }
   return (
     <label className="flex items-center gap-1" title="Stands over the spot that was asked last, or at the first viewpoint">
       <Plus size={13} />
-      <select className="field !w-28" aria-label="Add a light" value="" onChange={(e) => e.target.value && add(e.target.value)}>
+      <select className="field !w-28" aria-label="Add a light" value="" onChange={(e) => e.target.value && add(e.target.value as Light["kind"])}>
         <option value="">Add a light…</option>
-        <option value="point">point</option>
-        <option value="spot">spot</option>
-        <option value="directional">directional</option>
+        {lightKinds.map((k) => (
+          <option key={k}>{k}</option>
+        ))}
       </select>
     </label>
   );

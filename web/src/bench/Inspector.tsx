@@ -2,6 +2,8 @@ import { useState } from "react";
 import { Trash2 } from "lucide-react";
 import type { Document, Glow, Light, LightmapState, Operation } from "../api/client";
 import { NumberField } from "../ui/NumberField";
+import { EnvironmentSections } from "./Environment";
+import { lightKinds, unitOf } from "./kinds";
 import { swatch } from "./layers";
 import { bench, useBench } from "./store";
 
@@ -58,7 +60,8 @@ function LightInspector({ light, doc, state, canEdit, edit }: Props & { light: L
   const source = state?.sources.find((s) => s.id === light.id);
   const name = light.name || light.id;
   const set = (fields: Record<string, unknown>) => edit({ op: "set", id: light.id, fields }).finally(() => bench.settle(light.id));
-  const unit = light.kind === "directional" ? "lx" : "cd";
+  const unit = unitOf(light.kind);
+  const has = (...kinds: Light["kind"][]) => kinds.includes(light.kind);
   const off = !canEdit;
   const rig = doc.document.rigs.find((r) => r.id === light.rig);
   return (
@@ -70,31 +73,53 @@ function LightInspector({ light, doc, state, canEdit, edit }: Props & { light: L
         <div className="row grid grid-cols-[92px_1fr] items-center gap-2">
           <span className="dim">Kind</span>
           <select className="field" aria-label="Kind" disabled={off} value={light.kind} onChange={(e) => set({ kind: e.target.value })}>
-            <option>point</option>
-            <option>spot</option>
-            <option>directional</option>
+            {lightKinds.map((k) => (
+              <option key={k}>{k}</option>
+            ))}
           </select>
         </div>
         <NumberField label="Strength" unit={unit} min={0} step={1} scale="log" initial={100} disabled={off} value={live?.strength ?? light.strength} onLive={(v) => bench.live(light.id, { strength: v })} onCommit={(v) => set({ strength: v })} />
         <ColorRow light={light} shown={swatch(source?.color ?? [1, 1, 1])} keyed={!!rig && !light.color && !light.kelvin} disabled={off} set={set} />
         <NumberField label="Temperature" unit="K" min={1000} max={40000} step={100} unset="by colour" disabled={off} value={light.kelvin ?? 0} onCommit={(v) => set({ kelvin: v, color: null })} />
-        {light.kind !== "directional" && <NumberField label="Range" unit="m" min={0} initial={0} unset="unbounded" disabled={off} value={light.range_m} onCommit={(v) => set({ range_m: v })} />}
-        {light.kind === "spot" && (
+        {!has("directional", "box") && <NumberField label="Range" unit="m" min={0} initial={0} unset="unbounded" disabled={off} value={light.range_m} onCommit={(v) => set({ range_m: v })} />}
+        {has("point", "spot", "dome") && <Choice label="Falloff" value={light.falloff} of={["inverse_square", "linear", "smooth", "custom"]} disabled={off} onChange={(v) => set({ falloff: v, ...(v !== "inverse_square" && v !== "custom" && light.range_m === 0 ? { range_m: 8 } : {}) })} />}
+        {light.falloff === "custom" &&
+          ["a", "b", "c"].map((name, i) => (
+            <NumberField key={name} label={`Term ${name}`} min={0} step={0.05} disabled={off} value={light.falloff_terms[i]!} onCommit={(v) => set({ falloff_terms: light.falloff_terms.map((o, k) => (k === i ? v : o)) })} />
+          ))}
+        {has("spot") && (
           <>
-            <NumberField label="Inner cone" unit="°" min={0} max={light.outer_deg} step={1} disabled={off} value={light.inner_deg} onCommit={(v) => set({ inner_deg: v })} />
-            <NumberField label="Outer cone" unit="°" min={light.inner_deg || 0.1} max={89.9} step={1} disabled={off} value={light.outer_deg} onCommit={(v) => set({ outer_deg: v })} />
+            <NumberField label="Inner cone" unit="°" min={0} max={light.outer_deg} step={1} initial={25} disabled={off} value={light.inner_deg} onCommit={(v) => set({ inner_deg: v })} />
+            <NumberField label="Outer cone" unit="°" min={light.inner_deg || 0.1} max={89.9} step={1} initial={40} disabled={off} value={light.outer_deg} onCommit={(v) => set({ outer_deg: v })} />
           </>
         )}
-        {light.kind === "directional" ? (
-          <NumberField label="Disc" unit="°" min={0} max={90} step={0.1} initial={0} disabled={off} value={light.angular_deg} onCommit={(v) => set({ angular_deg: v })} />
-        ) : (
-          <NumberField label="Source radius" unit="m" min={0} step={0.01} initial={0} disabled={off} value={light.radius_m} onCommit={(v) => set({ radius_m: v })} />
+        {has("rect", "box") && (
+          <>
+            <NumberField label="Width" unit="m" min={0.01} step={0.05} initial={1} disabled={off} value={light.width_m} onCommit={(v) => set({ width_m: v })} />
+            <NumberField label="Height" unit="m" min={0.01} step={0.05} initial={1} disabled={off} value={light.height_m} onCommit={(v) => set({ height_m: v })} />
+          </>
+        )}
+        {has("tube") && <NumberField label="Length" unit="m" min={0.01} step={0.05} initial={1.2} disabled={off} value={light.length_m} onCommit={(v) => set({ length_m: v })} />}
+        {has("directional", "box") && <NumberField label="Disc" unit="°" min={0} max={90} step={0.1} initial={0} disabled={off} value={light.angular_deg} onCommit={(v) => set({ angular_deg: v })} />}
+        {has("point", "spot", "dome", "tube") && <NumberField label="Source radius" unit="m" min={0} step={0.01} initial={0} disabled={off} value={light.radius_m} onCommit={(v) => set({ radius_m: v })} />}
+        <NumberField label="Bounce" unit="×" min={0} max={10} step={0.05} initial={1} disabled={off} value={light.bounce_scale} onCommit={(v) => set({ bounce_scale: v })} />
+        <Choice label="On platform" value={light.bake} of={["baked", "dynamic", "both"]} disabled={off} onChange={(v) => set({ bake: v })} />
+        <Choice label="Flicker" value={light.flicker?.pattern ?? "none"} of={["none", "candle", "faulty", "pulse"]} disabled={off} onChange={(v) => set(v === "none" ? { flicker: null } : { "flicker.pattern": v })} />
+        {light.flicker && (
+          <>
+            <NumberField label="Rate" unit="Hz" min={0.01} max={60} step={0.5} initial={6} disabled={off} value={light.flicker.rate_hz} onCommit={(v) => set({ "flicker.rate_hz": v })} />
+            <NumberField label="Depth" min={0} max={1} step={0.05} initial={0.35} disabled={off} value={light.flicker.depth} onCommit={(v) => set({ "flicker.depth": v })} />
+          </>
         )}
       </div>
       <div className="section">
         <h3>Shadow</h3>
         <Toggle label="Casts" value={light.shadows.cast} disabled={off} onChange={(v) => set({ "shadows.cast": v })} />
+        <NumberField label="Softness" unit="×" min={0} max={4} step={0.05} initial={1} disabled={off} value={light.shadows.softness} onCommit={(v) => set({ "shadows.softness": v })} />
         <NumberField label="Near" unit="m" min={0} step={0.01} initial={0} disabled={off} value={light.shadows.near_m} onCommit={(v) => set({ "shadows.near_m": v })} />
+        {!has("directional", "box") && <NumberField label="Reach" unit="m" min={0} step={0.5} initial={0} unset="no end" disabled={off} value={light.shadows.reach_m} onCommit={(v) => set({ "shadows.reach_m": v })} />}
+        {light.shadows.reach_m > 0 && <NumberField label="Fade" unit="m" min={0} step={0.1} initial={1} disabled={off} value={light.shadows.fade_m} onCommit={(v) => set({ "shadows.fade_m": v })} />}
+        <NumberField label="Depth" min={0} max={1} step={0.05} initial={1} disabled={off} value={light.shadows.depth} onCommit={(v) => set({ "shadows.depth": v })} />
       </div>
       <Place entity={light} turns={light.kind !== "point"} canEdit={canEdit} set={set} />
       <div className="section">
@@ -151,12 +176,27 @@ function ColorRow({ light, shown, keyed, disabled, set }: { light: Light; shown:
   );
 }
 
-function Toggle({ label, value, disabled, onChange }: { label: string; value: boolean; disabled: boolean; onChange: (v: boolean) => void }) {
+export function Toggle({ label, value, disabled, onChange }: { label: string; value: boolean; disabled: boolean; onChange: (v: boolean) => void }) {
   return (
     <label className="row grid grid-cols-[92px_1fr] items-center gap-2">
       <span className="dim">{label}</span>
       <input type="checkbox" className="checkbox checkbox-xs" checked={value} disabled={disabled} onChange={(e) => onChange(e.target.checked)} />
     </label>
+  );
+}
+
+export function Choice({ label, value, of, disabled, onChange }: { label: string; value: string; of: readonly string[]; disabled: boolean; onChange: (v: string) => void }) {
+  return (
+    <div className="row grid grid-cols-[92px_1fr] items-center gap-2">
+      <span className="dim">{label}</span>
+      <select className="field" aria-label={label} disabled={disabled} value={value} onChange={(e) => onChange(e.target.value)}>
+        {of.map((o) => (
+          <option key={o} value={o}>
+            {o.replaceAll("_", " ")}
+          </option>
+        ))}
+      </select>
+    </div>
   );
 }
 
@@ -249,6 +289,7 @@ function LevelInspector({ doc, state, canEdit, edit }: Props) {
         <h3>Ambient</h3>
         <NumberField label="Strength" unit="lx" min={0} step={0.1} scale="log" initial={0} disabled={off} value={level.environment.ambient.strength} onLive={(v) => bench.live("ambient:level", { strength: v })} onCommit={(v) => set({ "environment.ambient.strength": v }).finally(() => bench.settle("ambient:level"))} />
       </div>
+      <EnvironmentSections doc={doc} canEdit={canEdit} edit={edit} />
       <div className="section">
         <h3>Haze</h3>
         <Toggle label="On" value={haze.enabled} disabled={off} onChange={(v) => set({ "fog.haze.enabled": v })} />
@@ -259,7 +300,11 @@ function LevelInspector({ doc, state, canEdit, edit }: Props) {
       </div>
       <div className="section">
         <h3>Lightmap</h3>
-        <NumberField label="Density" unit="/m" min={0.25} max={256} step={1} disabled={off} value={level.lightmap.density} onCommit={(v) => set({ "lightmap.density": v })} />
+        <NumberField label="Density" unit="/m" min={0.25} max={256} step={1} initial={6} disabled={off} value={level.lightmap.density} onCommit={(v) => set({ "lightmap.density": v })} />
+        <Toggle label="Bounces" value={level.lightmap.bounces} disabled={off} onChange={(v) => set({ "lightmap.bounces": v })} />
+        <Toggle label="Smooth" value={level.lightmap.denoise} disabled={off} onChange={(v) => set({ "lightmap.denoise": v })} />
+        <Toggle label="Sky patches" value={level.lightmap.sky_patches} disabled={off} onChange={(v) => set({ "lightmap.sky_patches": v })} />
+        <Choice label="Backs" value={level.lightmap.backs} of={["stop", "pass"]} disabled={off} onChange={(v) => set({ "lightmap.backs": v })} />
         {state && (
           <p className="dim mt-1">
             {state.texels.toLocaleString("en")} texels on {state.pages} pages of {state.page_size}

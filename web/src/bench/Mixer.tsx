@@ -1,13 +1,21 @@
 import type { Document, LightmapState, Operation, Source } from "../api/client";
+import { topOf, unitOf } from "./kinds";
 import { short } from "./Outliner";
 import { swatch } from "./layers";
 import { bench, useBench } from "./store";
+import { stripOf } from "./weights";
 
 /** Every source a strip: strength, colour, mute and solo act on the view at once
  *  through the layers; nothing is baked. Strength is saved when it is let go. */
 export function Mixer({ doc, state, canEdit, edit }: { doc: Document; state: LightmapState | undefined; canEdit: boolean; edit: (op: Operation) => Promise<unknown> }) {
   const rigs = new Map(doc.document.lights.map((l) => [l.id, l.rig ?? ""]));
-  const sources = (state?.sources ?? []).filter((s) => s.kind !== "ambient" || s.strength > 0 || s.id === "ambient:level");
+  const strips = new Map<string, Source>(); // of a group the first stands for all
+  for (const s of state?.sources ?? []) {
+    if (s.kind === "ambient" && s.strength === 0 && s.id !== "ambient:level") continue;
+    const id = stripOf(s);
+    if (!strips.has(id)) strips.set(id, { ...s, id });
+  }
+  const sources = [...strips.values()];
   if (sources.length === 0) return <p className="dim p-4">Nothing shines yet. Add a light.</p>;
   return (
     <div className="flex h-full gap-px overflow-x-auto px-2 py-2">
@@ -20,7 +28,6 @@ export function Mixer({ doc, state, canEdit, edit }: { doc: Document; state: Lig
 
 // The fader is logarithmic over four decades under the top of its kind, with zero
 // at its foot.
-const tops: Record<string, number> = { point: 2000, spot: 100000, directional: 100000, ambient: 2000 };
 const decades = 5;
 export function toFader(v: number, top: number): number {
   return v <= 0 ? 0 : Math.min(1, Math.max(0.01, 1 + Math.log10(v / top) / decades));
@@ -37,9 +44,9 @@ function Strip({ source: s, rig, doc, canEdit, edit }: { source: Source; rig: st
   const light = doc.document.lights.find((l) => l.id === s.id);
   const key = doc.document.rigs.find((r) => r.id === rig)?.key_strength ?? 1;
   const strength = live?.strength ?? s.strength;
-  const top = tops[s.kind] ?? 2000;
+  const top = topOf(s.kind);
   const off = light !== undefined && !light.enabled;
-  const unit = s.kind === "directional" || s.kind === "ambient" ? "lx" : "cd";
+  const unit = unitOf(s.kind);
 
   function save(total: number, color?: string) {
     const fields: Record<string, unknown> = {};
@@ -50,6 +57,16 @@ function Strip({ source: s, rig, doc, canEdit, edit }: { source: Source; rig: st
       id = zone === "level" ? undefined : zone;
       fields[`${at}.strength`] = total;
       if (color) fields[`${at}.color`] = color;
+    } else if (s.kind === "sun" || s.kind === "moon") {
+      id = undefined;
+      fields[`environment.${s.kind}.lux`] = total;
+      if (color) Object.assign(fields, { [`environment.${s.kind}.color`]: color, [`environment.${s.kind}.kelvin`]: null });
+    } else if (s.kind === "sky") {
+      id = undefined;
+      fields["environment.sky.luminance"] = total;
+    } else if (s.kind === "emissive") {
+      id = s.id.slice("emissive:".length);
+      fields.emission = total;
     } else {
       if (color) Object.assign(fields, { color, kelvin: null });
       else fields.strength = key > 0 ? Number((total / key).toPrecision(6)) : total;
@@ -67,7 +84,7 @@ function Strip({ source: s, rig, doc, canEdit, edit }: { source: Source; rig: st
         type="color"
         className="h-3 w-full cursor-pointer border-0 bg-transparent p-0"
         aria-label={`Colour of ${s.name}`}
-        disabled={!canEdit}
+        disabled={!canEdit || s.kind === "sky" || s.kind === "emissive"}
         value={live?.color ?? swatch(s.color)}
         onChange={(e) => bench.live(s.id, { color: e.target.value })}
         onBlur={(e) => live?.color && save(strength, e.target.value)}

@@ -1,18 +1,12 @@
 import { useMemo, useState } from "react";
-import { ChevronDown, ChevronRight, Eye, EyeOff, LampDesk, Lightbulb, Search, Sparkle, Sun } from "lucide-react";
+import { ChevronDown, ChevronRight, Eye, EyeOff, Search } from "lucide-react";
 import type { Document, Glow, Light, LightmapState, Operation } from "../api/client";
+import { icons, kinds as lightKindInfo, lightKinds } from "./kinds";
 import { swatch } from "./layers";
 import { bench, useBench } from "./store";
 
 type Entry = { id: string; name: string; enabled: boolean; value: string; color: string; kind: Light["kind"] | "glow"; zone: string };
-const icons = { point: Lightbulb, spot: LampDesk, directional: Sun, glow: Sparkle };
-const filters: [Entry["kind"] | "off", string][] = [
-  ["point", "Point lights"],
-  ["spot", "Spot lights"],
-  ["directional", "Directional lights"],
-  ["glow", "Glows"],
-  ["off", "What is off"],
-];
+const filters: [Entry["kind"] | "off", string][] = [...lightKinds.map((k): [Entry["kind"], string] => [k, lightKindInfo[k].plural]), ["glow", "Glows"], ["off", "What is off"]];
 
 /** Everything that shines, by zone, with search and filters. */
 export function Outliner({ doc, state, canEdit, edit }: { doc: Document; state: LightmapState | undefined; canEdit: boolean; edit: (op: Operation) => void }) {
@@ -31,7 +25,7 @@ export function Outliner({ doc, state, canEdit, edit }: { doc: Document; state: 
       value: short(l.strength),
       color: colors.get(l.id) ?? "#808080",
       kind: l.kind,
-      zone: l.kind === "directional" ? "" : zoneOf(level, l),
+      zone: lightKindInfo[l.kind].placed ? zoneOf(level, l) : "",
     }));
     const glows: Entry[] = level.glows.map((g) => ({
       id: g.id,
@@ -59,7 +53,9 @@ export function Outliner({ doc, state, canEdit, edit }: { doc: Document; state: 
         <input className="field !h-7 !pl-7" placeholder="Find by name, kind, colour…" aria-label="Find" value={text} onChange={(e) => setText(e.target.value)} />
       </div>
       <div className="flex gap-1 px-2 pb-2" role="group" aria-label="Filters">
-        {filters.map(([k, name]) => {
+        {filters
+          .filter(([k]) => k === "off" || kinds.includes(k) || entries.some((e) => e.kind === k))
+          .map(([k, name]) => {
           const Icon = k === "off" ? EyeOff : icons[k];
           const on = kinds.includes(k);
           return (

@@ -82,6 +82,24 @@ export function useScene(id: string, geometry: string | undefined, colors: strin
   });
 }
 
+export type SkyMap = { width: number; height: number; half: Uint16Array };
+
+/** The sky's radiance by direction, for a luminance of 1. */
+export function useSky(id: string, level: Document["document"]) {
+  const { luminance: _, ...sky } = level.environment.sky;
+  return useQuery({
+    queryKey: ["sky", id, sky, level.environment.sun],
+    queryFn: async (): Promise<SkyMap> => {
+      const data = await bytes(`/api/v1/levels/${id}/sky`);
+      const [width, height] = new Uint32Array(data, 0, 2) as unknown as [number, number];
+      return { width, height, half: new Uint16Array(data, 8) };
+    },
+    placeholderData: (old: SkyMap | undefined) => old,
+    staleTime: Infinity,
+    gcTime: 60_000,
+  });
+}
+
 /** The layers of a lightmap, each read once and kept by its key. */
 export function useLayers(id: string, state: LightmapState | undefined) {
   const wanted = (state?.sources ?? []).filter((s) => s.layer);

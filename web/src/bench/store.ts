@@ -23,7 +23,7 @@ type BenchState = {
   exposure: number | null;
   goal: CameraGoal | null;
   ledger: { point: Vec; answer: Ledger | null } | null;
-  placing: { kind: "rig"; owner: string; name: string; version: number } | null;
+  placing: { kind: "rig"; owner: string; name: string; version: number } | { kind: "sun-at" | "sun-on"; name: "sun" } | null;
   autoBake: boolean;
 };
 

@@ -12,3 +12,6 @@ export function weightOf(source: Source, live: Live | undefined, muted: boolean,
   const k = on ? (live.strength ?? source.strength) : 0;
   return [c[0]! * k, c[1]! * k, c[2]! * k];
 }
+
+/** The strip that a source belongs to: its group's, or its own. */
+export const stripOf = (s: Source): string => s.group || s.id;

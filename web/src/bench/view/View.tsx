@@ -1,11 +1,11 @@
 import { useEffect, useMemo, useRef, useState } from "react";
-import { Lightbulb, LampDesk, Sun } from "lucide-react";
 import type { Document, Light, LightmapState } from "../../api/client";
 import { complain } from "../../ui/messages";
-import { askPoint, useLayers, useScene } from "../data";
+import { askPoint, useLayers, useScene, useSky } from "../data";
+import { icons, kinds } from "../kinds";
 import { linear, Mix, swatch } from "../layers";
 import { bench, camera, useBench, type ViewMode } from "../store";
-import { weightOf } from "../weights";
+import { stripOf, weightOf } from "../weights";
 import { reachLines } from "./reach";
 import { Stage } from "./stage";
 
@@ -16,18 +16,17 @@ const modeNames: [ViewMode, string, string][] = [
   ["brightness", "Brightness", "4"],
 ];
 
-const icons = { point: Lightbulb, spot: LampDesk, directional: Sun };
-
-export function View({ doc, state, onPlace }: { doc: Document; state: LightmapState | undefined; onPlace: (at: number[]) => void }) {
+export function View({ doc, state, onPlace, onAimSun }: { doc: Document; state: LightmapState | undefined; onPlace: (at: number[]) => void; onAimSun: (toSun: number[]) => void }) {
   const level = doc.document;
   const host = useRef<HTMLDivElement>(null);
   const overlay = useRef<HTMLDivElement>(null);
   const stage = useRef<Stage | null>(null);
   const [broken, setBroken] = useState("");
   const { mode, markers, selected, live, muted, solo, exposure, goal, placing } = useBench();
+  const hint = placing && { rig: `Click where ${placing.name} goes. Esc leaves.`, "sun-at": "Click where in the sky the sun should stand. Esc leaves.", "sun-on": "Click what the sun should strike, coming from where you stand. Esc leaves." }[placing.kind];
 
   // Colours of materials are in the mesh, and are no part of the geometry's name.
-  const colors = useMemo(() => level.materials.map((m) => `${m.id}${m.color}${m.emission}`).join(), [level.materials]);
+  const colors = useMemo(() => level.materials.map((m) => `${m.id}${m.color}${m.emission}${m.image}`).join(), [level.materials]);
   const scene = useScene(doc.level.id, state?.geometry, colors).data;
   const layers = useLayers(doc.level.id, state);
   const mix = useMemo(() => (scene ? new Mix(scene.pageSize, scene.pages) : null), [scene]);
@@ -55,12 +54,15 @@ export function View({ doc, state, onPlace }: { doc: Document; state: LightmapSt
   useEffect(() => {
     const s = stage.current;
     if (!s) return;
-    s.onPick = (picked) => {
+    s.onPick = (picked, ray) => {
+      const placing = useBench.getState().placing;
+      if (placing?.kind === "sun-at") return onAimSun(ray.direction);
       if (!picked) return bench.set({ selected: null });
-      if (useBench.getState().placing) return onPlace(picked.point);
+      if (placing?.kind === "sun-on") return onAimSun(ray.origin.map((v, i) => v - picked.point[i]!));
+      if (placing) return onPlace(picked.point);
       askPoint(doc.level.id, picked.point, picked.normal).catch(complain);
     };
-  }, [doc.level.id, onPlace]);
+  }, [doc.level.id, onPlace, onAimSun]);
 
   // A level opens at its first viewpoint, or from above.
   const opened = useRef(false);
@@ -104,20 +106,20 @@ export function View({ doc, state, onPlace }: { doc: Document; state: LightmapSt
       if (layer.pageSize === mix.pageSize && layer.pages === mix.pages) mix.setLayer(source, key, layer);
     }
     for (const s of state.sources) {
-      const weight = weightOf(s, live[s.id], muted[s.id] ?? false, anySolo && !solo[s.id]);
+      const strip = stripOf(s); // the patches of a sky move together
+      const weight = weightOf(s, live[strip], muted[strip] ?? false, anySolo && !solo[strip]);
       changed = mix.setWeight(s.id, weight) || changed;
     }
     if (changed) stage.current?.refresh();
   }, [mix, scene, state, layers, live, muted, solo]);
 
   useEffect(() => {
-    const { sky } = level.environment;
     const { haze } = level.fog;
     const scale = (hex: string, k: number) => linear(hex).map((v) => v * k);
     stage.current?.setLook({
       white: 1.2 * 2 ** (exposure ?? level.look.exposure_ev),
       filmic: level.look.tone === "filmic",
-      sky: scale(sky.color, sky.luminance),
+      sky: (live.sky?.strength ?? level.environment.sky.luminance) * (muted.sky ? 0 : 1),
       haze: {
         color: scale(haze.color, haze.luminance),
         start: haze.start_m,
@@ -126,7 +128,12 @@ export function View({ doc, state, onPlace }: { doc: Document; state: LightmapSt
         most: haze.enabled ? haze.max : 0,
       },
     });
-  }, [level.environment, level.fog, level.look, exposure]);
+  }, [level.environment, level.fog, level.look, exposure, live.sky, muted.sky]);
+
+  const sky = useSky(doc.level.id, level).data;
+  useEffect(() => {
+    if (sky) stage.current?.setSky(sky);
+  }, [sky]);
 
   useEffect(() => {
     const byID = new Map((state?.sources ?? []).map((s) => [s.id, s]));
@@ -157,7 +164,7 @@ export function View({ doc, state, onPlace }: { doc: Document; state: LightmapSt
     <section className="relative min-h-0 min-w-0 flex-1 bg-black" aria-label="View">
       <div ref={host} className="absolute inset-0" data-testid="view">
         <div ref={overlay} className="pointer-events-none absolute inset-0 overflow-hidden">
-          {markers && level.lights.filter((l) => l.kind !== "directional").map((l) => <Marker key={l.id} light={l} color={colorOf(l, state)} selected={l.id === selected} />)}
+          {markers && level.lights.filter((l) => kinds[l.kind].placed).map((l) => <Marker key={l.id} light={l} color={colorOf(l, state)} selected={l.id === selected} />)}
         </div>
       </div>
       {broken && <p className="absolute inset-0 grid place-items-center">{broken}</p>}
@@ -173,7 +180,7 @@ export function View({ doc, state, onPlace }: { doc: Document; state: LightmapSt
       </div>
       <Viewpoints doc={doc} />
       <p className="absolute bottom-2 left-2 bg-base-100/90 px-2 py-1 text-[11px]">
-        {placing ? `Click where ${placing.name} goes. Esc leaves.` : mode === "brightness" ? "Bands double: 1/8 lx blue, 8 lx green, 512 lx red" : `EV ${(exposure ?? level.look.exposure_ev).toFixed(1)} · ${level.look.tone} · click a spot to ask what lights it`}
+        {hint ? hint : mode === "brightness" ? "Bands double: 1/8 lx blue, 8 lx green, 512 lx red" : `EV ${(exposure ?? level.look.exposure_ev).toFixed(1)} · ${level.look.tone} · click a spot to ask what lights it`}
       </p>
     </section>
   );

@@ -55,7 +55,8 @@ export function lookMaterial(): RawShaderMaterial {
       mode: { value: 0 },
       toWorld: { value: new Matrix4() },
       eye: { value: new Vector3() },
-      sky: { value: new Vector3() },
+      skyMap: { value: null }, // by azimuth and height, the middle north
+      skyNits: { value: 1 },
       haze: { value: new Vector3() },
       hazeShape: { value: new Vector4() }, // start, end, density, most; most 0 is none
       glows: { value: Array.from({ length: maxGlows }, () => new Vector4()) }, // middle, radius
@@ -74,7 +75,9 @@ export function lookMaterial(): RawShaderMaterial {
       uniform sampler2D scene, depth;
       uniform int mode, glowCount;
       uniform mat4 toWorld;
-      uniform vec3 eye, sky, haze;
+      uniform vec3 eye, haze;
+      uniform sampler2D skyMap;
+      uniform float skyNits;
       uniform vec4 hazeShape;
       uniform vec4 glows[${maxGlows}];
       uniform vec3 glowNits[${maxGlows}];
@@ -116,7 +119,7 @@ export function lookMaterial(): RawShaderMaterial {
         }
         if (mode == 1) { color = vec4(encode(z < 1.0 ? light : vec3(0.03)), 1.0); return; }
         if (mode == 3) { color = vec4(z < 1.0 ? bands(light.r) : vec3(0.08), 1.0); return; }
-        if (z >= 1.0) light = sky;
+        if (z >= 1.0) light = skyNits * textureLod(skyMap, vec2(0.5 + atan(dir.x, -dir.z) / 6.28318530718, acos(clamp(dir.y, -1.0, 1.0)) / 3.14159265359), 0.0).rgb;
         if (mode == 0) {
           light = mix(light, haze, hazeShare(distance));
           for (int i = 0; i < glowCount; i++) {

@@ -21,7 +21,7 @@ export function reachLines(light: Light): number[] {
   const x = new Vector3(1, 0, 0).applyQuaternion(q);
   const y = new Vector3(0, 1, 0).applyQuaternion(q);
   const z = new Vector3(0, 0, -1).applyQuaternion(q);
-  if (light.kind === "point" && light.range_m > 0) {
+  if ((light.kind === "point" || light.kind === "dome" || light.kind === "rect" || light.kind === "tube") && light.range_m > 0) {
     ring(light.range_m, 0, new Vector3(1, 0, 0), new Vector3(0, 1, 0), z);
     ring(light.range_m, 0, new Vector3(1, 0, 0), new Vector3(0, 0, 1), z);
     ring(light.range_m, 0, new Vector3(0, 1, 0), new Vector3(0, 0, 1), z);
@@ -37,6 +37,26 @@ export function reachLines(light: Light): number[] {
       put(new Vector3());
       put(z.clone().multiplyScalar(length * Math.cos(a)).addScaledVector(side, length * Math.sin(a)));
     }
+  }
+  if (light.kind === "rect" || light.kind === "box") {
+    const [w, h] = [light.width_m / 2, light.height_m / 2];
+    const depth = light.kind === "box" ? 6 : 0.4;
+    const corners = [[-1, -1], [1, -1], [1, 1], [-1, 1]].map(([a, b]) => x.clone().multiplyScalar(a! * w).addScaledVector(y, b! * h));
+    corners.forEach((c, i) => {
+      put(c);
+      put(corners[(i + 1) % 4]!);
+      put(c);
+      put(c.clone().addScaledVector(z, depth));
+    });
+  }
+  if (light.kind === "tube") {
+    put(x.clone().multiplyScalar(-light.length_m / 2));
+    put(x.clone().multiplyScalar(light.length_m / 2));
+  }
+  if (light.kind === "dome") {
+    ring(0.5, 0, x, y, z);
+    put(new Vector3());
+    put(z.clone().multiplyScalar(1));
   }
   if (light.kind === "directional") {
     put(new Vector3());

@@ -3,6 +3,7 @@ import {
   BufferGeometry,
   Color,
   DataArrayTexture,
+  DataTexture,
   DepthTexture,
   DoubleSide,
   HalfFloatType,
@@ -13,6 +14,7 @@ import {
   PerspectiveCamera,
   PlaneGeometry,
   Raycaster,
+  RepeatWrapping,
   RGBAFormat,
   Scene,
   UnsignedIntType,
@@ -22,7 +24,7 @@ import {
   WebGLRenderTarget,
   LinearSRGBColorSpace,
 } from "three";
-import type { SceneMesh } from "../data";
+import type { SceneMesh, SkyMap } from "../data";
 import type { Mix } from "../layers";
 import type { ViewMode } from "../store";
 import { CameraHand } from "./camera";
@@ -33,7 +35,7 @@ export type GlowDraw = { position: readonly number[]; radius: number; nits: read
 export type LookDraw = {
   white: number;
   filmic: boolean;
-  sky: readonly number[];
+  sky: number; // nits of a sky of radiance 1
   haze: { color: readonly number[]; start: number; end: number; density: number; most: number };
 };
 
@@ -60,7 +62,7 @@ export class Stage {
   private last = 0;
   private readonly watch: ResizeObserver;
   onFrame: (stage: Stage) => void = () => {};
-  onPick: (picked: Picked | null) => void = () => {};
+  onPick: (picked: Picked | null, ray: { origin: number[]; direction: number[] }) => void = () => {};
 
   constructor(private readonly host: HTMLElement) {
     this.renderer = new WebGLRenderer({ antialias: false, powerPreference: "high-performance" });
@@ -78,7 +80,7 @@ export class Stage {
     canvas.setAttribute("aria-label", "The level. Drag to turn, right drag to look, wheel to go nearer, W A S D Q E to fly, click a surface to ask what lights it.");
     canvas.className = "block h-full w-full";
     host.prepend(canvas);
-    this.hand = new CameraHand(this.camera, canvas, this.draw, (x, y) => this.onPick(this.pick(x, y)));
+    this.hand = new CameraHand(this.camera, canvas, this.draw, (x, y) => this.onPick(this.pick(x, y), this.ray(x, y)));
     this.watch = new ResizeObserver(() => this.resize());
     this.watch.observe(host);
     this.resize();
@@ -90,6 +92,7 @@ export class Stage {
     this.hand.dispose();
     this.mesh?.geometry.dispose();
     this.mesh?.material.uniforms.lightmap!.value.dispose();
+    this.look.uniforms.skyMap!.value?.dispose();
     this.target.dispose();
     this.renderer.dispose();
     this.renderer.forceContextLoss();
@@ -153,9 +156,21 @@ export class Stage {
     const u = this.look.uniforms;
     u.white!.value = l.white;
     u.filmic!.value = l.filmic;
-    u.sky!.value.set(...l.sky);
+    u.skyNits!.value = l.sky;
     u.haze!.value.set(...l.haze.color);
     u.hazeShape!.value.set(l.haze.start, l.haze.end, l.haze.density, l.haze.most);
+    this.draw();
+  }
+
+  /** Takes the sky's radiance by direction. */
+  setSky(sky: SkyMap) {
+    const u = this.look.uniforms;
+    u.skyMap!.value?.dispose();
+    const texture = new DataTexture(sky.half, sky.width, sky.height, RGBAFormat, HalfFloatType);
+    texture.wrapS = RepeatWrapping;
+    texture.minFilter = texture.magFilter = LinearFilter;
+    texture.needsUpdate = true;
+    u.skyMap!.value = texture;
     this.draw();
   }
 
@@ -195,12 +210,22 @@ export class Stage {
     return { x: ((v.x + 1) / 2) * this.host.clientWidth, y: ((1 - v.y) / 2) * this.host.clientHeight };
   }
 
-  pick(clientX: number, clientY: number): Picked | null {
-    if (!this.mesh) return null;
+  private caster(clientX: number, clientY: number): Raycaster {
     const box = this.renderer.domElement.getBoundingClientRect();
     const at = new Vector2(((clientX - box.left) / box.width) * 2 - 1, 1 - ((clientY - box.top) / box.height) * 2);
     const ray = new Raycaster();
     ray.setFromCamera(at, this.camera);
+    return ray;
+  }
+
+  private ray(clientX: number, clientY: number) {
+    const { ray } = this.caster(clientX, clientY);
+    return { origin: ray.origin.toArray() as number[], direction: ray.direction.toArray() as number[] };
+  }
+
+  pick(clientX: number, clientY: number): Picked | null {
+    if (!this.mesh) return null;
+    const ray = this.caster(clientX, clientY);
     const hit = ray.intersectObject(this.mesh)[0];
     if (!hit?.face) return null;
     const vertex = hit.face.a;

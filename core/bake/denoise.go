@@ -1,0 +1,128 @@
+package bake
+
+import (
+	"context"
+	"math"
+	"slices"
+
+	"grotta/core/lightmap"
+)
+
+// smoothTexels is the widest that smoothing reaches, in texels either way.
+const smoothTexels = 4
+
+// field is a grid of values on every chart: of texels, or of patches.
+type field struct {
+	nearM  []float32                             // how near other things are; 0 where there is nothing to smooth
+	charts []int                                 // the first cell of each chart, and the end
+	place  func(ci, i int) (x, y int)            // where in its chart a cell is
+	at     func(ci, x, y int) int                // the cell there; less than 0 is none
+	size   func(ci int) (w, h int, perM float64) // cells of a chart, and cells a metre
+	reach  float64                               // cells
+}
+
+// smooth averages what came by bounces and from the sky over neighbours in the
+// same chart. How far follows how near other things are, as in irradiance caching
+// (Ward, Rubinstein and Clear, "A ray tracing solution for diffuse
+// interreflection", 1988): light from far things changes slowly, and in corners
+// nothing is smoothed. The weights do not depend on the light, so a sum of
+// smoothed layers is the smoothed sum. Direct light is never touched.
+//
+// A chart at a time, so that only one of it has to be kept as it was.
+func (f *field) smooth(ctx context.Context, values table) error {
+	var distance [smoothTexels + 1][smoothTexels + 1]float64
+	for y := range distance {
+		for x := range distance[y] {
+			distance[y][x] = math.Hypot(float64(x), float64(y))
+		}
+	}
+	return inParallel(ctx, len(f.charts)-1, 1, func(ci, _ int) {
+		first, end := f.charts[ci], f.charts[ci+1]
+		was := table{slices.Clone(values.v[first*values.columns : end*values.columns]), values.columns}
+		w, h, perM := f.size(ci)
+		for i := first; i < end; i++ {
+			radius := math.Min(0.5*float64(f.nearM[i])*perM, f.reach)
+			if radius <= 1 {
+				continue
+			}
+			x0, y0 := f.place(ci, i)
+			total, reach, row := float32(0), int(radius), values.row(i)
+			clear(row)
+			for y := max(y0-reach, 0); y <= min(y0+reach, h-1); y++ {
+				for x := max(x0-reach, 0); x <= min(x0+reach, w-1); x++ {
+					j, d := f.at(ci, x, y), distance[abs(y-y0)][abs(x-x0)]
+					if j < 0 || d >= radius || f.nearM[j] == 0 {
+						continue
+					}
+					ratio := min(f.nearM[j]/f.nearM[i], f.nearM[i]/f.nearM[j]) // alike surroundings
+					weight := float32(1-d/radius) * ratio * ratio
+					total += weight
+					for c, v := range was.row(j - first) {
+						row[c] += weight * v
+					}
+				}
+			}
+			for c := range row {
+				row[c] /= total
+			}
+		}
+	}, nil)
+}
+
+func abs(i int) int { return max(i, -i) }
+
+// texelField is the lit texels.
+func (p *Prepared) texelField(nearM []float32) *field {
+	size := p.Layout.PageSize
+	at := make([]int32, p.Layout.Pages*size*size)
+	for i := range at {
+		at[i] = -1
+	}
+	for i := range p.Texels.List {
+		at[p.Texels.List[i].Index] = int32(i)
+	}
+	charts := make([]int, len(p.Layout.Charts)+1)
+	for i := range p.Texels.List { // they go chart by chart
+		charts[p.Layout.ChartOf[p.Texels.List[i].Surface]+1] = i + 1
+	}
+	for i := 1; i < len(charts); i++ {
+		charts[i] = max(charts[i], charts[i-1])
+	}
+	const pad = lightmap.PaddingTexels
+	return &field{
+		nearM: nearM, reach: smoothTexels, charts: charts,
+		place: func(ci, i int) (int, int) {
+			x, y := p.Layout.Place(p.Texels.List[i].Index)
+			return x - p.Layout.Charts[ci].X - pad, y - p.Layout.Charts[ci].Y - pad
+		},
+		at: func(ci, x, y int) int {
+			c := &p.Layout.Charts[ci]
+			return int(at[(c.Page*size+c.Y+pad+y)*size+c.X+pad+x])
+		},
+		size: func(ci int) (int, int, float64) {
+			c := &p.Layout.Charts[ci]
+			return c.Width - 2*pad, c.Height - 2*pad, c.Density
+		},
+	}
+}
+
+// patchField is the patches of a transport.
+func (p *Prepared) patchField(t *transport) *field {
+	charts := make([]int, len(t.grids)+1)
+	for i := range t.grids {
+		charts[i] = t.grids[i].first
+	}
+	charts[len(t.grids)] = t.patches()
+	return &field{
+		nearM: t.nearM, reach: smoothTexels / patchTexels, charts: charts,
+		place: func(ci, i int) (int, int) {
+			k := i - t.grids[ci].first
+			return k % t.grids[ci].width, k / t.grids[ci].width
+		},
+		at: func(ci, x, y int) int { return t.grids[ci].first + y*t.grids[ci].width + x },
+		size: func(ci int) (int, int, float64) {
+			g := &t.grids[ci]
+			return g.width, g.height, p.Layout.Charts[ci].Density / float64(g.side)
+		},
+	}
+}

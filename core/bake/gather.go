@@ -1,0 +1,226 @@
+package bake
+
+import (
+	"context"
+	"math"
+
+	"grotta/core/color"
+	"grotta/core/geom"
+	"grotta/core/lightmap"
+)
+
+// isSmooth tells whether a source's direct light comes by the rays of the gather:
+// the sky's does, unless it has to be sampled by its brightness.
+func (s *Source) isSmooth() bool {
+	return s.shape.Kind == SkyKind && !(s.shape.Patch < 0 && s.sky.Sampled())
+}
+
+// bounces tells whether surfaces send the source's light on. Ambient stands for
+// light that has been about already.
+func (s *Source) bounces() bool { return s.shape.Kind != AmbientKind && s.shape.BounceScale > 0 }
+
+// indirectLight is what comes to each lit texel by bounces, and from smooth skies:
+// a row for each texel. It has no rows where there is neither.
+func (p *Prepared) indirectLight(ctx context.Context, sources []*Source, direct []light, q Quality, stage func(from, to float64) func(float64)) (table, error) {
+	bounced, needed := make([]bool, len(sources)), false
+	for i, s := range sources {
+		bounced[i] = p.Scene.Level.Lightmap.Bounces && s.bounces()
+		needed = needed || s.isSmooth() || bounced[i]
+	}
+	if !needed || len(p.Texels.List) == 0 {
+		return table{}, nil
+	}
+	t, steps, err := p.transport(ctx, q, stage(0.4, 0.55))
+	if err != nil {
+		return table{}, err
+	}
+	on := newTable(t.patches(), len(sources)) // direct light on patches
+	for i, s := range sources {
+		if s.isSmooth() {
+			err = p.skyOnPatches(ctx, t, s, &on, 3*i)
+		} else if bounced[i] {
+			p.meanOnPatches(t, &direct[i], &on, 3*i)
+		}
+		if err != nil {
+			return table{}, err
+		}
+	}
+	sent, err := t.solve(ctx, on, steps)
+	if err != nil {
+		return table{}, err
+	}
+	for i, s := range sources {
+		scale := float32(s.shape.BounceScale)
+		if !bounced[i] {
+			scale = 0
+		}
+		for at := 3 * i; scale != 1 && at < len(sent.v); at += sent.columns {
+			for c := range 3 {
+				sent.v[at+c] *= scale
+			}
+		}
+	}
+	if q == Draft {
+		return p.gatherCoarse(ctx, t, sources, sent, on)
+	}
+	return p.gatherFine(ctx, t, sources, sent, q.Rays(), stage(0.55, 0.95))
+}
+
+// meanOnPatches puts the mean of a light on the texels of each patch into three
+// columns of a table.
+func (p *Prepared) meanOnPatches(t *transport, l *light, on *table, column int) {
+	counts := make([]float32, t.patches())
+	for i := range p.Texels.List {
+		k := t.patchOf[i]
+		v := l.at(i)
+		row := on.row(int(k))[column : column+3]
+		for c := range row {
+			row[c] += v[c]
+		}
+		counts[k]++
+	}
+	for k, n := range counts {
+		if n > 1 {
+			row := on.row(k)[column : column+3]
+			for c := range row {
+				row[c] /= n
+			}
+		}
+	}
+}
+
+// skyOnPatches puts a smooth sky's light on each patch, by the rays of the links,
+// into three columns of a table.
+func (p *Prepared) skyOnPatches(ctx context.Context, t *transport, s *Source, on *table, column int) error {
+	turns := make([]float64, t.patches())
+	for i := len(t.patchOf) - 1; i >= 0; i-- { // the first texel of a patch comes last
+		turns[t.patchOf[i]] = turn(linkSeed, p.Texels.List[i].Index)
+	}
+	return inParallel(ctx, t.patches(), 256, func(from, to int) {
+		for k := from; k < to; k++ {
+			var sum color.Linear
+			var rays [patchRays]geom.Vec3
+			for i, link := range t.links[k*patchRays : (k+1)*patchRays] {
+				if link == linkSky {
+					if rays[0] == (geom.Vec3{}) {
+						rays = t.patchDirections(k, turns[k])
+					}
+					sum = sum.Add(s.skyRadiance(rays[i]))
+				}
+			}
+			row := on.row(k)[column : column+3]
+			for c := range row {
+				row[c] = float32(sum[c] * math.Pi / patchRays)
+			}
+		}
+	}, nil)
+}
+
+const gatherSeed = 0x67617468
+
+// gatherFine sends each texel's own rays and reads what the patches they meet
+// send back, for every source at once.
+func (p *Prepared) gatherFine(ctx context.Context, t *transport, sources []*Source, sent table, rays int, report func(float64)) (table, error) {
+	out := newTable(len(p.Texels.List), len(sources))
+	nearM := make([]float32, len(p.Texels.List))
+	var skies []int
+	for i, s := range sources {
+		if s.isSmooth() {
+			skies = append(skies, i)
+		}
+	}
+	err := inParallel(ctx, len(p.Texels.List), 256, func(from, to int) {
+		for i := from; i < to; i++ {
+			texel := &p.Texels.List[i]
+			n := vec(texel.Normal)
+			u, v := geom.Axes(n)
+			turn := turn(gatherSeed, texel.Index)
+			near, row := 0.0, out.row(i)
+			for k := range rays {
+				a, b := pair(k, rays, turn)
+				dir := cosineDirection(n, u, v, a, b)
+				link, distance := p.gatherRay(t, texel, dir)
+				near += 1 / math.Max(distance, 1e-3)
+				if link < linkDark {
+					addRow(row, sent.row(int(link)))
+				} else if link == linkSky {
+					for _, s := range skies {
+						c := sources[s].skyRadiance(dir)
+						row[3*s] += float32(c[0] * math.Pi)
+						row[3*s+1] += float32(c[1] * math.Pi)
+						row[3*s+2] += float32(c[2] * math.Pi)
+					}
+				}
+			}
+			nearM[i] = float32(float64(rays) / near)
+			for c := range row {
+				row[c] /= float32(rays)
+			}
+		}
+	}, report)
+	if err != nil || !p.Scene.Level.Lightmap.Denoise {
+		return out, err
+	}
+	return out, p.texelField(nearM).smooth(ctx, out)
+}
+
+// gatherCoarse reads the patches themselves, bilinearly: no more rays. on is the
+// direct light on them, of which smooth skies need their part.
+func (p *Prepared) gatherCoarse(ctx context.Context, t *transport, sources []*Source, sent, on table) (table, error) {
+	got := newTable(t.patches(), len(sources))
+	err := inParallel(ctx, t.patches(), 1024, func(from, to int) {
+		for k := from; k < to; k++ {
+			row, own := got.row(k), on.row(k)
+			t.gathered(k, &sent, row)
+			for i, s := range sources {
+				if s.isSmooth() {
+					addRow(row[3*i:3*i+3], own[3*i:3*i+3])
+				}
+			}
+		}
+	}, nil)
+	if err == nil && p.Scene.Level.Lightmap.Denoise {
+		err = p.patchField(t).smooth(ctx, got)
+	}
+	if err != nil {
+		return table{}, err
+	}
+	out := newTable(len(p.Texels.List), len(sources))
+	return out, inParallel(ctx, len(p.Texels.List), 512, func(from, to int) {
+		for i := from; i < to; i++ {
+			patches, weights := p.around(t, i)
+			row := out.row(i)
+			for k := range 4 {
+				w, v := weights[k], got.row(int(patches[k]))
+				for c := range row {
+					row[c] += w * v[c]
+				}
+			}
+		}
+	}, nil)
+}
+
+// around is the four patches round a texel, and their bilinear weights.
+func (p *Prepared) around(t *transport, i int) (patches [4]int32, weights [4]float32) {
+	texel := &p.Texels.List[i]
+	ci := p.Layout.ChartOf[texel.Surface]
+	c, g := &p.Layout.Charts[ci], &t.grids[ci]
+	x, y := p.Layout.Place(texel.Index)
+	side := float64(g.side)
+	px, py := (float64(x-c.X-lightmap.PaddingTexels)+0.5)/side-0.5, (float64(y-c.Y-lightmap.PaddingTexels)+0.5)/side-0.5
+	fx, fy := math.Floor(px), math.Floor(py)
+	tx, ty := float32(px-fx), float32(py-fy)
+	for k := range 4 {
+		dx, dy := k&1, k>>1
+		patches[k] = g.patchAt((fx+float64(dx)+0.5)*side, (fy+float64(dy)+0.5)*side)
+		wx, wy := 1-tx, 1-ty
+		if dx == 1 {
+			wx = tx
+		}
+		if dy == 1 {
+			wy = ty
+		}
+		weights[k] = wx * wy
+	}
+	return patches, weights
+}

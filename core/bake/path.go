@@ -1,0 +1,138 @@
+package bake
+
+import (
+	"context"
+	"math"
+
+	"grotta/core/color"
+	"grotta/core/geom"
+	"grotta/core/scene"
+	"grotta/core/trace"
+)
+
+// Of the paths: how many steps go before chance may end one, how many shadow
+// rays go to a source with a size at each step, and how many paths are one piece
+// of work.
+const (
+	sureSteps   = 4
+	pathSamples = 4
+	pathChunk   = 32
+)
+
+// bouncedAt is the bounced light of each source on a place, by path tracing with
+// next-event estimation and Russian roulette (Kajiya, "The rendering equation",
+// 1986; Arvo and Kirk, 1990). The same place always gives the same light.
+func (p *Prepared) bouncedAt(r *receiver, paths int) []color.Linear {
+	sum := make([]color.Linear, len(p.Sources))
+	if !p.Scene.Level.Lightmap.Bounces {
+		return sum
+	}
+	var lit []int
+	for i := range p.Sources {
+		if s := &p.Sources[i]; s.bounces() && s.Weight != (color.Linear{}) {
+			lit = append(lit, i)
+		}
+	}
+	parts := make([][]color.Linear, (paths+pathChunk-1)/pathChunk)
+	// Without a context of its own it cannot fail: a point takes milliseconds.
+	_ = inParallel(context.Background(), paths, pathChunk, func(from, to int) {
+		part := make([]color.Linear, len(p.Sources))
+		for i := from; i < to; i++ {
+			p.path(r, i, paths, lit, part)
+		}
+		parts[from/pathChunk] = part
+	}, nil)
+	for _, part := range parts {
+		for i := range sum {
+			sum[i] = sum[i].Add(part[i])
+		}
+	}
+	for i := range sum {
+		s := &p.Sources[i]
+		sum[i] = sum[i].Mul(s.Weight).Scale(s.shape.BounceScale / float64(paths))
+	}
+	return sum
+}
+
+// path follows light backward from a place and adds what each source sends to
+// each surface that it meets.
+func (p *Prepared) path(r *receiver, index, paths int, lit []int, sum []color.Linear) {
+	at := *r
+	through := color.White
+	a, b := pair(index, paths, 0)
+	for step := 0; ; step++ {
+		u, v := geom.Axes(at.normal)
+		dir := cosineDirection(at.normal, u, v, a, b)
+		hit, albedo, ok := p.meetLit(at.origin, dir)
+		if !ok {
+			return
+		}
+		through = through.Mul(albedo)
+		seed := uint64(index)<<8 | uint64(step)
+		for _, i := range lit {
+			s := &p.Sources[i]
+			light, _ := s.direct(p.Scene, &hit, pathSamples, turn(seed*0x9e3779b9+uint64(i), int32(index)))
+			sum[i] = sum[i].Add(through.Mul(light))
+		}
+		if step >= sureSteps {
+			live := math.Min(0.95, math.Max(through[0], math.Max(through[1], through[2])))
+			if turn(seed, 1)/(2*math.Pi) >= live {
+				return
+			}
+			through = through.Scale(1 / live)
+		}
+		a, b = turn(seed, 2)/(2*math.Pi), turn(seed, 3)/(2*math.Pi)
+		at = hit
+	}
+}
+
+// meetLit finds the surface that a ray meets, where it sends light back, and its
+// albedo there.
+func (p *Prepared) meetLit(from, dir geom.Vec3) (receiver, color.Linear, bool) {
+	m, ok := p.Scene.Meet(trace.Ray{
+		Origin: trace.Vec{float32(from[0]), float32(from[1]), float32(from[2])},
+		Dir:    trace.Vec{float32(dir[0]), float32(dir[1]), float32(dir[2])}, Max: math.MaxFloat32,
+	})
+	if !ok {
+		return receiver{}, color.Linear{}, false
+	}
+	surface := &p.Scene.Surfaces[m.Surface]
+	if p.Layout.ChartOf[m.Surface] < 0 || !m.Front && !surface.Material.TwoSided {
+		return receiver{}, color.Linear{}, false
+	}
+	t := surface.Tris[m.Triangle-surface.First]
+	n := t[1].Sub(t[0]).Cross(t[2].Sub(t[0])).Normalize()
+	point := from.Add(dir.Mul(m.T))
+	albedo := surface.Albedo
+	if surface.Image != nil {
+		if seen, ok := p.Scene.See(point.Add(n.Mul(scene.OffsetM)), n.Mul(-1), 2*scene.OffsetM); ok {
+			albedo = p.Scene.AlbedoAt(seen.Triangle, seen.Point, seen.U, seen.V)
+		}
+	}
+	for c := range albedo {
+		albedo[c] = math.Min(albedo[c], maxAlbedo)
+	}
+	return receiver{point: point, origin: point.Add(n.Mul(scene.OffsetM)), normal: n}, albedo, true
+}
+
+// Irradiance is the light of all sources on a surface at p facing n, in lux,
+// direct and by so many paths bounced, with so many shadow rays to each source
+// that has a size.
+func (p *Prepared) Irradiance(at, n geom.Vec3, samples, paths int) color.Linear {
+	r := receiver{point: at, origin: at, normal: n}
+	var sum color.Linear
+	for i := range p.Sources {
+		s := &p.Sources[i]
+		if s.Weight == (color.Linear{}) {
+			continue
+		}
+		unit, _ := s.direct(p.Scene, &r, samples, 0)
+		sum = sum.Add(s.Weight.Mul(unit))
+	}
+	if paths > 0 {
+		for _, c := range p.bouncedAt(&r, paths) {
+			sum = sum.Add(c)
+		}
+	}
+	return sum
+}

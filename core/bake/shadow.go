@@ -1,0 +1,285 @@
+package bake
+
+import (
+	"math"
+
+	"grotta/core/color"
+	"grotta/core/geom"
+	"grotta/core/level"
+	"grotta/core/scene"
+	"grotta/core/sky"
+)
+
+// receiver is a place to be lit: the light is reckoned at the point, and rays
+// start at the origin, a little off its surface.
+type receiver struct{ point, origin, normal geom.Vec3 }
+
+// direct is the source's light on a place, in lux for unit strength, and how much
+// of it gets past what casts shadows, 0 to 1. turn spins the pattern of samples.
+//
+// What arrives with nothing in the way is a closed form, and rays find only the
+// share that is blocked; so unshadowed places have no noise.
+func (s *Source) direct(sc *scene.Scene, r *receiver, samples int, turn float64) (color.Linear, float64) {
+	switch s.shape.Kind {
+	case AmbientKind:
+		if s.zones.holds(r.origin, s.shape.Zone) {
+			return color.White, 1
+		}
+		return color.Linear{}, 0
+	case SkyKind:
+		return s.skyLight(sc, r, samples, turn)
+	case EmissiveKind:
+		return s.emissiveLight(sc, r, samples, turn)
+	}
+	a, ok := s.unblocked(r.point, r.normal)
+	if !ok {
+		return color.Linear{}, 0
+	}
+	through, visible := s.shape.pass(s, sc, r, &a, samples, turn)
+	return a.tint.Scale(a.lux * through * visible), visible
+}
+
+// pass is the share of a light that its own shape lets through (1 but for a box
+// light with a disc), and the share of that which nothing blocks, by the light's
+// shadow settings.
+func (s *shape) pass(src *Source, sc *scene.Scene, r *receiver, a *arrival, samples int, turn float64) (through, visible float64) {
+	strength := s.Shadows.Depth
+	if s.Shadows.ReachM > 0 && !math.IsInf(a.distance, 1) {
+		strength *= math.Min(math.Max((s.Shadows.ReachM-a.distance)/math.Max(s.Shadows.FadeM, 1e-6), 0), 1)
+	}
+	blind := !s.Shadows.Cast || strength == 0
+	soft := s.DiscRad > 0 || s.RadiusM > 0 || s.Kind == level.Rect || s.Kind == level.Tube
+	if !soft {
+		samples = 1
+	}
+	if blind && s.Kind != level.BoxLight {
+		return 1, 1
+	}
+	var all, through_, seen float64
+	for i := range samples {
+		dir, distance, weight := s.toward(src, r, a, i, samples, turn)
+		if weight <= 0 {
+			continue
+		}
+		all += weight
+		if s.Kind == level.BoxLight && !s.through(r.point, dir) {
+			continue
+		}
+		through_ += weight
+		if blind || !sc.Blocked(r.origin, s.end(sc, r.origin, dir, distance)) {
+			seen += weight
+		}
+	}
+	if all == 0 || through_ == 0 {
+		return 0, 0
+	}
+	return through_ / all, 1 - strength*(1-seen/through_)
+}
+
+// toward is the direction from a place to sample i of a light, how far it is, and
+// how much it counts: the cosine at the place, and for flat sources what distance
+// and slant leave of it.
+func (s *shape) toward(src *Source, r *receiver, a *arrival, i, samples int, turn float64) (dir geom.Vec3, distance, weight float64) {
+	aim := func(at geom.Vec3) (geom.Vec3, float64, float64) {
+		to := at.Sub(r.origin)
+		d := math.Max(to.Len(), 1e-6)
+		to = to.Mul(1 / d)
+		return to, d, to.Dot(r.normal) / (d * d)
+	}
+	switch s.Kind {
+	case level.Rect:
+		at := src.polygons[0].point(i, turn)
+		dir, distance, weight = aim(s.Position.Add(at.Sub(s.Position).Mul(s.Shadows.Softness)))
+		return dir, distance, weight * math.Max(0, -dir.Dot(s.Aim))
+	case level.Tube:
+		_, u := math.Modf((float64(i)+0.5)/float64(samples) + turn/(2*math.Pi))
+		dir, distance, weight = aim(s.Position.Add(s.Right.Mul((u - 0.5) * s.Width * s.Shadows.Softness)))
+		slant := dir.Dot(s.Right)
+		return dir, distance, weight * math.Sqrt(math.Max(0, 1-slant*slant))
+	}
+	cosMax := math.Cos(math.Min(s.DiscRad*s.Shadows.Softness, math.Pi/2))
+	if s.Kind != level.Directional && s.Kind != level.BoxLight {
+		q := math.Min(s.RadiusM*s.Shadows.Softness/a.distance, 0.99999)
+		cosMax = math.Sqrt(1 - q*q)
+	}
+	if samples == 1 || cosMax >= 1 {
+		return a.toward, s.entry(1, a.distance), 1
+	}
+	u, v := geom.Axes(a.toward)
+	dir = discDirection(a.toward, u, v, cosMax, i, samples, turn)
+	return dir, s.entry(dir.Dot(a.toward), a.distance), dir.Dot(r.normal)
+}
+
+// discDirection is sample i of n over a cone about an axis, evenly by solid
+// angle: a sunflower spiral (Vogel, 1979) turned by an angle.
+func discDirection(axis, u, v geom.Vec3, cosMax float64, i, n int, turn float64) geom.Vec3 {
+	const golden = 2.399963229728653 // radians
+	cos := 1 - (float64(i)+0.5)/float64(n)*(1-cosMax)
+	sin := math.Sqrt(math.Max(0, 1-cos*cos))
+	sinA, cosA := math.Sincos(float64(i)*golden + turn)
+	return axis.Mul(cos).Add(u.Mul(sin * cosA)).Add(v.Mul(sin * sinA))
+}
+
+// entry is how far a ray goes to the skin of the ball, for a ray whose angle to
+// the middle has this cosine.
+func (s *shape) entry(cos, distance float64) float64 {
+	if math.IsInf(distance, 1) || s.Kind == level.Rect || s.Kind == level.Tube {
+		return distance
+	}
+	under := s.RadiusM*s.RadiusM - distance*distance*(1-cos*cos)
+	return distance*cos - math.Sqrt(math.Max(0, under))
+}
+
+// end is the far end of a shadow ray: short of the source by the near distance,
+// or past the whole level for parallel light; at its rectangle for a box light.
+func (s *shape) end(sc *scene.Scene, p, dir geom.Vec3, distance float64) geom.Vec3 {
+	switch s.Kind {
+	case level.Directional:
+		if sc.Bounds.Empty() {
+			return p
+		}
+		distance = sc.Bounds.Max.Sub(sc.Bounds.Min).Len() + p.Sub(sc.Bounds.Min).Len()
+	case level.BoxLight:
+		distance = s.Position.Sub(p).Dot(s.Aim)/dir.Dot(s.Aim) - s.Shadows.NearM
+	case level.Rect:
+		distance -= math.Max(s.Shadows.NearM, scene.OffsetM)
+	default:
+		distance -= math.Max(s.Shadows.NearM-s.RadiusM, 0)
+	}
+	return p.Add(dir.Mul(math.Max(distance, 0)))
+}
+
+// emissiveLight sums the polygons of a shining material: each by Lambert's
+// formula, times the share of it that rays find unblocked. Samples go to the
+// polygons by what they give.
+func (s *Source) emissiveLight(sc *scene.Scene, r *receiver, samples int, turn float64) (color.Linear, float64) {
+	var room [32]float64
+	each, total := room[:0], 0.0
+	for i := range s.polygons {
+		e := s.polygons[i].irradiance(r.point, r.normal)
+		each = append(each, e)
+		total += e
+	}
+	if total == 0 {
+		return color.Linear{}, 0
+	}
+	seen := 0.0
+	for i, e := range each {
+		if e > 0 {
+			n := max(1, int(math.Round(float64(samples)*e/total)))
+			seen += e * s.polygons[i].visible(sc, r, n, turn+float64(i))
+		}
+	}
+	return color.White.Scale(seen), seen / total
+}
+
+// visible is the share of a polygon's light on a place that nothing blocks. Where
+// no sample lies above the horizon it looks at some more.
+func (p *polygon) visible(sc *scene.Scene, r *receiver, samples int, turn float64) float64 {
+	const more = 16
+	var all, seen float64
+	for i := 0; i < samples || all == 0 && i < samples+more; i++ {
+		at := p.point(i, turn)
+		to := at.Sub(r.point)
+		d2 := math.Max(to.Dot(to), 1e-12)
+		weight := math.Max(0, to.Dot(r.normal)) * math.Max(0, -to.Dot(p.normal)) / (d2 * d2)
+		if weight == 0 {
+			continue
+		}
+		all += weight
+		ray := at.Sub(r.origin)
+		d := math.Max(ray.Len(), 1e-6)
+		if !sc.Blocked(r.origin, r.origin.Add(ray.Mul(math.Max(0, d-scene.OffsetM)/d))) {
+			seen += weight
+		}
+	}
+	if all == 0 {
+		return 0
+	}
+	return seen / all
+}
+
+// skyLight is the sky's light: over the hemisphere by the cosine, or for an image
+// by its brightness. Its noise falls with the samples.
+func (s *Source) skyLight(sc *scene.Scene, r *receiver, samples int, turn float64) (color.Linear, float64) {
+	var sum color.Linear
+	u, v := geom.Axes(r.normal)
+	open, above := 0.0, 0.0
+	for i := range samples {
+		a, b := pair(i, samples, turn)
+		var dir geom.Vec3
+		weight := math.Pi
+		if s.shape.Patch < 0 && s.sky.Sampled() {
+			var density float64
+			dir, density = s.sky.Sample(a, b)
+			if weight = dir.Dot(r.normal) / density; weight <= 0 {
+				continue
+			}
+		} else {
+			dir = cosineDirection(r.normal, u, v, a, b)
+		}
+		above++
+		if !sc.Blocked(r.origin, outside(sc, r.origin, dir)) {
+			open++
+			sum = sum.Add(s.skyRadiance(dir).Scale(weight))
+		}
+	}
+	if above == 0 {
+		return color.Linear{}, 0
+	}
+	return sum.Scale(1 / float64(samples)), open / above
+}
+
+// skyRadiance is what the source sends from a direction, for unit strength.
+func (s *Source) skyRadiance(dir geom.Vec3) color.Linear {
+	if s.shape.Patch < 0 {
+		return s.sky.Radiance(dir)
+	}
+	if sky.PatchOf(dir) == s.shape.Patch {
+		return color.White
+	}
+	return color.Linear{}
+}
+
+// outside is a point of a ray that is past the whole level.
+func outside(sc *scene.Scene, p, dir geom.Vec3) geom.Vec3 {
+	if sc.Bounds.Empty() {
+		return p
+	}
+	return p.Add(dir.Mul(sc.Bounds.Max.Sub(sc.Bounds.Min).Len() + p.Sub(sc.Bounds.Min).Len()))
+}
+
+// pair is point i of n of a Hammersley set over the unit square, shifted about
+// itself by a turn of 0 to 2π, so that neighbours do not share their errors.
+func pair(i, n int, turn float64) (u, v float64) {
+	su, sv := shifts(turn)
+	_, u = math.Modf((float64(i)+0.5)/float64(n) + su)
+	_, v = math.Modf(radicalInverse(uint32(i)) + sv)
+	return u, v
+}
+
+// shifts makes two numbers of [0, 1) from a turn of 0 to 2π; its low bits decide
+// the second.
+func shifts(turn float64) (u, v float64) {
+	u = turn / (2 * math.Pi)
+	_, v = math.Modf(u * 40503)
+	return u, v
+}
+
+// radicalInverse mirrors the bits of i at the point (van der Corput, 1935).
+func radicalInverse(i uint32) float64 {
+	i = i<<16 | i>>16
+	i = i&0x55555555<<1 | i&0xaaaaaaaa>>1
+	i = i&0x33333333<<2 | i&0xcccccccc>>2
+	i = i&0x0f0f0f0f<<4 | i&0xf0f0f0f0>>4
+	i = i&0x00ff00ff<<8 | i&0xff00ff00>>8
+	return float64(i) / (1 << 32)
+}
+
+// cosineDirection spreads the unit square over the hemisphere about n, by the
+// cosine.
+func cosineDirection(n, u, v geom.Vec3, a, b float64) geom.Vec3 {
+	sin, cos := math.Sincos(2 * math.Pi * b)
+	r := math.Sqrt(a)
+	return u.Mul(r * cos).Add(v.Mul(r * sin)).Add(n.Mul(math.Sqrt(math.Max(0, 1-a))))
+}

@@ -1,0 +1,362 @@
+package bake
+
+import (
+	"context"
+	"math"
+	"runtime"
+	"sync"
+	"sync/atomic"
+
+	"golang.org/x/sync/errgroup"
+
+	"grotta/core/color"
+	"grotta/core/geom"
+	"grotta/core/lightmap"
+	"grotta/core/scene"
+	"grotta/core/trace"
+)
+
+// How light goes from surface to surface. Texels are gathered into patches of
+// patchTexels a side; each patch sends patchRays rays over its hemisphere, by
+// the cosine, and keeps which patch each meets. That table, the links, does not
+// depend on any source: the bounces of every source are sums over it, to
+// convergence, without another ray (Goral et al., "Modeling the interaction of
+// light between diffuse surfaces", 1984, with sampled form factors).
+
+const (
+	patchRays   = 32
+	patchTexels = 2    // along each side, where texels are finer than fineDensity
+	fineDensity = 4    // texels a metre
+	maxAlbedo   = 0.98 // what sends back all light would never come to an end
+)
+
+// A link is a patch, or one of these.
+const (
+	linkSky  = math.MaxUint32     // the ray leaves the level
+	linkDark = math.MaxUint32 - 1 // it meets what sends nothing back
+)
+
+// transport is the links of a level, and which texel is in which patch.
+type transport struct {
+	patchOf []int32 // of each lit texel
+	links   []uint32
+	albedo  [][3]float32 // of each patch, for what it sends back
+	normal  [][3]float32 // of each patch's rays
+	nearM   []float32    // of each patch: the harmonic mean of how far its rays go
+	grids   []grid       // of each chart
+}
+
+// grid is the patches of a chart, in rows. Patches without a lit texel stand for
+// the nearest one that has.
+type grid struct {
+	first, width, height, side int
+	stands                     []int32 // nil where all have one
+}
+
+// patches is how many there are.
+func (t *transport) patches() int { return len(t.albedo) }
+
+// patchAt is the patch at texel coordinates of a chart, from its unpadded corner.
+func (g *grid) patchAt(x, y float64) int32 {
+	px, py := min(max(int(x)/g.side, 0), g.width-1), min(max(int(y)/g.side, 0), g.height-1)
+	k := py*g.width + px
+	if g.stands != nil {
+		return g.stands[k]
+	}
+	return int32(g.first + k)
+}
+
+// once holds what a level's shape gives and its lights do not change.
+type once struct {
+	mu        sync.Mutex
+	transport *transport
+	steps     map[Quality]int // bounces by quality
+}
+
+// transport gives the links and how many bounces a quality wants. Both are made
+// on first use.
+func (p *Prepared) transport(ctx context.Context, q Quality, report func(share float64)) (*transport, int, error) {
+	p.shared.mu.Lock()
+	defer p.shared.mu.Unlock()
+	if p.shared.transport == nil {
+		t, err := p.newTransport(ctx, report)
+		if err != nil {
+			return nil, 0, err
+		}
+		p.shared.transport, p.shared.steps = t, map[Quality]int{}
+	}
+	t := p.shared.transport
+	if p.shared.steps[q] == 0 {
+		p.shared.steps[q] = t.bounces(q.tolerance())
+	}
+	return t, p.shared.steps[q], nil
+}
+
+func (p *Prepared) newTransport(ctx context.Context, report func(share float64)) (*transport, error) {
+	t := &transport{patchOf: make([]int32, len(p.Texels.List)), grids: make([]grid, len(p.Layout.Charts))}
+	count := 0
+	for i := range p.Layout.Charts {
+		c := &p.Layout.Charts[i]
+		side := 1
+		if c.Density >= fineDensity {
+			side = patchTexels
+		}
+		w, h := c.Width-2*lightmap.PaddingTexels, c.Height-2*lightmap.PaddingTexels
+		t.grids[i] = grid{first: count, side: side, width: (w + side - 1) / side, height: (h + side - 1) / side}
+		count += t.grids[i].width * t.grids[i].height
+	}
+	members := make([][]int32, count) // lit texels of each patch
+	for i := range p.Texels.List {
+		texel := &p.Texels.List[i]
+		ci := p.Layout.ChartOf[texel.Surface]
+		c, g := &p.Layout.Charts[ci], &t.grids[ci]
+		x, y := p.Layout.Place(texel.Index)
+		k := g.first + (y-c.Y-lightmap.PaddingTexels)/g.side*g.width + (x-c.X-lightmap.PaddingTexels)/g.side
+		t.patchOf[i] = int32(k)
+		members[k] = append(members[k], int32(i))
+	}
+	for i := range t.grids {
+		t.grids[i].standIn(members)
+	}
+	t.links = make([]uint32, count*patchRays)
+	t.albedo, t.normal, t.nearM = make([][3]float32, count), make([][3]float32, count), make([]float32, count)
+	err := inParallel(ctx, count, 128, func(from, to int) {
+		for k := from; k < to; k++ {
+			if len(members[k]) > 0 {
+				p.link(t, k, members[k])
+			}
+		}
+	}, report)
+	return t, err
+}
+
+// standIn finds for each patch without a lit texel the nearest that has one.
+func (g *grid) standIn(members [][]int32) {
+	n := g.width * g.height
+	stands := make([]int32, n)
+	var queue []int32
+	for k := range n {
+		stands[k] = -1
+		if len(members[g.first+k]) > 0 {
+			stands[k] = int32(g.first + k)
+			queue = append(queue, int32(k))
+		}
+	}
+	if len(queue) == n || len(queue) == 0 {
+		if len(queue) == 0 && n > 0 { // wholly inside solids: dark, and never met
+			for k := range n {
+				stands[k] = int32(g.first + k)
+			}
+		}
+		return
+	}
+	for len(queue) > 0 {
+		k := int(queue[0])
+		queue = queue[1:]
+		x, y := k%g.width, k/g.width
+		for _, d := range [4][2]int{{1, 0}, {-1, 0}, {0, 1}, {0, -1}} {
+			nx, ny := x+d[0], y+d[1]
+			if nx < 0 || ny < 0 || nx >= g.width || ny >= g.height {
+				continue
+			}
+			if j := ny*g.width + nx; stands[j] < 0 {
+				stands[j] = stands[k]
+				queue = append(queue, int32(j))
+			}
+		}
+	}
+	g.stands = stands
+}
+
+// link sends a patch's rays, from each of its texels in turn.
+func (p *Prepared) link(t *transport, k int, members []int32) {
+	first := &p.Texels.List[members[0]]
+	t.normal[k] = first.Normal
+	surface := &p.Scene.Surfaces[first.Surface]
+	albedo := surface.Albedo
+	if surface.Image != nil {
+		albedo = color.Linear{}
+		for _, m := range members {
+			albedo = albedo.Add(p.albedoAt(&p.Texels.List[m]))
+		}
+		albedo = albedo.Scale(1 / float64(len(members)))
+	}
+	for c := range 3 {
+		t.albedo[k][c] = float32(math.Min(albedo[c], maxAlbedo))
+	}
+	rays := t.patchDirections(k, turn(linkSeed, first.Index))
+	sum := 0.0
+	for i := range patchRays {
+		texel := &p.Texels.List[members[i%len(members)]]
+		target, distance := p.gatherRay(t, texel, rays[i])
+		t.links[k*patchRays+i] = target
+		sum += 1 / math.Max(distance, 1e-3)
+	}
+	t.nearM[k] = float32(patchRays / sum)
+}
+
+// openM is how far a ray counts to go that leaves the level.
+const openM = 1000
+
+const linkSeed = 0x6c696e6b // any number; other uses have others
+
+// patchDirections are the rays of patch k. They can be made again, so that the
+// sky's share of the links needs no storing.
+func (t *transport) patchDirections(k int, turn float64) (rays [patchRays]geom.Vec3) {
+	n := vec(t.normal[k])
+	u, v := geom.Axes(n)
+	for i := range rays {
+		a, b := pair(i, patchRays, turn)
+		rays[i] = cosineDirection(n, u, v, a, b)
+	}
+	return rays
+}
+
+// gatherRay finds which patch a ray from a texel meets, and how far it is.
+func (p *Prepared) gatherRay(t *transport, texel *lightmap.Texel, dir geom.Vec3) (uint32, float64) {
+	ray := trace.Ray{Origin: texel.Origin, Dir: trace.Vec{float32(dir[0]), float32(dir[1]), float32(dir[2])}, Max: math.MaxFloat32}
+	m, ok := p.Scene.Meet(ray)
+	if !ok {
+		return linkSky, openM
+	}
+	c := p.Layout.ChartOf[m.Surface]
+	if c < 0 || !m.Front && !p.Scene.Surfaces[m.Surface].Material.TwoSided {
+		return linkDark, m.T
+	}
+	chart := &p.Layout.Charts[c]
+	x, y := chart.At(vec(texel.Origin).Add(dir.Mul(m.T)))
+	return uint32(t.grids[c].patchAt(x-float64(chart.X+lightmap.PaddingTexels), y-float64(chart.Y+lightmap.PaddingTexels))), m.T
+}
+
+func (p *Prepared) albedoAt(t *lightmap.Texel) color.Linear {
+	at := vec(t.Origin)
+	seen, ok := p.Scene.See(at, vec(t.Normal).Mul(-1), 4*scene.OffsetM)
+	if !ok || seen.Surface != int(t.Surface) {
+		return p.Scene.Surfaces[t.Surface].Albedo
+	}
+	return p.Scene.AlbedoAt(seen.Triangle, seen.Point, seen.U, seen.V)
+}
+
+// table is values on patches or texels for some sources side by side: three
+// float32 a source, so that a row holds what all of them have in one place.
+type table struct {
+	v       []float32
+	columns int // three for each source
+}
+
+func newTable(rows, sources int) table {
+	return table{make([]float32, rows*3*sources), 3 * sources}
+}
+
+func (t *table) row(i int) []float32 { return t.v[i*t.columns : (i+1)*t.columns : (i+1)*t.columns] }
+
+// maxBounces bounds the bounces; with maxAlbedo all is said long before.
+const maxBounces = 400
+
+// bounces is after how many bounces so little is left that the rest counts for
+// less than the tolerance, found by light that starts evenly everywhere. It does
+// not depend on any source, so sources may be solved together or apart.
+func (t *transport) bounces(tolerance float64) int {
+	n := t.patches()
+	left, next := make([]float32, n), make([]float32, n)
+	for k := range left {
+		left[k] = 1
+	}
+	total := 0.0
+	for step := 1; step < maxBounces; step++ {
+		sum := 0.0
+		for k := range next {
+			var got float32
+			for _, link := range t.links[k*patchRays : (k+1)*patchRays] {
+				if link < linkDark {
+					got += left[link]
+				}
+			}
+			a := &t.albedo[k]
+			next[k] = got / patchRays * max(a[0], a[1], a[2])
+			sum += float64(next[k])
+		}
+		left, next = next, left
+		if total += sum; sum <= tolerance*(total+float64(n)) {
+			return step
+		}
+	}
+	return maxBounces
+}
+
+// solve gives what each patch sends back of each source, in lux: the direct light
+// it gets and all that comes by other patches, times its albedo. direct is its
+// mean on each patch.
+func (t *transport) solve(ctx context.Context, direct table, bounces int) (table, error) {
+	sent, next := newTable(t.patches(), direct.columns/3), newTable(t.patches(), direct.columns/3)
+	for k := range t.patches() {
+		row, from := sent.row(k), direct.row(k)
+		for c := range row {
+			row[c] = from[c] * t.albedo[k][c%3]
+		}
+	}
+	for range bounces {
+		err := inParallel(ctx, t.patches(), 512, func(from, to int) {
+			for k := from; k < to; k++ {
+				row, d, albedo := next.row(k), direct.row(k), &t.albedo[k]
+				t.gathered(k, &sent, row)
+				for c := 0; c+2 < len(row); c += 3 {
+					row[c] = (d[c] + row[c]) * albedo[0]
+					row[c+1] = (d[c+1] + row[c+1]) * albedo[1]
+					row[c+2] = (d[c+2] + row[c+2]) * albedo[2]
+				}
+			}
+		}, nil)
+		if err != nil {
+			return table{}, err
+		}
+		sent, next = next, sent
+	}
+	return sent, nil
+}
+
+// gathered puts the mean of what a patch's links send it into a row.
+func (t *transport) gathered(k int, sent *table, row []float32) {
+	clear(row)
+	for _, link := range t.links[k*patchRays : (k+1)*patchRays] {
+		if link < linkDark {
+			addRow(row, sent.row(int(link)))
+		}
+	}
+	for c := range row {
+		row[c] *= 1.0 / patchRays
+	}
+}
+
+func addRow(sum, row []float32) {
+	row = row[:len(sum)]
+	for c := range sum {
+		sum[c] += row[c]
+	}
+}
+
+// inParallel does n things in steps on all cores. It ends early with the
+// context's error. report, if not nil, gets the share that is done.
+func inParallel(ctx context.Context, n, step int, do func(from, to int), report func(share float64)) error {
+	var next, done atomic.Int64
+	group, ctx := errgroup.WithContext(ctx)
+	for range min(runtime.GOMAXPROCS(0), (n+step-1)/step) {
+		group.Go(func() error {
+			for {
+				from := int(next.Add(int64(step))) - step
+				if from >= n {
+					return nil
+				}
+				if err := ctx.Err(); err != nil {
+					return err
+				}
+				to := min(from+step, n)
+				do(from, to)
+				if d := done.Add(int64(to - from)); report != nil {
+					report(float64(d) / float64(n))
+				}
+			}
+		})
+	}
+	return group.Wait()
+}

@@ -1,0 +1,246 @@
+package bake_test
+
+import (
+	"context"
+	"crypto/sha256"
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"runtime"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"grotta/core/bake"
+	"grotta/core/color"
+	"grotta/core/geom"
+	"grotta/core/level"
+)
+
+func material(l *level.Level, id string, grey, nits float64) {
+	m := level.Default[level.Material]()
+	m.ID, m.Color, m.Emission = id, color.Linear{grey, grey, grey}.Hex(), nits
+	l.Materials = append(l.Materials, &m)
+}
+
+// quad is a mesh of one flat square of a side, facing a direction.
+func quad(l *level.Level, id, material string, middle, u, v geom.Vec3) {
+	m := level.Default[level.Mesh]()
+	m.ID, m.Surface.Material = id, material
+	for _, c := range []geom.Vec3{middle.Sub(u).Sub(v), middle.Add(u).Sub(v), middle.Add(u).Add(v), middle.Sub(u).Add(v)} {
+		m.Positions = append(m.Positions, c[0], c[1], c[2])
+	}
+	m.Indices = []uint32{0, 1, 2, 0, 2, 3}
+	l.Meshes = append(l.Meshes, &m)
+}
+
+// furnace is the inside of a closed cube of 2 m whose walls all shine and send
+// back a share of light.
+func furnace(grey, nits float64) *level.Level {
+	l := level.New("Furnace")
+	l.Environment.Sky.Luminance = 0
+	material(l, "wall", grey, nits)
+	for i, n := range []geom.Vec3{{1, 0, 0}, {-1, 0, 0}, {0, 1, 0}, {0, -1, 0}, {0, 0, 1}, {0, 0, -1}} {
+		u, v := geom.Axes(n) // u x v = n: the square faces inward, toward n
+		quad(l, fmt.Sprintf("wall-%d", i), "wall", n.Mul(-1), u, v)
+	}
+	l.Lightmap.Density = 8
+	return l
+}
+
+// In a closed box of even albedo and exitance E the radiosity is E / (1 - albedo)
+// everywhere (the furnace test), so the irradiance is that too.
+func TestFurnace(t *testing.T) {
+	for _, grey := range []float64{0.2, 0.5, 0.8} {
+		l := furnace(grey, 100)
+		albedo, err := color.ParseHex(l.Materials[0].Color)
+		require.NoError(t, err)
+		rho := albedo[0]
+		exitance := math.Pi * 100 * rho // emission is of the base colour
+		want := exitance / (1 - rho)
+		p := prepare(t, l)
+		for _, q := range []bake.Quality{bake.Draft, bake.Good} {
+			m := mixOf(t, p, q)
+			worst := 0.0
+			for _, texel := range p.Texels.List {
+				worst = math.Max(worst, math.Abs(float64(m.Pix[3*texel.Index])/want-1))
+			}
+			assert.Less(t, worst, 0.01, "albedo %.2f at %s, of %d texels", rho, q, len(p.Texels.List))
+		}
+		got := p.Ledger(geom.Vec3{0.3, -1, 0.2}, up).Total.R
+		assert.InEpsilon(t, want, got, 0.02, "ledger, albedo %.2f", rho)
+	}
+}
+
+// Form factors between unit squares, from Howell's catalogue: directly opposed at
+// unit distance 0.1998; sharing an edge at a right angle 0.2000.
+func TestFormFactorsOfPlates(t *testing.T) {
+	for name, c := range map[string]struct {
+		middle, u, v geom.Vec3
+		want         float64
+	}{
+		"opposed":       {geom.Vec3{0, 1, 0}, geom.Vec3{0.5, 0, 0}, geom.Vec3{0, 0, 0.5}, 0.19982},
+		"perpendicular": {geom.Vec3{-0.5, 0.5, 0}, geom.Vec3{0, 0.5, 0}, geom.Vec3{0, 0, 0.5}, 0.20004},
+	} {
+		l := level.New(name)
+		l.Environment.Sky.Luminance = 0
+		material(l, "black", 0, 0)
+		material(l, "lamp", 1, 50)
+		quad(l, "floor", "black", geom.Vec3{}, geom.Vec3{0, 0, 0.5}, geom.Vec3{0.5, 0, 0})
+		quad(l, "plate", "lamp", c.middle, c.u, c.v)
+		l.Lightmap.Density = 40
+		p := prepare(t, l)
+		m := mixOf(t, p, bake.Good)
+		sum, n := 0.0, 0.0
+		for _, texel := range p.Texels.List {
+			if texel.Normal[1] > 0.9 && texel.Origin[1] < 0.1 {
+				sum += float64(m.Pix[3*texel.Index])
+				n++
+			}
+		}
+		require.EqualValues(t, 1600, n)
+		assert.InDelta(t, c.want, sum/n/(math.Pi*50), 0.002, name)
+	}
+}
+
+// Under a uniform sky an open plane gets π L, and an upright surface half of it;
+// under the overcast sky of the CIE 7/9 of π Lz, and upright 2/3 (π/4 + 2/3) Lz.
+func TestSkyOverAPlane(t *testing.T) {
+	for _, c := range []struct {
+		kind          string
+		flat, upright float64
+	}{
+		{level.SkySolid, math.Pi, math.Pi / 2},
+		{level.SkyOvercast, math.Pi * 7 / 9, 2.0 / 3 * (math.Pi/4 + 2.0/3)},
+	} {
+		l := plane()
+		l.Lightmap.Bounces = false
+		l.Environment.Sky.Kind, l.Environment.Sky.Color, l.Environment.Sky.Luminance = c.kind, "#ffffff", 200
+		l.Environment.Sky.GroundColor = "#000000"
+		p := prepare(t, l)
+		assert.InEpsilon(t, 200*c.flat, p.Ledger(geom.Vec3{0, 0, 0}, up).Total.Luminance, 0.001, c.kind)
+		// 10 m of floor on: the rest of what is below the horizon is dark or counts nothing.
+		if c.kind == level.SkyOvercast {
+			assert.InEpsilon(t, 200*c.upright, p.Ledger(geom.Vec3{0, 0.01, 0}, geom.Vec3{1, 0, 0}).Total.Luminance, 0.003, "upright")
+		}
+		m := mixOf(t, p, bake.Good)
+		for _, texel := range p.Texels.List {
+			if texel.Normal[1] > 0.9 {
+				require.InEpsilon(t, 200*c.flat, m.Pix[3*texel.Index], 0.005, c.kind)
+			}
+		}
+	}
+}
+
+// The sky in patches is the same sky, within what cutting it up costs.
+func TestSkyPatchesMakeTheSky(t *testing.T) {
+	for _, kind := range []string{level.SkyClear, level.SkyOvercast, level.SkyGradient} {
+		l := plane()
+		block(l, "wall", level.Vec{2, 1.5, 0}, level.Vec{0.3, 3, 6})
+		l.Lightmap.Density = 1
+		sun := level.Default[level.Sun]()
+		sun.Enabled = false
+		l.Environment.Sun = &sun
+		l.Environment.Sky.Kind, l.Environment.Sky.Color, l.Environment.Sky.Luminance = kind, "#ffffff", 1000
+		whole := prepare(t, l)
+		a := mixOf(t, whole, bake.Good)
+		l.Lightmap.Patches = true
+		p := prepare(t, l)
+		require.Greater(t, len(p.Sources), 146)
+		layers := layersOf(t, p, bake.Good)
+		b := bake.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers)
+		worst := 0.0
+		for _, texel := range p.Texels.List {
+			if x := float64(a.Pix[3*texel.Index]); x > 10 {
+				worst = math.Max(worst, math.Abs(float64(b.Pix[3*texel.Index])/x-1))
+			}
+		}
+		assert.Less(t, worst, 0.12, kind)
+		t.Logf("%s: worst texel off by %.3f", kind, worst)
+
+		// Another sky is another mix of the same layers.
+		l.Environment.Sky.Kind = level.SkySolid
+		other, err := p.Again(l)
+		require.NoError(t, err)
+		for i := range other.Sources {
+			require.Equal(t, p.Key(&p.Sources[i], bake.Good), other.Key(&other.Sources[i], bake.Good))
+		}
+	}
+}
+
+// The noise of sampled light falls at least as one over the root of the samples.
+func TestSkyLightConverges(t *testing.T) {
+	l := plane()
+	block(l, "wall", level.Vec{2, 1.5, 0}, level.Vec{0.3, 3, 6})
+	l.Environment.Sky.Kind, l.Environment.Sky.Luminance, l.Environment.Sky.Color = level.SkyOvercast, 1000, "#ffffff"
+	p := prepare(t, l)
+	n := geom.Vec3{0, 1, 0}
+	truth := func(at geom.Vec3) float64 { return p.Irradiance(at, n, 1<<17, 0)[0] }
+	rms := func(samples int) float64 {
+		sum := 0.0
+		for i := range 12 {
+			at := geom.Vec3{float64(i)*0.11 + 0.3, 0.002, float64(i%5) * 0.13}
+			e := p.Irradiance(at, n, samples, 0)[0]/truth(at) - 1
+			sum += e * e
+		}
+		return math.Sqrt(sum / 12)
+	}
+	few, many := rms(64), rms(4096)
+	assert.Less(t, many, few/8, "64 times the samples: at least an eighth of the noise")
+}
+
+// The lightmap's bounces, by links, and the ledger's, by paths, are two ways to
+// one truth.
+func TestLightmapAndLedgerAgreeOnBounces(t *testing.T) {
+	l := plane(light("l", level.Point, 200, level.Vec{-1, 1.5, 0}, down))
+	block(l, "wall", level.Vec{-3, 1.5, 0}, level.Vec{0.2, 3, 6})
+	block(l, "roof", level.Vec{-1.5, 3.1, 0}, level.Vec{5, 0.2, 6})
+	material(l, "red", 0.6, 0)
+	l.Materials[0].Color = "#d04030"
+	l.Solids[1].Surface.Material = "red"
+	p := prepare(t, l)
+	m := mixOf(t, p, bake.Final)
+	checked := 0
+	for i := 0; i < len(p.Texels.List); i += 41 {
+		texel := &p.Texels.List[i]
+		at := geom.Vec3{float64(texel.Origin[0]), float64(texel.Origin[1]), float64(texel.Origin[2])}
+		n := geom.Vec3{float64(texel.Normal[0]), float64(texel.Normal[1]), float64(texel.Normal[2])}
+		book := p.Ledger(at.Sub(n.Mul(0.002)), n)
+		if book.Total.R < 2 || math.Abs(at[0]) > 5 || math.Abs(at[2]) > 2.5 {
+			continue
+		}
+		got := color.Linear{float64(m.Pix[3*texel.Index]), float64(m.Pix[3*texel.Index+1]), float64(m.Pix[3*texel.Index+2])}
+		require.InEpsilon(t, book.Total.R, got[0], 0.08, "%v facing %v: %+v", at, n, book.Total)
+		require.InEpsilon(t, book.Total.B, got[2], 0.08, "%v facing %v", at, n)
+		checked++
+	}
+	assert.Greater(t, checked, 25)
+	book := p.Ledger(geom.Vec3{-2.5, 0, 1}, up)
+	assert.Greater(t, book.Sources[0].Bounced.R/book.Sources[0].Bounced.B, 1.1, "the red wall tints what it sends back")
+}
+
+func hashOf(l *bake.Layer) [32]byte { return sha256.Sum256(l.Raw()) }
+
+// A level baked whole equals itself baked source by source, to the byte, and the
+// bytes do not depend on the threads.
+func TestWholeEqualsOneByOne(t *testing.T) {
+	r := rand.New(rand.NewPCG(11, 3))
+	for range 3 {
+		l := randomLevel(r)
+		l.Lightmap.Bounces, l.Lightmap.Density = true, 2
+		l.Environment.Sky.Luminance = 50
+		p := prepare(t, l)
+		for _, q := range []bake.Quality{bake.Draft, bake.Good} {
+			together := layersOf(t, p, q)
+			was := runtime.GOMAXPROCS(1)
+			alone := prepare(t, l)
+			for i := range alone.Sources {
+				one, err := alone.Bake(context.Background(), bake.All(alone.Sources[i:i+1]), q, nil)
+				require.NoError(t, err)
+				require.Equal(t, hashOf(together[i]), hashOf(one[0]), alone.Sources[i].ID)
+			}
+			runtime.GOMAXPROCS(was)
+		}
+	}
+}

@@ -1,0 +1,70 @@
+// Package half turns float32 into IEEE 754 half-floats and adds scaled runs of
+// them: the inner loops of packing a layer and of a mix. Where the processor has
+// F16C they are assembly (kernel_amd64.s, which kernel/ generates), else Go; both
+// round alike.
+package half
+
+import (
+	"sync"
+
+	"github.com/x448/float16"
+)
+
+// Group is how many values the loops take at a time: eight texels.
+const Group = 24
+
+// values decodes every half-float there is, for machines without F16C.
+var values = sync.OnceValue(func() *[1 << 16]float32 {
+	var t [1 << 16]float32
+	for i := range t {
+		t[i] = float16.Frombits(uint16(i)).Float32()
+	}
+	return &t
+})
+
+// AddScaled adds from, of red, green and blue in turn, times a weight for each,
+// to as many values of to. The length is a multiple of Group.
+func AddScaled(to []float32, from []uint16, weight [3]float32) {
+	to = to[:len(from)]
+	if len(from) == 0 || len(from)%Group != 0 {
+		if len(from) != 0 {
+			panic("half: the length is no multiple of Group")
+		}
+		return
+	}
+	if fast {
+		var w [Group]float32
+		for i := range w {
+			w[i] = weight[i%3]
+		}
+		addScaledF16C(&to[0], &from[0], &w[0], int64(len(from)/Group))
+		return
+	}
+	addScaled(to, from, weight)
+}
+
+func addScaled(to []float32, from []uint16, weight [3]float32) {
+	value := values()
+	for k := 0; k+2 < len(from) && k+2 < len(to); k += 3 {
+		to[k] += float32(weight[0] * value[from[k]])
+		to[k+1] += float32(weight[1] * value[from[k+1]])
+		to[k+2] += float32(weight[2] * value[from[k+2]])
+	}
+}
+
+// Encode writes scale times from as half-floats, rounded to the nearest, ties to
+// even. The length is a multiple of eight.
+func Encode(to []uint16, from []float32, scale float32) {
+	to = to[:len(from)]
+	if fast && len(from) > 0 && len(from)%8 == 0 {
+		encodeF16C(&to[0], &from[0], scale, int64(len(from)/8))
+		return
+	}
+	encode(to, from, scale)
+}
+
+func encode(to []uint16, from []float32, scale float32) {
+	for i, v := range from {
+		to[i] = float16.Fromfloat32(v * scale).Bits()
+	}
+}

@@ -1,0 +1,58 @@
+package half
+
+import (
+	"math"
+	"math/rand/v2"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+func numbers(n int) []float32 {
+	r := rand.New(rand.NewPCG(1, 1))
+	v := make([]float32, n)
+	for i := range v {
+		v[i] = float32(math.Exp(r.NormFloat64() * 6))
+		if i%17 == 0 {
+			v[i] = 0
+		}
+	}
+	return v
+}
+
+// The assembly and the Go round alike, over tiny, huge and plain values.
+func TestKernelsAgreeWithGo(t *testing.T) {
+	if !fast {
+		t.Skip("this processor has no F16C")
+	}
+	v := numbers(24 * 500)
+	a, b := make([]uint16, len(v)), make([]uint16, len(v))
+	Encode(a, v, 0.37)
+	encode(b, v, 0.37)
+	require.Equal(t, b, a)
+	x, y := numbers(len(v)), numbers(len(v))
+	w := [3]float32{0.3, 7.1, 1e-4}
+	AddScaled(x, a, w)
+	addScaled(y, a, w)
+	assert.Equal(t, y, x)
+}
+
+// A half-float of a normal number is within 2^-11 of it.
+func TestRoundingBound(t *testing.T) {
+	v := numbers(24 * 500)
+	packed, back := make([]uint16, len(v)), make([]float32, len(v))
+	Encode(packed, v, 1)
+	AddScaled(back, packed, [3]float32{1, 1, 1})
+	for i, x := range v {
+		if x > 6.2e-5 && x < 65504 {
+			require.InEpsilon(t, x, back[i], 1.0/2048+1e-9)
+		}
+	}
+}
+
+func TestLengthsThatAreNone(t *testing.T) {
+	AddScaled(nil, nil, [3]float32{1, 1, 1})
+	Encode(nil, nil, 1)
+	assert.Panics(t, func() { AddScaled(make([]float32, 25), make([]uint16, 25), [3]float32{}) })
+}

@@ -1,0 +1,117 @@
+// Package sky says how bright each direction of a level's surroundings is, and
+// where its sun and moon stand. Directions are unit vectors of the level: +Y up,
+// -Z north, +X east. It casts no rays.
+package sky
+
+import (
+	"math"
+
+	"grotta/core/color"
+	"grotta/core/geom"
+	"grotta/core/level"
+	"grotta/core/picture"
+	"grotta/core/solar"
+)
+
+// ToSun is the direction to a sun or moon: by its angles, or by its place and
+// time. Turned by north.
+func ToSun(s *level.Sun) geom.Vec3 {
+	azimuth, altitude := s.AzimuthDeg, s.AltitudeDeg
+	if s.Place != nil {
+		if when, err := s.Place.Time(); err == nil { // a validated level has no other
+			p := solar.At(s.Place.LatitudeDeg, s.Place.LongitudeDeg, when)
+			azimuth, altitude = p.AzimuthDeg, p.AltitudeDeg
+		}
+	}
+	return Direction(azimuth+s.NorthDeg, altitude)
+}
+
+// Direction is where an azimuth, clockwise from north, and an altitude point.
+func Direction(azimuthDeg, altitudeDeg float64) geom.Vec3 {
+	sinA, cosA := math.Sincos(azimuthDeg * math.Pi / 180)
+	sinH, cosH := math.Sincos(altitudeDeg * math.Pi / 180)
+	return geom.Vec3{sinA * cosH, sinH, -cosA * cosH}
+}
+
+// Angles are the azimuth, 0 to 360, and altitude of a direction.
+func Angles(d geom.Vec3) (azimuthDeg, altitudeDeg float64) {
+	d = d.Normalize()
+	return math.Mod(math.Atan2(d[0], -d[2])*180/math.Pi+360, 360), math.Asin(math.Max(-1, math.Min(1, d[1]))) * 180 / math.Pi
+}
+
+// Sky is a level's sky made ready: radiance by direction, for a luminance of 1.
+type Sky struct {
+	kind                    string
+	zenith, horizon, ground color.Linear
+	sun                     geom.Vec3
+	turn                    float64 // radians
+	image                   *picture.Picture
+	clearScale              float64
+	sampler                 *sampler
+}
+
+// imageSide bounds a sky image that lights: finer ones are averaged.
+const imageSide = 1024
+
+// Of prepares the sky of an environment. image is the decoded sky image, where
+// the kind is one; else nil.
+func Of(e *level.Environment, image *picture.Picture) *Sky {
+	s := &Sky{kind: e.Sky.Kind, turn: e.Sky.RotationDeg * math.Pi / 180, sun: Direction(e.Sky.RotationDeg+180, 45)}
+	s.zenith, s.horizon, s.ground = e.Sky.Colors()
+	if e.Sun != nil {
+		s.sun = ToSun(e.Sun)
+	}
+	if s.sun[1] < 0.02 { // the clear sky has no formula for a sun that is down
+		s.sun[1] = 0.02
+		s.sun = s.sun.Normalize()
+	}
+	zenithAngle := math.Acos(s.sun[1])
+	s.clearScale = 1 / (scatter(zenithAngle) * gradation(1))
+	if image != nil {
+		s.image = image.Shrink(imageSide)
+		s.buildSampler()
+	}
+	return s
+}
+
+// Radiance of a unit direction, relative to the sky's luminance.
+//
+//   - overcast: L = Lz (1 + 2 sin γ) / 3 (Moon and Spencer, 1942; CIE S 011);
+//   - clear: L = Lz f(χ) φ(Z) / (f(Zs) φ(0)), the CIE standard general sky of
+//     type 12 (CIE S 011/E:2003): a -1, b -0.32, c 10, d -3, e 0.45;
+//   - gradient: from horizon to zenith evenly by the sine of the altitude;
+//   - image: equirectangular, its middle north, turned by the rotation.
+func (s *Sky) Radiance(d geom.Vec3) color.Linear {
+	if s.kind == level.SkySolid {
+		return s.zenith
+	}
+	if s.kind == level.SkyImage {
+		if s.image == nil {
+			return color.Linear{}
+		}
+		azimuth := math.Atan2(d[0], -d[2]) - s.turn
+		return s.image.At(0.5+azimuth/(2*math.Pi), math.Acos(math.Max(-1, math.Min(1, d[1])))/math.Pi)
+	}
+	if d[1] < 0 {
+		return s.ground
+	}
+	switch s.kind {
+	case level.SkyGradient:
+		return s.horizon.Lerp(s.zenith, d[1])
+	case level.SkyOvercast:
+		return s.zenith.Scale((1 + 2*d[1]) / 3)
+	}
+	chi := math.Acos(math.Max(-1, math.Min(1, d.Dot(s.sun))))
+	return s.zenith.Scale(scatter(chi) * gradation(d[1]) * s.clearScale)
+}
+
+// scatter is f of the CIE general sky: how bright by the angle to the sun.
+func scatter(chi float64) float64 {
+	c := math.Cos(chi)
+	return 1 + 10*(math.Exp(-3*chi)-math.Exp(-3*math.Pi/2)) + 0.45*c*c
+}
+
+// gradation is φ of the CIE general sky, by the sine of the altitude.
+func gradation(sin float64) float64 {
+	return 1 - math.Exp(-0.32/math.Max(sin, 1e-3))
+}
