@@ -9,6 +9,7 @@ import (
 	"strings"
 	"time"
 
+	"grotta/core/bake"
 	"grotta/core/check"
 	"grotta/core/level"
 	"grotta/core/platform"
@@ -202,12 +203,39 @@ func (b *Bake) Over() bool {
 
 // NewShot asks for a picture: from a viewpoint, from a camera, or of the whole.
 type NewShot struct {
-	Viewpoint string  `json:"viewpoint,omitzero" maxLength:"64" required:"false"`
-	Camera    *Camera `json:"camera,omitzero" required:"false"`
-	Width     int     `json:"width,omitzero" minimum:"16" maximum:"4096" required:"false" doc:"1280 if left out."`
-	Height    int     `json:"height,omitzero" minimum:"16" maximum:"4096" required:"false" doc:"720 if left out."`
-	Samples   int     `json:"samples,omitzero" minimum:"1" maximum:"4" required:"false" doc:"Rays along each side of a pixel; 2 if left out."`
-	Unlit     bool    `json:"unlit,omitzero" required:"false"`
+	Viewpoint string   `json:"viewpoint,omitzero" maxLength:"64" required:"false"`
+	Camera    *Camera  `json:"camera,omitzero" required:"false"`
+	Width     int      `json:"width,omitzero" minimum:"16" maximum:"4096" required:"false" doc:"1280 if left out."`
+	Height    int      `json:"height,omitzero" minimum:"16" maximum:"4096" required:"false" doc:"720 if left out."`
+	Samples   int      `json:"samples,omitzero" minimum:"1" maximum:"4" required:"false" doc:"Rays along each side of a pixel; 2 if left out."`
+	Unlit     bool     `json:"unlit,omitzero" required:"false"`
+	Meter     bool     `json:"meter,omitzero" required:"false" doc:"Expose by what is seen, in place of the level's exposure."`
+	TimeS     *float64 `json:"time_s,omitzero" minimum:"0" maximum:"1e6" required:"false" doc:"Seconds; lights that flicker are as they are then. Steady if left out."`
+}
+
+// NewSheet asks for a contact sheet.
+type NewSheet struct {
+	Kind      string   `json:"kind" enum:"views,lights,day" doc:"Every viewpoint; every light alone; or one viewpoint through a day."`
+	Viewpoint string   `json:"viewpoint,omitzero" maxLength:"64" required:"false" doc:"lights, day: where from; the first if left out."`
+	Times     []string `json:"times,omitzero" maxItems:"48" required:"false" doc:"day: UTC, such as 2026-06-21T05:00Z, or 05:00 on the sun's own day."`
+	Width     int      `json:"width,omitzero" minimum:"16" maximum:"1024" required:"false" doc:"Of each picture; 400 if left out."`
+	Height    int      `json:"height,omitzero" minimum:"16" maximum:"1024" required:"false" doc:"250 if left out."`
+	Columns   int      `json:"columns,omitzero" minimum:"1" maximum:"16" required:"false" doc:"3 if left out."`
+}
+
+// BakePlan is what a bake would do, and why.
+type BakePlan struct {
+	Level    string       `json:"level"`
+	Revision int          `json:"revision"`
+	Quality  string       `json:"quality"`
+	Layers   int          `json:"layers" doc:"That the revision needs."`
+	Stale    []bake.Stale `json:"stale" doc:"Those that are not there, each with what made it stale."`
+}
+
+// Cleaned is what a clean-up gave back.
+type Cleaned struct {
+	Layers int   `json:"layers"`
+	Bytes  int64 `json:"bytes"`
 }
 
 // Camera is a place and a direction to look in.

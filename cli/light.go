@@ -21,10 +21,13 @@ import (
 
 func (a *app) bakeCommand() *cobra.Command {
 	var quality string
-	var detach bool
+	var detach, explain bool
 	cmd := &cobra.Command{
 		Use: "bake LEVEL", Short: "Bake what is stale and wait for it; Ctrl-C cancels", Args: args(1), ValidArgsFunction: a.completeLevels,
 		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, in []string) error {
+			if explain {
+				return a.explainBake(ctx, c, l, quality)
+			}
 			b, err := c.StartBake(ctx, l.ID, quality)
 			if err != nil {
 				return err
@@ -45,7 +48,25 @@ func (a *app) bakeCommand() *cobra.Command {
 	}
 	cmd.Flags().StringVar(&quality, "quality", "good", "draft, good or final")
 	cmd.Flags().BoolVar(&detach, "detach", false, "start it and do not wait")
+	cmd.Flags().BoolVar(&explain, "explain", false, "bake nothing; tell which layers are stale, and why")
 	return cmd
+}
+
+func (a *app) explainBake(ctx context.Context, c *client.Client, l api.LevelInfo, quality string) error {
+	plan, err := c.PlanBake(ctx, l.ID, quality)
+	if err != nil {
+		return err
+	}
+	return a.show(plan, func(w io.Writer) {
+		fmt.Fprintf(w, "%d of %d layers need a bake at %s quality\n", len(plan.Stale), plan.Layers, plan.Quality)
+		var rows [][]string
+		for _, s := range plan.Stale {
+			rows = append(rows, []string{s.ID, s.Name, strings.Join(s.Why, "; ")})
+		}
+		if len(rows) > 0 {
+			table(w, "SOURCE|NAME|WHY", rows)
+		}
+	})
 }
 
 // follow waits for a bake, shows a bar on a terminal, and cancels it when asked
@@ -103,9 +124,13 @@ func describeBake(w io.Writer, b api.Bake) {
 func (a *app) shotCommand() *cobra.Command {
 	var s api.NewShot
 	var out string
+	var seconds float64
 	cmd := &cobra.Command{
 		Use: "shot LEVEL", Short: "Take a picture from a viewpoint as PNG", Args: args(1), ValidArgsFunction: a.completeLevels,
 		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, in []string) error {
+			if seconds > 0 {
+				s.TimeS = &seconds
+			}
 			png, stale, err := c.Shot(ctx, l.ID, s)
 			if err != nil {
 				return err
@@ -130,6 +155,8 @@ func (a *app) shotCommand() *cobra.Command {
 	f.IntVar(&s.Height, "height", 720, "pixels")
 	f.IntVar(&s.Samples, "samples", 2, "rays along each side of a pixel, 1 to 4")
 	f.BoolVar(&s.Unlit, "unlit", false, "without light")
+	f.BoolVar(&s.Meter, "meter", false, "expose by what is seen, in place of the level's exposure")
+	f.Float64Var(&seconds, "time", 0, "seconds: lights that flicker as they are then (default: steady)")
 	f.StringVarP(&out, "output", "o", "", "file to write (default: the viewpoint's name)")
 	return cmd
 }

@@ -15,6 +15,7 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
+	"grotta/api"
 	"grotta/core/level"
 )
 
@@ -25,6 +26,7 @@ type Host struct {
 	Serve       func(context.Context, RunOptions) error
 	Demo        func(ctx context.Context, o RunOptions, keep bool) error
 	AddUser     func(data, name, password string) error
+	Clean       func(data string) (api.Cleaned, error)
 	LevelSchema func() ([]byte, error)
 	OpenAPI     func() ([]byte, error)
 }
@@ -107,6 +109,24 @@ func (a *app) userCommand() *cobra.Command {
 	add.Flags().BoolVar(&fromStdin, "password-stdin", false, "read the password from standard input")
 	add.Flags().String("data", "", "folder of the data (default grotta-data)")
 	cmd.AddCommand(add)
+	return cmd
+}
+
+func (a *app) cleanCommand() *cobra.Command {
+	cmd := &cobra.Command{
+		Use: "clean", Short: "Delete layers that no level's newest bakes use, on the service's own machine", Args: args(0),
+		Long: `Deletes baked layers that are not among those of any level's five newest bakes. A
+layer that is wanted again is baked again. The service does this once a day by
+itself, for layers older than a day.`,
+		RunE: func(*cobra.Command, []string) error {
+			c, err := a.host.Clean(a.settings.text("data"))
+			if err != nil {
+				return err
+			}
+			return a.show(c, func(w io.Writer) { fmt.Fprintf(w, "%d layers deleted, %.1f MB\n", c.Layers, float64(c.Bytes)/1e6) })
+		},
+	}
+	cmd.Flags().String("data", "", "folder of the data (default grotta-data)")
 	return cmd
 }
 

@@ -16,6 +16,7 @@ import (
 
 	"grotta/api"
 	"grotta/core/level"
+	"grotta/core/planner"
 	"grotta/core/platform"
 	"grotta/core/preset"
 )
@@ -312,6 +313,22 @@ func (c *Client) Shot(ctx context.Context, id string, s api.NewShot) (png []byte
 	}
 	stale, err = strconv.Atoi(res.Header.Get("X-Grotta-Stale"))
 	return png, stale, err
+}
+
+// Sheet makes a contact sheet as PNG.
+func (c *Client) Sheet(ctx context.Context, id string, s api.NewSheet) (png []byte, err error) {
+	_, err = c.do(ctx, call{method: http.MethodPost, path: levelPath(id, "sheets"), body: s}, &png)
+	return png, err
+}
+
+// PlanBake tells what a bake would do, and why.
+func (c *Client) PlanBake(ctx context.Context, id, quality string) (api.BakePlan, error) {
+	return get[api.BakePlan](ctx, c, levelPath(id, "bakes/plan"), query("quality", quality))
+}
+
+// PlanDensity plans the density of every surface for a budget of texels.
+func (c *Client) PlanDensity(ctx context.Context, id string, b planner.Budget) (planner.Plan, error) {
+	return post[planner.Plan](ctx, c, levelPath(id, "density"), b)
 }
 
 // Check checks a level; an empty platform is the level's own.

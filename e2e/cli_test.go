@@ -89,7 +89,7 @@ const saltmarsh = "Saltmarsh Light"
 func TestTourByCommandLine(t *testing.T) {
 	s, _ := signedIn(t)
 	assert.Contains(t, s.ok("level", "list"), saltmarsh)
-	assert.Contains(t, s.ok("level", "show", saltmarsh), "23 of 23 layers need a bake")
+	assert.Contains(t, s.ok("level", "show", saltmarsh), "24 of 24 layers need a bake")
 	assert.Contains(t, s.ok("light", "list", saltmarsh), "key of lantern-1")
 
 	out, _, code := s.run("", "check", saltmarsh)

@@ -11,8 +11,10 @@ import (
 	"net"
 	"net/http"
 	"path/filepath"
+	"sync"
 	"time"
 
+	"grotta/api"
 	"grotta/service/blob"
 	"grotta/service/jobs"
 	"grotta/service/rest"
@@ -35,6 +37,7 @@ type Service struct {
 	baker    *jobs.Baker
 	http     *http.Server
 	stopping context.CancelFunc
+	cleaning sync.WaitGroup
 	done     chan error
 }
 
@@ -68,7 +71,41 @@ func Start(o Options) (*Service, error) {
 		ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
 	}
 	go func() { s.done <- s.http.Serve(listener) }()
+	s.cleaning.Go(func() { cleanDaily(ctx, sd, o.Log) })
 	return s, nil
+}
+
+// Layers that nothing uses are deleted a day after they were made, once a day.
+const layerAge, cleanEvery = 24 * time.Hour, 24 * time.Hour
+
+func cleanDaily(ctx context.Context, sd *studio.Studio, log *slog.Logger) {
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(cleanEvery):
+		}
+		if c, err := sd.Clean(time.Now().UTC(), layerAge); err != nil {
+			log.Error("layers were not cleaned", "error", err)
+		} else {
+			log.Info("layers cleaned", "layers", c.Layers, "bytes", c.Bytes)
+		}
+	}
+}
+
+// Clean deletes the unused layers of a folder of data, of any age, whether a
+// service runs on it or not.
+func Clean(data string) (api.Cleaned, error) {
+	st, err := store.Open(data)
+	if err != nil {
+		return api.Cleaned{}, err
+	}
+	blobs, err := blob.Open(filepath.Join(data, "blobs"))
+	if err != nil {
+		return api.Cleaned{}, errors.Join(err, st.Close())
+	}
+	c, err := studio.New(st, blobs).Clean(time.Now().UTC(), 0)
+	return c, errors.Join(err, st.Close())
 }
 
 // Done delivers the error that ended the HTTP server.
@@ -84,6 +121,7 @@ func (s *Service) Stop() error {
 	if err != nil {
 		err = s.http.Close()
 	}
+	s.cleaning.Wait()
 	s.baker.Close()
 	return errors.Join(err, s.Store.Close())
 }

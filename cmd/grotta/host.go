@@ -24,7 +24,7 @@ import (
 
 // host is what the command line runs that is not a call to a service.
 func host() cli.Host {
-	return cli.Host{Version: rest.Version, Serve: serve, Demo: runDemo, AddUser: addUser, LevelSchema: rest.LevelSchema, OpenAPI: openAPI}
+	return cli.Host{Version: rest.Version, Serve: serve, Demo: runDemo, AddUser: addUser, Clean: service.Clean, LevelSchema: rest.LevelSchema, OpenAPI: openAPI}
 }
 
 func start(o cli.RunOptions) (*service.Service, error) {

@@ -4,6 +4,7 @@ import (
 	"crypto/sha256"
 	"fmt"
 	"math"
+	"slices"
 
 	"grotta/core/color"
 	"grotta/core/geom"
@@ -24,6 +25,7 @@ type Source struct {
 	Color    color.Linear // without its strength
 	Strength float64      // whether it is on or off
 	Weight   color.Linear // Color times Strength, or nothing where it is off
+	Flicker  *level.Flicker
 
 	shape    shape
 	zones    ambientZones
@@ -110,7 +112,7 @@ func lightSource(l *level.Level, pose geom.Pose, light *level.Light) Source {
 		s.Terms = light.FalloffTerms
 	}
 	src := Source{ID: light.ID, Name: nameOf(light.Name, light.ID), Kind: light.Kind,
-		Color: l.Color(light), Strength: l.Strength(light), Weight: l.Radiant(light)}
+		Color: l.Color(light), Strength: l.Strength(light), Weight: l.Radiant(light), Flicker: light.Flicker}
 	right, up := pose.Rotation.Rotate(geom.Vec3{1, 0, 0}), pose.Rotation.Rotate(geom.Vec3{0, 1, 0})
 	switch light.Kind {
 	case level.Point:
@@ -245,6 +247,18 @@ func appendAmbient(all []Source, l *level.Level) []Source {
 		}
 	}
 	return all
+}
+
+// At are sources as they are at a time, in seconds: those that flicker weigh what
+// they then do.
+func At(sources []Source, seconds float64) []Source {
+	out := slices.Clone(sources)
+	for i := range out {
+		if s := &out[i]; s.Flicker != nil {
+			s.Weight = s.Weight.Scale(s.Flicker.At(seconds, s.ID))
+		}
+	}
+	return out
 }
 
 func nameOf(name, id string) string {

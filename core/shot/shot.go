@@ -48,6 +48,7 @@ type Options struct {
 	Width, Height int
 	Samples       int // rays a pixel along each side: 2 gives 4 rays
 	Unlit         bool
+	ExposureEV    *float64 // in place of the level's
 }
 
 // Limits of a picture.
@@ -64,6 +65,10 @@ const far = 1e6
 func Render(ctx context.Context, p *bake.Prepared, lightmap *bake.Image, cam Camera, o Options, progress func(rows int)) (*image.NRGBA, error) {
 	r := &renderer{p: p, lightmap: lightmap, cam: cam, o: o, sky: Sky(p.Scene.Level), glows: visibleGlows(p)}
 	r.tanHalf = math.Tan(cam.FovDeg / 2 * math.Pi / 180)
+	r.look = p.Scene.Level.Look
+	if o.ExposureEV != nil {
+		r.look.ExposureEV = *o.ExposureEV
+	}
 	out := image.NewNRGBA(image.Rect(0, 0, o.Width, o.Height))
 	var next, done atomic.Int64
 	group, ctx := errgroup.WithContext(ctx)
@@ -103,7 +108,26 @@ type renderer struct {
 	o        Options
 	sky      *sky.Sky
 	glows    []glow
+	look     level.Look
 	tanHalf  float64
+}
+
+// middleGrey is what the mean of a metered picture comes to, of white.
+const middleGrey = 0.18
+
+// Meter is the exposure, in EV, at which the logarithmic mean of what a camera
+// sees comes to middle grey (as a reflected-light meter does, ISO 2720).
+func Meter(p *bake.Prepared, lightmap *bake.Image, cam Camera) float64 {
+	const width, height = 64, 40
+	r := &renderer{p: p, lightmap: lightmap, cam: cam, o: Options{Width: width, Height: height}, sky: Sky(p.Scene.Level), glows: visibleGlows(p)}
+	r.tanHalf = math.Tan(cam.FovDeg / 2 * math.Pi / 180)
+	sum := 0.0
+	for y := range height {
+		for x := range width {
+			sum += math.Log(math.Max(r.radiance(float64(x)+0.5, float64(y)+0.5).Luminance(), 1e-4))
+		}
+	}
+	return math.Log2(math.Exp(sum/(width*height)) / (middleGrey * White(0)))
 }
 
 func (r *renderer) row(out *image.NRGBA, y int) {
@@ -114,7 +138,7 @@ func (r *renderer) row(out *image.NRGBA, y int) {
 			sx := float64(x) + (float64(i%n)+0.5)/float64(n)
 			sy := float64(y) + (float64(i/n)+0.5)/float64(n)
 			// Each ray goes through the look by itself: edges of lamps stay smooth.
-			sum = sum.Add(Display(&r.p.Scene.Level.Look, r.radiance(sx, sy), r.o.Unlit))
+			sum = sum.Add(Display(&r.look, r.radiance(sx, sy), r.o.Unlit))
 		}
 		mean := sum.Scale(1 / float64(n*n))
 		at := out.PixOffset(x, y)

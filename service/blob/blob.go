@@ -69,3 +69,14 @@ func (s *Store) Get(hash string) ([]byte, error) {
 	}
 	return data, nil
 }
+
+// Remove deletes a blob. One that is not there is no error.
+func (s *Store) Remove(hash string) error {
+	if len(hash) != 64 {
+		return fmt.Errorf("blob: %q is no hash", hash)
+	}
+	if err := os.Remove(s.path(hash)); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
+	return nil
+}

@@ -31,6 +31,18 @@ func (s *server) registerBakes(a huma.API) {
 			status, err := s.Baker.Submit(ctx, askerOf(ctx), in.ID, info.Revision, doc, q)
 			return answer(s, status, err)
 		})
+	huma.Register(a, operation("GET", "/levels/{id}/bakes/plan", "plan-bake", "What a bake would do, and why", tag, api.ScopeRead),
+		func(ctx context.Context, in *struct {
+			LevelPath
+			Quality string `query:"quality" enum:"draft,good,final" default:"good"`
+		}) (*out[api.BakePlan], error) {
+			o, err := s.open(ctx, in.ID)
+			if err != nil {
+				return nil, err
+			}
+			stale, err := s.Studio.Explain(ctx, in.ID, o.prepared, bake.Quality(in.Quality))
+			return answer(s, api.BakePlan{Level: in.ID, Revision: o.info.Revision, Quality: in.Quality, Layers: len(o.prepared.Sources), Stale: stale}, err)
+		})
 	huma.Register(a, operation("GET", "/levels/{id}/bakes", "list-bakes", "A level's bakes, newest first", tag, api.ScopeRead),
 		func(ctx context.Context, in *struct {
 			LevelPath

@@ -53,7 +53,7 @@ func (s *server) registerLight(a huma.API) {
 			m, err := s.Studio.Lightmap(o.prepared, o.info.Revision)
 			if err == nil && in.Hash && m.Stale == 0 {
 				var image *bake.Image
-				if image, err = s.Studio.Mix(o.prepared, m); err == nil {
+				if image, err = s.Studio.Mix(o.prepared, m, nil); err == nil {
 					m.Hash = image.Hash()
 				}
 			}
@@ -94,6 +94,8 @@ func (s *server) registerLight(a huma.API) {
 	})
 	s.registerLedger(a, tag)
 	s.registerShot(a, tag)
+	s.registerSheet(a, tag)
+	s.registerDensity(a, tag)
 	huma.Register(a, operation("GET", "/levels/{id}/check", "check-level", "Check a level against a platform", tag, api.ScopeRead),
 		func(ctx context.Context, in *struct {
 			LevelPath
@@ -207,13 +209,16 @@ func (s *server) registerShot(a huma.API, tag string) {
 		if err != nil {
 			return nil, s.problem(err)
 		}
-		image, err := s.Studio.Mix(o.prepared, m)
+		image, err := s.Studio.Mix(o.prepared, m, in.Body.TimeS)
 		if err != nil {
 			return nil, s.problem(err)
 		}
-		picture, err := shot.Render(ctx, o.prepared, image, camera, shot.Options{
-			Width: or(in.Body.Width, 1280), Height: or(in.Body.Height, 720), Samples: or(in.Body.Samples, 2), Unlit: in.Body.Unlit,
-		}, nil)
+		options := shot.Options{Width: or(in.Body.Width, 1280), Height: or(in.Body.Height, 720), Samples: or(in.Body.Samples, 2), Unlit: in.Body.Unlit}
+		if in.Body.Meter {
+			ev := shot.Meter(o.prepared, image, camera)
+			options.ExposureEV = &ev
+		}
+		picture, err := shot.Render(ctx, o.prepared, image, camera, options, nil)
 		if err != nil {
 			return nil, s.problem(err)
 		}

@@ -158,3 +158,66 @@ func (s *Store) AddLayer(key, blob string, size int) error {
 func (s *Store) DropLayer(key string) error {
 	return s.change(func(tx *gorm.DB) error { return tx.Where("key = ?", key).Delete(&layerRow{}).Error })
 }
+
+// LastBake is a level's newest bake that is done, with its document; nil where
+// there is none.
+func (s *Store) LastBake(levelID string) (*Bake, error) {
+	var ids []string
+	err := s.db.Model(&bakeRow{}).Where("level_id = ? AND state = ?", levelID, "done").Order("created DESC").Limit(1).Pluck("id", &ids).Error
+	if err != nil || len(ids) == 0 {
+		return nil, err
+	}
+	return s.BakeForWork(ids[0])
+}
+
+// keptBakes is how many of a level's newest bakes keep their layers.
+const keptBakes = 5
+
+// ForgetLayers drops the layers made before a time that no level's newest bakes
+// name, and returns the blobs that nothing names any more, with their bytes.
+func (s *Store) ForgetLayers(before time.Time) (blobs []string, bytes int64, err error) {
+	err = s.change(func(tx *gorm.DB) error {
+		var bakes []bakeRow
+		if err := tx.Select("level_id", "state", "keys").Order("created DESC").Find(&bakes).Error; err != nil {
+			return err
+		}
+		used, seen := map[string]bool{}, map[string]int{}
+		for _, b := range bakes {
+			seen[b.LevelID]++
+			if seen[b.LevelID] > keptBakes && b.State != "queued" && b.State != "running" {
+				continue
+			}
+			keys := map[string]string{}
+			if err := json.Unmarshal([]byte(b.Keys), &keys); err != nil {
+				return err
+			}
+			for _, key := range keys {
+				used[key] = true
+			}
+		}
+		var layers []layerRow
+		if err := tx.Find(&layers).Error; err != nil {
+			return err
+		}
+		named, dropped := map[string]bool{}, []layerRow{}
+		for _, l := range layers {
+			if used[l.Key] || !l.Created.Before(before) {
+				named[l.Blob] = true
+			} else {
+				dropped = append(dropped, l)
+			}
+		}
+		for _, l := range dropped {
+			if err := tx.Delete(&l).Error; err != nil {
+				return err
+			}
+			if !named[l.Blob] {
+				named[l.Blob] = true
+				blobs = append(blobs, l.Blob)
+				bytes += int64(l.Bytes)
+			}
+		}
+		return nil
+	})
+	return blobs, bytes, err
+}

@@ -123,6 +123,30 @@ func (s *Studio) Lightmap(p *bake.Prepared, revision int) (*api.LightmapState, e
 	return out, nil
 }
 
+// Explain says which layers a bake of a prepared level would make, and why, by
+// what changed since its last finished bake.
+func (s *Studio) Explain(ctx context.Context, id string, p *bake.Prepared, q bake.Quality) ([]bake.Stale, error) {
+	var keys []string
+	for i := range p.Sources {
+		keys = append(keys, p.Key(&p.Sources[i], q))
+	}
+	blobs, err := s.store.LayerBlobs(keys)
+	if err != nil {
+		return nil, err
+	}
+	last, err := s.store.LastBake(id)
+	if err != nil {
+		return nil, err
+	}
+	var was *bake.Prepared
+	if last != nil {
+		if was, err = s.Prepare(ctx, id, last.Revision, last.Level); err != nil {
+			return nil, err
+		}
+	}
+	return bake.Explain(was, p, q, func(key string) bool { return blobs[key] != "" }), nil
+}
+
 // Layer reads a layer by its key; store.ErrNotFound if it is not baked. A blob
 // that is lost or damaged is forgotten, so that the next bake makes it anew.
 func (s *Studio) Layer(key string) (*bake.Layer, error) {
@@ -184,9 +208,9 @@ func (s *Studio) keep(key string, l *bake.Layer) {
 	}
 }
 
-// Mix sums the layers of a lightmap by the weights of its sources. Stale ones
-// give nothing.
-func (s *Studio) Mix(p *bake.Prepared, m *api.LightmapState) (*bake.Image, error) {
+// Mix sums the layers of a lightmap by the weights that its sources have at a
+// time, in seconds; steady where it is nil. Stale ones give nothing.
+func (s *Studio) Mix(p *bake.Prepared, m *api.LightmapState, seconds *float64) (*bake.Image, error) {
 	layers := make([]*bake.Layer, len(p.Sources))
 	for i, src := range m.Sources {
 		if src.Layer == "" {
@@ -198,5 +222,39 @@ func (s *Studio) Mix(p *bake.Prepared, m *api.LightmapState) (*bake.Image, error
 		}
 		layers[i] = l
 	}
-	return bake.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers), nil
+	sources := p.Sources
+	if seconds != nil {
+		sources = bake.At(sources, *seconds)
+	}
+	return bake.Mix(p.Layout.PageSize, p.Layout.Pages, sources, layers), nil
+}
+
+// MixNow is Mix for a level that need not be saved: what of it is not baked at any
+// quality is baked now, at draft, and kept.
+func (s *Studio) MixNow(ctx context.Context, p *bake.Prepared) (*bake.Image, error) {
+	m, err := s.Lightmap(p, 0)
+	if err != nil {
+		return nil, err
+	}
+	var missing []*bake.Source
+	for i, src := range m.Sources {
+		if src.Layer == "" {
+			missing = append(missing, &p.Sources[i])
+		}
+	}
+	layers, err := p.Bake(ctx, missing, bake.Draft, nil)
+	if err != nil {
+		return nil, err
+	}
+	for _, l := range layers {
+		if err := s.AddLayer(l); err != nil {
+			return nil, err
+		}
+	}
+	if len(missing) > 0 {
+		if m, err = s.Lightmap(p, 0); err != nil {
+			return nil, err
+		}
+	}
+	return s.Mix(p, m, nil)
 }

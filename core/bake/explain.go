@@ -1,0 +1,163 @@
+package bake
+
+import (
+	"fmt"
+	"maps"
+	"reflect"
+	"slices"
+	"strings"
+
+	"grotta/core/color"
+	"grotta/core/geom"
+)
+
+// Stale is a source whose layer has to be baked, and why.
+type Stale struct {
+	ID   string   `json:"id"`
+	Name string   `json:"name"`
+	Why  []string `json:"why"`
+}
+
+// Explain says why each source of a level needs a bake, by what changed since an
+// earlier bake of it; was is nil where there was none. have tells which layers
+// there are.
+func Explain(was, now *Prepared, q Quality, have func(key string) bool) []Stale {
+	stale := []Stale{}
+	var shared []string
+	if was != nil && was.shape != now.shape {
+		shared = geometryChanges(was, now)
+	}
+	if was != nil {
+		shared = append(shared, settingChanges(was, now)...)
+	}
+	for i := range now.Sources {
+		s := &now.Sources[i]
+		if have(now.Key(s, q)) {
+			continue
+		}
+		line := Stale{ID: s.ID, Name: s.Name}
+		switch before := was.source(s.ID); {
+		case was == nil:
+			line.Why = []string{"never baked"}
+		case before == nil:
+			line.Why = []string{"new since the last bake"}
+		default:
+			line.Why = append(shapeChanges(&before.shape, &s.shape), shared...)
+			if len(line.Why) == 0 {
+				line.Why = []string{fmt.Sprintf("not baked at %s quality yet", q)}
+			}
+		}
+		stale = append(stale, line)
+	}
+	return stale
+}
+
+func (p *Prepared) source(id string) *Source {
+	if p == nil {
+		return nil
+	}
+	for i := range p.Sources {
+		if p.Sources[i].ID == id {
+			return &p.Sources[i]
+		}
+	}
+	return nil
+}
+
+// changeNames says what a change of each field of a shape is.
+var changeNames = map[string]string{
+	"Kind": "another kind", "Position": "moved", "Aim": "turned", "Right": "turned", "Up": "turned",
+	"RangeM": "another range", "Falloff": "another falloff", "Terms": "another falloff", "CosInner": "another cone", "CosOuter": "another cone",
+	"RadiusM": "another size", "DiscRad": "another disc", "Width": "another size", "Height": "another size",
+	"BounceScale": "another bounce scale", "Shadows": "other shadow settings", "Gobo": "another gobo", "Sky": "another sky",
+	"Zone": "another zone", "Zones": "zones changed",
+}
+
+func shapeChanges(was, now *shape) []string {
+	a, b := reflect.ValueOf(*was), reflect.ValueOf(*now)
+	var why []string
+	for i := range a.NumField() {
+		if !reflect.DeepEqual(a.Field(i).Interface(), b.Field(i).Interface()) {
+			if name := changeNames[a.Type().Field(i).Name]; !slices.Contains(why, name) {
+				why = append(why, name)
+			}
+		}
+	}
+	return why
+}
+
+func settingChanges(was, now *Prepared) []string {
+	a, b := &was.Scene.Level.Lightmap, &now.Scene.Level.Lightmap
+	var why []string
+	if a.Bounces != b.Bounces {
+		why = append(why, "bounces were switched")
+	}
+	if a.Denoise != b.Denoise {
+		why = append(why, "smoothing was switched")
+	}
+	if a.Backs != b.Backs {
+		why = append(why, "backs of surfaces stop light otherwise")
+	}
+	return why
+}
+
+// form is all of an entity that light depends on.
+type form struct{ place, roles, albedo, density string }
+
+func formsOf(p *Prepared) map[string]form {
+	forms := map[string]form{}
+	for i := range p.Scene.Surfaces {
+		s := &p.Scene.Surfaces[i]
+		f := forms[s.Entity]
+		first := geom.Vec3{}
+		if len(s.Tris) > 0 {
+			first = s.Tris[0][0]
+		}
+		f.place += fmt.Sprint(len(s.Tris), first)
+		f.roles += fmt.Sprint(s.CastsShadow, s.ReceivesLight)
+		f.albedo += fmt.Sprint(color.Linear(s.Albedo), s.Material.TwoSided)
+		f.density += fmt.Sprint(s.DensityM)
+		forms[s.Entity] = f
+	}
+	return forms
+}
+
+// geometryChanges names the entities that changed what light can do. With bounces
+// any of them can reach every source, so all layers follow.
+func geometryChanges(was, now *Prepared) []string {
+	before, after := formsOf(was), formsOf(now)
+	by := map[string][]string{}
+	for _, id := range slices.Sorted(maps.Keys(after)) {
+		a, had := before[id]
+		b := after[id]
+		switch {
+		case !had:
+			by["added"] = append(by["added"], id)
+		case a.place != b.place:
+			by["moved or reshaped"] = append(by["moved or reshaped"], id)
+		case a.roles != b.roles:
+			by["given other roles"] = append(by["given other roles"], id)
+		case a.albedo != b.albedo:
+			by["given another albedo"] = append(by["given another albedo"], id)
+		case a.density != b.density:
+			by["given another density"] = append(by["given another density"], id)
+		}
+	}
+	for _, id := range slices.Sorted(maps.Keys(before)) {
+		if _, has := after[id]; !has {
+			by["taken away"] = append(by["taken away"], id)
+		}
+	}
+	var why []string
+	for _, what := range slices.Sorted(maps.Keys(by)) {
+		ids := by[what]
+		if len(ids) > 4 {
+			ids = append(slices.Clone(ids[:3]), fmt.Sprintf("%d more", len(ids)-3))
+		}
+		why = append(why, strings.Join(ids, ", ")+" "+what)
+	}
+	if len(why) == 0 {
+		why = []string{"the lightmap is laid out otherwise"}
+	}
+	return why
+}

@@ -1,0 +1,213 @@
+package rest
+
+import (
+	"bytes"
+	"cmp"
+	"context"
+	"fmt"
+	"image/png"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"grotta/api"
+	"grotta/core/bake"
+	"grotta/core/level"
+	"grotta/core/planner"
+	"grotta/core/shot"
+)
+
+func (s *server) registerSheet(a huma.API, tag string) {
+	op := operation("POST", "/levels/{id}/sheets", "make-sheet", "A contact sheet", tag, api.ScopeRead)
+	op.Description = "PNG. A day's pictures are exposed each by itself; what their sun and sky need and is not there is baked at draft."
+	op.Responses = binaryResponse("image/png")
+	huma.Register(a, op, func(ctx context.Context, in *struct {
+		LevelPath
+		Body api.NewSheet
+	}) (*fileOut, error) {
+		o, err := s.open(ctx, in.ID)
+		if err != nil {
+			return nil, err
+		}
+		sheet := &sheet{server: s, opened: o, want: in.Body, options: shot.Options{Width: or(in.Body.Width, 400), Height: or(in.Body.Height, 250), Samples: 2}}
+		cells, err := map[string]func(context.Context) ([]shot.Cell, error){"views": sheet.views, "lights": sheet.lights, "day": sheet.day}[in.Body.Kind](ctx)
+		if err != nil {
+			return nil, err
+		}
+		var b bytes.Buffer
+		if err := png.Encode(&b, shot.Sheet(cells, or(in.Body.Columns, 3))); err != nil {
+			return nil, s.problem(err)
+		}
+		return &fileOut{"image/png", "", b.Bytes()}, nil
+	})
+}
+
+type sheet struct {
+	*server
+	*opened
+	want    api.NewSheet
+	options shot.Options
+}
+
+func (s *sheet) cell(ctx context.Context, p *bake.Prepared, m *bake.Image, c shot.Camera, o shot.Options, label string) (shot.Cell, error) {
+	picture, err := shot.Render(ctx, p, m, c, o, nil)
+	return shot.Cell{Picture: picture, Label: label}, err
+}
+
+func (s *sheet) mix() (*bake.Image, *api.LightmapState, error) {
+	m, err := s.Studio.Lightmap(s.prepared, s.info.Revision)
+	if err != nil {
+		return nil, nil, s.problem(err)
+	}
+	image, err := s.Studio.Mix(s.prepared, m, nil)
+	if err != nil {
+		return nil, nil, s.problem(err)
+	}
+	return image, m, nil
+}
+
+func (s *sheet) views(ctx context.Context) ([]shot.Cell, error) {
+	image, _, err := s.mix()
+	if err != nil {
+		return nil, err
+	}
+	if len(s.doc.Viewpoints) == 0 {
+		return nil, newProblem(422, "the level has no viewpoints; add one, or ask for a shot")
+	}
+	var cells []shot.Cell
+	for _, v := range s.doc.Viewpoints {
+		c, err := s.cell(ctx, s.prepared, image, shot.Of(s.prepared.Scene.World, v), s.options, cmp.Or(v.Name, v.ID))
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		cells = append(cells, c)
+	}
+	return cells, nil
+}
+
+// lights shows each light alone, exposed by itself.
+func (s *sheet) lights(ctx context.Context) ([]shot.Cell, error) {
+	camera, err := s.camera(s.opened, &api.NewShot{Viewpoint: s.want.Viewpoint})
+	if err != nil {
+		return nil, err
+	}
+	_, m, err := s.mix()
+	if err != nil {
+		return nil, err
+	}
+	var cells []shot.Cell
+	for i, src := range m.Sources {
+		if src.Layer == "" || src.Kind == bake.AmbientKind || src.Group != "" {
+			continue
+		}
+		layer, err := s.Studio.Layer(src.Layer)
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		alone := s.prepared.Sources[i]
+		alone.Weight = alone.Color.Scale(alone.Strength)
+		image := bake.Mix(layer.PageSize, layer.Pages, []bake.Source{alone}, []*bake.Layer{layer})
+		dark := *s.prepared.Scene.Level
+		dark.Glows, dark.Environment.Sky.Luminance = nil, 0
+		only, err := s.prepared.Again(&dark)
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		o := s.options
+		ev := shot.Meter(only, image, camera) + 2 // most of such a picture is black
+		o.ExposureEV = &ev
+		c, err := s.cell(ctx, only, image, camera, o, fmt.Sprintf("%s (%s)", src.Name, src.Kind))
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		cells = append(cells, c)
+	}
+	if len(cells) == 0 {
+		return nil, newProblem(409, "no light is baked yet; bake the level first")
+	}
+	return cells, nil
+}
+
+// dayTimes are what a day shows where nothing else is asked.
+var dayTimes = []string{"04:00", "06:00", "08:00", "10:00", "12:00", "14:00", "16:00", "18:00", "20:00"}
+
+func (s *sheet) day(ctx context.Context) ([]shot.Cell, error) {
+	camera, err := s.camera(s.opened, &api.NewShot{Viewpoint: s.want.Viewpoint})
+	if err != nil {
+		return nil, err
+	}
+	times := s.want.Times
+	if len(times) == 0 {
+		times = dayTimes
+	}
+	p := s.prepared
+	var cells []shot.Cell
+	for i, at := range times {
+		doc, label, err := atTime(s.doc, at)
+		if err != nil {
+			return nil, newProblem(422, "what was sent cannot be taken", &huma.ErrorDetail{Location: fmt.Sprintf("body.times[%d]", i), Message: err.Error()})
+		}
+		if p, err = p.Again(doc); err != nil {
+			return nil, s.problem(err)
+		}
+		image, err := s.Studio.MixNow(ctx, p)
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		o := s.options
+		ev := shot.Meter(p, image, camera)
+		o.ExposureEV = &ev
+		c, err := s.cell(ctx, p, image, camera, o, fmt.Sprintf("%s  EV %.1f", label, ev))
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		cells = append(cells, c)
+	}
+	return cells, nil
+}
+
+// atTime is a level with its sun as it stands at a time: a clock on the sun's own
+// day, or a full date and time.
+func atTime(l *level.Level, at string) (*level.Level, string, error) {
+	next := *l
+	sun := level.Default[level.Sun]()
+	if l.Environment.Sun != nil {
+		sun = *l.Environment.Sun
+	}
+	place := level.Default[level.Place]()
+	if sun.Place != nil {
+		place = *sun.Place
+	}
+	label := strings.TrimSuffix(at, "Z")
+	if clock, err := time.Parse("15:04", label); err == nil {
+		place.At = place.At[:11] + clock.Format("15:04:00Z")
+	} else {
+		place.At = at
+		if _, err := place.Time(); err != nil {
+			return nil, "", fmt.Errorf("is %q; a time is written 05:00 or 2026-06-21T05:00Z, UTC", at)
+		}
+	}
+	sun.Place = &place
+	next.Environment.Sun = &sun
+	return &next, label + " UTC", next.Validate()
+}
+
+func (s *server) registerDensity(a huma.API, tag string) {
+	huma.Register(a, operation("POST", "/levels/{id}/density", "plan-density", "Plan the density of every surface for a budget of texels", tag, api.ScopeRead),
+		func(ctx context.Context, in *struct {
+			LevelPath
+			Body planner.Budget
+		}) (*out[*planner.Plan], error) {
+			o, err := s.open(ctx, in.ID)
+			if err != nil {
+				return nil, err
+			}
+			image, err := s.Studio.MixNow(ctx, o.prepared)
+			if err != nil {
+				return nil, s.problem(err)
+			}
+			plan, err := planner.Make(o.prepared, image, in.Body)
+			return answer(s, plan, err)
+		})
+}
