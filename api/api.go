@@ -13,6 +13,7 @@ import (
 	"grotta/core/check"
 	"grotta/core/level"
 	"grotta/core/platform"
+	"grotta/core/probe"
 )
 
 // Scopes of a token. A console session has them all.
@@ -230,6 +231,15 @@ type BakePlan struct {
 	Quality  string       `json:"quality"`
 	Layers   int          `json:"layers" doc:"That the revision needs."`
 	Stale    []bake.Stale `json:"stale" doc:"Those that are not there, each with what made it stale."`
+}
+
+// Probes is the light captured in a level's grids.
+type Probes struct {
+	Level    string        `json:"level"`
+	Revision int           `json:"revision"`
+	Grids    []*probe.Grid `json:"grids"`
+	ServedBy string        `json:"served_by,omitzero" doc:"Grid that serves the point that was asked for."`
+	Serving  []probe.Part `json:"serving,omitzero" doc:"Its probes that do, with their weights."`
 }
 
 // Cleaned is what a clean-up gave back.

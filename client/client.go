@@ -321,6 +321,11 @@ func (c *Client) Sheet(ctx context.Context, id string, s api.NewSheet) (png []by
 	return png, err
 }
 
+// Probes captures the light in a level's grids; with a point, also what serves it.
+func (c *Client) Probes(ctx context.Context, id, point string) (api.Probes, error) {
+	return get[api.Probes](ctx, c, levelPath(id, "probes"), query("point", point))
+}
+
 // PlanBake tells what a bake would do, and why.
 func (c *Client) PlanBake(ctx context.Context, id, quality string) (api.BakePlan, error) {
 	return get[api.BakePlan](ctx, c, levelPath(id, "bakes/plan"), query("quality", quality))

@@ -154,13 +154,13 @@ func TestTourInTheBrowser(t *testing.T) {
 	p.do(chromedp.Click(`a[href="/levels/` + l.ID + `"]`))
 
 	// Nothing is baked: the lit view is dark, the unlit one is not.
-	p.see("Bake 23 stale layers")
+	p.see("Bake 24 stale layers")
 	p.click("Markers")
 	dark := p.view()
 	p.click("Unlit")
 	assert.Greater(t, brightness(p.view(), 0.1, 0.6, 0.9, 0.9), brightness(dark, 0.1, 0.6, 0.9, 0.9)+20)
 	p.click("Lit")
-	p.click("Bake 23 stale layers")
+	p.click("Bake 24 stale layers")
 	p.do(chromedp.WaitVisible(`//button[normalize-space()="Baked"]`, chromedp.BySearch))
 	lit := p.view()
 	pier := func(img image.Image) float64 { return brightness(img, 0.55, 0.7, 0.9, 0.92) }

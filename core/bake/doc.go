@@ -48,7 +48,7 @@ func (q Quality) Rays() int {
 	case Draft:
 		return patchRays
 	case Final:
-		return 512
+		return 256
 	}
 	return 64
 }

@@ -19,6 +19,7 @@ const (
 	MaxEntities   = 20_000    // in one part
 	MaxTriangles  = 2_000_000 // of all meshes together
 	MaxImageBytes = 8 << 20   // of one image
+	MaxProbes     = 32_768    // in one grid
 	MaxText       = 2_000     // characters of a note
 	MaxExtent     = 100_000.0 // metres from the origin, any axis
 )

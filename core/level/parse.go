@@ -217,6 +217,11 @@ func (v *Glow) UnmarshalJSONFrom(d *jsontext.Decoder) error {
 	return decodeDefaulted(d, (*plain)(v))
 }
 
+func (v *ProbeGrid) UnmarshalJSONFrom(d *jsontext.Decoder) error {
+	type plain ProbeGrid
+	return decodeDefaulted(d, (*plain)(v))
+}
+
 func (v *Viewpoint) UnmarshalJSONFrom(d *jsontext.Decoder) error {
 	type plain Viewpoint
 	return decodeDefaulted(d, (*plain)(v))

@@ -6,7 +6,7 @@ import (
 )
 
 // Parts are the lists of a level that hold things with ids, in document order.
-var Parts = []string{"images", "materials", "zones", "solids", "meshes", "rigs", "lights", "glows", "viewpoints"}
+var Parts = []string{"images", "materials", "zones", "solids", "meshes", "rigs", "lights", "glows", "viewpoints", "probes"}
 
 var partField = func() map[string]int {
 	at := map[string]int{}
@@ -97,6 +97,9 @@ func (l *Level) Placed() []Placed {
 	}
 	for i, v := range l.Viewpoints {
 		all = append(all, Placed{"viewpoints", i, &v.Entity})
+	}
+	for i, v := range l.Probes {
+		all = append(all, Placed{"probes", i, &v.Entity})
 	}
 	return all
 }

@@ -28,6 +28,7 @@ type Level struct {
 	Lights      []*Light       `json:"lights" initial:"[]"`
 	Glows       []*Glow        `json:"glows" initial:"[]"`
 	Viewpoints  []*Viewpoint   `json:"viewpoints" initial:"[]"`
+	Probes      []*ProbeGrid   `json:"probes" initial:"[]"`
 	Extra       jsontext.Value `json:",embed" hidden:"true"`
 }
 
@@ -339,4 +340,12 @@ type Rig struct {
 type Viewpoint struct {
 	Entity
 	FovDeg float64 `json:"fov_deg" minimum:"5" maximum:"150" default:"60" doc:"Vertical field of view."`
+}
+
+// ProbeGrid is a box of air, centred on its position and along the axes, in which
+// light is captured for things that move.
+type ProbeGrid struct {
+	Entity
+	Size     Vec     `json:"size" exclusiveMinimum:"0" initial:"[4,2,4]" doc:"Metres."`
+	SpacingM float64 `json:"spacing_m" minimum:"0.1" maximum:"1000" default:"1" doc:"The most between two probes."`
 }

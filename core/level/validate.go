@@ -261,7 +261,7 @@ func (l *Level) checkReferences(f *faults) {
 		path := fmt.Sprintf("/%s/%d", e.Part, e.Index)
 		refer(path+"/zone", e.Zone, "zones")
 		refer(path+"/rig", e.Rig, "rigs")
-		refer(path+"/parent", e.Parent, "solids", "meshes", "lights", "glows", "viewpoints")
+		refer(path+"/parent", e.Parent, "solids", "meshes", "lights", "glows", "viewpoints", "probes")
 	}
 	for i, s := range l.Solids {
 		refer(fmt.Sprintf("/solids/%d/surface/material", i), s.Surface.Material, "materials")
@@ -338,6 +338,15 @@ func (l *Level) checkShapes(f *faults) {
 				f.add(fmt.Sprintf("%s/indices/%d", path, j), "is %d; the mesh has %d vertices", v, len(m.Positions)/3)
 				break
 			}
+		}
+	}
+	for i, g := range l.Probes {
+		n := 1.0
+		for axis := range 3 {
+			n *= math.Ceil(g.Size[axis] / g.SpacingM)
+		}
+		if n > MaxProbes {
+			f.add(fmt.Sprintf("/probes/%d/spacing_m", i), "gives %.0f probes; the most is %d", n, MaxProbes)
 		}
 	}
 	for i, z := range l.Zones {

@@ -17,7 +17,6 @@ import (
 	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/level"
-	"grotta/core/sky"
 )
 
 // Camera is where a picture is taken from: it looks along its pose's -Z.
@@ -48,7 +47,8 @@ type Options struct {
 	Width, Height int
 	Samples       int // rays a pixel along each side: 2 gives 4 rays
 	Unlit         bool
-	ExposureEV    *float64 // in place of the level's
+	ExposureEV    *float64                                // in place of the level's
+	Moving        func(at, normal geom.Vec3) color.Linear // as Eye has it
 }
 
 // Limits of a picture.
@@ -63,8 +63,9 @@ const far = 1e6
 // Render draws a level as a camera sees it, under a lightmap mixed from its
 // layers. Progress, if not nil, gets the rows done, from any goroutine.
 func Render(ctx context.Context, p *bake.Prepared, lightmap *bake.Image, cam Camera, o Options, progress func(rows int)) (*image.NRGBA, error) {
-	r := &renderer{p: p, lightmap: lightmap, cam: cam, o: o, sky: Sky(p.Scene.Level), glows: visibleGlows(p)}
+	r := &renderer{eye: NewEye(p, lightmap), cam: cam, o: o, glows: visibleGlows(p)}
 	r.tanHalf = math.Tan(cam.FovDeg / 2 * math.Pi / 180)
+	r.eye.Moving = o.Moving
 	r.look = p.Scene.Level.Look
 	if o.ExposureEV != nil {
 		r.look.ExposureEV = *o.ExposureEV
@@ -92,24 +93,13 @@ func Render(ctx context.Context, p *bake.Prepared, lightmap *bake.Image, cam Cam
 	return out, group.Wait()
 }
 
-// Sky is a level's sky made ready.
-func Sky(l *level.Level) *sky.Sky {
-	e := &l.Environment
-	if e.Sky.Kind != level.SkyImage {
-		return sky.Of(e, nil)
-	}
-	return sky.Of(e, l.Image(e.Sky.Image).Picture())
-}
-
 type renderer struct {
-	p        *bake.Prepared
-	lightmap *bake.Image
-	cam      Camera
-	o        Options
-	sky      *sky.Sky
-	glows    []glow
-	look     level.Look
-	tanHalf  float64
+	eye     *Eye
+	cam     Camera
+	o       Options
+	glows   []glow
+	look    level.Look
+	tanHalf float64
 }
 
 // middleGrey is what the mean of a metered picture comes to, of white.
@@ -119,7 +109,7 @@ const middleGrey = 0.18
 // sees comes to middle grey (as a reflected-light meter does, ISO 2720).
 func Meter(p *bake.Prepared, lightmap *bake.Image, cam Camera) float64 {
 	const width, height = 64, 40
-	r := &renderer{p: p, lightmap: lightmap, cam: cam, o: Options{Width: width, Height: height}, sky: Sky(p.Scene.Level), glows: visibleGlows(p)}
+	r := &renderer{eye: NewEye(p, lightmap), cam: cam, o: Options{Width: width, Height: height}, glows: visibleGlows(p)}
 	r.tanHalf = math.Tan(cam.FovDeg / 2 * math.Pi / 180)
 	sum := 0.0
 	for y := range height {
@@ -162,33 +152,19 @@ func (r *renderer) direction(x, y float64) geom.Vec3 {
 
 // radiance is what comes along a ray, in nits; for an unlit picture, albedo.
 func (r *renderer) radiance(x, y float64) color.Linear {
-	dir := r.direction(x, y)
-	l := r.p.Scene.Level
-	hit, ok := r.p.Scene.See(r.cam.Pose.Position, dir, far)
+	dir, from := r.direction(x, y), r.cam.Pose.Position
+	l := r.eye.p.Scene.Level
 	if r.o.Unlit {
+		hit, ok := r.eye.p.Scene.See(from, dir, far)
 		if !ok {
 			return color.Linear{0.03, 0.03, 0.03}
 		}
-		surface := &r.p.Scene.Surfaces[hit.Surface]
-		return r.p.Scene.AlbedoAt(hit.Triangle, hit.Point, hit.U, hit.V).Scale(unlitShade(surface.Normal))
+		return r.eye.p.Scene.AlbedoAt(hit.Triangle, hit.Point, hit.U, hit.V).Scale(unlitShade(r.eye.p.Scene.Surfaces[hit.Surface].Normal))
 	}
-	distance := far
-	light := r.sky.Radiance(dir).Scale(l.Environment.Sky.Luminance)
-	if ok {
-		distance = hit.Distance
-		surface := &r.p.Scene.Surfaces[hit.Surface]
-		albedo := r.p.Scene.AlbedoAt(hit.Triangle, hit.Point, hit.U, hit.V)
-		light = albedo.Scale(surface.Material.Emission)
-		if c := r.p.Layout.ChartOf[hit.Surface]; c >= 0 {
-			chart := &r.p.Layout.Charts[c]
-			tx, ty := chart.At(hit.Point)
-			// A matt surface of albedo a under E lux sends a E / π nits.
-			light = light.Add(albedo.Mul(r.lightmap.At(chart.Page, tx, ty)).Scale(1 / math.Pi))
-		}
-	}
+	light, distance := r.eye.look(from, dir)
 	light = air.Through(&l.Fog.Haze, light, distance)
 	for i := range r.glows {
-		light = light.Add(r.glows[i].along(&l.Fog.Haze, r.cam.Pose.Position, dir, distance))
+		light = light.Add(r.glows[i].along(&l.Fog.Haze, from, dir, distance))
 	}
 	return light
 }

@@ -34,6 +34,7 @@ const (
 type task struct {
 	Bake    string   `json:"bake"`
 	Sources []string `json:"sources"`
+	Ahead   bool     `json:"ahead,omitempty"` // at draft, to have something to show until the bake's own quality comes
 }
 
 // taskLayers is how many layers a message holds at the most: more share more
@@ -196,9 +197,14 @@ func (b *Baker) enqueue(ctx context.Context, job *store.Bake, try string) error 
 		_, err := b.finish(ctx, job)
 		return err
 	}
-	for group := range slices.Chunk(missing, taskLayers) {
-		if err := b.publish(ctx, task{job.ID, group}, job.ID+"/"+group[0]+"/"+try); err != nil {
-			return err
+	for _, ahead := range []bool{true, false} {
+		if ahead && bake.Quality(job.Quality) == bake.Draft {
+			continue
+		}
+		for group := range slices.Chunk(missing, taskLayers) {
+			if err := b.publish(ctx, task{job.ID, group, ahead}, fmt.Sprintf("%s/%s/%t/%s", job.ID, group[0], ahead, try)); err != nil {
+				return err
+			}
 		}
 	}
 	return nil

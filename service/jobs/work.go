@@ -107,35 +107,78 @@ func (b *Baker) layers(ctx context.Context, t task, alive func()) error {
 	if err != nil {
 		return err
 	}
+	if t.Ahead {
+		return b.ahead(ctx, run, p, t, alive)
+	}
 	have, before, err := b.have(job)
 	if err != nil {
 		return err
 	}
 	quality := bake.Quality(job.Quality)
-	var wanted []*bake.Source
-	for i := range p.Sources {
-		if s := &p.Sources[i]; slices.Contains(t.Sources, s.ID) && !have[p.Key(s, quality)] {
-			wanted = append(wanted, s)
-		}
-	}
-	if len(wanted) > 0 {
-		layers, err := p.Bake(run.ctx, wanted, quality, b.reporter(job, run, wanted, before, alive))
-		if err != nil {
-			if ctx.Err() == nil && run.ctx.Err() != nil {
-				return store.ErrOver // cancelled
-			}
-			return err
-		}
-		for _, l := range layers {
-			if err := b.studio.AddLayer(l); err != nil {
-				return err
-			}
-		}
+	wanted := wantedOf(p, t.Sources, func(s *bake.Source) bool { return have[p.Key(s, quality)] })
+	if err := b.make(ctx, run, p, wanted, quality, b.reporter(job, run, wanted, before, alive)); err != nil {
+		return err
 	}
 	if before+len(wanted) == len(job.Keys) {
 		_, err = b.finish(ctx, job)
 	}
 	return err
+}
+
+// ahead makes draft layers of sources that have none of any quality.
+func (b *Baker) ahead(ctx context.Context, run *run, p *bake.Prepared, t task, alive func()) error {
+	m, err := b.studio.Lightmap(p, 0)
+	if err != nil {
+		return err
+	}
+	shown := map[string]bool{}
+	for _, s := range m.Sources {
+		shown[s.ID] = s.Layer != ""
+	}
+	wanted := wantedOf(p, t.Sources, func(s *bake.Source) bool { return shown[s.ID] })
+	if len(wanted) == 0 {
+		return nil
+	}
+	if err := b.make(ctx, run, p, wanted, bake.Draft, func(float64) { alive() }); err != nil {
+		return err
+	}
+	b.mu.Lock()
+	run.status.Now = "coarse light of " + wanted[0].Name
+	status := run.status
+	b.mu.Unlock()
+	b.tell(status)
+	return nil
+}
+
+// wantedOf is the sources with some ids that are not there yet.
+func wantedOf(p *bake.Prepared, ids []string, there func(*bake.Source) bool) []*bake.Source {
+	var wanted []*bake.Source
+	for i := range p.Sources {
+		if s := &p.Sources[i]; slices.Contains(ids, s.ID) && !there(s) {
+			wanted = append(wanted, s)
+		}
+	}
+	return wanted
+}
+
+// make bakes layers and stores them; store.ErrOver where the bake was cancelled.
+func (b *Baker) make(ctx context.Context, run *run, p *bake.Prepared, wanted []*bake.Source, q bake.Quality, report func(float64)) error {
+	if len(wanted) == 0 {
+		return nil
+	}
+	layers, err := p.Bake(run.ctx, wanted, q, report)
+	if err != nil {
+		if ctx.Err() == nil && run.ctx.Err() != nil {
+			return store.ErrOver
+		}
+		return err
+	}
+	for _, l := range layers {
+		if err := b.studio.AddLayer(l); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func (b *Baker) have(job *store.Bake) (map[string]bool, int, error) {
@@ -185,6 +228,9 @@ func (b *Baker) forget(id string) {
 // reporter turns the share done of a message into the progress of the whole bake,
 // tells it at most five times a second, and keeps the message ours meanwhile.
 func (b *Baker) reporter(job *store.Bake, r *run, wanted []*bake.Source, before int, alive func()) func(float64) {
+	if len(wanted) == 0 {
+		return nil
+	}
 	var last time.Time
 	now := wanted[0].Name
 	if len(wanted) > 1 {

@@ -17,6 +17,7 @@ import (
 	"grotta/core/check"
 	"grotta/core/geom"
 	"grotta/core/level"
+	"grotta/core/probe"
 	"grotta/core/shot"
 )
 
@@ -96,6 +97,7 @@ func (s *server) registerLight(a huma.API) {
 	s.registerShot(a, tag)
 	s.registerSheet(a, tag)
 	s.registerDensity(a, tag)
+	s.registerProbes(a, tag)
 	huma.Register(a, operation("GET", "/levels/{id}/check", "check-level", "Check a level against a platform", tag, api.ScopeRead),
 		func(ctx context.Context, in *struct {
 			LevelPath
@@ -214,6 +216,11 @@ func (s *server) registerShot(a huma.API, tag string) {
 			return nil, s.problem(err)
 		}
 		options := shot.Options{Width: or(in.Body.Width, 1280), Height: or(in.Body.Height, 720), Samples: or(in.Body.Samples, 2), Unlit: in.Body.Unlit}
+		grids, err := moving(ctx, o.prepared, image)
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		options.Moving = probe.Moving(o.prepared, grids)
 		if in.Body.Meter {
 			ev := shot.Meter(o.prepared, image, camera)
 			options.ExposureEV = &ev

@@ -272,7 +272,7 @@ function useKeys(id: string) {
         return;
       }
       if (typing || e.ctrlKey || e.metaKey || e.altKey) return;
-      const mode = { "1": "unlit", "2": "final", "3": "light", "4": "brightness" } as const;
+      const mode = { "1": "unlit", "2": "final", "3": "light", "4": "brightness", "5": "texels" } as const;
       if (e.key in mode) bench.set({ mode: mode[e.key as keyof typeof mode] });
       if (e.key === "m") bench.set({ markers: !useBench.getState().markers });
       if (e.key === "Escape") bench.set({ placing: null, selected: null });

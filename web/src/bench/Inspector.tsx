@@ -2,6 +2,7 @@ import { useState } from "react";
 import { Trash2 } from "lucide-react";
 import type { Document, Glow, Light, LightmapState, Operation } from "../api/client";
 import { NumberField } from "../ui/NumberField";
+import { DensityPlan } from "./DensityPlan";
 import { EnvironmentSections } from "./Environment";
 import { lightKinds, unitOf } from "./kinds";
 import { swatch } from "./layers";
@@ -310,6 +311,7 @@ function LevelInspector({ doc, state, canEdit, edit }: Props) {
             {state.texels.toLocaleString("en")} texels on {state.pages} pages of {state.page_size}
           </p>
         )}
+        {state && <DensityPlan id={doc.level.id} texels={state.texels} canEdit={canEdit} edit={edit} />}
       </div>
       <p className="dim px-3 py-2">Select a light for its values.</p>
     </>

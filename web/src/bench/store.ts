@@ -4,7 +4,7 @@ import type { Ledger } from "../api/client";
 // What the bench is doing right now and nobody else needs to know: selection,
 // view, and values that are being dragged. All that is saved is in the level.
 
-export type ViewMode = "unlit" | "final" | "light" | "brightness";
+export type ViewMode = "unlit" | "final" | "light" | "brightness" | "texels";
 export type Panel = "mixer" | "findings" | "ledger" | "history" | "presets";
 export type Vec = [number, number, number];
 export type CameraGoal = { position: Vec; target: Vec; fov?: number; serial: number };

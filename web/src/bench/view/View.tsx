@@ -14,6 +14,7 @@ const modeNames: [ViewMode, string, string][] = [
   ["final", "Lit", "2"],
   ["light", "Light alone", "3"],
   ["brightness", "Brightness", "4"],
+  ["texels", "Texels", "5"],
 ];
 
 export function View({ doc, state, onPlace, onAimSun }: { doc: Document; state: LightmapState | undefined; onPlace: (at: number[]) => void; onAimSun: (toSun: number[]) => void }) {
@@ -180,7 +181,7 @@ export function View({ doc, state, onPlace, onAimSun }: { doc: Document; state: 
       </div>
       <Viewpoints doc={doc} />
       <p className="absolute bottom-2 left-2 bg-base-100/90 px-2 py-1 text-[11px]">
-        {hint ? hint : mode === "brightness" ? "Bands double: 1/8 lx blue, 8 lx green, 512 lx red" : `EV ${(exposure ?? level.look.exposure_ev).toFixed(1)} · ${level.look.tone} · click a spot to ask what lights it`}
+        {hint ? hint : mode === "brightness" ? "Bands double: 1/8 lx blue, 8 lx green, 512 lx red" : mode === "texels" ? "Each square is a texel; blue 1, green 8, red 64 a metre" : `EV ${(exposure ?? level.look.exposure_ev).toFixed(1)} · ${level.look.tone} · click a spot to ask what lights it`}
       </p>
     </section>
   );

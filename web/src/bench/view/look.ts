@@ -16,10 +16,10 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number): RawShaderM
       uniform mat4 projectionMatrix, modelViewMatrix;
       in vec3 position, normal, texel, albedo;
       in float emission;
-      out vec3 vTexel, vAlbedo, vNormal;
+      out vec3 vTexel, vAlbedo, vNormal, vPlace;
       out float vEmission;
       void main() {
-        vTexel = texel; vAlbedo = albedo; vNormal = normal; vEmission = emission;
+        vTexel = texel; vAlbedo = albedo; vNormal = normal; vEmission = emission; vPlace = position;
         gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
       }`,
     fragmentShader: `
@@ -27,8 +27,8 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number): RawShaderM
       precision highp sampler2DArray;
       uniform sampler2DArray lightmap;
       uniform float pageSize;
-      uniform int mode; // 0 final, 1 unlit, 2 light alone, 3 brightness
-      in vec3 vTexel, vAlbedo, vNormal;
+      uniform int mode; // 0 final, 1 unlit, 2 light alone, 3 brightness, 4 texels
+      in vec3 vTexel, vAlbedo, vNormal, vPlace;
       in float vEmission;
       out vec4 color;
       const float PI = 3.14159265358979;
@@ -38,6 +38,17 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number): RawShaderM
         if (mode == 1) nits = vAlbedo * (0.72 + 0.22 * vNormal.y + 0.06 * vNormal.x);
         if (mode == 2) nits = vec3(0.5) * lux / PI;
         if (mode == 3) nits = vec3(dot(lux, vec3(0.2126, 0.7152, 0.0722)));
+        if (mode == 4) {
+          // Texels a metre, from how fast texel coordinates go by over the surface.
+          float a = length(dFdx(vPlace)), b = length(dFdx(vTexel.xy));
+          float c = length(dFdy(vPlace)), d = length(dFdy(vTexel.xy));
+          float density = (b + d) / max(a + c, 1e-9);
+          float x = clamp(log2(max(density, 0.5)) / 6.0, 0.0, 1.0);
+          vec3 hue = clamp(vec3(2.2 * x - 0.8, 1.3 - abs(2.6 * x - 1.3), 1.0 - 2.4 * x), 0.05, 1.0);
+          float check = mod(floor(vTexel.x) + floor(vTexel.y), 2.0);
+          float fade = smoothstep(1.0, 0.4, max(b, d)); // squares under a pixel blend
+          nits = vTexel.z < -0.5 ? vec3(0.02) : hue * mix(0.5, 0.25 + 0.5 * check, fade) * (0.6 + 0.4 * vNormal.y * vNormal.y);
+        }
         color = vec4(nits, 1.0);
       }`,
   });
@@ -117,7 +128,7 @@ export function lookMaterial(): RawShaderMaterial {
           vec4 at = toWorld * vec4(vec3(uv, z) * 2.0 - 1.0, 1.0);
           distance = length(at.xyz / at.w - eye);
         }
-        if (mode == 1) { color = vec4(encode(z < 1.0 ? light : vec3(0.03)), 1.0); return; }
+        if (mode == 1 || mode == 4) { color = vec4(encode(z < 1.0 ? light : vec3(0.03)), 1.0); return; }
         if (mode == 3) { color = vec4(z < 1.0 ? bands(light.r) : vec3(0.08), 1.0); return; }
         if (z >= 1.0) light = skyNits * textureLod(skyMap, vec2(0.5 + atan(dir.x, -dir.z) / 6.28318530718, acos(clamp(dir.y, -1.0, 1.0)) / 3.14159265359), 0.0).rgb;
         if (mode == 0) {

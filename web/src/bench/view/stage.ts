@@ -39,7 +39,7 @@ export type LookDraw = {
   haze: { color: readonly number[]; start: number; end: number; density: number; most: number };
 };
 
-const modes: Record<ViewMode, number> = { final: 0, unlit: 1, light: 2, brightness: 3 };
+const modes: Record<ViewMode, number> = { final: 0, unlit: 1, light: 2, brightness: 3, texels: 4 };
 
 // The stage draws the level in two passes: surfaces as radiance into a
 // half-float target, then the look over the whole picture. It draws only when

@@ -1,0 +1,56 @@
+package bake
+
+import (
+	"math"
+
+	"grotta/core/color"
+	"grotta/core/geom"
+	"grotta/core/level"
+)
+
+// Arrival is the light of one source at a point in the air, on a surface that
+// would face it, in lux; it comes from about one direction.
+type Arrival struct {
+	Toward geom.Vec3
+	Light  color.Linear
+}
+
+// arrivalSamples is how many shadow rays go to a source with a size.
+const arrivalSamples = 16
+
+// Arrivals are the sources that shine on a point by themselves: lights, sun and
+// moon. Sky and shining surfaces are seen by rays and are not among them.
+func (p *Prepared) Arrivals(at geom.Vec3) []Arrival {
+	var all []Arrival
+	for i := range p.Sources {
+		s := &p.Sources[i]
+		if s.Weight == (color.Linear{}) {
+			continue
+		}
+		toward := s.shape.Aim.Mul(-1)
+		switch s.shape.Kind {
+		case AmbientKind, SkyKind, EmissiveKind:
+			continue
+		case level.Directional, level.BoxLight:
+		default:
+			to := s.shape.Position.Sub(at)
+			toward = to.Mul(1 / math.Max(to.Len(), 1e-6))
+		}
+		r := receiver{point: at, origin: at, normal: toward}
+		if unit, _ := s.direct(p.Scene, &r, arrivalSamples, 0); unit != (color.Linear{}) {
+			all = append(all, Arrival{toward, s.Weight.Mul(unit)})
+		}
+	}
+	return all
+}
+
+// Ambient is the even light at a point, in lux.
+func (p *Prepared) Ambient(at geom.Vec3) color.Linear {
+	var sum color.Linear
+	for i := range p.Sources {
+		if s := &p.Sources[i]; s.Kind == AmbientKind && s.zones.holds(at, s.shape.Zone) {
+			sum = sum.Add(s.Weight)
+		}
+	}
+	return sum
+}

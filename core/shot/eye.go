@@ -1,0 +1,74 @@
+package shot
+
+import (
+	"math"
+
+	"grotta/core/bake"
+	"grotta/core/color"
+	"grotta/core/geom"
+	"grotta/core/level"
+	"grotta/core/scene"
+	"grotta/core/sky"
+)
+
+// Eye sees a level's surfaces and sky under a lightmap, without air and look.
+type Eye struct {
+	// Moving is the light on a surface that takes no lightmap because it moves, in
+	// lux; where it is nil it is reckoned at the point itself.
+	Moving func(at, normal geom.Vec3) color.Linear
+
+	p        *bake.Prepared
+	lightmap *bake.Image
+	sky      *sky.Sky
+}
+
+// NewEye makes one.
+func NewEye(p *bake.Prepared, lightmap *bake.Image) *Eye {
+	return &Eye{p: p, lightmap: lightmap, sky: Sky(p.Scene.Level)}
+}
+
+// movingPaths is how many paths bring bounced light to a moving surface where no
+// probe does.
+const movingPaths = 8
+
+func (e *Eye) moving(at, normal geom.Vec3) color.Linear {
+	if e.Moving != nil {
+		return e.Moving(at, normal)
+	}
+	return e.p.Irradiance(at.Add(normal.Mul(scene.OffsetM)), normal, bake.Draft.Samples(), movingPaths)
+}
+
+// Sky is a level's sky made ready.
+func Sky(l *level.Level) *sky.Sky {
+	e := &l.Environment
+	if e.Sky.Kind != level.SkyImage {
+		return sky.Of(e, nil)
+	}
+	return sky.Of(e, l.Image(e.Sky.Image).Picture())
+}
+
+// Radiance is what comes to a point along a unit direction, in nits.
+func (e *Eye) Radiance(from, dir geom.Vec3) color.Linear {
+	light, _ := e.look(from, dir)
+	return light
+}
+
+// look is the radiance along a ray, and how far it goes.
+func (e *Eye) look(from, dir geom.Vec3) (color.Linear, float64) {
+	hit, ok := e.p.Scene.See(from, dir, far)
+	if !ok {
+		return e.sky.Radiance(dir).Scale(e.p.Scene.Level.Environment.Sky.Luminance), far
+	}
+	surface := &e.p.Scene.Surfaces[hit.Surface]
+	albedo := e.p.Scene.AlbedoAt(hit.Triangle, hit.Point, hit.U, hit.V)
+	light := albedo.Scale(surface.Material.Emission)
+	if c := e.p.Layout.ChartOf[hit.Surface]; c >= 0 {
+		chart := &e.p.Layout.Charts[c]
+		x, y := chart.At(hit.Point)
+		// A matt surface of albedo a under E lux sends a E / π nits.
+		light = light.Add(albedo.Mul(e.lightmap.At(chart.Page, x, y)).Scale(1 / math.Pi))
+	} else if surface.Material.Lighting == "dynamic" {
+		light = light.Add(albedo.Mul(e.moving(hit.Point, surface.Normal)).Scale(1 / math.Pi))
+	}
+	return light, hit.Distance
+}

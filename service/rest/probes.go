@@ -1,0 +1,73 @@
+package rest
+
+import (
+	"context"
+	"fmt"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"grotta/api"
+	"grotta/core/bake"
+	"grotta/core/probe"
+)
+
+func (s *server) registerProbes(a huma.API, tag string) {
+	op := operation("GET", "/levels/{id}/probes", "capture-probes", "Capture the light in a level's probe grids", tag, api.ScopeRead)
+	op.Description = "By the lightmap as it is baked; what is not baked is baked at draft. With a point, also which probes serve it."
+	huma.Register(a, op, func(ctx context.Context, in *struct {
+		LevelPath
+		Point string `query:"point" doc:"x,y,z in metres."`
+	}) (*out[api.Probes], error) {
+		o, err := s.open(ctx, in.ID)
+		if err != nil {
+			return nil, err
+		}
+		image, err := s.Studio.MixNow(ctx, o.prepared)
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		grids, err := capture(ctx, o.prepared, image)
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		body := api.Probes{Level: o.info.ID, Revision: o.info.Revision, Grids: grids}
+		if in.Point != "" {
+			at, err := parseVec("point", in.Point)
+			if err != nil {
+				return nil, err
+			}
+			for _, g := range grids {
+				if g.Holds(at) && len(body.Serving) == 0 {
+					body.ServedBy, body.Serving = g.ID, g.Serving(at)
+				}
+			}
+		}
+		return answer(s, body, nil)
+	})
+}
+
+// capture fills every grid of a level that is on.
+func capture(ctx context.Context, p *bake.Prepared, image *bake.Image) ([]*probe.Grid, error) {
+	grids := []*probe.Grid{}
+	for _, g := range p.Scene.Level.Probes {
+		if !g.Enabled {
+			continue
+		}
+		got, err := probe.Capture(ctx, p, image, g)
+		if err != nil {
+			return nil, fmt.Errorf("probes %s: %w", g.ID, err)
+		}
+		grids = append(grids, got)
+	}
+	return grids, nil
+}
+
+// moving lights surfaces that move, where a level has any.
+func moving(ctx context.Context, p *bake.Prepared, image *bake.Image) ([]*probe.Grid, error) {
+	for i := range p.Scene.Surfaces {
+		if p.Scene.Surfaces[i].Material.Lighting == "dynamic" {
+			return capture(ctx, p, image)
+		}
+	}
+	return nil, nil
+}
