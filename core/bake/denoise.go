@@ -28,48 +28,59 @@ type field struct {
 // nothing is smoothed. The weights do not depend on the light, so a sum of
 // smoothed layers is the smoothed sum. Direct light is never touched.
 //
-// A chart at a time, so that only one of it has to be kept as it was.
+// It goes twice, near and then in wider steps (Dammertz et al., "Edge-avoiding
+// à-trous wavelet transform", 2010), a chart at a time, so that only one chart has
+// to be kept as it was.
 func (f *field) smooth(ctx context.Context, values table) error {
-	var distance [smoothTexels + 1][smoothTexels + 1]float64
-	for y := range distance {
-		for x := range distance[y] {
-			distance[y][x] = math.Hypot(float64(x), float64(y))
-		}
-	}
 	return inParallel(ctx, len(f.charts)-1, 1, func(ci, _ int) {
 		first, end := f.charts[ci], f.charts[ci+1]
-		was := table{slices.Clone(values.v[first*values.columns : end*values.columns]), values.columns}
-		w, h, perM := f.size(ci)
-		for i := first; i < end; i++ {
-			radius := math.Min(0.5*float64(f.nearM[i])*perM, f.reach)
-			if radius <= 1 {
-				continue
-			}
-			x0, y0 := f.place(ci, i)
-			total, reach, row := float32(0), int(radius), values.row(i)
-			clear(row)
-			for y := max(y0-reach, 0); y <= min(y0+reach, h-1); y++ {
-				for x := max(x0-reach, 0); x <= min(x0+reach, w-1); x++ {
-					j, d := f.at(ci, x, y), distance[abs(y-y0)][abs(x-x0)]
-					if j < 0 || d >= radius || f.nearM[j] == 0 {
-						continue
-					}
-					ratio := min(f.nearM[j]/f.nearM[i], f.nearM[i]/f.nearM[j]) // alike surroundings
-					weight := float32(1-d/radius) * ratio * ratio
-					total += weight
-					for c, v := range was.row(j - first) {
-						row[c] += weight * v
-					}
-				}
-			}
-			for c := range row {
-				row[c] /= total
-			}
-		}
+		chart := table{values.v[first*values.columns : end*values.columns], values.columns}
+		was := table{slices.Clone(chart.v), values.columns}
+		f.pass(ci, first, &was, &chart, 1)
+		copy(was.v, chart.v)
+		f.pass(ci, first, &was, &chart, 2)
 	}, nil)
 }
 
-func abs(i int) int { return max(i, -i) }
+// leastRadius is what even a corner is smoothed by, in cells, along it: across it
+// surroundings differ, and nothing mixes.
+const leastRadius = 3
+
+// pass writes the mean of each cell's neighbours, step cells apart.
+func (f *field) pass(ci, first int, from, to *table, step int) {
+	w, h, perM := f.size(ci)
+	for k := range len(to.v) / to.columns {
+		i := first + k
+		if f.nearM[i] == 0 {
+			continue
+		}
+		radius := math.Max(math.Min(0.5*float64(f.nearM[i])*perM, f.reach*float64(step)), leastRadius*float64(step))
+		x0, y0 := f.place(ci, i)
+		total, reach, row := float32(0), int(radius)/step*step, to.row(k)
+		clear(row)
+		for dy := -reach; dy <= reach; dy += step {
+			for dx := -reach; dx <= reach; dx += step {
+				x, y := x0+dx, y0+dy
+				if x < 0 || y < 0 || x >= w || y >= h {
+					continue
+				}
+				j, d := f.at(ci, x, y), math.Sqrt(float64(dx*dx+dy*dy))
+				if j < 0 || d >= radius || f.nearM[j] == 0 {
+					continue
+				}
+				ratio := min(f.nearM[j]/f.nearM[i], f.nearM[i]/f.nearM[j]) // alike surroundings
+				weight := float32(1-d/radius) * ratio * ratio
+				total += weight
+				for c, v := range from.row(j - first) {
+					row[c] += weight * v
+				}
+			}
+		}
+		for c := range row {
+			row[c] /= total
+		}
+	}
+}
 
 // texelField is the lit texels.
 func (p *Prepared) texelField(nearM []float32) *field {

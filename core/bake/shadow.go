@@ -55,7 +55,23 @@ func (s *shape) pass(src *Source, sc *scene.Scene, r *receiver, a *arrival, samp
 	if blind && s.Kind != level.BoxLight {
 		return 1, 1
 	}
-	var all, through_, seen float64
+	all, through, seen := s.sample(src, sc, r, a, blind, samples, turn)
+	if seen > 0 && seen < through && samples > 1 {
+		all, through, seen = s.sample(src, sc, r, a, blind, samples*penumbraMore, turn)
+	}
+	if all == 0 || through == 0 {
+		return 0, 0
+	}
+	return through / all, 1 - strength*(1-seen/through)
+}
+
+// penumbraMore is how many times the samples a place gets that is neither lit nor
+// dark: only there do they show.
+const penumbraMore = 4
+
+// sample adds up the weights of a light's samples: all, those that its own shape
+// lets through, and those that nothing blocks.
+func (s *shape) sample(src *Source, sc *scene.Scene, r *receiver, a *arrival, blind bool, samples int, turn float64) (all, through, seen float64) {
 	for i := range samples {
 		dir, distance, weight := s.toward(src, r, a, i, samples, turn)
 		if weight <= 0 {
@@ -65,15 +81,12 @@ func (s *shape) pass(src *Source, sc *scene.Scene, r *receiver, a *arrival, samp
 		if s.Kind == level.BoxLight && !s.through(r.point, dir) {
 			continue
 		}
-		through_ += weight
+		through += weight
 		if blind || !sc.Blocked(r.origin, s.end(sc, r.origin, dir, distance)) {
 			seen += weight
 		}
 	}
-	if all == 0 || through_ == 0 {
-		return 0, 0
-	}
-	return through_ / all, 1 - strength*(1-seen/through_)
+	return all, through, seen
 }
 
 // toward is the direction from a place to sample i of a light, how far it is, and
@@ -167,7 +180,11 @@ func (s *Source) emissiveLight(sc *scene.Scene, r *receiver, samples int, turn f
 	for i, e := range each {
 		if e > 0 {
 			n := max(1, int(math.Round(float64(samples)*e/total)))
-			seen += e * s.polygons[i].visible(sc, r, n, turn+float64(i))
+			v := s.polygons[i].visible(sc, r, n, turn+float64(i))
+			if v > 0 && v < 1 {
+				v = s.polygons[i].visible(sc, r, n*penumbraMore, turn+float64(i))
+			}
+			seen += e * v
 		}
 	}
 	return color.White.Scale(seen), seen / total

@@ -34,6 +34,12 @@ func run() error {
 	if err := os.MkdirAll(folder, 0o755); err != nil {
 		return err
 	}
+	if err := byCore(ctx); err != nil {
+		return err
+	}
+	if len(os.Args) > 1 && os.Args[1] == "core" {
+		return nil
+	}
 	g, err := harness.Start(dir)
 	if err != nil {
 		return err

@@ -1,0 +1,82 @@
+package main
+
+import (
+	"context"
+	"image"
+	"image/png"
+	"os"
+	"path/filepath"
+
+	"grotta/core/bake"
+	"grotta/core/level"
+	"grotta/core/shot"
+	"grotta/demo"
+)
+
+// byCore takes the pictures of docs/light.md straight from the core: light kinds,
+// skies, bounces off and on.
+func byCore(ctx context.Context) error {
+	if err := exhibits(ctx, "light-kinds", demo.LightKinds(), 4, 320, 230, false); err != nil {
+		return err
+	}
+	if err := exhibits(ctx, "light-skies", demo.Skies(), 3, 420, 260, true); err != nil {
+		return err
+	}
+	var pair []demo.Exhibit
+	for _, on := range []bool{false, true} {
+		l := demo.Saltmarsh()
+		l.Lightmap.Bounces = on
+		pair = append(pair, demo.Exhibit{Label: map[bool]string{false: "direct light alone", true: "with bounces"}[on], Level: l})
+	}
+	return exhibits(ctx, "light-bounces", pair, 2, 636, 420, false)
+}
+
+func exhibits(ctx context.Context, name string, list []demo.Exhibit, columns, width, height int, meter bool) error {
+	var cells []shot.Cell
+	for _, e := range list {
+		picture, err := exhibit(ctx, e.Level, width, height, meter)
+		if err != nil {
+			return err
+		}
+		cells = append(cells, shot.Cell{Picture: picture, Label: e.Label})
+	}
+	return save(name, shot.Sheet(cells, columns))
+}
+
+func exhibit(ctx context.Context, l *level.Level, width, height int, meter bool) (image.Image, error) {
+	if err := l.Validate(); err != nil {
+		return nil, err
+	}
+	p, err := bake.Prepare(l)
+	if err != nil {
+		return nil, err
+	}
+	layers, err := p.Bake(ctx, bake.All(p.Sources), bake.Good, nil)
+	if err != nil {
+		return nil, err
+	}
+	m := bake.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers)
+	view := l.Viewpoints[0]
+	if v := l.Viewpoint("kitchen-table"); v != nil {
+		view = v
+	}
+	camera := shot.Of(p.Scene.World, view)
+	o := shot.Options{Width: width, Height: height, Samples: 2}
+	if meter {
+		ev := shot.Meter(p, m, camera)
+		o.ExposureEV = &ev
+	}
+	return shot.Render(ctx, p, m, camera, o, nil)
+}
+
+func save(name string, img image.Image) error {
+	f, err := os.Create(filepath.Join(folder, name+".png"))
+	if err != nil {
+		return err
+	}
+	if err := png.Encode(f, img); err != nil {
+		f.Close()
+		return err
+	}
+	return f.Close()
+}
