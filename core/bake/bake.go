@@ -77,7 +77,7 @@ func (p *Prepared) Key(s *Source, q Quality) string {
 }
 
 // chunk is how many texels one step of work holds.
-const chunk = 256
+const chunk = 64
 
 // chunkBounds is the box round a chunk's texels.
 type chunkBounds struct{ min, max [3]float32 }
@@ -118,13 +118,9 @@ func (p *Prepared) Bake(ctx context.Context, sources []*Source, q Quality, progr
 		}
 		return func(share float64) { progress(from + share*(to-from)) }
 	}
-	direct := make([]light, len(sources))
-	for i, s := range sources {
-		from, step := 0.4*float64(i)/float64(len(sources)), 0.4/float64(len(sources))
-		var err error
-		if direct[i], err = p.directLight(ctx, s, q, stage(from, from+step)); err != nil {
-			return nil, err
-		}
+	direct, err := p.directLight(ctx, sources, q, stage(0, 0.4))
+	if err != nil {
+		return nil, err
 	}
 	other, err := p.indirectLight(ctx, sources, direct, q, stage)
 	if err != nil {
@@ -132,35 +128,32 @@ func (p *Prepared) Bake(ctx context.Context, sources []*Source, q Quality, progr
 	}
 	layers := make([]*Layer, len(sources))
 	return layers, inParallel(ctx, len(sources), 1, func(i, _ int) {
-		image := NewImage(p.Layout.PageSize, p.Layout.Pages)
-		for k := range p.Texels.List {
-			v := direct[i].at(k)
-			if other.columns > 0 {
-				row := other.row(k)
-				v[0], v[1], v[2] = v[0]+row[3*i], v[1]+row[3*i+1], v[2]+row[3*i+2]
-			}
-			copy(image.Pix[3*p.Texels.List[k].Index:], v[:])
+		k, ok := p.shared.packers.Get().(*packer)
+		if !ok {
+			k = newPacker(p)
 		}
-		image.fill(p.Texels.Fill)
-		layers[i], direct[i] = newLayer(p.Key(sources[i], q), image), light{}
+		layers[i], direct[i] = k.layer(p.Key(sources[i], q), &direct[i], &other, 3*i), light{}
+		p.shared.packers.Put(k)
 	}, stage(0.95, 1))
 }
 
 // light is a source's direct light on each lit texel: one value where it is
-// white, three where something tints it, none where it gives none.
+// white, three where something tints it.
 type light struct {
-	v        []float32
+	v        [][]float32 // by chunk of texels; nil where the source does not get to
 	channels int
 }
 
 func (l *light) at(i int) [3]float32 {
-	switch l.channels {
-	case 1:
-		return [3]float32{l.v[i], l.v[i], l.v[i]}
-	case 3:
-		return [3]float32(l.v[3*i:])
+	v := l.v[i/chunk]
+	switch {
+	case v == nil:
+		return [3]float32{}
+	case l.channels == 1:
+		x := v[i%chunk]
+		return [3]float32{x, x, x}
 	}
-	return [3]float32{}
+	return [3]float32(v[3*(i%chunk):])
 }
 
 // All points to each source of a list.
@@ -172,35 +165,54 @@ func All(sources []Source) []*Source {
 	return out
 }
 
-// directLight is a source's own light on every lit texel. A smooth sky's comes
-// later, by the rays of the gather.
-func (p *Prepared) directLight(ctx context.Context, s *Source, q Quality, report func(float64)) (light, error) {
-	if s.isSmooth() {
-		return light{}, nil
+// directLight is the sources' own light on every lit texel. A smooth sky's comes
+// later, by the rays of the gather. Only chunks of texels that a source gets to
+// are work; those of all sources are one list, so that all cores stay busy.
+func (p *Prepared) directLight(ctx context.Context, sources []*Source, q Quality, report func(float64)) ([]light, error) {
+	type piece struct{ source, chunk int32 }
+	var work []piece
+	direct, seeds := make([]light, len(sources)), make([]uint64, len(sources))
+	for i, s := range sources {
+		l := &direct[i]
+		l.v = make([][]float32, len(p.bounds))
+		if s.isSmooth() {
+			continue
+		}
+		l.channels = 1
+		if s.gobo != nil || s.shape.Kind == SkyKind {
+			l.channels = 3
+		}
+		seeds[i] = binary.BigEndian.Uint64([]byte(p.Key(s, q)))
+		reach := s.shape.reachM()
+		for k := range p.bounds {
+			if p.bounds[k].within(s.shape.Position, reach) {
+				work = append(work, piece{int32(i), int32(k)})
+			}
+		}
 	}
-	l := light{channels: 1}
-	if s.gobo != nil || s.shape.Kind == SkyKind {
-		l.channels = 3
-	}
-	texels := p.Texels.List
-	l.v = make([]float32, l.channels*len(texels))
-	seed, reach := binary.BigEndian.Uint64([]byte(p.Key(s, q))), s.shape.reachM()
+	return direct, inParallel(ctx, len(work), 4, func(from, to int) {
+		for _, w := range work[from:to] {
+			p.lightChunk(sources[w.source], int(w.chunk), q, seeds[w.source], &direct[w.source])
+		}
+	}, report)
+}
+
+func (p *Prepared) lightChunk(s *Source, k int, q Quality, seed uint64, l *light) {
 	samples := q.Samples()
 	if s.shape.Kind == SkyKind {
 		samples = q.Rays()
 	}
-	return l, inParallel(ctx, len(texels), chunk, func(from, to int) {
-		if !p.bounds[from/chunk].within(s.shape.Position, reach) {
-			return
+	texels := p.Texels.List[k*chunk : min(k*chunk+chunk, len(p.Texels.List))]
+	v := make([]float32, l.channels*chunk)
+	l.v[k] = v
+	for i := range texels {
+		t := &texels[i]
+		r := receiverOf(t)
+		lux, _ := s.direct(p.Scene, &r, samples, turn(seed, t.Index))
+		for c := range l.channels {
+			v[l.channels*i+c] = float32(lux[c])
 		}
-		for i := from; i < to; i++ {
-			r := receiverOf(&texels[i])
-			lux, _ := s.direct(p.Scene, &r, samples, turn(seed, texels[i].Index))
-			for c := range l.channels {
-				l.v[l.channels*i+c] = float32(lux[c])
-			}
-		}
-	}, report)
+	}
 }
 
 func receiverOf(t *lightmap.Texel) receiver {

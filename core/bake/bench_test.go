@@ -2,12 +2,21 @@ package bake_test
 
 import (
 	"context"
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"runtime"
+	"runtime/debug"
+	"slices"
+	"sync/atomic"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/require"
 
 	"grotta/core/bake"
 	"grotta/core/color"
+	"grotta/core/level"
 	"grotta/demo"
 )
 
@@ -92,4 +101,123 @@ func BenchmarkMix(b *testing.B) {
 		}
 		b.ReportMetric(float64(b.N)*float64(len(from))*12/b.Elapsed().Seconds()/1e9, "GB/s")
 	})
+}
+
+// How time grows with the texels, one light at a time, and with the lights where
+// as many reach each texel: direct light and its packing.
+func BenchmarkGrowth(b *testing.B) {
+	direct := func(b *testing.B, l *level.Level) {
+		l.Lightmap.Bounces = false
+		p := prepare(b, l)
+		for b.Loop() {
+			for group := range slices.Chunk(bake.All(p.Sources[:len(l.Lights)]), 8) {
+				_, err := p.Bake(context.Background(), group, bake.Good, nil)
+				require.NoError(b, err)
+			}
+		}
+		b.ReportMetric(float64(len(p.Texels.List)), "texels")
+		b.ReportMetric(b.Elapsed().Seconds()/float64(b.N), "s")
+	}
+	for _, density := range []float64{5, 7, 10, 15.811} {
+		b.Run(fmt.Sprintf("texels/%g", density), func(b *testing.B) {
+			l := demo.Saltmarsh()
+			l.Lightmap.Density = density
+			for _, s := range l.Solids {
+				s.Surface.Density = 0
+				for i := range s.Faces {
+					s.Faces[i].Density = 0
+				}
+			}
+			l.Lightmap.PageSize = 2048
+			l.Solids = slices.DeleteFunc(l.Solids, func(s *level.Solid) bool { return s.ID == "sea" || s.ID == "rock" })
+			direct(b, l)
+		})
+	}
+	for _, n := range []int{10, 32, 100, 316, 1000} {
+		b.Run(fmt.Sprintf("lights/%d", n), func(b *testing.B) {
+			l := plane()
+			l.Lightmap.Density = 16
+			r := rand.New(rand.NewPCG(1, 1))
+			at := make([][2]float64, n)
+			for i := range at {
+				at[i] = [2]float64{r.Float64()*20 - 10, r.Float64()*20 - 10}
+			}
+			reach := reachFor(at, 4)
+			for i := range at {
+				lamp := light(fmt.Sprintf("l%d", i), level.Point, 10, level.Vec{at[i][0], 0.2 * reach, at[i][1]}, down)
+				lamp.RangeM, lamp.RadiusM = reach, 0.02*reach
+				l.Lights = append(l.Lights, lamp)
+			}
+			direct(b, l)
+		})
+	}
+}
+
+// reachFor is the range at which so many of some lights, hung at a fifth of it,
+// reach a place of the plane on average.
+func reachFor(at [][2]float64, wanted float64) float64 {
+	low, high := 0.01, 100.0
+	for range 40 {
+		reach, sum, n := (low+high)/2, 0.0, 0.0
+		for i := range 40 {
+			for j := range 40 {
+				x, z := float64(i)/2-9.75, float64(j)/2-9.75
+				for _, a := range at {
+					if math.Hypot(math.Hypot(x-a[0], z-a[1]), 0.2*reach) < reach {
+						sum++
+					}
+				}
+				n++
+			}
+		}
+		if sum/n < wanted {
+			low = reach
+		} else {
+			high = reach
+		}
+	}
+	return high
+}
+
+// What a bake holds at its peak, beyond the layers themselves.
+func BenchmarkMemory(b *testing.B) {
+	for b.Loop() {
+		runtime.GC()
+		var before, now runtime.MemStats
+		runtime.ReadMemStats(&before)
+		l := demo.Saltmarsh()
+		l.Lightmap.Density, l.Lightmap.PageSize = 24, 1024
+		var peak atomic.Uint64
+		stop, done := make(chan struct{}), make(chan struct{})
+		go func() {
+			defer close(done)
+			for {
+				select {
+				case <-stop:
+					return
+				case <-time.After(5 * time.Millisecond):
+					var m runtime.MemStats
+					runtime.ReadMemStats(&m)
+					if m.HeapAlloc > peak.Load() {
+						peak.Store(m.HeapAlloc)
+					}
+				}
+			}
+		}()
+		debug.SetGCPercent(10)
+		p := prepare(b, l)
+		sources := bake.All(p.Sources[:8]) // as many as a message of the queue
+		layers, err := p.Bake(context.Background(), sources, bake.Good, nil)
+		debug.SetGCPercent(100)
+		close(stop)
+		<-done
+		require.NoError(b, err)
+		held := 0
+		for _, l := range layers {
+			held += l.MemoryBytes()
+		}
+		runtime.ReadMemStats(&now)
+		b.ReportMetric((float64(peak.Load())-float64(before.HeapAlloc)-float64(held))/float64(len(p.Texels.List)), "bytes/texel")
+		b.ReportMetric(float64(len(p.Texels.List)), "texels")
+	}
 }

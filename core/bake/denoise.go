@@ -92,16 +92,9 @@ func (p *Prepared) texelField(nearM []float32) *field {
 	for i := range p.Texels.List {
 		at[p.Texels.List[i].Index] = int32(i)
 	}
-	charts := make([]int, len(p.Layout.Charts)+1)
-	for i := range p.Texels.List { // they go chart by chart
-		charts[p.Layout.ChartOf[p.Texels.List[i].Surface]+1] = i + 1
-	}
-	for i := 1; i < len(charts); i++ {
-		charts[i] = max(charts[i], charts[i-1])
-	}
 	const pad = lightmap.PaddingTexels
 	return &field{
-		nearM: nearM, reach: smoothTexels, charts: charts,
+		nearM: nearM, reach: smoothTexels, charts: p.Texels.TexelsOf,
 		place: func(ci, i int) (int, int) {
 			x, y := p.Layout.Place(p.Texels.List[i].Index)
 			return x - p.Layout.Charts[ci].X - pad, y - p.Layout.Charts[ci].Y - pad

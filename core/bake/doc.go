@@ -56,7 +56,7 @@ func (q Quality) Rays() int {
 // tolerance is the share of all light that the last bounces may leave out.
 func (q Quality) tolerance() float64 {
 	if q == Draft {
-		return 1e-3
+		return 2e-3
 	}
 	return 1e-4
 }

@@ -9,7 +9,6 @@ import (
 	"fmt"
 	"math"
 	"runtime"
-	"slices"
 	"sync"
 
 	"github.com/klauspost/compress/zstd"
@@ -29,19 +28,6 @@ type Image struct {
 // NewImage is black.
 func NewImage(pageSize, pages int) *Image {
 	return &Image{pageSize, pages, make([]float32, 3*pageSize*pageSize*pages)}
-}
-
-func (m *Image) fill(fills []lightmap.Fill) {
-	for i := range fills {
-		f := &fills[i]
-		for c := range int32(3) {
-			var sum float32
-			for _, from := range f.From[:f.Count] {
-				sum += m.Pix[3*from+c]
-			}
-			m.Pix[3*f.Index+c] = sum / float32(f.Count)
-		}
-	}
 }
 
 // At reads bilinearly at texel coordinates of a page; whole numbers plus a half
@@ -88,50 +74,6 @@ type Layer struct {
 type Tile struct {
 	Page, X, Y uint16
 	Half       []uint16 // tileValues of them
-}
-
-// newLayer packs an image. The exponent puts the brightest value just under
-// 2^15, so that half-floats keep 11 bits over the widest span: the relative
-// error is at most 2^-11 down to 2^-29 of the brightest.
-func newLayer(key string, m *Image) *Layer {
-	l := &Layer{Key: key, PageSize: m.PageSize, Pages: m.Pages}
-	var brightest float32
-	for _, v := range m.Pix {
-		brightest = max(brightest, v)
-	}
-	if brightest > 0 {
-		_, e := math.Frexp(float64(brightest))
-		l.Exponent = e - 15
-	}
-	scale := float32(math.Ldexp(1, -l.Exponent))
-	across := m.PageSize / TileSize
-	for page := range m.Pages {
-		for ty := range across {
-			for tx := range across {
-				if packed := packTile(m, page, tx, ty, scale); packed != nil {
-					l.Tiles = append(l.Tiles, Tile{uint16(page), uint16(tx), uint16(ty), packed})
-				}
-			}
-		}
-	}
-	return l
-}
-
-// packTile is nil where a tile holds no light.
-func packTile(m *Image, page, tx, ty int, scale float32) []uint16 {
-	var packed []uint16
-	for y := range TileSize {
-		from := 3 * ((page*m.PageSize+ty*TileSize+y)*m.PageSize + tx*TileSize)
-		row := m.Pix[from : from+3*TileSize]
-		if packed == nil {
-			if !slices.ContainsFunc(row, func(v float32) bool { return v != 0 }) {
-				continue
-			}
-			packed = make([]uint16, tileValues)
-		}
-		half.Encode(packed[y*3*TileSize:(y+1)*3*TileSize], row, scale)
-	}
-	return packed
 }
 
 // AddTo adds the layer, times a weight for each channel, to an image of the

@@ -56,7 +56,7 @@ func (s *shape) pass(src *Source, sc *scene.Scene, r *receiver, a *arrival, samp
 		return 1, 1
 	}
 	all, through, seen := s.sample(src, sc, r, a, blind, samples, turn)
-	if seen > 0 && seen < through && samples > 1 {
+	if seen > 0 && seen < through && samples >= penumbraFrom {
 		all, through, seen = s.sample(src, sc, r, a, blind, samples*penumbraMore, turn)
 	}
 	if all == 0 || through == 0 {
@@ -67,7 +67,10 @@ func (s *shape) pass(src *Source, sc *scene.Scene, r *receiver, a *arrival, samp
 
 // penumbraMore is how many times the samples a place gets that is neither lit nor
 // dark: only there do they show.
-const penumbraMore = 4
+const (
+	penumbraMore = 4
+	penumbraFrom = 8 // a draft does without
+)
 
 // sample adds up the weights of a light's samples: all, those that its own shape
 // lets through, and those that nothing blocks.
@@ -181,7 +184,7 @@ func (s *Source) emissiveLight(sc *scene.Scene, r *receiver, samples int, turn f
 		if e > 0 {
 			n := max(1, int(math.Round(float64(samples)*e/total)))
 			v := s.polygons[i].visible(sc, r, n, turn+float64(i))
-			if v > 0 && v < 1 {
+			if v > 0 && v < 1 && samples >= penumbraFrom {
 				v = s.polygons[i].visible(sc, r, n*penumbraMore, turn+float64(i))
 			}
 			seen += e * v

@@ -71,6 +71,7 @@ type once struct {
 	mu        sync.Mutex
 	transport *transport
 	steps     map[Quality]int // bounces by quality
+	packers   sync.Pool       // of *packer
 }
 
 // transport gives the links and how many bounces a quality wants. Both are made

@@ -60,13 +60,13 @@ func TestFurnace(t *testing.T) {
 		exitance := math.Pi * 100 * rho // emission is of the base colour
 		want := exitance / (1 - rho)
 		p := prepare(t, l)
-		for _, q := range []bake.Quality{bake.Draft, bake.Good} {
+		for q, most := range map[bake.Quality]float64{bake.Draft: 0.02, bake.Good: 0.002} {
 			m := mixOf(t, p, q)
 			worst := 0.0
 			for _, texel := range p.Texels.List {
 				worst = math.Max(worst, math.Abs(float64(m.Pix[3*texel.Index])/want-1))
 			}
-			assert.Less(t, worst, 0.01, "albedo %.2f at %s, of %d texels", rho, q, len(p.Texels.List))
+			assert.Less(t, worst, most, "albedo %.2f at %s, of %d texels", rho, q, len(p.Texels.List))
 		}
 		got := p.Ledger(geom.Vec3{0.3, -1, 0.2}, up).Total.R
 		assert.InEpsilon(t, want, got, 0.02, "ledger, albedo %.2f", rho)
@@ -211,15 +211,15 @@ func TestLightmapAndLedgerAgreeOnBounces(t *testing.T) {
 			continue
 		}
 		got := color.Linear{float64(m.Pix[3*texel.Index]), float64(m.Pix[3*texel.Index+1]), float64(m.Pix[3*texel.Index+2])}
-		require.InEpsilon(t, book.Total.R, got[0], 0.15, "%v facing %v: %+v", at, n, book.Total)
-		require.InEpsilon(t, book.Total.B, got[2], 0.15, "%v facing %v", at, n)
+		require.InEpsilon(t, book.Total.R, got[0], 0.25, "%v facing %v: %+v", at, n, book.Total)
+		require.InEpsilon(t, book.Total.B, got[2], 0.25, "%v facing %v", at, n)
 		off := got.Luminance()/book.Total.Luminance - 1
 		sum, square = sum+off, square+off*off
 		checked++
 	}
 	assert.Greater(t, checked, 25)
 	assert.Less(t, math.Abs(sum)/float64(checked), 0.02, "no lean either way")
-	assert.Less(t, math.Sqrt(square/float64(checked)), 0.04)
+	assert.Less(t, math.Sqrt(square/float64(checked)), 0.06)
 	book := p.Ledger(geom.Vec3{-2.5, 0, 1}, up)
 	assert.Greater(t, book.Sources[0].Bounced.R/book.Sources[0].Bounced.B, 1.1, "the red wall tints what it sends back")
 }

@@ -18,11 +18,13 @@ type Texel struct {
 	Normal  [3]float32
 }
 
-// Texels are the samples to compute, in the order of charts and rows, and the
-// rule that fills the rest from them.
+// Texels are the samples to compute, in the order of charts and of blocks in them,
+// and the rule that fills the rest from them.
 type Texels struct {
 	List []Texel
 	Fill []Fill // in order; later entries read earlier ones
+	// Where each chart's texels and fills begin, and the ends: one more than charts.
+	TexelsOf, FillsOf []int
 }
 
 // Fill sets a texel to the mean of up to eight neighbours that have a value.
@@ -48,11 +50,16 @@ func (l *Layout) Texels(s *scene.Scene) *Texels {
 	group.Wait()
 	all := &Texels{}
 	for _, c := range charts {
+		all.TexelsOf, all.FillsOf = append(all.TexelsOf, len(all.List)), append(all.FillsOf, len(all.Fill))
 		all.List = append(all.List, c.List...)
 		all.Fill = append(all.Fill, c.Fill...)
 	}
+	all.TexelsOf, all.FillsOf = append(all.TexelsOf, len(all.List)), append(all.FillsOf, len(all.Fill))
 	return all
 }
+
+// blockTexels is the side of the squares in which texels follow each other.
+const blockTexels = 8
 
 // spots are the places of a texel's square that are tried, the centre first.
 var spots = [][2]float64{
@@ -67,20 +74,28 @@ func (l *Layout) chartTexels(s *scene.Scene, c *Chart) Texels {
 	index := func(x, y int) int32 {
 		return int32(c.Page*l.PageSize*l.PageSize + (c.Y+y)*l.PageSize + c.X + x)
 	}
-	for y := PaddingTexels; y < c.Height-PaddingTexels; y++ {
-		for x := PaddingTexels; x < c.Width-PaddingTexels; x++ {
-			for _, spot := range spots {
-				p, normal, ok := patch.at(float64(x-PaddingTexels)+spot[0], float64(y-PaddingTexels)+spot[1])
-				if !ok {
-					continue
+	place := func(x, y int) {
+		for _, spot := range spots {
+			p, normal, ok := patch.at(float64(x-PaddingTexels)+spot[0], float64(y-PaddingTexels)+spot[1])
+			if !ok {
+				continue
+			}
+			p = p.Add(normal.Mul(scene.OffsetM))
+			if s.Inside(p) != "" {
+				continue
+			}
+			out.List = append(out.List, Texel{index(x, y), int32(c.Surface), f32(p), f32(normal)})
+			filled[y*c.Width+x] = true
+			return
+		}
+	}
+	// Block by block, so that texels that follow each other are neighbours.
+	for by := PaddingTexels; by < c.Height-PaddingTexels; by += blockTexels {
+		for bx := PaddingTexels; bx < c.Width-PaddingTexels; bx += blockTexels {
+			for y := by; y < min(by+blockTexels, c.Height-PaddingTexels); y++ {
+				for x := bx; x < min(bx+blockTexels, c.Width-PaddingTexels); x++ {
+					place(x, y)
 				}
-				p = p.Add(normal.Mul(scene.OffsetM))
-				if s.Inside(p) != "" {
-					continue
-				}
-				out.List = append(out.List, Texel{index(x, y), int32(c.Surface), f32(p), f32(normal)})
-				filled[y*c.Width+x] = true
-				break
 			}
 		}
 	}

@@ -1,0 +1,107 @@
+package bake
+
+import (
+	"math"
+
+	"grotta/core/half"
+)
+
+// packer turns light on lit texels into layers, one after the other. It keeps an
+// image between them and cleans only what it wrote, so that a layer costs what its
+// light covers and not what the level has.
+type packer struct {
+	p     *Prepared
+	image *Image
+	isLit []bool // of each tile: whether it may hold light
+}
+
+func newPacker(p *Prepared) *packer {
+	across := p.Layout.PageSize / TileSize
+	return &packer{p: p, image: NewImage(p.Layout.PageSize, p.Layout.Pages), isLit: make([]bool, across*across*p.Layout.Pages)}
+}
+
+// layer packs the sum of a direct light and three columns of other light. The
+// exponent puts the brightest value just under 2^15, so that half-floats keep 11
+// bits over the widest span: the relative error is at most 2^-11 down to 2^-29 of
+// the brightest.
+func (k *packer) layer(key string, direct *light, other *table, column int) *Layer {
+	var brightest float32
+	for ci := range k.p.Layout.Charts {
+		brightest = max(brightest, k.chart(ci, direct, other, column))
+	}
+	l := &Layer{Key: key, PageSize: k.p.Layout.PageSize, Pages: k.p.Layout.Pages}
+	if brightest > 0 {
+		_, e := math.Frexp(float64(brightest))
+		l.Exponent = e - 15
+	}
+	scale := float32(math.Ldexp(1, -l.Exponent))
+	across := k.p.Layout.PageSize / TileSize
+	for t := range k.isLit {
+		if !k.isLit[t] {
+			continue
+		}
+		page, y, x := t/(across*across), t/across%across, t%across
+		l.Tiles = append(l.Tiles, Tile{uint16(page), uint16(x), uint16(y), k.tile(page, x, y, scale)})
+		k.isLit[t] = false
+	}
+	return l
+}
+
+// chart writes one chart, where there is light on it, and gives the brightest.
+func (k *packer) chart(ci int, direct *light, other *table, column int) (brightest float32) {
+	texels, pix := k.p.Texels, k.image.Pix
+	end := texels.TexelsOf[ci+1]
+	for i := texels.TexelsOf[ci]; i < end; i++ {
+		if other.columns == 0 && direct.v[i/chunk] == nil {
+			i = min(i/chunk*chunk+chunk, end) - 1 // none of this chunk
+			continue
+		}
+		v := direct.at(i)
+		if other.columns > 0 {
+			row := other.row(i)[column : column+3]
+			v[0], v[1], v[2] = v[0]+row[0], v[1]+row[1], v[2]+row[2]
+		}
+		if v != [3]float32{} {
+			at := texels.List[i].Index
+			copy(pix[3*at:], v[:])
+			k.mark(at)
+			brightest = max(brightest, v[0], v[1], v[2])
+		}
+	}
+	if brightest == 0 {
+		return 0
+	}
+	for i := texels.FillsOf[ci]; i < texels.FillsOf[ci+1]; i++ {
+		f := &texels.Fill[i]
+		for c := range int32(3) {
+			var sum float32
+			for _, from := range f.From[:f.Count] {
+				sum += pix[3*from+c]
+			}
+			if sum > 0 {
+				pix[3*f.Index+c] = sum / float32(f.Count)
+				k.mark(f.Index)
+			}
+		}
+	}
+	return brightest
+}
+
+// mark says that the tile of a texel holds light.
+func (k *packer) mark(texel int32) {
+	size, across := k.p.Layout.PageSize, k.p.Layout.PageSize/TileSize
+	row := int(texel) / size // over all pages
+	k.isLit[row/TileSize*across+int(texel)%size/TileSize] = true
+}
+
+// tile packs and cleans a tile.
+func (k *packer) tile(page, tx, ty int, scale float32) []uint16 {
+	m, packed := k.image, make([]uint16, tileValues)
+	for y := range TileSize {
+		at := 3 * ((page*m.PageSize+ty*TileSize+y)*m.PageSize + tx*TileSize)
+		row := m.Pix[at : at+3*TileSize]
+		half.Encode(packed[y*3*TileSize:(y+1)*3*TileSize], row, scale)
+		clear(row)
+	}
+	return packed
+}
