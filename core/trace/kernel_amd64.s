@@ -33,7 +33,7 @@ DATA signBits<>+28(SB)/4, $0x80000000
 GLOBL signBits<>(SB), RODATA|NOPTR, $32
 
 // func closestWide(nodes *byte, blocks *byte, ray *byte, hit *byte)
-// Requires: AVX, AVX2, BMI
+// Requires: AVX, AVX2, BMI, MMX+
 TEXT ·closestWide(SB), $4224-32
 	MOVQ         nodes+0(FP), AX
 	MOVQ         blocks+8(FP), CX
@@ -104,12 +104,17 @@ several:
 	MOVQ    SI, R12
 
 insert:
-	TZCNTL R11, R13
-	MOVL   4160(SP)(R13*4), R14
-	SHLQ   $0x20, R14
-	MOVL   192(R10)(R13*4), R13
-	ORQ    R14, R13
-	MOVQ   SI, R14
+	TZCNTL     R11, R13
+	MOVL       4160(SP)(R13*4), R14
+	SHLQ       $0x20, R14
+	MOVL       192(R10)(R13*4), R13
+	MOVQ       R13, R15
+	SHLQ       $0x08, R15
+	PREFETCHT0 (AX)(R15*1)
+	PREFETCHT0 64(AX)(R15*1)
+	PREFETCHT0 128(AX)(R15*1)
+	ORQ        R14, R13
+	MOVQ       SI, R14
 
 sink:
 	CMPQ R14, R12
@@ -262,7 +267,7 @@ end:
 	RET
 
 // func occludedWide(nodes *byte, blocks *byte, ray *byte) int64
-// Requires: AVX, BMI
+// Requires: AVX, BMI, MMX+
 TEXT ·occludedWide(SB), $4224-32
 	MOVQ         nodes+0(FP), AX
 	MOVQ         blocks+8(FP), CX
@@ -329,12 +334,17 @@ visit:
 
 several:
 push:
-	TZCNTL R10, R11
-	MOVL   192(R9)(R11*4), R11
-	MOVQ   R11, (SP)(BX*8)
-	INCQ   BX
-	BLSRL  R10, R10
-	JNZ    push
+	TZCNTL     R10, R11
+	MOVL       192(R9)(R11*4), R11
+	MOVQ       R11, R12
+	SHLQ       $0x08, R12
+	PREFETCHT0 (AX)(R12*1)
+	PREFETCHT0 64(AX)(R12*1)
+	PREFETCHT0 128(AX)(R12*1)
+	MOVQ       R11, (SP)(BX*8)
+	INCQ       BX
+	BLSRL      R10, R10
+	JNZ        push
 
 pop:
 	TESTQ BX, BX

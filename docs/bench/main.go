@@ -1,5 +1,5 @@
-// Command bench runs the benchmarks of the core and prints their figures with
-// the machine they were measured on.
+// Command bench runs the benchmarks of the core, prints their figures and ratios
+// with the machine they were measured on, and draws how time grows.
 package main
 
 import (
@@ -12,24 +12,75 @@ import (
 	"strings"
 )
 
+// picture is where the growth is drawn.
+const picture = "docs/growth.png"
+
+// figures are what the benchmarks reported: "Rays/closest/wide/20k Mrays/s".
+type figures map[string]float64
+
 func main() {
 	fmt.Printf("%s, %d cores, %s\n\n", processor(), runtime.NumCPU(), runtime.Version())
-	out, err := exec.Command("go", "test", "-run", "^$", "-bench", ".", "./core/trace", "./core/bake").CombinedOutput()
-	if err != nil {
-		log.Fatalf("%v\n%s", err, out)
+	f := figures{}
+	for _, run := range [][]string{
+		{"-bench", ".", "./core/trace"},
+		{"-bench", "Mix", "./core/bake"},
+		{"-bench", "Demo|Growth", "-benchtime", "3x", "./core/bake"},
+		{"-bench", "Memory", "-benchtime", "1x", "./core/bake"},
+	} {
+		out, err := exec.Command("go", append([]string{"test", "-run", "^$"}, run...)...).CombinedOutput()
+		if err != nil {
+			log.Fatalf("%v\n%s", err, out)
+		}
+		f.read(string(out))
 	}
-	figure := regexp.MustCompile(`(?m)^Benchmark(\S+?)(?:-\d+)?\s.*?([0-9.]+) (Mrays/s|Mtexels/s|ms/Mtexel-layer)`)
-	value := map[string]string{}
-	for _, m := range figure.FindAllStringSubmatch(string(out), -1) {
-		fmt.Printf("%-22s %8s %s\n", m[1], m[2], m[3])
-		value[m[1]] = m[2]
+	f.print()
+	if err := f.draw(picture); err != nil {
+		log.Fatal(err)
 	}
-	var mix, bound float64
-	fmt.Sscan(value["Mix"], &mix)
-	fmt.Sscan(value["MixBound"], &bound)
-	if bound > 0 {
-		fmt.Printf("\nmix takes %.2f times the plain a += k*b loop over float32\n", mix/bound)
+	fmt.Printf("\ngrowth drawn in %s\n", picture)
+}
+
+var line = regexp.MustCompile(`^Benchmark(\S+?)(?:-\d+)?\s+\d+\s+(.*)$`)
+
+func (f figures) read(out string) {
+	for text := range strings.Lines(out) {
+		m := line.FindStringSubmatch(strings.TrimSpace(text))
+		if m == nil {
+			continue
+		}
+		words := strings.Fields(m[2])
+		for i := 0; i+1 < len(words); i += 2 {
+			var v float64
+			if _, err := fmt.Sscan(words[i], &v); err == nil {
+				f[m[1]+" "+words[i+1]] = v
+			}
+		}
 	}
+}
+
+func (f figures) print() {
+	for _, size := range []string{"20k", "300k"} {
+		for _, kind := range []string{"closest", "any"} {
+			name := fmt.Sprintf("Rays/%s/%%s/%s Mrays/s", kind, size)
+			scalar, wide := f[fmt.Sprintf(name, "binary")], f[fmt.Sprintf(name, "wide")]
+			fmt.Printf("%-44s Go %5.2f   kernel %5.2f Mrays/s   ratio %.2f\n", kind+"-hit rays, "+size+" triangles", scalar, wide, wide/scalar)
+		}
+	}
+	trace := 1.3 / f["Rays/closest/wide/300k Mrays/s"]
+	row := func(name, format string, args ...any) { fmt.Printf("%-44s "+format+"\n", append([]any{name}, args...)...) }
+	row("build of 300k triangles", "%.2f s, %.2f of what 1.3 million closest-hit rays take", f["Build/wide/300k s"], f["Build/wide/300k s"]/trace)
+	row("rays as a bake sends them, beside shuffled", "%.2f", f["Order/baker Mrays/s"]/f["Order/shuffled Mrays/s"])
+	row("a mix, beside a plain a += k*b by bytes", "%.2f (%.1f and %.1f GB/s), %.2f ms a megatexel and layer", f["Mix/layers GB/s"]/f["Mix/plain GB/s"], f["Mix/layers GB/s"], f["Mix/plain GB/s"], f["Mix/layers ms/Mtexel-layer"])
+	row("demo, all of it coarse from nothing", "%.2f s", f["Demo/first s"])
+	row("demo, a moved light at draft", "%.2f s", f["Demo/moved s"])
+	row("demo, a mix", "%.1f ms", 1000*f["Demo/mix s"])
+	row("demo, 18 lights direct at good", "%.2f s, %.2f million texels and lights a second", f["Demo/good/direct s"], 18*f["Demo/good/direct Mtexels/s"])
+	row("demo, all sources with bounces at good", "%.2f s", f["Demo/good/bounced s"])
+	row("peak memory beyond the layers", "%.0f bytes a texel, geometry and all", f["Memory bytes/texel"])
+	row("a ray, 20k to 300k triangles", "%.2f times the time", f["Growth/300000 ns/ray"]/f["Growth/20000 ns/ray"])
+	few, many := f["Growth/texels/5 texels"], f["Growth/texels/15.811 texels"]
+	row("texels", "%.1f times the texels, %.1f times the time", many/few, f["Growth/texels/15.811 s"]/f["Growth/texels/5 s"])
+	row("lights, as many reaching each texel", "100 times the lights, %.2f times the time", f["Growth/lights/1000 s"]/f["Growth/lights/10 s"])
 }
 
 func processor() string {
