@@ -52,11 +52,11 @@ func geometryHash(s *scene.Scene, l *lightmap.Layout) [32]byte {
 	h := sha256.New()
 	for i := range s.Surfaces {
 		surface := &s.Surfaces[i]
-		fmt.Fprintf(h, "%t %t %d\n", surface.CastsShadow, surface.ReceivesLight, len(surface.Tris))
+		fmt.Fprintf(h, "%t %t %d\n", surface.CastsShadow, surface.ReceivesLight, surface.Count)
 		if s.Level.Lightmap.Bounces {
 			fmt.Fprintf(h, "%v %t\n", surface.Albedo, surface.Material.TwoSided)
 		}
-		for _, t := range surface.Tris {
+		for _, t := range s.Triangles[surface.First : surface.First+surface.Count] {
 			binary.Write(h, binary.LittleEndian, t)
 		}
 	}

@@ -109,7 +109,7 @@ func BenchmarkGrowth(b *testing.B) {
 		l.Lightmap.Bounces = false
 		p := prepare(b, l)
 		for b.Loop() {
-			for group := range slices.Chunk(bake.All(p.Sources[:len(l.Lights)]), 8) {
+			for group := range slices.Chunk(bake.All(p.Sources[:len(l.Lights)]), 5) {
 				_, err := p.Bake(context.Background(), group, bake.Good, nil)
 				require.NoError(b, err)
 			}
@@ -185,7 +185,7 @@ func BenchmarkMemory(b *testing.B) {
 		var before, now runtime.MemStats
 		runtime.ReadMemStats(&before)
 		l := demo.Saltmarsh()
-		l.Lightmap.Density, l.Lightmap.PageSize = 24, 1024
+		l.Lightmap.Density = 24
 		var peak atomic.Uint64
 		stop, done := make(chan struct{}), make(chan struct{})
 		go func() {
@@ -205,7 +205,7 @@ func BenchmarkMemory(b *testing.B) {
 			}
 		}()
 		p := prepare(b, l)
-		sources := bake.All(p.Sources[:8]) // as many as a message of the queue
+		sources := bake.All(p.Sources[:5]) // as many as a message of the queue
 		layers, err := p.Bake(context.Background(), sources, bake.Good, nil)
 		close(stop)
 		<-done
@@ -217,5 +217,34 @@ func BenchmarkMemory(b *testing.B) {
 		runtime.ReadMemStats(&now)
 		b.ReportMetric((float64(peak.Load())-float64(before.HeapAlloc)-float64(held))/float64(len(p.Texels.List)), "bytes/texel")
 		b.ReportMetric(float64(len(p.Texels.List)), "texels")
+	}
+}
+
+// What a level's triangles take once they are ready for rays, beside the document.
+func BenchmarkTriangleMemory(b *testing.B) {
+	l := level.New("Heap")
+	const side = 390 // of quads
+	m := level.Default[level.Mesh]()
+	m.ID, m.Surface.ReceivesLight = "heap", false
+	r := rand.New(rand.NewPCG(1, 1))
+	for i := range (side + 1) * (side + 1) {
+		m.Positions = append(m.Positions, float64(i%(side+1))/10, r.Float64()/10, float64(i/(side+1))/10)
+	}
+	for y := range uint32(side) {
+		for x := range uint32(side) {
+			a := y*(side+1) + x
+			m.Indices = append(m.Indices, a, a+side+1, a+1, a+1, a+side+1, a+side+2)
+		}
+	}
+	l.Meshes = []*level.Mesh{&m}
+	for b.Loop() {
+		var before, after runtime.MemStats
+		runtime.GC()
+		runtime.ReadMemStats(&before)
+		p := prepare(b, l)
+		runtime.GC()
+		runtime.ReadMemStats(&after)
+		b.ReportMetric(float64(after.HeapAlloc-before.HeapAlloc)/float64(len(m.Indices)/3), "bytes/triangle")
+		runtime.KeepAlive(p)
 	}
 }

@@ -8,7 +8,6 @@ import (
 	"strings"
 
 	"grotta/core/color"
-	"grotta/core/geom"
 )
 
 // Stale is a source whose layer has to be baked, and why.
@@ -109,11 +108,7 @@ func formsOf(p *Prepared) map[string]form {
 	for i := range p.Scene.Surfaces {
 		s := &p.Scene.Surfaces[i]
 		f := forms[s.Entity]
-		first := geom.Vec3{}
-		if len(s.Tris) > 0 {
-			first = s.Tris[0][0]
-		}
-		f.place += fmt.Sprint(len(s.Tris), first)
+		f.place += fmt.Sprint(s.Count, p.Scene.CornersOf(s.First))
 		f.roles += fmt.Sprint(s.CastsShadow, s.ReceivesLight)
 		f.albedo += fmt.Sprint(color.Linear(s.Albedo), s.Material.TwoSided)
 		f.density += fmt.Sprint(s.DensityM)

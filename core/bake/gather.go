@@ -63,6 +63,7 @@ func (p *Prepared) indirectLight(ctx context.Context, sources []*Source, direct 
 	if q == Draft {
 		return p.gatherCoarse(ctx, t, sources, sent, on)
 	}
+	on = table{} // let go of before the large table is made
 	return p.gatherFine(ctx, t, sources, sent, q.Rays(), stage(0.55, 0.95))
 }
 
@@ -122,7 +123,7 @@ const gatherSeed = 0x67617468
 // send back, for every source at once.
 func (p *Prepared) gatherFine(ctx context.Context, t *transport, sources []*Source, sent table, rays int, report func(float64)) (table, error) {
 	out := newTable(len(p.Texels.List), len(sources))
-	nearM := make([]float32, len(p.Texels.List))
+	around := make([]surroundings, len(p.Texels.List))
 	var skies []int
 	for i, s := range sources {
 		if s.isSmooth() {
@@ -135,12 +136,13 @@ func (p *Prepared) gatherFine(ctx context.Context, t *transport, sources []*Sour
 			n := vec(texel.Normal)
 			u, v := geom.Axes(n)
 			turn := turn(gatherSeed, texel.Index)
-			near, row := 0.0, out.row(i)
+			c := &p.Layout.Charts[p.Layout.ChartOf[texel.Surface]]
+			found, row := survey{u: c.U, v: c.V}, out.row(i)
 			for k := range rays {
 				a, b := pair(k, rays, turn)
 				dir := cosineDirection(n, u, v, a, b)
 				link, distance := p.gatherRay(t, texel, dir)
-				near += 1 / math.Max(distance, 1e-3)
+				found.add(dir, distance)
 				if link < linkDark {
 					addRow(row, sent.row(int(link)))
 				} else if link == linkSky {
@@ -152,7 +154,7 @@ func (p *Prepared) gatherFine(ctx context.Context, t *transport, sources []*Sour
 					}
 				}
 			}
-			nearM[i] = float32(float64(rays) / near)
+			around[i] = found.done(c.Density)
 			for c := range row {
 				row[c] /= float32(rays)
 			}
@@ -161,7 +163,7 @@ func (p *Prepared) gatherFine(ctx context.Context, t *transport, sources []*Sour
 	if err != nil || !p.Scene.Level.Lightmap.Denoise {
 		return out, err
 	}
-	return out, p.texelField(nearM).smooth(ctx, out)
+	return out, p.texelField(around).smooth(ctx, out)
 }
 
 // gatherCoarse reads the patches themselves, bilinearly: no more rays. on is the

@@ -12,6 +12,7 @@ import (
 type packer struct {
 	p     *Prepared
 	image *Image
+	from  [8]int32
 	isLit []bool // of each tile: whether it may hold light
 }
 
@@ -72,14 +73,15 @@ func (k *packer) chart(ci int, direct *light, other *table, column int) (brighte
 		return 0
 	}
 	for i := texels.FillsOf[ci]; i < texels.FillsOf[ci+1]; i++ {
-		f := &texels.Fill[i]
+		f := texels.Fill[i]
+		from := k.p.Layout.From(f, k.from[:0])
 		for c := range int32(3) {
 			var sum float32
-			for _, from := range f.From[:f.Count] {
-				sum += pix[3*from+c]
+			for _, at := range from {
+				sum += pix[3*at+c]
 			}
 			if sum > 0 {
-				pix[3*f.Index+c] = sum / float32(f.Count)
+				pix[3*f.Index+c] = sum / float32(len(from))
 				k.mark(f.Index)
 			}
 		}

@@ -100,7 +100,7 @@ func (p *Prepared) meetLit(from, dir geom.Vec3) (receiver, color.Linear, bool) {
 	if p.Layout.ChartOf[m.Surface] < 0 || !m.Front && !surface.Material.TwoSided {
 		return receiver{}, color.Linear{}, false
 	}
-	t := surface.Tris[m.Triangle-surface.First]
+	t := p.Scene.CornersOf(m.Triangle)
 	n := t[1].Sub(t[0]).Cross(t[2].Sub(t[0])).Normalize()
 	point := from.Add(dir.Mul(m.T))
 	albedo := surface.Albedo

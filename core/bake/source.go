@@ -218,7 +218,7 @@ func appendEmissive(all []Source, sc *scene.Scene) []Source {
 				src.polygons = append(src.polygons, newPolygon(f.Outline))
 				continue
 			}
-			for _, t := range f.Tris {
+			for t := range sc.Corners(f) {
 				src.polygons = append(src.polygons, newPolygon(t[:]))
 			}
 		}

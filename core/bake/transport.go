@@ -40,10 +40,10 @@ const (
 type transport struct {
 	patchOf []int32 // of each lit texel
 	links   []uint32
-	albedo  [][3]float32 // of each patch, for what it sends back
-	normal  [][3]float32 // of each patch's rays
-	nearM   []float32    // of each patch: the harmonic mean of how far its rays go
-	grids   []grid       // of each chart
+	albedo  [][3]float32   // of each patch, for what it sends back
+	normal  [][3]float32   // of each patch's rays
+	around  []surroundings // of each patch
+	grids   []grid         // of each chart
 }
 
 // grid is the patches of a chart, in rows. Patches without a lit texel stand for
@@ -120,7 +120,7 @@ func (p *Prepared) newTransport(ctx context.Context, report func(share float64))
 		t.grids[i].standIn(members)
 	}
 	t.links = make([]uint32, count*patchRays)
-	t.albedo, t.normal, t.nearM = make([][3]float32, count), make([][3]float32, count), make([]float32, count)
+	t.albedo, t.normal, t.around = make([][3]float32, count), make([][3]float32, count), make([]surroundings, count)
 	err := inParallel(ctx, count, 128, func(from, to int) {
 		for k := from; k < to; k++ {
 			if len(members[k]) > 0 {
@@ -186,14 +186,16 @@ func (p *Prepared) link(t *transport, k int, members []int32) {
 		t.albedo[k][c] = float32(math.Min(albedo[c], maxAlbedo))
 	}
 	rays := t.patchDirections(k, turn(linkSeed, first.Index))
-	sum := 0.0
+	ci := p.Layout.ChartOf[first.Surface]
+	c := &p.Layout.Charts[ci]
+	found := survey{u: c.U, v: c.V}
 	for i := range patchRays {
 		texel := &p.Texels.List[members[i%len(members)]]
 		target, distance := p.gatherRay(t, texel, rays[i])
 		t.links[k*patchRays+i] = target
-		sum += 1 / math.Max(distance, 1e-3)
+		found.add(rays[i], distance)
 	}
-	t.nearM[k] = float32(patchRays / sum)
+	t.around[k] = found.done(c.Density / float64(t.grids[ci].side))
 }
 
 // openM is how far a ray counts to go that leaves the level.

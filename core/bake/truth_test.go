@@ -150,14 +150,16 @@ func TestSkyPatchesMakeTheSky(t *testing.T) {
 		require.Greater(t, len(p.Sources), 146)
 		layers := layersOf(t, p, bake.Good)
 		b := bake.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers)
-		worst := 0.0
+		worst, sum, n := 0.0, 0.0, 0.0
 		for _, texel := range p.Texels.List {
 			if x := float64(a.Pix[3*texel.Index]); x > 10 {
-				worst = math.Max(worst, math.Abs(float64(b.Pix[3*texel.Index])/x-1))
+				off := math.Abs(float64(b.Pix[3*texel.Index])/x - 1)
+				worst, sum, n = math.Max(worst, off), sum+off, n+1
 			}
 		}
-		assert.Less(t, worst, 0.12, kind)
-		t.Logf("%s: worst texel off by %.3f", kind, worst)
+		assert.Less(t, sum/n, 0.03, kind)
+		assert.Less(t, worst, 0.25, kind)
+		t.Logf("%s: off by %.3f on average, %.3f at worst", kind, sum/n, worst)
 
 		// Another sky is another mix of the same layers.
 		l.Environment.Sky.Kind = level.SkySolid

@@ -54,14 +54,14 @@ func (x *exporter) geometry() {
 }
 
 func (x *exporter) entity(surfaces []scene.Surface) {
-	place := surfaces[0].Tris[0][0]
+	place := x.scene.CornersOf(surfaces[0].First)[0]
 	mesh := &gltf.Mesh{Name: surfaces[0].Entity}
 	for _, material := range materialsOf(surfaces) {
 		var positions, normals [][3]float32
 		var indices []uint32
 		for i := range surfaces {
 			if s := &surfaces[i]; s.Material == material && s.Visible {
-				for _, t := range s.Tris {
+				for t := range x.scene.Corners(s) {
 					n := t[1].Sub(t[0]).Cross(t[2].Sub(t[0])).Normalize()
 					for _, v := range t {
 						indices = append(indices, uint32(len(positions)))

@@ -69,7 +69,7 @@ func Plan(s *scene.Scene) (*Layout, error) {
 		if !s.Surfaces[i].ReceivesLight {
 			continue
 		}
-		c := chart(&s.Surfaces[i], size)
+		c := chart(s, &s.Surfaces[i], size)
 		c.Surface = i
 		l.ChartOf[i] = len(l.Charts)
 		l.Charts = append(l.Charts, c)
@@ -113,10 +113,10 @@ func Plan(s *scene.Scene) (*Layout, error) {
 }
 
 // chart measures a surface in its plane.
-func chart(s *scene.Surface, pageSize int) Chart {
+func chart(sc *scene.Scene, s *scene.Surface, pageSize int) Chart {
 	u, v := geom.Axes(s.Normal)
 	lowU, lowV, highU, highV := math.Inf(1), math.Inf(1), math.Inf(-1), math.Inf(-1)
-	for _, t := range s.Tris {
+	for t := range sc.Corners(s) {
 		for _, p := range t {
 			lowU, highU = math.Min(lowU, u.Dot(p)), math.Max(highU, u.Dot(p))
 			lowV, highV = math.Min(lowV, v.Dot(p)), math.Max(highV, v.Dot(p))
@@ -125,11 +125,11 @@ func chart(s *scene.Surface, pageSize int) Chart {
 	density, room := s.DensityM, float64(pageSize-2*PaddingTexels)
 	density = math.Min(density, math.Min(room/(highU-lowU), room/(highV-lowV)))
 	side := func(length float64) int {
-		return max(1, int(math.Ceil(length*density-1e-6))) + 2*PaddingTexels
+		return max(1, int(math.Ceil(length*density-1e-4))) + 2*PaddingTexels
 	}
 	return Chart{
 		Width: side(highU - lowU), Height: side(highV - lowV),
-		Origin:  s.Normal.Mul(s.Normal.Dot(s.Tris[0][0])).Add(u.Mul(lowU)).Add(v.Mul(lowV)),
+		Origin:  s.Normal.Mul(s.Normal.Dot(sc.CornersOf(s.First)[0])).Add(u.Mul(lowU)).Add(v.Mul(lowV)),
 		U:       u,
 		V:       v,
 		Density: density,

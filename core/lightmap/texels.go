@@ -27,11 +27,23 @@ type Texels struct {
 	TexelsOf, FillsOf []int
 }
 
-// Fill sets a texel to the mean of up to eight neighbours that have a value.
+// Fill sets a texel to the mean of those of its eight neighbours that have a value.
 type Fill struct {
 	Index int32
-	From  [8]int32
-	Count int8
+	Mask  uint8 // of the neighbours, row by row
+}
+
+// around are the steps to the neighbours, in the order of a fill's mask.
+var around = [8][2]int{{-1, -1}, {0, -1}, {1, -1}, {-1, 0}, {1, 0}, {-1, 1}, {0, 1}, {1, 1}}
+
+// From appends the texels that a fill takes the mean of.
+func (l *Layout) From(f Fill, list []int32) []int32 {
+	for k, d := range around {
+		if f.Mask>>k&1 == 1 {
+			list = append(list, f.Index+int32(d[1]*l.PageSize+d[0]))
+		}
+	}
+	return list
 }
 
 // Texels places every sample. A texel whose centre is off the surface or inside
@@ -49,6 +61,11 @@ func (l *Layout) Texels(s *scene.Scene) *Texels {
 	}
 	group.Wait()
 	all := &Texels{}
+	texels, fills := 0, 0
+	for i := range charts {
+		texels, fills = texels+len(charts[i].List), fills+len(charts[i].Fill)
+	}
+	all.List, all.Fill = make([]Texel, 0, texels), make([]Fill, 0, fills)
 	for _, c := range charts {
 		all.TexelsOf, all.FillsOf = append(all.TexelsOf, len(all.List)), append(all.FillsOf, len(all.Fill))
 		all.List = append(all.List, c.List...)
@@ -69,7 +86,7 @@ var spots = [][2]float64{
 func (l *Layout) chartTexels(s *scene.Scene, c *Chart) Texels {
 	var out Texels
 	surface := &s.Surfaces[c.Surface]
-	patch := flatten(surface, c)
+	patch := flatten(s, surface, c)
 	filled := make([]bool, c.Width*c.Height)
 	index := func(x, y int) int32 {
 		return int32(c.Page*l.PageSize*l.PageSize + (c.Y+y)*l.PageSize + c.X + x)
@@ -116,16 +133,13 @@ func fillRings(filled []bool, c *Chart, index func(x, y int) int32) []Fill {
 					continue
 				}
 				f := Fill{Index: index(x, y)}
-				for dy := -1; dy <= 1; dy++ {
-					for dx := -1; dx <= 1; dx++ {
-						nx, ny := x+dx, y+dy
-						if nx >= 0 && ny >= 0 && nx < c.Width && ny < c.Height && filled[ny*c.Width+nx] {
-							f.From[f.Count] = index(nx, ny)
-							f.Count++
-						}
+				for k, d := range around {
+					nx, ny := x+d[0], y+d[1]
+					if nx >= 0 && ny >= 0 && nx < c.Width && ny < c.Height && filled[ny*c.Width+nx] {
+						f.Mask |= 1 << k
 					}
 				}
-				if f.Count > 0 {
+				if f.Mask != 0 {
 					fills = append(fills, f)
 					ring = append(ring, y*c.Width+x)
 				}
@@ -151,9 +165,9 @@ type flatTriangle struct {
 	twiceArea float64
 }
 
-func flatten(s *scene.Surface, c *Chart) flat {
+func flatten(sc *scene.Scene, s *scene.Surface, c *Chart) flat {
 	var f flat
-	for _, t := range s.Tris {
+	for t := range sc.Corners(s) {
 		var q [3][2]float64
 		for i, p := range t {
 			x, y := c.At(p)

@@ -52,14 +52,15 @@ func (s *Scene) addMesh(mesh *level.Mesh, materials map[string]paint) {
 		if taken[seed] || normals[seed] == (geom.Vec3{}) {
 			continue
 		}
-		surface := Surface{Entity: mesh.ID, Face: patch, Normal: normals[seed], Zone: zone, Surface: mesh.Surface}
+		s.addSurface(Surface{Entity: mesh.ID, Face: patch, Normal: normals[seed], Zone: zone, Surface: mesh.Surface}, materials)
+		surface := &s.Surfaces[len(s.Surfaces)-1]
 		queue := []int32{int32(seed)}
 		taken[seed] = true
 		for len(queue) > 0 {
 			t := queue[0]
 			queue = queue[1:]
 			corner := mesh.Indices[3*t : 3*t+3]
-			surface.Tris = append(surface.Tris, [3]geom.Vec3{vertices[corner[0]], vertices[corner[1]], vertices[corner[2]]})
+			s.addTriangle(vertices[corner[0]], vertices[corner[1]], vertices[corner[2]])
 			if len(mesh.UVs) > 0 {
 				surface.UVs = append(surface.UVs, [3][2]float64{
 					[2]float64(mesh.UVs[2*corner[0]:]), [2]float64(mesh.UVs[2*corner[1]:]), [2]float64(mesh.UVs[2*corner[2]:]),
@@ -74,7 +75,6 @@ func (s *Scene) addMesh(mesh *level.Mesh, materials map[string]paint) {
 				}
 			}
 		}
-		s.addSurface(surface, materials)
 		patch++
 	}
 }

@@ -5,6 +5,7 @@
 package scene
 
 import (
+	"iter"
 	"math"
 
 	"grotta/core/color"
@@ -20,9 +21,9 @@ type Surface struct {
 	Entity   string // id of the solid or mesh
 	Face     int    // of a solid: its face; of a mesh: the patch's number
 	Normal   geom.Vec3
-	Outline  []geom.Vec3    // of a solid: the convex face, counter-clockwise
-	Tris     [][3]geom.Vec3 // all of its triangles
-	First    int            // its first triangle in Scene.Triangles
+	Outline  []geom.Vec3 // of a solid: the convex face, counter-clockwise
+	First    int         // its first triangle in Scene.Triangles
+	Count    int         // and how many there are
 	Zone     string
 	Material *level.Material // never nil
 	Albedo   color.Linear    // its mean, where an image varies it
@@ -119,11 +120,10 @@ func (s *Scene) addSolid(solid *level.Solid, materials map[string]paint) {
 		}
 		normal := pose.Rotation.Rotate(planes[i].Normal)
 		blk.planes = append(blk.planes, geom.Plane{Normal: normal, Distance: normal.Dot(polygon[0])})
-		surface := Surface{Entity: solid.ID, Face: i, Normal: normal, Outline: polygon, Zone: zone, Surface: solid.FaceSurface(i)}
+		s.addSurface(Surface{Entity: solid.ID, Face: i, Normal: normal, Outline: polygon, Zone: zone, Surface: solid.FaceSurface(i)}, materials)
 		for j := 2; j < len(polygon); j++ {
-			surface.Tris = append(surface.Tris, [3]geom.Vec3{polygon[0], polygon[j-1], polygon[j]})
+			s.addTriangle(polygon[0], polygon[j-1], polygon[j])
 		}
-		s.addSurface(surface, materials)
 	}
 	if solid.Surface.CastsShadow {
 		s.blocks = append(s.blocks, blk)
@@ -148,14 +148,34 @@ func (s *Scene) addSurface(surface Surface, materials map[string]paint) {
 		surface.DensityM = s.Level.Lightmap.Density
 	}
 	surface.First = len(s.Triangles)
-	for _, t := range surface.Tris {
-		s.Triangles = append(s.Triangles, trace.Triangle{A: f32(t[0]), B: f32(t[1]), C: f32(t[2])})
-		s.SurfaceOf = append(s.SurfaceOf, int32(len(s.Surfaces)))
-		for _, v := range t {
-			s.Bounds.Grow(v)
+	s.Surfaces = append(s.Surfaces, surface)
+}
+
+// addTriangle adds a triangle to the newest surface.
+func (s *Scene) addTriangle(a, b, c geom.Vec3) {
+	s.Triangles = append(s.Triangles, trace.Triangle{A: f32(a), B: f32(b), C: f32(c)})
+	s.SurfaceOf = append(s.SurfaceOf, int32(len(s.Surfaces)-1))
+	s.Surfaces[len(s.Surfaces)-1].Count++
+	for _, v := range []geom.Vec3{a, b, c} {
+		s.Bounds.Grow(v)
+	}
+}
+
+// Corners are the corners of each triangle of a surface, to float32's precision.
+func (s *Scene) Corners(f *Surface) iter.Seq[[3]geom.Vec3] {
+	return func(yield func([3]geom.Vec3) bool) {
+		for i := f.First; i < f.First+f.Count; i++ {
+			if !yield(s.CornersOf(i)) {
+				return
+			}
 		}
 	}
-	s.Surfaces = append(s.Surfaces, surface)
+}
+
+// CornersOf are those of one triangle.
+func (s *Scene) CornersOf(triangle int) [3]geom.Vec3 {
+	t := &s.Triangles[triangle]
+	return [3]geom.Vec3{vec(t.A), vec(t.B), vec(t.C)}
 }
 
 func (s *Scene) buildTracers() {
@@ -183,17 +203,21 @@ func (f *Surface) cutOut() bool {
 
 func (s *Scene) tracer(takes func(*Surface) bool) tracer {
 	t := tracer{}
-	var list []trace.Triangle
 	for i := range s.Triangles {
 		if takes(&s.Surfaces[s.SurfaceOf[i]]) {
-			list = append(list, s.Triangles[i])
 			t.tri = append(t.tri, int32(i))
 		}
 	}
-	if len(list) == len(s.Triangles) {
-		t.tri = nil
+	t.any = len(t.tri) > 0
+	if len(t.tri) == len(s.Triangles) {
+		t.tri, t.Scene = nil, trace.New(s.Triangles)
+		return t
 	}
-	t.Scene, t.any = trace.New(list), len(list) > 0
+	list := make([]trace.Triangle, len(t.tri))
+	for k, i := range t.tri {
+		list[k] = s.Triangles[i]
+	}
+	t.Scene = trace.New(list)
 	return t
 }
 

@@ -77,6 +77,7 @@ func (f figures) print() {
 	row("demo, 18 lights direct at good", "%.2f s, %.2f million texels and lights a second", f["Demo/good/direct s"], 18*f["Demo/good/direct Mtexels/s"])
 	row("demo, all sources with bounces at good", "%.2f s", f["Demo/good/bounced s"])
 	row("peak memory beyond the layers", "%.0f bytes a texel, geometry and all", f["Memory bytes/texel"])
+	row("triangles ready for rays", "%.0f bytes each, beside the document", f["TriangleMemory bytes/triangle"])
 	row("a ray, 20k to 300k triangles", "%.2f times the time", f["Growth/300000 ns/ray"]/f["Growth/20000 ns/ray"])
 	few, many := f["Growth/texels/5 texels"], f["Growth/texels/15.811 texels"]
 	row("texels", "%.1f times the texels, %.1f times the time", many/few, f["Growth/texels/15.811 s"]/f["Growth/texels/5 s"])

@@ -39,7 +39,7 @@ type task struct {
 
 // taskLayers is how many layers a message holds at the most: more share more
 // rays, and take more memory at once.
-const taskLayers = 8
+const taskLayers = 5
 
 // Baker takes bakes, works on them, and tells how they go.
 type Baker struct {

@@ -42,7 +42,7 @@ func sceneMesh(p *bake.Prepared) ([]byte, error) {
 			continue
 		}
 		first := h.Vertices
-		for _, t := range s.Tris {
+		for t := range p.Scene.Corners(s) {
 			n := t[1].Sub(t[0]).Cross(t[2].Sub(t[0])).Normalize()
 			for _, v := range t {
 				positions = append(positions, float32(v[0]), float32(v[1]), float32(v[2]))
