@@ -22,6 +22,7 @@ import (
 	"grotta/api"
 	"grotta/client"
 	"grotta/core/level"
+	"grotta/core/planner"
 	"grotta/demo"
 	"grotta/e2e/harness"
 	"grotta/service/rest"
@@ -128,6 +129,17 @@ func TestNobodyReachesWhatIsNotTheirs(t *testing.T) {
 		"ledger":   func(c *client.Client) error { _, err := c.Ledger(ctx, l.ID, "0,0,0", ""); return err },
 		"shot": func(c *client.Client) error {
 			_, _, err := c.Shot(ctx, l.ID, api.NewShot{Width: 16, Height: 16})
+			return err
+		},
+		"sky":    func(c *client.Client) error { return status(t, c, "GET", "/api/v1/levels/"+l.ID+"/sky") },
+		"probes": func(c *client.Client) error { _, err := c.Probes(ctx, l.ID, ""); return err },
+		"plan":   func(c *client.Client) error { _, err := c.PlanBake(ctx, l.ID, "draft"); return err },
+		"density": func(c *client.Client) error {
+			_, err := c.PlanDensity(ctx, l.ID, planner.Budget{Texels: 5000})
+			return err
+		},
+		"sheet": func(c *client.Client) error {
+			_, err := c.Sheet(ctx, l.ID, api.NewSheet{Kind: "views", Width: 16, Height: 16})
 			return err
 		},
 		"layer": func(c *client.Client) error {

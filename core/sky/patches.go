@@ -35,7 +35,7 @@ func PatchOf(d geom.Vec3) int {
 // PatchMeans is the mean radiance of each patch by solid angle, relative to the
 // sky's luminance.
 func (s *Sky) PatchMeans() []color.Linear {
-	const azimuths, heights = 720, 180
+	const azimuths, heights = 360, 1200
 	sums, counts := make([]color.Linear, Patches), make([]float64, Patches)
 	for j := range heights { // even steps of the sine are even steps of solid angle
 		y := -1 + 2*(float64(j)+0.5)/heights

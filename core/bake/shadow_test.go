@@ -1,0 +1,268 @@
+package bake_test
+
+import (
+	"bytes"
+	"fmt"
+	"image"
+	"image/color"
+	"image/png"
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"grotta/core/bake"
+	"grotta/core/geom"
+	"grotta/core/level"
+)
+
+// shaded is a lamp 4 m over the plane with a slab half way, and the lux at a spot
+// in its shadow and at one beside it.
+func shaded(t *testing.T, edit func(*level.Light)) (dark, lit float64) {
+	t.Helper()
+	l := plane(light("l", level.Point, 160, level.Vec{0, 4, 0}, down))
+	block(l, "slab", level.Vec{0, 2, 0}, level.Vec{1, 0.1, 1})
+	edit(l.Lights[0])
+	p := prepare(t, l)
+	return p.Ledger(geom.Vec3{0.2, 0, 0}, up).Sources[0].Direct.Luminance, p.Ledger(geom.Vec3{3, 0, 0}, up).Sources[0].Direct.Luminance
+}
+
+func TestShadowSettings(t *testing.T) {
+	open, _ := shaded(t, func(l *level.Light) { l.Shadows.Cast = false })
+	d2 := 0.2*0.2 + 16.0
+	assert.InEpsilon(t, 160*4/math.Pow(d2, 1.5), open, 1e-3)
+
+	dark, lit := shaded(t, func(*level.Light) {})
+	assert.Zero(t, dark)
+	assert.InEpsilon(t, 160*4/math.Pow(9+16, 1.5), lit, 1e-3)
+
+	half, _ := shaded(t, func(l *level.Light) { l.Shadows.Depth = 0.5 })
+	assert.InEpsilon(t, open/2, half, 1e-3, "half a shadow")
+
+	beyond, _ := shaded(t, func(l *level.Light) { l.Shadows.ReachM = 3 })
+	assert.InEpsilon(t, open, beyond, 1e-3, "the floor is farther than shadows reach")
+	within, _ := shaded(t, func(l *level.Light) { l.Shadows.ReachM = 10 })
+	assert.Zero(t, within)
+	d := math.Sqrt(d2)
+	fading, _ := shaded(t, func(l *level.Light) { l.Shadows.ReachM, l.Shadows.FadeM = d+0.25, 1 })
+	assert.InEpsilon(t, open*0.75, fading, 1e-3, "a quarter of the way into the fade")
+
+	near, _ := shaded(t, func(l *level.Light) { l.Shadows.NearM = 2.2 })
+	assert.InEpsilon(t, open, near, 1e-3, "the slab is nearer than near")
+}
+
+// Softness widens the edges of shadows and nothing else.
+func TestSoftness(t *testing.T) {
+	at := func(softness, x float64) (lux, visible float64) {
+		l := plane(light("l", level.Point, 160, level.Vec{0, 4, 0}, down))
+		l.Lights[0].RadiusM, l.Lights[0].Shadows.Softness = 0.1, softness
+		block(l, "board", level.Vec{5, 2, 0}, level.Vec{10, 0.01, 18})
+		e := prepare(t, l).Ledger(geom.Vec3{x, 0, 0}, up).Sources[0]
+		return e.Direct.Luminance, e.Visible
+	}
+	_, hard := at(0, 0.08)
+	assert.Contains(t, []float64{0, 1}, hard, "no softness: lit or not")
+	_, plain := at(1, 0.08)
+	_, wide := at(3, 0.08)
+	assert.Less(t, plain, wide, "further into the dark a wider source shows more")
+	a, _ := at(1, -4)
+	b, _ := at(3, -4)
+	assert.InEpsilon(t, a, b, 1e-9, "where nothing is in the way the size is its own")
+}
+
+func picturePNG(t *testing.T, at func(x, y int) color.NRGBA) []byte {
+	t.Helper()
+	img := image.NewNRGBA(image.Rect(0, 0, 16, 16))
+	for y := range 16 {
+		for x := range 16 {
+			img.SetNRGBA(x, y, at(x, y))
+		}
+	}
+	var b bytes.Buffer
+	require.NoError(t, png.Encode(&b, img))
+	return b.Bytes()
+}
+
+// A gobo of two halves throws red to the left and nothing to the right, seen
+// along the light; what spills goes past it.
+func TestGobo(t *testing.T) {
+	base := light("l", level.Spot, 500, level.Vec{0, 4, 0}, down)
+	base.InnerDeg, base.OuterDeg = 60, 70
+	base.Gobo = &level.Gobo{Image: "half", FovDeg: 90, FocusM: 4}
+	l := plane(base)
+	l.Images = []*level.Image{{ID: "half", Data: picturePNG(t, func(x, _ int) color.NRGBA {
+		if x < 8 {
+			return color.NRGBA{255, 0, 0, 255}
+		}
+		return color.NRGBA{0, 0, 0, 255}
+	})}}
+	p := prepare(t, l)
+	right := p.Scene.World.Pose(&base.Entity).Rotation.Rotate(geom.Vec3{1, 0, 0})
+	left := p.Ledger(right.Mul(-1.5), up).Total
+	assert.Greater(t, left.R, 10.0)
+	assert.Zero(t, left.G)
+	assert.Zero(t, p.Ledger(right.Mul(1.5), up).Total.Luminance)
+	assert.Zero(t, p.Ledger(right.Mul(-4.5), up).Total.Luminance, "past the image's width")
+
+	base.Gobo.Spill = 0.25
+	p = prepare(t, l)
+	spilt := p.Ledger(right.Mul(1.5), up).Total
+	base.Gobo = nil
+	plain := prepare(t, l).Ledger(right.Mul(1.5), up).Total
+	assert.InEpsilon(t, plain.Luminance/4, spilt.Luminance, 1e-6)
+
+	base.Gobo = &level.Gobo{Image: "half", FovDeg: 90, FocusM: 1, Blur: 0.5}
+	middle := prepare(t, l).Ledger(geom.Vec3{}, up).Total
+	assert.Greater(t, middle.R, 0.2*plain.R)
+	assert.Less(t, middle.R, 0.9*plain.R, "out of focus the halves run into each other")
+}
+
+// sheet is a one-sided mesh between lamp and floor, facing up or down.
+func sheet(l *level.Level, facing geom.Vec3) *level.Mesh {
+	u := geom.Vec3{1, 0, 0}
+	quad(l, "sheet", "", geom.Vec3{0, 2, 0}, u, facing.Cross(u))
+	return l.Meshes[len(l.Meshes)-1]
+}
+
+// Whether the back of a one-sided surface stops light is the platform's choice.
+func TestBacksOfOneSidedSurfaces(t *testing.T) {
+	lux := func(facing geom.Vec3, backs string, twoSided bool) float64 {
+		l := plane(light("l", level.Point, 160, level.Vec{0, 4, 0}, down))
+		l.Lightmap.Backs, l.Lightmap.Bounces = backs, false
+		sheet(l, facing)
+		if twoSided {
+			material(l, "leaf", 0.5, 0)
+			l.Materials[0].TwoSided = true
+			l.Meshes[0].Surface.Material = "leaf"
+		}
+		return prepare(t, l).Ledger(geom.Vec3{0.1, 0, 0.1}, up).Total.Luminance
+	}
+	assert.Zero(t, lux(up, "stop", false))
+	assert.Zero(t, lux(down, "stop", false))
+	assert.Zero(t, lux(up, "pass", false), "light meets the front")
+	assert.Positive(t, lux(down, "pass", false), "light meets the back and passes")
+	assert.Zero(t, lux(down, "pass", true), "two-sided stops it all the same")
+}
+
+// Leaves cut out by their image let light through where it is clear.
+func TestCutOutShadows(t *testing.T) {
+	l := plane(light("l", level.Point, 160, level.Vec{0, 4, 0}, down))
+	l.Images = []*level.Image{{ID: "leaf", Data: picturePNG(t, func(x, _ int) color.NRGBA {
+		return color.NRGBA{60, 120, 40, uint8(255 * (x / 8))} // the left half is clear
+	})}}
+	material(l, "foliage", 0.5, 0)
+	l.Materials[0].Image, l.Materials[0].Cutoff = "leaf", 0.5
+	m := sheet(l, up)
+	m.Surface.Material, m.UVs = "foliage", []float64{0, 1, 1, 1, 1, 0, 0, 0}
+	p := prepare(t, l)
+	clear := m.Positions[0] < 0 // which side u = 0 came to lie on
+	sign := map[bool]float64{true: -1, false: 1}[clear]
+	assert.Positive(t, p.Ledger(geom.Vec3{sign, 0, 0}, up).Sources[0].Direct.Luminance, "through the clear half")
+	assert.Zero(t, p.Ledger(geom.Vec3{-sign, 0, 0}, up).Sources[0].Direct.Luminance, "behind the leaf")
+	for _, e := range p.Ledger(geom.Vec3{-sign, 0, 0}, up).Sources {
+		if e.ID == "l" {
+			require.Len(t, e.BlockedBy, 1)
+			assert.Equal(t, "sheet", e.BlockedBy[0].ID)
+		}
+	}
+}
+
+// A shining panel lights as the rect light of its size does.
+func TestEmissiveSurfaceIsLikeARect(t *testing.T) {
+	l := plane()
+	material(l, "lit", 1, 300)
+	block(l, "panel", level.Vec{0, 2.05, 0}, level.Vec{1.2, 0.1, 0.8})
+	l.Solids[1].Surface.Material = "lit"
+	l.Lightmap.Bounces = false
+	panel := prepare(t, l).Ledger(geom.Vec3{0.4, 0, 0.3}, up)
+
+	r := light("r", level.Rect, 300, level.Vec{0, 2, 0}, down)
+	r.WidthM, r.HeightM = 1.2, 0.8
+	rect := prepare(t, plane(r)).Ledger(geom.Vec3{0.4, 0, 0.3}, up)
+	assert.InEpsilon(t, rect.Total.Luminance, panel.Total.Luminance, 0.002)
+	assert.Equal(t, "emissive:lit", panel.Sources[0].ID)
+}
+
+func TestBounceScaleAndSwitch(t *testing.T) {
+	base := func() *level.Level {
+		l := plane(light("l", level.Point, 200, level.Vec{-1, 1.5, 0}, down))
+		block(l, "roof", level.Vec{-1.5, 3.1, 0}, level.Vec{5, 0.2, 6})
+		return l
+	}
+	bounced := func(l *level.Level) float64 {
+		p := prepare(t, l)
+		return p.Ledger(geom.Vec3{-1, 3, 0}, down).Sources[0].Bounced.Luminance
+	}
+	plain := bounced(base())
+	require.Positive(t, plain)
+	twice := base()
+	twice.Lights[0].BounceScale = 2
+	assert.InEpsilon(t, 2*plain, bounced(twice), 1e-9)
+	none := base()
+	none.Lights[0].BounceScale = 0
+	assert.Zero(t, bounced(none))
+	off := base()
+	off.Lightmap.Bounces = false
+	assert.Zero(t, bounced(off))
+}
+
+func TestExplainSaysWhatChanged(t *testing.T) {
+	base := func() *level.Level {
+		l := plane(light("a", level.Spot, 10, level.Vec{0, 2, 0}, down), light("b", level.Point, 10, level.Vec{1, 2, 0}, down))
+		block(l, "crate", level.Vec{2, 0.5, 0}, level.Vec{1, 1, 1})
+		return l
+	}
+	was := prepare(t, base())
+	have := map[string]bool{}
+	for i := range was.Sources {
+		have[was.Key(&was.Sources[i], bake.Draft)] = true
+	}
+	for name, c := range map[string]struct {
+		edit func(*level.Level)
+		why  string
+		n    int // sources that are stale; -1 is all
+	}{
+		"nothing":   {func(*level.Level) {}, "", 0},
+		"strength":  {func(l *level.Level) { l.Lights[0].Strength = 99 }, "", 0},
+		"moved":     {func(l *level.Level) { l.Lights[0].Transform.Position[0] = 1 }, "moved", 1},
+		"cone":      {func(l *level.Level) { l.Lights[0].OuterDeg = 50 }, "another cone", 1},
+		"shadow":    {func(l *level.Level) { l.Lights[1].Shadows.Depth = 0.4 }, "other shadow settings", 1},
+		"new light": {func(l *level.Level) { l.Lights = append(l.Lights, light("c", level.Point, 1, level.Vec{}, down)) }, "new since", 1},
+		"crate":     {func(l *level.Level) { l.Solids[1].Transform.Position[0] = 3 }, "crate moved or reshaped", -1},
+		"roles":     {func(l *level.Level) { l.Solids[1].Surface.CastsShadow = false }, "crate given other roles", -1},
+		"gone":      {func(l *level.Level) { l.Solids = l.Solids[:1] }, "crate taken away", -1},
+		"albedo": {func(l *level.Level) {
+			material(l, "m", 0.9, 0)
+			l.Solids[1].Surface.Material = "m"
+		}, "crate given another albedo", -1},
+		"bounces": {func(l *level.Level) { l.Lightmap.Bounces = false }, "bounces were switched", -1},
+	} {
+		l := base()
+		c.edit(l)
+		now := prepare(t, l)
+		stale := bake.Explain(was, now, bake.Draft, func(k string) bool { return have[k] })
+		if c.n < 0 {
+			c.n = len(now.Sources)
+		}
+		require.Len(t, stale, c.n, name)
+		for _, s := range stale {
+			assert.Contains(t, fmt.Sprint(s.Why), c.why, name)
+		}
+	}
+	stale := bake.Explain(nil, was, bake.Draft, func(string) bool { return false })
+	assert.Equal(t, []string{"never baked"}, stale[0].Why)
+	stale = bake.Explain(was, was, bake.Good, func(string) bool { return false })
+	assert.Contains(t, stale[0].Why[0], "not baked at good quality yet")
+}
+
+// Flicker is a mix: the sources of a moment weigh what they then do.
+func TestSourcesAtATime(t *testing.T) {
+	l := plane(light("a", level.Point, 10, level.Vec{0, 2, 0}, down), light("b", level.Point, 10, level.Vec{0, 2, 0}, down))
+	l.Lights[0].Flicker = &level.Flicker{Pattern: "pulse", RateHz: 1, Depth: 1}
+	p := prepare(t, l)
+	now := bake.At(p.Sources, 0.5)
+	assert.InDelta(t, 0, now[0].Weight[0], 1e-9)
+	assert.Equal(t, p.Sources[1].Weight, now[1].Weight)
+	assert.InDelta(t, 10, p.Sources[0].Weight[0], 1e-9, "the steady ones stay")
+}

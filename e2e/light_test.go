@@ -1,0 +1,276 @@
+package e2e
+
+import (
+	"bytes"
+	bits "encoding/binary"
+	"encoding/csv"
+	"fmt"
+	"image/png"
+	"io"
+	"math"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strconv"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"grotta/api"
+	"grotta/client"
+	"grotta/core/bake"
+	"grotta/core/level"
+	"grotta/core/planner"
+	"grotta/e2e/harness"
+)
+
+// room is a level of maren's to light: the plain room.
+func room(t *testing.T) (*client.Client, api.LevelInfo, *harness.Grotta) {
+	t.Helper()
+	g := start(t)
+	maren := as(t, g, "maren")
+	l, err := maren.CreateLevel(ctx, api.NewLevel{From: "room"})
+	require.NoError(t, err)
+	return maren, l, g
+}
+
+func apply(t *testing.T, c *client.Client, id string, op level.Operation) {
+	t.Helper()
+	_, err := c.Apply(ctx, id, op, 0)
+	require.NoError(t, err)
+}
+
+// A bake says beforehand what it will make and why; afterwards nothing is left.
+func TestBakePlanTellsWhy(t *testing.T) {
+	c, l, _ := room(t)
+	plan, err := c.PlanBake(ctx, l.ID, "draft")
+	require.NoError(t, err)
+	require.Len(t, plan.Stale, plan.Layers)
+	assert.Equal(t, []string{"never baked"}, plan.Stale[0].Why)
+	_, err = harness.BakeAndWait(ctx, c, l.ID, "draft")
+	require.NoError(t, err)
+	plan, err = c.PlanBake(ctx, l.ID, "draft")
+	require.NoError(t, err)
+	assert.Empty(t, plan.Stale)
+
+	apply(t, c, l.ID, setStrength("lamp", 12))
+	plan, err = c.PlanBake(ctx, l.ID, "draft")
+	require.NoError(t, err)
+	assert.Empty(t, plan.Stale, "strength is a mix")
+	apply(t, c, l.ID, level.Set("lamp", map[string]any{"transform.position": []float64{1, 2, 0}}))
+	plan, err = c.PlanBake(ctx, l.ID, "draft")
+	require.NoError(t, err)
+	require.Len(t, plan.Stale, 1)
+	assert.Equal(t, "lamp", plan.Stale[0].ID)
+	assert.Equal(t, []string{"moved"}, plan.Stale[0].Why)
+	apply(t, c, l.ID, level.Set("crate", map[string]any{"transform.position": []float64{1, 0.4, 0}}))
+	plan, err = c.PlanBake(ctx, l.ID, "draft")
+	require.NoError(t, err)
+	assert.Len(t, plan.Stale, plan.Layers)
+	assert.Contains(t, plan.Stale[0].Why, "crate moved or reshaped")
+}
+
+// A plan of densities is an operation like any other: it is applied, and undone.
+func TestDensityPlanIsAppliedAndUndone(t *testing.T) {
+	c, l, _ := room(t)
+	_, err := harness.BakeAndWait(ctx, c, l.ID, "good")
+	require.NoError(t, err)
+	before, err := c.Lightmap(ctx, l.ID, false)
+	require.NoError(t, err)
+	plan, err := c.PlanDensity(ctx, l.ID, planner.Budget{Texels: 6000})
+	require.NoError(t, err)
+	require.NotNil(t, plan.Operation)
+	assert.LessOrEqual(t, plan.After.Texels, 6000)
+	assert.Less(t, plan.After.Error, plan.Uniform.Error)
+	apply(t, c, l.ID, *plan.Operation)
+	after, err := c.Lightmap(ctx, l.ID, false)
+	require.NoError(t, err)
+	assert.Less(t, after.Texels, before.Texels)
+	_, err = c.Undo(ctx, l.ID)
+	require.NoError(t, err)
+	back, err := c.Lightmap(ctx, l.ID, false)
+	require.NoError(t, err)
+	assert.Equal(t, before.Texels, back.Texels)
+	assert.Zero(t, back.Stale, "its layers are there still")
+
+	_, err = c.PlanDensity(ctx, l.ID, planner.Budget{})
+	p := problem(t, err, 422, "invalid")
+	assert.Equal(t, "/texels", p.Faults[0].Path)
+}
+
+// Contact sheets are pictures of the size that was asked for, and a day's sun moves.
+func TestSheets(t *testing.T) {
+	c, l, _ := room(t)
+	_, err := c.Sheet(ctx, l.ID, api.NewSheet{Kind: "lights"})
+	problem(t, err, 409, "conflict")
+	_, err = harness.BakeAndWait(ctx, c, l.ID, "draft")
+	require.NoError(t, err)
+	for _, s := range []api.NewSheet{
+		{Kind: "views", Width: 64, Height: 40},
+		{Kind: "lights", Width: 64, Height: 40},
+		{Kind: "day", Width: 64, Height: 40, Columns: 2, Times: []string{"09:00", "15:00", "2026-12-21T12:00Z"}},
+	} {
+		data, err := c.Sheet(ctx, l.ID, s)
+		require.NoError(t, err, s.Kind)
+		img, err := png.Decode(bytes.NewReader(data))
+		require.NoError(t, err)
+		columns := 1
+		if s.Kind == "day" {
+			columns = 2
+		}
+		assert.Equal(t, columns*70+6, img.Bounds().Dx(), s.Kind)
+	}
+	_, err = c.Sheet(ctx, l.ID, api.NewSheet{Kind: "day", Times: []string{"noonish"}})
+	p := problem(t, err, 422, "invalid")
+	assert.Contains(t, p.Faults[0].Message, "noonish")
+}
+
+func TestProbesByTheService(t *testing.T) {
+	c, l, g := room(t)
+	got, err := c.Probes(ctx, l.ID, "")
+	require.NoError(t, err)
+	assert.Empty(t, got.Grids)
+	apply(t, c, l.ID, level.Operation{Op: level.OpAdd, Part: "probes", Entity: map[string]any{
+		"id": "air", "size": []float64{4, 2, 3}, "spacing_m": 1, "transform": map[string]any{"position": []float64{0, 1.4, 0}},
+	}})
+	got, err = c.Probes(ctx, l.ID, "0.2,1.3,0.1")
+	require.NoError(t, err)
+	require.Len(t, got.Grids, 1)
+	assert.Equal(t, [3]int{4, 2, 3}, got.Grids[0].Count)
+	assert.Equal(t, "air", got.ServedBy)
+	sum := 0.0
+	for _, s := range got.Serving {
+		sum += s.Weight
+	}
+	assert.InDelta(t, 1, sum, 1e-9)
+	bright := 0
+	for i := range got.Grids[0].Probes {
+		if got.Grids[0].Probes[i].SH[0][1] > 0 {
+			bright++
+		}
+	}
+	assert.Greater(t, bright, 15)
+	_, err = as(t, g, "ivo").Probes(ctx, l.ID, "")
+	problem(t, err, 404, "not-found")
+}
+
+// The sky that the console draws is the sky of the core.
+func TestSkyByTheService(t *testing.T) {
+	c, l, g := room(t)
+	apply(t, c, l.ID, level.Set("", map[string]any{"environment.sky.kind": "overcast", "environment.sky.color": "#ffffff", "environment.sky.luminance": 500}))
+	req, err := http.NewRequest("GET", g.URL+"/api/v1/levels/"+l.ID+"/sky", nil)
+	require.NoError(t, err)
+	req.Header.Set("Authorization", "Bearer "+c.Token)
+	res, err := http.DefaultClient.Do(req)
+	require.NoError(t, err)
+	defer res.Body.Close()
+	data, err := io.ReadAll(res.Body)
+	require.NoError(t, err)
+	width, height := int(bits.LittleEndian.Uint32(data)), int(bits.LittleEndian.Uint32(data[4:]))
+	require.Len(t, data, 8+width*height*8)
+	half := func(row int) uint16 { return bits.LittleEndian.Uint16(data[8+row*width*8:]) }
+	assert.Equal(t, uint16(0x3c00), half(0), "1 at the zenith")
+	assert.InDelta(t, 0x3555, half(height/2-1), 16, "a third at the horizon")
+}
+
+// Every kind of light is baked, seen and asked through the service.
+func TestEveryKindOfLight(t *testing.T) {
+	c, l, _ := room(t)
+	apply(t, c, l.ID, level.Set("lamp", map[string]any{"enabled": false}))
+	for _, kind := range []string{"point", "spot", "dome", "directional", "box", "rect", "tube"} {
+		apply(t, c, l.ID, level.Operation{Op: level.OpAdd, Part: "lights", Entity: map[string]any{
+			"id": "try-" + kind, "kind": kind, "strength": 200,
+			"transform": map[string]any{"position": []float64{0, 2.5, 0}, "rotation": []float64{-math.Sqrt2 / 2, 0, 0, math.Sqrt2 / 2}},
+		}})
+	}
+	b, err := harness.BakeAndWait(ctx, c, l.ID, "draft")
+	require.NoError(t, err)
+	assert.Equal(t, "done", b.State)
+	book, err := c.Ledger(ctx, l.ID, "0.2,0,0.1", "0,1,0")
+	require.NoError(t, err)
+	lux := map[string]float64{}
+	for _, s := range book.Sources {
+		lux[s.ID] = s.Direct.Luminance
+	}
+	for _, kind := range []string{"point", "spot", "dome", "box", "rect", "tube"} {
+		assert.Positive(t, lux["try-"+kind], kind)
+	}
+	assert.Zero(t, lux["try-directional"], "the roof is in the way")
+}
+
+func TestLightByCommandLine(t *testing.T) {
+	s, g := signedIn(t)
+	s.ok("level", "create", "Room", "--from", "room")
+
+	// Where the sun stands, against an independent table.
+	f, err := os.Open("../core/solar/testdata/sun_positions.csv")
+	require.NoError(t, err)
+	defer f.Close()
+	rows, err := csv.NewReader(f).ReadAll()
+	require.NoError(t, err)
+	for _, row := range rows[1:6] {
+		got := decode[map[string]any](t, s.ok("sun", "--latitude="+row[0], "--longitude="+row[1], "--at", row[2], "--json"))
+		want, err := strconv.ParseFloat(row[4], 64)
+		require.NoError(t, err)
+		assert.InDelta(t, want, got["altitude_deg"], 0.1)
+	}
+	_, errOut, code := s.run("", "sun", "--at", "yesterday")
+	assert.Equal(t, 2, code)
+	assert.Contains(t, errOut, "yesterday")
+	_, errOut, code = s.run("", "sun", "Room")
+	assert.Equal(t, 2, code)
+	assert.Contains(t, errOut, "say where")
+
+	// The sun through the door: it strikes the spot, and the ledger says so.
+	s.ok("sun", "Room", "--strike", "0,0,0.9", "--from", "0,1.6,2.1", "--lux", "5000")
+	book := decode[api.Ledger](t, s.ok("ledger", "Room", "--point", "0,0,0.9", "--json"))
+	sun := entryOf(t, book, "sun")
+	assert.InEpsilon(t, 5000*1.6/math.Hypot(1.6, 1.2), sun.Direct.Luminance, 0.02)
+	s.ok("level", "undo", "Room")
+
+	s.ok("bake", "Room", "--quality", "draft")
+	assert.Contains(t, s.ok("bake", "Room", "--quality", "draft", "--explain"), "0 of 4 layers")
+	s.ok("light", "set", "Room", "lamp", "flicker.pattern=pulse", "flicker.rate_hz=1", "flicker.depth=1")
+	shots := map[string][]byte{}
+	for _, at := range []string{"1", "1.5"} {
+		file := filepath.Join(s.dir, at+".png")
+		s.ok("shot", "Room", "--width", "64", "--height", "40", "--time", at, "-o", file)
+		shots[at], err = os.ReadFile(file)
+		require.NoError(t, err)
+	}
+	assert.NotEqual(t, shots["1"], shots["1.5"], "half a beat later it is dark")
+	s.ok("shot", "Room", "--width", "64", "--height", "40", "--meter", "-o", filepath.Join(s.dir, "m.png"))
+
+	plan := decode[planner.Plan](t, s.ok("density", "Room", "--texels", "5000", "--steps", "2,4,8,16", "--json"))
+	for _, c := range plan.Surfaces {
+		assert.Contains(t, []float64{2, 4, 8, 16}, c.After)
+	}
+	assert.Contains(t, s.ok("density", "Room", "--texels", "5000", "--apply"), "Plan texels")
+	assert.Contains(t, s.ok("probes", "Room"), "no probe grids")
+	assert.Contains(t, s.ok("probes", "Room", "--auto", "--spacing", "1.5", "--point", "0,1,0"), "served by probes-room")
+	s.ok("sheet", "Room", "--kind", "day", "--time", "10:00,16:00", "--width", "64", "--height", "40", "-o", filepath.Join(s.dir, "day.png"))
+
+	// Old layers go by command; what the newest bakes use stays.
+	for i := range 7 {
+		s.ok("light", "set", "Room", "lamp", fmt.Sprintf("transform.position=[%g,2.2,0]", float64(i)/10))
+		s.ok("bake", "Room", "--quality", "draft")
+	}
+	cleaned := decode[api.Cleaned](t, s.ok("clean", "--data", g.Data, "--json"))
+	assert.Positive(t, cleaned.Layers)
+	assert.Positive(t, cleaned.Bytes)
+	again := decode[api.Bake](t, s.ok("bake", "Room", "--quality", "draft", "--json"))
+	assert.Equal(t, again.Layers, again.Reused, "nothing that is in use was deleted")
+	assert.Zero(t, decode[api.Cleaned](t, s.ok("clean", "--data", g.Data, "--json")).Layers)
+}
+
+func entryOf(t *testing.T, b api.Ledger, id string) bake.LedgerEntry {
+	t.Helper()
+	for _, s := range b.Sources {
+		if s.ID == id {
+			return s
+		}
+	}
+	t.Fatalf("the ledger has no %q", id)
+	return bake.LedgerEntry{}
+}
