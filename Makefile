@@ -10,6 +10,7 @@ demo: $(BIN)
 
 test: $(BIN) chromium
 	go vet ./...
+	cd web && npm test
 	go test ./...
 
 bench:

@@ -171,7 +171,7 @@ func TestSkyByTheService(t *testing.T) {
 	require.Len(t, data, 8+width*height*8)
 	half := func(row int) uint16 { return bits.LittleEndian.Uint16(data[8+row*width*8:]) }
 	assert.Equal(t, uint16(0x3c00), half(0), "1 at the zenith")
-	assert.InDelta(t, 0x3555, half(height/2-1), 16, "a third at the horizon")
+	assert.InDelta(t, 0x3555, half(height/2-1), 24, "a third at the horizon")
 }
 
 // Every kind of light is baked, seen and asked through the service.
@@ -230,7 +230,7 @@ func TestLightByCommandLine(t *testing.T) {
 	s.ok("level", "undo", "Room")
 
 	s.ok("bake", "Room", "--quality", "draft")
-	assert.Contains(t, s.ok("bake", "Room", "--quality", "draft", "--explain"), "0 of 4 layers")
+	assert.Contains(t, s.ok("bake", "Room", "--quality", "draft", "--explain"), "0 of 5 layers")
 	s.ok("light", "set", "Room", "lamp", "flicker.pattern=pulse", "flicker.rate_hz=1", "flicker.depth=1")
 	shots := map[string][]byte{}
 	for _, at := range []string{"1", "1.5"} {
@@ -259,9 +259,9 @@ func TestLightByCommandLine(t *testing.T) {
 	cleaned := decode[api.Cleaned](t, s.ok("clean", "--data", g.Data, "--json"))
 	assert.Positive(t, cleaned.Layers)
 	assert.Positive(t, cleaned.Bytes)
+	assert.Zero(t, decode[api.Cleaned](t, s.ok("clean", "--data", g.Data, "--json")).Layers, "once is enough")
 	again := decode[api.Bake](t, s.ok("bake", "Room", "--quality", "draft", "--json"))
 	assert.Equal(t, again.Layers, again.Reused, "nothing that is in use was deleted")
-	assert.Zero(t, decode[api.Cleaned](t, s.ok("clean", "--data", g.Data, "--json")).Layers)
 }
 
 func entryOf(t *testing.T, b api.Ledger, id string) bake.LedgerEntry {

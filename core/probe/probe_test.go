@@ -51,11 +51,11 @@ func TestUniformSky(t *testing.T) {
 // Parallel light of E lux through order 2 is E (1/4 + 1/2 cos γ + 5/16 P2(cos γ)).
 func TestParallelLight(t *testing.T) {
 	l := level.New("Air")
-	sun := level.NewLight("sun", level.Directional)
-	sun.Strength = 500
+	beam := level.NewLight("beam", level.Directional)
+	beam.Strength = 500
 	q := geom.LookRotation(geom.Vec3{0, -1, 0})
-	sun.Transform.Rotation = [4]float64{q.V[0], q.V[1], q.V[2], q.W}
-	l.Lights = []*level.Light{sun}
+	beam.Transform.Rotation = [4]float64{q.V[0], q.V[1], q.V[2], q.W}
+	l.Lights = []*level.Light{beam}
 	p, m := baked(t, l)
 	sh := probe.At(p, shot.NewEye(p, m), geom.Vec3{}, 64)
 	for _, cos := range []float64{1, 0.8, 0.3, 0} {

@@ -174,3 +174,24 @@ func TestImageStandsNorth(t *testing.T) {
 	e.Sky.RotationDeg = 90
 	assert.InDelta(t, 1, sky.Of(&e, p).Radiance(geom.Vec3{1, 0, 0})[0], 1e-6)
 }
+
+func TestHorizontalIrradiance(t *testing.T) {
+	assert.InEpsilon(t, math.Pi, of(level.SkySolid, nil).Horizontal()[0], 1e-9)
+	assert.InEpsilon(t, math.Pi*7/9, of(level.SkyOvercast, nil).Horizontal()[0], 1e-3)
+}
+
+// IES RP-21: at 30 degrees 83.8 klx of sun and 11.76 klx of sky; it grows with the
+// sun, and runs on through the horizon.
+func TestDaylight(t *testing.T) {
+	sun, diffuse := sky.Daylight(30)
+	assert.InEpsilon(t, 83_770, sun, 1e-3)
+	assert.InEpsilon(t, 11_760, diffuse, 1e-3)
+	_, dusk := sky.Daylight(-6)
+	assert.InDelta(t, 3.4, dusk, 0.1)
+	last := -1.0
+	for h := -18.0; h <= 90; h += 0.5 {
+		_, e := sky.Daylight(h)
+		assert.Greater(t, e, last)
+		last = e
+	}
+}

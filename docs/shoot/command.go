@@ -48,8 +48,16 @@ func byCommand(browser context.Context, server, dir string) error {
 			{"bake", "Station"},
 			{"light", "set", "Station", "table-light", "strength=60", "inner_deg=30"},
 			{"bake", "Station"},
-			{"ledger", "Station", "--point", "2.6,0.81,-5.6"},
+			{"level", "set", "Station", "--id", "crate-b", "transform.position=[16.8,1.2,4.6]"},
+			{"bake", "Station", "--explain"},
+			{"level", "undo", "Station"},
 			{"shot", "Station", "--viewpoint", "pier-dusk", "-o", filepath.Join(folder, "shot-pier-dusk.png")},
+		}},
+		{"cli-plan", [][]string{
+			{"sun", "--latitude", "54.5", "--longitude", "8.7", "--at", "2026-06-21T18:00:00Z"},
+			{"ledger", "Station", "--point", "2.6,0.81,-5.6"},
+			{"density", "Station", "--texels", "120000"},
+			{"sheet", "Station", "--kind", "day", "--time", "04:00,07:00,10:00,13:00,17:00,19:30", "-o", filepath.Join(folder, "day.png")},
 		}},
 		{"cli-share", [][]string{
 			{"preset", "save", "station-night", "--level", "Station", "--tag", "night"},

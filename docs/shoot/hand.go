@@ -44,6 +44,10 @@ func byHand(browser context.Context, url, id string) error {
 		}},
 		{"ledger", []chromedp.Action{tab("Ledger"), chromedp.MouseClickXY(640, 470)}},
 		{"brightness", []chromedp.Action{radio("Brightness")}},
+		{"texels", []chromedp.Action{
+			radio("Texels"), chromedp.Evaluate(`document.querySelector("canvas").dispatchEvent(new KeyboardEvent("keydown", { key: "Escape", bubbles: true }))`, nil),
+			button("Plan density"), chromedp.WaitVisible(`//button[starts-with(normalize-space(), "Apply to")]`, chromedp.BySearch), button("Apply to"), chromedp.Sleep(3 * time.Second),
+		}},
 		{"presets-panel", []chromedp.Action{
 			radio("Lit"), tab("Presets"),
 			chromedp.SendKeys(`input[aria-label="Name of the preset"]`, "station-dusk"), chromedp.SendKeys(`input[aria-label="Tags"]`, "dusk coast"), button("Save"),

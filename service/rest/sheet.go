@@ -16,11 +16,12 @@ import (
 	"grotta/core/level"
 	"grotta/core/planner"
 	"grotta/core/shot"
+	"grotta/core/sky"
 )
 
 func (s *server) registerSheet(a huma.API, tag string) {
 	op := operation("POST", "/levels/{id}/sheets", "make-sheet", "A contact sheet", tag, api.ScopeRead)
-	op.Description = "PNG. A day's pictures are exposed each by itself; what their sun and sky need and is not there is baked at draft."
+	op.Description = "PNG. A day has the sun, sky and haze of a cloudless one, each picture exposed by itself; what they need and is not there is baked at draft."
 	op.Responses = binaryResponse("image/png")
 	huma.Register(a, op, func(ctx context.Context, in *struct {
 		LevelPath
@@ -98,7 +99,7 @@ func (s *sheet) lights(ctx context.Context) ([]shot.Cell, error) {
 	}
 	var cells []shot.Cell
 	for i, src := range m.Sources {
-		if src.Layer == "" || src.Kind == bake.AmbientKind || src.Group != "" {
+		if src.Layer == "" || src.Kind == bake.AmbientKind || src.Group != "" || src.Strength == 0 {
 			continue
 		}
 		layer, err := s.Studio.Layer(src.Layer)
@@ -188,9 +189,24 @@ func atTime(l *level.Level, at string) (*level.Level, string, error) {
 			return nil, "", fmt.Errorf("is %q; a time is written 05:00 or 2026-06-21T05:00Z, UTC", at)
 		}
 	}
-	sun.Place = &place
+	sun.Place, sun.Enabled = &place, true
 	next.Environment.Sun = &sun
+	daylight(&next)
 	return &next, label + " UTC", next.Validate()
+}
+
+// daylight gives a level the sun, sky and haze of a cloudless day at its sun's
+// altitude: a day is judged by its light, whatever evening the level keeps.
+func daylight(l *level.Level) {
+	_, altitude := sky.Angles(sky.ToSun(l.Environment.Sun))
+	sunLux, skyLux := sky.Daylight(altitude)
+	e := &l.Environment
+	e.Sun.Lux, e.Sun.Color, e.Sun.Kelvin = sunLux, "", 2000+3500*min(max(altitude, 0)/30, 1)
+	e.Sky.Kind, e.Sky.Color, e.Sky.GroundColor, e.Sky.Image, e.Sky.Lights = level.SkyClear, "#bcd0f0", "#5c5f58", "", true
+	s := shot.Sky(l)
+	e.Sky.Luminance = skyLux / s.Horizontal().Luminance()
+	h := &l.Fog.Haze
+	h.Color, h.Luminance, h.Max = "#ffffff", e.Sky.Luminance*s.Radiance(sky.Direction(90, 2)).Luminance(), h.Max/3
 }
 
 func (s *server) registerDensity(a huma.API, tag string) {

@@ -1,7 +1,7 @@
 import { useState } from "react";
 import type { Document, Operation } from "../api/client";
 import { NumberField } from "../ui/NumberField";
-import { Choice, Toggle } from "./Inspector";
+import { Choice, Toggle } from "../ui/rows";
 import { bench } from "./store";
 
 type Props = { doc: Document; canEdit: boolean; edit: (op: Operation) => Promise<unknown> };

@@ -2,6 +2,8 @@ import { useState } from "react";
 import { Trash2 } from "lucide-react";
 import type { Document, Glow, Light, LightmapState, Operation } from "../api/client";
 import { NumberField } from "../ui/NumberField";
+import { Choice, Toggle } from "../ui/rows";
+import { fromPanTilt, panTilt } from "./angles";
 import { DensityPlan } from "./DensityPlan";
 import { EnvironmentSections } from "./Environment";
 import { lightKinds, unitOf } from "./kinds";
@@ -177,30 +179,6 @@ function ColorRow({ light, shown, keyed, disabled, set }: { light: Light; shown:
   );
 }
 
-export function Toggle({ label, value, disabled, onChange }: { label: string; value: boolean; disabled: boolean; onChange: (v: boolean) => void }) {
-  return (
-    <label className="row grid grid-cols-[92px_1fr] items-center gap-2">
-      <span className="dim">{label}</span>
-      <input type="checkbox" className="checkbox checkbox-xs" checked={value} disabled={disabled} onChange={(e) => onChange(e.target.checked)} />
-    </label>
-  );
-}
-
-export function Choice({ label, value, of, disabled, onChange }: { label: string; value: string; of: readonly string[]; disabled: boolean; onChange: (v: string) => void }) {
-  return (
-    <div className="row grid grid-cols-[92px_1fr] items-center gap-2">
-      <span className="dim">{label}</span>
-      <select className="field" aria-label={label} disabled={disabled} value={value} onChange={(e) => onChange(e.target.value)}>
-        {of.map((o) => (
-          <option key={o} value={o}>
-            {o.replaceAll("_", " ")}
-          </option>
-        ))}
-      </select>
-    </div>
-  );
-}
-
 function Place({ entity, turns, canEdit, set }: { entity: Light | Glow; turns: boolean; canEdit: boolean; set: (f: Record<string, unknown>) => void }) {
   const p = entity.transform.position;
   const { pan, tilt } = panTilt(entity.transform.rotation);
@@ -218,22 +196,6 @@ function Place({ entity, turns, canEdit, set }: { entity: Light | Glow; turns: b
       )}
     </div>
   );
-}
-
-/** Where -Z points: degrees from -Z toward -X, and up from the horizon. */
-export function panTilt(q: readonly number[]): { pan: number; tilt: number } {
-  const [x, y, z, w] = q as [number, number, number, number];
-  const f = [-2 * (x * z + w * y), -2 * (y * z - w * x), -(1 - 2 * (x * x + y * y))];
-  const tilt = (Math.asin(Math.min(1, Math.max(-1, f[1]!))) * 180) / Math.PI;
-  const level = Math.hypot(f[0]!, f[2]!);
-  const pan = level < 1e-6 ? 0 : (Math.atan2(-f[0]!, -f[2]!) * 180) / Math.PI;
-  return { pan: Number(pan.toFixed(3)), tilt: Number(tilt.toFixed(3)) };
-}
-
-export function fromPanTilt(pan: number, tilt: number): number[] {
-  const a = (pan * Math.PI) / 360;
-  const b = (tilt * Math.PI) / 360;
-  return [Math.cos(a) * Math.sin(b), Math.sin(a) * Math.cos(b), -Math.sin(a) * Math.sin(b), Math.cos(a) * Math.cos(b)];
 }
 
 function GlowInspector({ glow, doc, canEdit, edit }: Props & { glow: Glow }) {

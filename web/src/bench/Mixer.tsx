@@ -1,6 +1,7 @@
 import type { Document, LightmapState, Operation, Source } from "../api/client";
+import { fromFader, toFader } from "./fader";
 import { topOf, unitOf } from "./kinds";
-import { short } from "./Outliner";
+import { short } from "./names";
 import { swatch } from "./layers";
 import { bench, useBench } from "./store";
 import { stripOf } from "./weights";
@@ -24,16 +25,6 @@ export function Mixer({ doc, state, canEdit, edit }: { doc: Document; state: Lig
       ))}
     </div>
   );
-}
-
-// The fader is logarithmic over four decades under the top of its kind, with zero
-// at its foot.
-const decades = 5;
-export function toFader(v: number, top: number): number {
-  return v <= 0 ? 0 : Math.min(1, Math.max(0.01, 1 + Math.log10(v / top) / decades));
-}
-export function fromFader(f: number, top: number): number {
-  return f < 0.01 ? 0 : Number((top * 10 ** ((f - 1) * decades)).toPrecision(3));
 }
 
 function Strip({ source: s, rig, doc, canEdit, edit }: { source: Source; rig: string; doc: Document; canEdit: boolean; edit: (op: Operation) => Promise<unknown> }) {

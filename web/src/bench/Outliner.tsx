@@ -1,8 +1,9 @@
 import { useMemo, useState } from "react";
 import { ChevronDown, ChevronRight, Eye, EyeOff, Search } from "lucide-react";
-import type { Document, Glow, Light, LightmapState, Operation } from "../api/client";
+import type { Document, Light, LightmapState, Operation } from "../api/client";
 import { icons, kinds as lightKindInfo, lightKinds } from "./kinds";
 import { swatch } from "./layers";
+import { short, zoneOf } from "./names";
 import { bench, useBench } from "./store";
 
 type Entry = { id: string; name: string; enabled: boolean; value: string; color: string; kind: Light["kind"] | "glow"; zone: string };
@@ -101,25 +102,4 @@ function Row({ entry: e, selected, canEdit, edit }: { entry: Entry; selected: bo
       </button>
     </div>
   );
-}
-
-export function short(v: number): string {
-  return v >= 10000 ? `${Math.round(v / 1000)} k` : String(Number(v.toPrecision(3)));
-}
-
-/** The zone that an entity states or stands in, as core/level has it. */
-export function zoneOf(level: Document["document"], e: Light | Glow): string {
-  if (e.zone) return e.zone;
-  const p = e.transform.position;
-  let best = "";
-  let rank: [number, number] = [-Infinity, 0];
-  for (const z of level.zones) {
-    if (!z.boxes.some((b) => p.every((v, i) => v >= b.min[i]! && v <= b.max[i]!))) continue;
-    const volume = z.boxes.reduce((sum, b) => sum + b.max.reduce((v, m, i) => v * (m - b.min[i]!), 1), 0);
-    if (z.priority > rank[0] || (z.priority === rank[0] && -volume > rank[1])) {
-      best = z.id;
-      rank = [z.priority, -volume];
-    }
-  }
-  return best;
 }
