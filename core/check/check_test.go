@@ -171,3 +171,91 @@ func TestLightInsideASolid(t *testing.T) {
 	require.NotNil(t, f)
 	assert.Equal(t, []string{"lamp", "crate"}, f.Entities)
 }
+
+// lamp is the room with its lamp hung on a thing that moves, or can be broken.
+func lamp(edit func(*level.Level, *level.Solid)) *level.Level {
+	l := demo.Room()
+	crate := l.Solids[len(l.Solids)-1]
+	l.Lights[0].Parent = crate.ID
+	edit(l, crate)
+	return l
+}
+
+func TestCarriedLights(t *testing.T) {
+	assert.Nil(t, find(run(t, lamp(func(*level.Level, *level.Solid) {}), "baked-arena"), "build.carried-light"), "what stands still may carry")
+	for what, edit := range map[string]func(*level.Level, *level.Solid){
+		"moves":         func(_ *level.Level, s *level.Solid) { s.Moves = true },
+		"can be broken": func(_ *level.Level, s *level.Solid) { s.Breakable = true },
+	} {
+		l := lamp(edit)
+		f := find(run(t, l, "baked-arena"), "build.carried-light")
+		require.NotNil(t, f, what)
+		assert.Contains(t, f.Message, what)
+		mended, _, err := l.Apply(*f.Fix)
+		require.NoError(t, err)
+		assert.Equal(t, "dynamic", mended.Lights[0].Bake)
+		assert.Nil(t, find(run(t, mended, "baked-arena"), "build.carried-light"))
+	}
+	far := lamp(func(l *level.Level, s *level.Solid) { // carried by what is carried
+		s.Parent = l.Solids[0].ID
+		l.Solids[0].Moves = true
+	})
+	require.NotNil(t, find(run(t, far, "baked-arena"), "build.carried-light"))
+}
+
+func TestDynamicLightsAreCounted(t *testing.T) {
+	l := demo.Room()
+	for i := range 9 {
+		a := level.NewLight(fmt.Sprintf("d%d", i), level.Point)
+		a.Bake, a.Transform.Position, a.Shadows.Cast = "dynamic", level.Vec{0, 1.5, 0}, false
+		l.Lights = append(l.Lights, a)
+	}
+	f := find(run(t, l, "baked-arena"), "limits.dynamic-lights")
+	require.NotNil(t, f)
+	assert.Equal(t, []float64{9, 8}, []float64{f.Count, f.Limit})
+	l.Lights = l.Lights[:9]
+	assert.Nil(t, find(run(t, l, "baked-arena"), "limits.dynamic-lights"), "eight are taken")
+}
+
+func TestDensitiesThatThePlatformLacks(t *testing.T) {
+	l := demo.Room()
+	l.Lightmap.Density = 5
+	f := find(run(t, l, "pocket"), "support.density")
+	require.NotNil(t, f)
+	assert.Contains(t, f.Message, "[1 2 4 8]")
+	l.Lightmap.Density = 4
+	assert.Nil(t, find(run(t, l, "pocket"), "support.density"))
+}
+
+func TestBacksAreComparedWhereThereAreMeshes(t *testing.T) {
+	l := demo.Room()
+	assert.Nil(t, find(run(t, l, "open-realtime"), "support.backs"), "solids have no backs to see")
+	m := level.Default[level.Mesh]()
+	m.ID, m.Positions, m.Indices = "sail", []float64{0, 1, 0, 1, 1, 0, 0, 2, 0}, []uint32{0, 1, 2}
+	l.Meshes = []*level.Mesh{&m}
+	f := find(run(t, l, "open-realtime"), "support.backs")
+	require.NotNil(t, f)
+	mended, _, err := l.Apply(*f.Fix)
+	require.NoError(t, err)
+	assert.Nil(t, find(run(t, mended, "open-realtime"), "support.backs"))
+}
+
+func TestKindsHaveStandIns(t *testing.T) {
+	for _, name := range []string{"baked-arena", "open-realtime", "pocket"} {
+		profile, err := platform.Named(name)
+		require.NoError(t, err)
+		for _, kind := range []string{level.Point, level.Spot, level.Dome, level.Directional, level.BoxLight, level.Rect, level.Tube} {
+			l := demo.Room()
+			l.Lights[0].Kind = kind
+			f := find(run(t, l, name), "support.light-kind")
+			if f == nil {
+				assert.Contains(t, profile.Lights.Kinds, kind)
+				continue
+			}
+			require.NotNil(t, f.Fix, "%s has something in place of a %s", name, kind)
+			mended, _, err := l.Apply(*f.Fix)
+			require.NoError(t, err)
+			assert.Nil(t, find(run(t, mended, name), "support.light-kind"), "%s, %s", name, kind)
+		}
+	}
+}

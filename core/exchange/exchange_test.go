@@ -130,3 +130,30 @@ func FuzzReadGLTF(f *testing.F) {
 		}
 	})
 }
+
+// glTF has three kinds of light; the others become what comes nearest, at the
+// candela that they shine along their axis.
+func TestEveryKindHasAStandInForGLTF(t *testing.T) {
+	l := level.New("Lights")
+	for _, kind := range []string{level.Point, level.Spot, level.Dome, level.Directional, level.BoxLight, level.Rect, level.Tube} {
+		a := level.NewLight(kind, kind)
+		a.Strength, a.Color, a.WidthM, a.HeightM, a.LengthM, a.RadiusM = 100, "#ffffff", 2, 0.5, 3, 0.05
+		l.Lights = append(l.Lights, a)
+	}
+	data, err := exchange.WriteGLTF(l)
+	require.NoError(t, err)
+	back, _, err := exchange.ReadGLTF(data, "back")
+	require.NoError(t, err)
+	for id, want := range map[string]struct {
+		kind     string
+		strength float64
+	}{
+		"point": {level.Point, 100}, "spot": {level.Spot, 100}, "dome": {level.Spot, 100}, "directional": {level.Directional, 100},
+		"box": {level.Directional, 100}, "rect": {level.Spot, 100}, "tube": {level.Point, 100 * 2 * 0.05 * 3},
+	} {
+		got := back.Light(id)
+		require.NotNil(t, got, id)
+		assert.Equal(t, want.kind, got.Kind, id)
+		assert.InEpsilon(t, want.strength, got.Strength, 1e-6, id)
+	}
+}

@@ -139,16 +139,20 @@ func (x *exporter) lights(l *level.Level) {
 			most = 1 // a chosen dark colour stays as it was written
 		}
 		rgb := [3]float64(c.Scale(1 / most))
+		kind, candela := standIn(light)
 		out := &lightspunctual.Light{
-			Type: light.Kind, Name: cmp.Or(light.Name, light.ID),
-			Color: clamp(rgb), Intensity: gltf.Float(l.Strength(light) * most),
+			Type: kind, Name: cmp.Or(light.Name, light.ID),
+			Color: clamp(rgb), Intensity: gltf.Float(l.Strength(light) * candela * most),
 		}
-		if light.RangeM > 0 && light.Kind != level.Directional {
+		if light.RangeM > 0 && kind != level.Directional {
 			out.Range = gltf.Float(light.RangeM)
 		}
-		if light.Kind == level.Spot {
-			outer := light.OuterDeg * math.Pi / 180
-			inner := math.Min(light.InnerDeg*math.Pi/180, outer-1e-6) // the standard wants it smaller
+		if kind == level.Spot {
+			outer, inner := light.OuterDeg*math.Pi/180, light.InnerDeg*math.Pi/180
+			if light.Kind != level.Spot {
+				outer, inner = math.Pi/2, 0 // what shines to one side
+			}
+			inner = math.Min(inner, outer-1e-6) // the standard wants it smaller
 			out.Spot = &lightspunctual.Spot{InnerConeAngle: math.Max(0, inner), OuterConeAngle: &outer}
 		}
 		pose := x.scene.World.Pose(&light.Entity)
@@ -164,6 +168,24 @@ func (x *exporter) lights(l *level.Level) {
 		x.doc.Extensions = gltf.Extensions{lightspunctual.ExtensionName: map[string]any{"lights": lights}}
 		x.doc.ExtensionsUsed = append(x.doc.ExtensionsUsed, lightspunctual.ExtensionName)
 	}
+}
+
+// standIn is the kind of glTF that a light becomes, and what its strength is
+// multiplied by: glTF has points, spots and parallel light. A rect of L nits and
+// area A shines L A candela along its axis, so it becomes a spot as wide as can
+// be; a tube, 2 r length L across, a point; a box loses its edges.
+func standIn(l *level.Light) (kind string, factor float64) {
+	switch l.Kind {
+	case level.Dome:
+		return level.Spot, 1
+	case level.BoxLight:
+		return level.Directional, 1
+	case level.Rect:
+		return level.Spot, l.WidthM * l.HeightM
+	case level.Tube:
+		return level.Point, 2 * math.Max(l.RadiusM, 0.01) * l.LengthM
+	}
+	return l.Kind, 1
 }
 
 func clamp(c color.Linear) *[3]float64 {

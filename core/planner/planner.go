@@ -24,7 +24,7 @@ type Budget struct {
 	Pages  int       `json:"pages,omitzero" minimum:"0" maximum:"64" required:"false" doc:"Pages at the level's page size; 0 does not bind."`
 	Least  float64   `json:"least,omitzero" minimum:"0" maximum:"256" required:"false" doc:"Lowest density, texels a metre; 0.5 if left out."`
 	Most   float64   `json:"most,omitzero" minimum:"0" maximum:"256" required:"false" doc:"Highest density; 32 if left out."`
-	Steps  []float64 `json:"steps,omitzero" maxItems:"32" required:"false" doc:"Densities that the platform takes; any if left out."`
+	Steps  []float64 `json:"steps,omitzero" maxItems:"32" required:"false" doc:"Densities to keep to; the platform's, or any, if left out."`
 }
 
 // Plan is what a budget is best spent on.

@@ -43,8 +43,10 @@ type Space struct {
 
 // Lights says which kinds exist there.
 type Lights struct {
-	Kinds   []string          `json:"kinds" enum:"point,spot,directional" doc:"Kinds that the target has."`
+	Kinds   []string          `json:"kinds" enum:"point,spot,dome,directional,box,rect,tube" doc:"Kinds that the target has."`
 	Instead map[string]string `json:"instead,omitzero" doc:"For a kind that it lacks: the kind to use in its place."`
+	Backs   string            `json:"backs" enum:"stop,pass" default:"stop" doc:"Whether the backs of one-sided surfaces stop light there."`
+	Dynamic *Limit            `json:"dynamic,omitzero" doc:"Lights that are not baked, at once."`
 }
 
 // Limit is the most of something. A limit that is left out does not bind.
@@ -68,6 +70,7 @@ type Limits struct {
 	LightmapPages *Limit        `json:"lightmap_pages,omitzero"`
 	LightmapBytes *Limit        `json:"lightmap_bytes,omitzero" doc:"Of all pages, at bytes_per_texel."`
 	PageSize      *Limit        `json:"page_size,omitzero" doc:"Texels along a page."`
+	Densities     []float64     `json:"densities,omitzero" maxItems:"64" doc:"Densities that surfaces may have, texels a metre; any if left out."`
 	BytesPerTexel float64       `json:"bytes_per_texel" exclusiveMinimum:"0" maximum:"64" default:"8"`
 }
 

@@ -223,6 +223,11 @@ func (s *server) registerDensity(a huma.API, tag string) {
 			if err != nil {
 				return nil, s.problem(err)
 			}
+			if len(in.Body.Steps) == 0 && o.doc.Platform != "" {
+				if profile, err := s.Store.Platform(askerOf(ctx), o.doc.Platform); err == nil {
+					in.Body.Steps = profile.Limits.Densities
+				}
+			}
 			plan, err := planner.Make(o.prepared, image, in.Body)
 			return answer(s, plan, err)
 		})

@@ -1,0 +1,111 @@
+package e2e
+
+import (
+	"fmt"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"grotta/core/level"
+	"grotta/core/sky"
+	"grotta/e2e/harness"
+)
+
+// Light from outside by hand: a sky that shows, a sun that is put where one clicks,
+// a light of another kind with its own fields.
+func TestSkyAndSunInTheBrowser(t *testing.T) {
+	g := start(t)
+	maren, l, err := g.Demo(ctx)
+	require.NoError(t, err)
+	_, err = harness.BakeAndWait(ctx, maren, l.ID, "draft")
+	require.NoError(t, err)
+	p := open(t, g)
+	p.signIn("maren")
+	p.do(chromedp.Navigate(g.URL+"/levels/"+l.ID), chromedp.WaitVisible("[data-strip]"))
+	p.click("Markers")
+	doc := func() *level.Level {
+		d, err := maren.Level(ctx, l.ID)
+		require.NoError(t, err)
+		return d.Document
+	}
+
+	// A brighter sky is seen at once, from its own map.
+	above := func() float64 { return brightness(p.view(), 0.4, 0.1, 0.9, 0.3) }
+	dusk := above()
+	p.do(chromedp.SendKeys(`input[aria-label="Luminance"]`, "60\r"))
+	p.see("revision 2")
+	assert.Greater(t, above(), dusk+30)
+	p.choose("Kind", "overcast")
+	p.see("revision 3")
+	assert.Equal(t, level.SkyOvercast, doc().Environment.Sky.Kind)
+
+	// A sun, put where the sky is clicked.
+	p.do(chromedp.Click(`//h3[normalize-space()="Sun"]/following-sibling::button`, chromedp.BySearch))
+	p.see("revision 4")
+	require.NotNil(t, doc().Environment.Sun)
+	p.click("Stand there…")
+	p.see("Click where in the sky")
+	p.do(chromedp.MouseClickXY(700, 130))
+	p.see("revision 5")
+	stood := sky.ToSun(doc().Environment.Sun)
+	assert.Greater(t, stood[1], 0.1, "above the horizon")
+	p.do(chromedp.WaitVisible(`[data-strip="sun"]`))
+
+	// From where one stands onto the pier.
+	p.click("Strike that…")
+	p.do(chromedp.MouseClickXY(640, 480))
+	p.see("revision 6")
+	struck := sky.ToSun(doc().Environment.Sun)
+	assert.NotEqual(t, stood, struck)
+
+	// A rect light has a width and a height, and its strength in nits.
+	p.choose("Add a light", "rect")
+	p.do(chromedp.WaitVisible(`input[aria-label="Width"]`))
+	p.do(chromedp.SendKeys(`input[aria-label="Width"]`, "2.5\r"))
+	p.see("revision 8")
+	added := doc().Lights[len(doc().Lights)-1]
+	assert.Equal(t, level.Rect, added.Kind)
+	assert.Equal(t, 2.5, added.WidthM)
+}
+
+// choose picks an entry of a list.
+func (p *page) choose(label, value string) {
+	p.t.Helper()
+	p.eval(fmt.Sprintf(`(() => {
+		const s = document.querySelector('select[aria-label=%q]');
+		Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, "value").set.call(s, %q);
+		s.dispatchEvent(new Event("change", { bubbles: true }));
+		return "";
+	})()`, label, value))
+}
+
+// Texels are seen, planned and applied, and undone.
+func TestTexelsInTheBrowser(t *testing.T) {
+	maren, l, g := room(t)
+	_, err := harness.BakeAndWait(ctx, maren, l.ID, "draft")
+	require.NoError(t, err)
+	p := open(t, g)
+	p.signIn("maren")
+	p.do(chromedp.Navigate(g.URL+"/levels/"+l.ID), chromedp.WaitVisible("[data-strip]"))
+	p.click("Markers")
+	lit := p.view()
+	p.click("Texels")
+	before := p.view()
+	assert.Greater(t, difference(lit, before), 10.0, "a board of texels, not light")
+	p.click("Plan density")
+	p.see("one density")
+	p.click("Apply to")
+	p.see("revision 2")
+	p.do(chromedp.Sleep(1500 * time.Millisecond))
+	assert.Greater(t, difference(before, p.view()), 2.0, "the board changed")
+	m, err := maren.Lightmap(ctx, l.ID, false)
+	require.NoError(t, err)
+	p.click("Undo")
+	p.see("revision 3")
+	back, err := maren.Lightmap(ctx, l.ID, false)
+	require.NoError(t, err)
+	assert.Greater(t, back.Texels, m.Texels)
+}
