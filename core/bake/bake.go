@@ -20,6 +20,7 @@ type Prepared struct {
 	Scene   *scene.Scene
 	Layout  *lightmap.Layout
 	Texels  *lightmap.Texels
+	Seams   []lightmap.Seam
 	Sources []Source
 	shape   [32]byte // of all geometry that layers depend on
 	bounds  []chunkBounds
@@ -38,6 +39,7 @@ func Prepare(l *level.Level) (*Prepared, error) {
 		Scene:   s,
 		Layout:  layout,
 		Texels:  layout.Texels(s),
+		Seams:   layout.Seams(s),
 		Sources: Sources(l, s),
 		shape:   geometryHash(s, layout),
 		shared:  &once{},

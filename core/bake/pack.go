@@ -4,6 +4,7 @@ import (
 	"math"
 
 	"grotta/core/half"
+	"grotta/core/lightmap"
 )
 
 // packer turns light on lit texels into layers, one after the other. It keeps an
@@ -14,11 +15,12 @@ type packer struct {
 	image *Image
 	from  [8]int32
 	isLit []bool // of each tile: whether it may hold light
+	lit   []bool // of each chart
 }
 
 func newPacker(p *Prepared) *packer {
 	across := p.Layout.PageSize / TileSize
-	return &packer{p: p, image: NewImage(p.Layout.PageSize, p.Layout.Pages), isLit: make([]bool, across*across*p.Layout.Pages)}
+	return &packer{p: p, image: NewImage(p.Layout.PageSize, p.Layout.Pages), isLit: make([]bool, across*across*p.Layout.Pages), lit: make([]bool, len(p.Layout.Charts))}
 }
 
 // layer packs the sum of a direct light and three columns of other light. The
@@ -28,7 +30,12 @@ func newPacker(p *Prepared) *packer {
 func (k *packer) layer(key string, direct *light, other *table, column int) *Layer {
 	var brightest float32
 	for ci := range k.p.Layout.Charts {
-		brightest = max(brightest, k.chart(ci, direct, other, column))
+		b := k.chart(ci, direct, other, column)
+		k.lit[ci] = b > 0
+		brightest = max(brightest, b)
+	}
+	if brightest > 0 {
+		k.match()
 	}
 	l := &Layer{Key: key, PageSize: k.p.Layout.PageSize, Pages: k.p.Layout.Pages}
 	if brightest > 0 {
@@ -94,6 +101,21 @@ func (k *packer) mark(texel int32) {
 	size, across := k.p.Layout.PageSize, k.p.Layout.PageSize/TileSize
 	row := int(texel) / size // over all pages
 	k.isLit[row/TileSize*across+int(texel)%size/TileSize] = true
+}
+
+// match puts the seams right between charts that hold light.
+func (k *packer) match() {
+	lightmap.Match(k.p.Seams, k.image.Pix, func(chart int32) bool { return k.lit[chart] })
+	for i := range k.p.Seams {
+		s := &k.p.Seams[i]
+		if k.lit[s.Charts[0]] != k.lit[s.Charts[1]] { // light came over into a dark chart
+			for side := range 2 {
+				for _, t := range s.Texels[side] {
+					k.mark(t)
+				}
+			}
+		}
+	}
 }
 
 // tile packs and cleans a tile.

@@ -250,3 +250,40 @@ func TestWholeEqualsOneByOne(t *testing.T) {
 		}
 	}
 }
+
+// Where two charts show one smooth wall, both read the same to under a display
+// step, however their texels lie.
+func TestSeamsMatch(t *testing.T) {
+	l := level.New("Wall")
+	l.Environment.Sky.Luminance, l.Lightmap.Bounces, l.Lightmap.Density = 0, false, 6
+	lamp := light("l", level.Point, 300, level.Vec{0.1, 1.1, 2}, geom.Vec3{0, 0, -1})
+	l.Lights = []*level.Light{lamp}
+	block(l, "left", level.Vec{-0.685, 1, -0.1}, level.Vec{1.37, 2, 0.2})
+	block(l, "right", level.Vec{1.055, 1, -0.1}, level.Vec{2.11, 2, 0.2})
+	block(l, "bar", level.Vec{0.1, 1.2, 1}, level.Vec{2, 0.12, 0.1}) // its shadow crosses the seam
+	p := prepare(t, l)
+	require.NotEmpty(t, p.Seams)
+	gap := func(m *bake.Image) float64 {
+		worst := 0.0
+		charts := map[string]int{}
+		for i := range p.Scene.Surfaces {
+			if s := &p.Scene.Surfaces[i]; s.Normal[2] > 0.9 {
+				charts[s.Entity] = p.Layout.ChartOf[i]
+			}
+		}
+		read := func(id string, y float64) float64 {
+			c := &p.Layout.Charts[charts[id]]
+			u, v := c.At(geom.Vec3{0, y, 0})
+			return color.EncodeSRGB(m.At(c.Page, u, v)[0] / 80)
+		}
+		for y := 0.05; y < 1.95; y += 0.01 {
+			worst = math.Max(worst, math.Abs(read("left", y)-read("right", y)))
+		}
+		return worst * 255
+	}
+	matched := gap(mixOf(t, p, bake.Good))
+	p.Seams = nil
+	plain := gap(mixOf(t, p, bake.Good))
+	assert.Greater(t, plain, 3.0, "without it the seam would show")
+	assert.Less(t, matched, 1.0)
+}

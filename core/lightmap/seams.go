@@ -1,0 +1,183 @@
+package lightmap
+
+import (
+	"math"
+
+	"grotta/core/geom"
+	"grotta/core/scene"
+)
+
+// Seam is a spot where two charts meet that show one smooth surface: both are read
+// there, and must read the same. Each reads four texels, bilinearly.
+type Seam struct {
+	Charts  [2]int32
+	Texels  [2][4]int32
+	Weights [2][4]float32
+}
+
+// Of seams: how far apart their spots are, in texels of the finer chart; how far
+// over the edge the neighbour is looked for; and how alike, as a cosine, the two
+// must face.
+const (
+	seamStep = 0.5
+	seamM    = 0.004
+)
+
+var seamCos = math.Cos(8 * math.Pi / 180)
+
+// Seams finds where charts meet: a little over each edge of a surface, another one
+// that faces the same way. It casts a ray for each spot.
+func (l *Layout) Seams(s *scene.Scene) []Seam {
+	var seams []Seam
+	for i := range s.Surfaces {
+		ci := l.ChartOf[i]
+		if ci < 0 {
+			continue
+		}
+		c := &l.Charts[ci]
+		for _, edge := range border(s, &s.Surfaces[i]) {
+			along := edge.b.Sub(edge.a)
+			steps := int(math.Ceil(along.Len() * c.Density / seamStep))
+			for k := range steps {
+				at := edge.a.Add(along.Mul((float64(k) + 0.5) / float64(steps)))
+				if seam, ok := l.seamAt(s, i, at, edge); ok {
+					seams = append(seams, seam)
+				}
+			}
+		}
+	}
+	return seams
+}
+
+func (l *Layout) seamAt(s *scene.Scene, surface int, at geom.Vec3, edge edge) (Seam, bool) {
+	over := at.Add(edge.out.Mul(seamM)).Add(edge.normal.Mul(seamM))
+	hit, ok := s.See(over, edge.normal.Mul(-1), 2*seamM)
+	if !ok || hit.Surface == surface {
+		return Seam{}, false
+	}
+	other := l.ChartOf[hit.Surface]
+	t := s.CornersOf(hit.Triangle)
+	if other < 0 || t[1].Sub(t[0]).Cross(t[2].Sub(t[0])).Normalize().Dot(edge.normal) < seamCos {
+		return Seam{}, false
+	}
+	own := l.ChartOf[surface]
+	if own > other && l.Charts[own].Density <= l.Charts[other].Density {
+		return Seam{}, false // the other chart finds it too, as finely
+	}
+	seam := Seam{Charts: [2]int32{int32(own), int32(other)}}
+	for k, ci := range []int{own, other} {
+		seam.Texels[k], seam.Weights[k] = l.bilinear(ci, at)
+	}
+	return seam, true
+}
+
+// bilinear is the texels that reading a chart at a point of the level takes, and
+// their weights.
+func (l *Layout) bilinear(ci int, at geom.Vec3) (texels [4]int32, weights [4]float32) {
+	c := &l.Charts[ci]
+	x, y := c.At(at)
+	fx, fy := math.Floor(x-0.5), math.Floor(y-0.5)
+	tx, ty := float32(x-0.5-fx), float32(y-0.5-fy)
+	for k := range 4 {
+		px := min(max(int(fx)+k&1, c.X), c.X+c.Width-1)
+		py := min(max(int(fy)+k>>1, c.Y), c.Y+c.Height-1)
+		texels[k] = int32((c.Page*l.PageSize+py)*l.PageSize + px)
+		wx, wy := 1-tx, 1-ty
+		if k&1 == 1 {
+			wx = tx
+		}
+		if k>>1 == 1 {
+			wy = ty
+		}
+		weights[k] = wx * wy
+	}
+	return texels, weights
+}
+
+// edge is one side of a surface: out points away from it, in its plane.
+type edge struct{ a, b, out, normal geom.Vec3 }
+
+// border is the edges that only one triangle of a surface has.
+func border(s *scene.Scene, f *scene.Surface) []edge {
+	if f.Outline != nil {
+		var edges []edge
+		for i, a := range f.Outline {
+			b := f.Outline[(i+1)%len(f.Outline)]
+			if b.Sub(a).Len() > 1e-6 {
+				edges = append(edges, edge{a, b, b.Sub(a).Cross(f.Normal).Normalize(), f.Normal})
+			}
+		}
+		return edges
+	}
+	type key [2][3]float32
+	count := map[key]int{}
+	keyOf := func(a, b geom.Vec3) key {
+		p, q := f32(a), f32(b)
+		for i := range 3 {
+			if p[i] != q[i] {
+				if p[i] > q[i] {
+					p, q = q, p
+				}
+				break
+			}
+		}
+		return key{p, q}
+	}
+	for t := range s.Corners(f) {
+		for k := range 3 {
+			count[keyOf(t[k], t[(k+1)%3])]++
+		}
+	}
+	var edges []edge
+	for t := range s.Corners(f) {
+		n := t[1].Sub(t[0]).Cross(t[2].Sub(t[0])).Normalize()
+		for k := range 3 {
+			a, b := t[k], t[(k+1)%3]
+			if count[keyOf(a, b)] == 1 && b.Sub(a).Len() > 1e-6 {
+				edges = append(edges, edge{a, b, b.Sub(a).Cross(n).Normalize(), n})
+			}
+		}
+	}
+	return edges
+}
+
+// seamSweeps is how often all seams of a lightmap are gone through.
+const seamSweeps = 8
+
+// Match moves the texels at seams of three-channel values so that both sides read
+// the same: each spot in turn is put right by the least change (Kaczmarz, 1937).
+// What it does is linear in the light, so matched layers mix to a matched
+// lightmap. Values never go below zero. lit tells which charts hold light at all.
+func Match(seams []Seam, pix []float32, lit func(chart int32) bool) {
+	for range seamSweeps {
+		for i := range seams {
+			s := &seams[i]
+			if !lit(s.Charts[0]) && !lit(s.Charts[1]) {
+				continue
+			}
+			var norm float32
+			for side := range 2 {
+				for k := range 4 {
+					norm += s.Weights[side][k] * s.Weights[side][k]
+				}
+			}
+			for c := range int32(3) {
+				var read [2]float32
+				for side := range 2 {
+					for k := range 4 {
+						read[side] += s.Weights[side][k] * pix[3*s.Texels[side][k]+c]
+					}
+				}
+				step := (read[0] - read[1]) / norm
+				if step == 0 {
+					continue
+				}
+				for k := range 4 {
+					pix[3*s.Texels[0][k]+c] = max(0, pix[3*s.Texels[0][k]+c]-step*s.Weights[0][k])
+					pix[3*s.Texels[1][k]+c] += step * s.Weights[1][k]
+					pix[3*s.Texels[1][k]+c] = max(0, pix[3*s.Texels[1][k]+c])
+				}
+			}
+		}
+	}
+}
