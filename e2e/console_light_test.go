@@ -62,7 +62,7 @@ func TestSkyAndSunInTheBrowser(t *testing.T) {
 	assert.NotEqual(t, stood, struck)
 
 	// A rect light has a width and a height, and its strength in nits.
-	p.choose("Add a light", "rect")
+	p.choose("Add a light", level.Rect)
 	p.do(chromedp.WaitVisible(`input[aria-label="Width"]`))
 	p.do(chromedp.SendKeys(`input[aria-label="Width"]`, "2.5\r"))
 	p.see("revision 8")

@@ -95,6 +95,23 @@ func TestWhatCannotBeIsRefused(t *testing.T) {
 		"open solid":          {swap(`"size":[4,0.2,4]`, `"planes":[{"normal":[1,0,0],"distance":1},{"normal":[0,1,0],"distance":1},{"normal":[0,0,1],"distance":1},{"normal":[-1,0,0],"distance":1}]`), "leave the solid open"},
 		"inside-out solid":    {swap(`"size":[4,0.2,4]`, `"planes":[{"normal":[1,0,0],"distance":-1},{"normal":[-1,0,0],"distance":-1},{"normal":[0,1,0],"distance":-1},{"normal":[0,-1,0],"distance":-1}]`), "enclose no volume"},
 		"vertex out of range": {swap(`"lights"`, `"meshes":[{"id":"m","positions":[0,0,0],"indices":[0,1,2]}],"lights"`), "/meshes/0/indices/1 is 1; the mesh has 1 vertices"},
+		"linear, no range":    {swap(`"strength":40`, `"falloff":"linear"`), "/lights/0/range_m is 0; a linear falloff needs the range"},
+		"empty custom":        {swap(`"strength":40`, `"falloff":"custom","falloff_terms":[0,0,0]`), "/lights/0/falloff_terms are all 0"},
+		"rect with falloff":   {swap(`"strength":40`, `"kind":"rect","falloff":"smooth","range_m":5`), "/lights/0/falloff is \"smooth\"; a rect weakens as its size has it"},
+		"gobo on a point":     {swap(`"strength":40`, `"gobo":{"image":"x"}`), "only a spot projects an image"},
+		"gobo of nothing":     {swap(`"strength":40`, `"kind":"spot","gobo":{"image":""}`), "/lights/0/gobo/image is missing"},
+		"gobo not there":      {swap(`"strength":40`, `"kind":"spot","gobo":{"image":"panes"}`), `/lights/0/gobo/image is "panes"`},
+		"image not there":     {swap(`"color":"#806040"`, `"color":"#806040","image":"bark"`), `/materials/0/image is "bark"`},
+		"sky without image":   {swap(`"name":"Shed"`, `"name":"Shed","environment":{"sky":{"kind":"image"}}`), "/environment/sky/image is missing"},
+		"image that is none":  {swap(`"name":"Shed"`, `"name":"Shed","images":[{"id":"x","data":"aGVsbG8="}]`), "/images/0/data is no PNG, JPEG or Radiance HDR"},
+		"sun of no such day":  {swap(`"name":"Shed"`, `"name":"Shed","environment":{"sun":{"place":{"at":"2026-02-30T12:00:00Z"}}}`), "/environment/sun/place/at"},
+		"sun in words":        {swap(`"name":"Shed"`, `"name":"Shed","environment":{"sun":{"place":{"at":"noon"}}}`), "a time is written 2026-06-21T12:00:00Z"},
+		"sun of two colours":  {swap(`"name":"Shed"`, `"name":"Shed","environment":{"moon":{"color":"#ffffff","kelvin":4000}}`), "/environment/moon/kelvin"},
+		"too many probes":     {swap(`"name":"Shed"`, `"name":"Shed","probes":[{"id":"p","size":[100,10,100],"spacing_m":0.5}]`), "/probes/0/spacing_m gives 800000 probes; the most is 32768"},
+		"odd uvs":             {swap(`"lights"`, `"meshes":[{"id":"m","positions":[0,0,0,1,0,0,0,1,0],"indices":[0,1,2],"uvs":[0,0,1]}],"lights"`), "/meshes/0/uvs has 3 numbers"},
+		"shadow depth":        {swap(`"strength":40`, `"shadows":{"depth":1.5}`), "/lights/0/shadows/depth is 1.5; the most is 1"},
+		"cone of nothing":     {swap(`"strength":40`, `"kind":"spot","inner_deg":0,"outer_deg":0`), "/lights/0/outer_deg is 0; more than 0 is needed"},
+		"cone of 180":         {swap(`"strength":40`, `"kind":"spot","outer_deg":180`), "/lights/0/outer_deg is 180"},
 		"too far away":        {swap(`[0,2,0]`, `[0,2e6,0]`), "/lights/0/transform/position/1"},
 	} {
 		_, _, err := level.Parse([]byte(c.text))
@@ -282,4 +299,46 @@ func FuzzParse(f *testing.F) {
 		_, _, err = level.Parse(again)
 		require.NoError(t, err)
 	})
+}
+
+// What is left out of new parts has its default, and what refers to an image lets
+// go of it when it is removed; undo brings all of it back.
+func TestImagesSunAndProbes(t *testing.T) {
+	l := parse(t, strings.Replace(small, `"name":"Shed"`, `"name":"Shed","environment":{"sun":{"lux":900}},"probes":[{"id":"air"}]`, 1))
+	require.NotNil(t, l.Environment.Sun)
+	assert.Equal(t, 35.0, l.Environment.Sun.AltitudeDeg)
+	assert.Equal(t, 1.0, l.Environment.Sun.Shadows.Depth)
+	assert.Equal(t, level.Vec{4, 2, 4}, l.Probes[0].Size)
+	assert.Nil(t, l.Environment.Moon)
+	assert.Zero(t, l.Environment.Sky.Luminance, "a sky is dark until it is set")
+
+	dot := []byte{0x89, 'P', 'N', 'G', 0xd, 0xa, 0x1a, 0xa, 0, 0, 0, 0xd, 'I', 'H', 'D', 'R', 0, 0, 0, 1, 0, 0, 0, 1, 8, 0, 0, 0, 0, 0x3a, 0x7e, 0x9b, 0x55,
+		0, 0, 0, 0xa, 'I', 'D', 'A', 'T', 0x78, 0x9c, 0x63, 0x60, 0, 0, 0, 2, 0, 1, 0x48, 0xaf, 0xa4, 0x71, 0, 0, 0, 0, 'I', 'E', 'N', 'D', 0xae, 0x42, 0x60, 0x82}
+	with, _, err := l.Apply(level.Batch("use an image",
+		level.Add("images", &level.Image{ID: "dot", Data: dot, Credit: "me"}),
+		level.Set("oak", map[string]any{"image": "dot"}),
+		level.Set("bulb", map[string]any{"kind": "spot", "gobo.image": "dot"}),
+		level.Set("", map[string]any{"environment.sky.kind": "image", "environment.sky.image": "dot"}),
+	))
+	require.NoError(t, err)
+	require.NotNil(t, with.Image("dot").Picture())
+	assert.Equal(t, 60.0, with.Light("bulb").Gobo.FovDeg, "a gobo has its defaults")
+
+	without, back, err := with.Apply(level.Remove("dot"))
+	require.NoError(t, err)
+	assert.Empty(t, without.Materials[0].Image)
+	assert.Nil(t, without.Light("bulb").Gobo)
+	assert.Equal(t, level.SkySolid, without.Environment.Sky.Kind)
+	again, _, err := without.Apply(back)
+	require.NoError(t, err)
+	assert.Equal(t, encode(t, with), encode(t, again))
+	assert.Nil(t, l.Image("dot").Picture(), "an image that is not there shows nothing")
+}
+
+func TestPlacesHaveATime(t *testing.T) {
+	for _, at := range []string{"2026-06-21T12:00:00Z", "2026-06-21T12:00Z"} {
+		when, err := (&level.Place{At: at}).Time()
+		require.NoError(t, err)
+		assert.Equal(t, 12, when.Hour())
+	}
 }

@@ -1,6 +1,10 @@
 package scene_test
 
 import (
+	"bytes"
+	"image"
+	"image/color"
+	"image/png"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -9,6 +13,7 @@ import (
 	"grotta/core/geom"
 	"grotta/core/level"
 	"grotta/core/scene"
+	"grotta/core/trace"
 )
 
 func two(edit func(near, far *level.Solid)) *scene.Scene {
@@ -63,5 +68,101 @@ func TestFacesWithAnEntryOfTheirOwn(t *testing.T) {
 			assert.InDelta(t, 1, s.Surfaces[i].Normal[2], 1e-12, "face 4 of a box is +z")
 		}
 		assert.Equal(t, want, s.Surfaces[i].DensityM)
+	}
+}
+
+// What a ray of light meets: the nearest that casts shadows, from either side.
+func TestMeet(t *testing.T) {
+	s := two(func(near, far *level.Solid) { far.Surface.Visible = false })
+	ray := trace.Ray{Origin: trace.Vec{0, 0, 0}, Dir: trace.Vec{0, 0, -1}, Max: 100}
+	m, ok := s.Meet(ray)
+	require.True(t, ok)
+	assert.Equal(t, "near", s.Surfaces[m.Surface].Entity)
+	assert.InDelta(t, 1.9, m.T, 1e-5)
+	assert.True(t, m.Front)
+	ray.Origin[2] = -2 // from within
+	m, ok = s.Meet(ray)
+	require.True(t, ok)
+	assert.False(t, m.Front)
+	ray.Dir = trace.Vec{0, 1, 0}
+	ray.Origin[2] = -3
+	_, ok = s.Meet(ray)
+	assert.False(t, ok)
+}
+
+// A fence that is cut out by its image: what is clear is neither met nor seen.
+func TestCutOutSurfaces(t *testing.T) {
+	img := image.NewNRGBA(image.Rect(0, 0, 2, 1))
+	img.SetNRGBA(0, 0, color.NRGBA{200, 100, 50, 255}) // the left half is solid
+	var b bytes.Buffer
+	require.NoError(t, png.Encode(&b, img))
+	l := level.New("Fence")
+	l.Images = []*level.Image{{ID: "slats", Data: b.Bytes()}}
+	m := level.Default[level.Material]()
+	m.ID, m.Color, m.Image, m.Cutoff = "wood", "#ffffff", "slats", 0.5
+	l.Materials = []*level.Material{&m}
+	fence := level.Default[level.Mesh]()
+	fence.ID, fence.Surface.Material = "fence", "wood"
+	fence.Positions = []float64{-1, -1, -2, 1, -1, -2, 1, 1, -2, -1, 1, -2}
+	fence.Indices, fence.UVs = []uint32{0, 1, 2, 0, 2, 3}, []float64{0, 1, 1, 1, 1, 0, 0, 0}
+	l.Meshes = []*level.Mesh{&fence}
+	wall := level.Default[level.Solid]()
+	wall.ID, wall.Size, wall.Transform.Position = "wall", level.Vec{4, 4, 0.2}, level.Vec{0, 0, -4}
+	l.Solids = []*level.Solid{&wall}
+	require.NoError(t, l.Validate())
+	s := scene.Build(l)
+
+	left, right := geom.Vec3{-0.5, 0, 0}, geom.Vec3{0.5, 0, 0}
+	back := geom.Vec3{0, 0, -3}
+	assert.True(t, s.Blocked(left, left.Add(back)))
+	assert.False(t, s.Blocked(right, right.Add(back)))
+	seen, ok := s.See(left, forward, 100)
+	require.True(t, ok)
+	assert.Equal(t, "fence", s.Surfaces[seen.Surface].Entity)
+	assert.InDelta(t, 0.5776, s.AlbedoAt(seen.Triangle, seen.Point, seen.U, seen.V)[0], 1e-3, "200 of 255, linear")
+	seen, ok = s.See(right, forward, 100)
+	require.True(t, ok)
+	assert.Equal(t, "wall", s.Surfaces[seen.Surface].Entity)
+	assert.InDelta(t, 3.9, seen.Distance, 0.01)
+	met, ok := s.Meet(trace.Ray{Origin: trace.Vec{0.5, 0, 0}, Dir: trace.Vec{0, 0, -1}, Max: 100})
+	require.True(t, ok)
+	assert.Equal(t, "wall", s.Surfaces[met.Surface].Entity)
+	assert.Len(t, s.Blockers(left, left.Add(geom.Vec3{0, 0, -6})), 2)
+	assert.Len(t, s.Blockers(right, right.Add(geom.Vec3{0, 0, -6})), 1)
+	var fenceAlbedo float64
+	for i := range s.Surfaces {
+		if s.Surfaces[i].Entity == "fence" {
+			fenceAlbedo = s.Surfaces[i].Albedo[0]
+		}
+	}
+	assert.InDelta(t, 0.5776/2, fenceAlbedo, 1e-3, "the image's mean")
+}
+
+func TestCornersAreThoseOfTheDocument(t *testing.T) {
+	s := two(func(_, _ *level.Solid) {})
+	count := 0
+	for i := range s.Surfaces {
+		f := &s.Surfaces[i]
+		for c := range s.Corners(f) {
+			for _, v := range c {
+				assert.InDelta(t, f.Normal.Dot(f.Outline[0]), f.Normal.Dot(v), 1e-6, "in the plane of its face")
+			}
+			count++
+		}
+	}
+	assert.Equal(t, len(s.Triangles), count)
+}
+
+func TestDynamicSurfacesTakeNoLightmap(t *testing.T) {
+	l := level.New("Cart")
+	m := level.Default[level.Material]()
+	m.ID, m.Lighting = "paint", "dynamic"
+	l.Materials = []*level.Material{&m}
+	cart := level.Default[level.Solid]()
+	cart.ID, cart.Size, cart.Surface.Material = "cart", level.Vec{1, 1, 1}, "paint"
+	l.Solids = []*level.Solid{&cart}
+	for _, f := range scene.Build(l).Surfaces {
+		assert.False(t, f.ReceivesLight)
+		assert.True(t, f.CastsShadow)
 	}
 }

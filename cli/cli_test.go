@@ -1,0 +1,91 @@
+package cli
+
+import (
+	"io"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"grotta/core/geom"
+	"grotta/core/planner"
+)
+
+func TestVectorsAreRead(t *testing.T) {
+	v, err := vecOf("1.5,0,-2e-1")
+	require.NoError(t, err)
+	assert.Equal(t, geom.Vec3{1.5, 0, -0.2}, v)
+	for _, bad := range []string{"", "1,2", "a,b,c", "1;2;3"} {
+		_, err := vecOf(bad)
+		assert.ErrorContains(t, err, "three numbers are needed", bad)
+	}
+}
+
+// What the flags of "sun" set in a level, and what the change is called.
+func TestSunFlags(t *testing.T) {
+	fields := func(args ...string) (map[string]any, string, error) {
+		var f sunFlags
+		a := &app{}
+		cmd := a.sunCommand()
+		require.NoError(t, cmd.ParseFlags(args))
+		get := func(name string) float64 { v, err := cmd.Flags().GetFloat64(name); require.NoError(t, err); return v }
+		text := func(name string) string { v, err := cmd.Flags().GetString(name); require.NoError(t, err); return v }
+		f = sunFlags{get("latitude"), get("longitude"), get("azimuth"), get("altitude"), get("lux"), text("at"), text("strike"), text("from")}
+		return f.fields(cmd)
+	}
+	got, label, err := fields("--azimuth", "250", "--altitude", "12", "--lux", "20000")
+	require.NoError(t, err)
+	assert.Equal(t, map[string]any{"environment.sun.lux": 20000.0, "environment.sun.azimuth_deg": 250.0, "environment.sun.altitude_deg": 12.0, "environment.sun.place": nil}, got)
+	assert.Equal(t, "Sun at 250, 12 high", label)
+
+	got, _, err = fields("--strike", "0,0,0", "--from", "1,1,0")
+	require.NoError(t, err)
+	assert.InDelta(t, 90, got["environment.sun.azimuth_deg"], 1e-9)
+	assert.InDelta(t, 45, got["environment.sun.altitude_deg"], 1e-9)
+
+	got, label, err = fields("--at", "2026-06-21T18:00Z", "--latitude", "10")
+	require.NoError(t, err)
+	assert.Equal(t, map[string]any{"latitude_deg": 10.0, "longitude_deg": 8.7, "at": "2026-06-21T18:00:00Z"}, got["environment.sun.place"])
+	assert.Equal(t, "Sun of 21 June, 18:00 UTC", label)
+
+	for want, args := range map[string][]string{
+		"say where":        nil,
+		"--from is":        {"--strike", "0,0,0"},
+		"are one point":    {"--strike", "1,1,1", "--from", "1,1,1"},
+		"--at is \"soon\"": {"--at", "soon"},
+	} {
+		_, _, err := fields(args...)
+		assert.ErrorContains(t, err, want)
+		assert.IsType(t, usageError{}, err)
+	}
+}
+
+func TestPlansReadAsTables(t *testing.T) {
+	var b strings.Builder
+	plan := &planner.Plan{Before: planner.Size{Texels: 900, Pages: 2, Error: 1.5}, After: planner.Size{Texels: 400, Pages: 1, Error: 1.25}}
+	for range 20 {
+		plan.Surfaces = append(plan.Surfaces, planner.Choice{Entity: "wall", Face: 2, Before: 4, After: 8})
+	}
+	plan.Surfaces[0].Face = -1
+	describePlan(&b, plan)
+	for _, want := range []string{"now", "900", "planned", "1.25", "wall", "and 8 more"} {
+		assert.Contains(t, b.String(), want)
+	}
+}
+
+// Every command says what it is, and none shares a name.
+func TestCommandsAreDescribed(t *testing.T) {
+	a := &app{in: strings.NewReader(""), out: io.Discard, err: io.Discard}
+	root := a.root()
+	names := map[string]bool{}
+	for _, c := range root.Commands() {
+		assert.NotEmpty(t, c.Short, c.Name())
+		assert.NotEmpty(t, c.GroupID, c.Name())
+		assert.False(t, names[c.Name()], c.Name())
+		names[c.Name()] = true
+	}
+	for _, want := range []string{"sun", "density", "sheet", "probes", "clean", "bake", "ledger"} {
+		assert.True(t, names[want], want)
+	}
+}
