@@ -105,12 +105,13 @@ func (k *packer) mark(texel int32) {
 
 // match puts the seams right between charts that hold light.
 func (k *packer) match() {
-	lightmap.Match(k.p.Seams, k.image.Pix, func(chart int32) bool { return k.lit[chart] })
+	lightmap.Match(k.p.Seams, k.image.Pix, k.p.Layout.PageSize, func(chart int32) bool { return k.lit[chart] })
 	for i := range k.p.Seams {
 		s := &k.p.Seams[i]
 		if k.lit[s.Charts[0]] != k.lit[s.Charts[1]] { // light came over into a dark chart
 			for side := range 2 {
-				for _, t := range s.Texels[side] {
+				texels, _ := s.Reads(side, k.p.Layout.PageSize)
+				for _, t := range texels {
 					k.mark(t)
 				}
 			}

@@ -10,16 +10,16 @@ import (
 // Seam is a spot where two charts meet that show one smooth surface: both are read
 // there, and must read the same. Each reads four texels, bilinearly.
 type Seam struct {
-	Charts  [2]int32
-	Texels  [2][4]int32
-	Weights [2][4]float32
+	Charts [2]int32
+	First  [2]int32      // the lower left of the four; the others are beside and above it
+	Part   [2][2]float32 // how far from it toward the others, 0 to 1
 }
 
 // Of seams: how far apart their spots are, in texels of the finer chart; how far
 // over the edge the neighbour is looked for; and how alike, as a cosine, the two
 // must face.
 const (
-	seamStep = 0.5
+	seamStep = 1
 	seamM    = 0.004
 )
 
@@ -66,32 +66,26 @@ func (l *Layout) seamAt(s *scene.Scene, surface int, at geom.Vec3, edge edge) (S
 	}
 	seam := Seam{Charts: [2]int32{int32(own), int32(other)}}
 	for k, ci := range []int{own, other} {
-		seam.Texels[k], seam.Weights[k] = l.bilinear(ci, at)
+		seam.First[k], seam.Part[k] = l.bilinear(ci, at)
 	}
 	return seam, true
 }
 
-// bilinear is the texels that reading a chart at a point of the level takes, and
-// their weights.
-func (l *Layout) bilinear(ci int, at geom.Vec3) (texels [4]int32, weights [4]float32) {
+// bilinear is where reading a chart at a point of the level begins, and how far on
+// it goes. The padding keeps all four texels in the chart.
+func (l *Layout) bilinear(ci int, at geom.Vec3) (first int32, part [2]float32) {
 	c := &l.Charts[ci]
 	x, y := c.At(at)
-	fx, fy := math.Floor(x-0.5), math.Floor(y-0.5)
-	tx, ty := float32(x-0.5-fx), float32(y-0.5-fy)
-	for k := range 4 {
-		px := min(max(int(fx)+k&1, c.X), c.X+c.Width-1)
-		py := min(max(int(fy)+k>>1, c.Y), c.Y+c.Height-1)
-		texels[k] = int32((c.Page*l.PageSize+py)*l.PageSize + px)
-		wx, wy := 1-tx, 1-ty
-		if k&1 == 1 {
-			wx = tx
-		}
-		if k>>1 == 1 {
-			wy = ty
-		}
-		weights[k] = wx * wy
-	}
-	return texels, weights
+	fx := math.Min(math.Max(math.Floor(x-0.5), float64(c.X)), float64(c.X+c.Width-2))
+	fy := math.Min(math.Max(math.Floor(y-0.5), float64(c.Y)), float64(c.Y+c.Height-2))
+	return int32((c.Page*l.PageSize+int(fy))*l.PageSize + int(fx)), [2]float32{float32(x - 0.5 - fx), float32(y - 0.5 - fy)}
+}
+
+// Reads are the four texels that one side of a seam reads, and their weights.
+func (s *Seam) Reads(side, pageSize int) (texels [4]int32, weights [4]float32) {
+	i, w := s.First[side], int32(pageSize)
+	tx, ty := s.Part[side][0], s.Part[side][1]
+	return [4]int32{i, i + 1, i + w, i + w + 1}, [4]float32{(1 - tx) * (1 - ty), tx * (1 - ty), (1 - tx) * ty, tx * ty}
 }
 
 // edge is one side of a surface: out points away from it, in its plane.
@@ -148,36 +142,34 @@ const seamSweeps = 8
 // the same: each spot in turn is put right by the least change (Kaczmarz, 1937).
 // What it does is linear in the light, so matched layers mix to a matched
 // lightmap. Values never go below zero. lit tells which charts hold light at all.
-func Match(seams []Seam, pix []float32, lit func(chart int32) bool) {
+func Match(seams []Seam, pix []float32, pageSize int, lit func(chart int32) bool) {
 	for range seamSweeps {
 		for i := range seams {
 			s := &seams[i]
-			if !lit(s.Charts[0]) && !lit(s.Charts[1]) {
-				continue
+			if lit(s.Charts[0]) || lit(s.Charts[1]) {
+				s.match(pix, pageSize)
 			}
-			var norm float32
-			for side := range 2 {
-				for k := range 4 {
-					norm += s.Weights[side][k] * s.Weights[side][k]
-				}
-			}
-			for c := range int32(3) {
-				var read [2]float32
-				for side := range 2 {
-					for k := range 4 {
-						read[side] += s.Weights[side][k] * pix[3*s.Texels[side][k]+c]
-					}
-				}
-				step := (read[0] - read[1]) / norm
-				if step == 0 {
-					continue
-				}
-				for k := range 4 {
-					pix[3*s.Texels[0][k]+c] = max(0, pix[3*s.Texels[0][k]+c]-step*s.Weights[0][k])
-					pix[3*s.Texels[1][k]+c] += step * s.Weights[1][k]
-					pix[3*s.Texels[1][k]+c] = max(0, pix[3*s.Texels[1][k]+c])
-				}
-			}
+		}
+	}
+}
+
+func (s *Seam) match(pix []float32, pageSize int) {
+	texels, weights := s.Reads(0, pageSize)
+	others, against := s.Reads(1, pageSize)
+	var norm float32
+	for k := range 4 {
+		norm += weights[k]*weights[k] + against[k]*against[k]
+	}
+	for c := range int32(3) {
+		var gap float32
+		for k := range 4 {
+			gap += weights[k]*pix[3*texels[k]+c] - against[k]*pix[3*others[k]+c]
+		}
+		gap /= norm
+		for k := range 4 {
+			a, b := &pix[3*texels[k]+c], &pix[3*others[k]+c]
+			*a = max(0, *a-gap*weights[k])
+			*b = max(0, *b+gap*against[k])
 		}
 	}
 }
