@@ -235,11 +235,12 @@ type BakePlan struct {
 
 // Probes is the light captured in a level's grids.
 type Probes struct {
-	Level    string        `json:"level"`
-	Revision int           `json:"revision"`
-	Grids    []*probe.Grid `json:"grids"`
-	ServedBy string        `json:"served_by,omitzero" doc:"Grid that serves the point that was asked for."`
-	Serving  []probe.Part `json:"serving,omitzero" doc:"Its probes that do, with their weights."`
+	Level      string        `json:"level"`
+	Revision   int           `json:"revision"`
+	Grids      []*probe.Grid `json:"grids"`
+	ServedBy   string        `json:"served_by,omitzero" doc:"Grid that serves the point that was asked for."`
+	Serving    []probe.Part  `json:"serving,omitzero" doc:"Its probes that do, with their weights."`
+	Reflection string        `json:"reflection,omitzero" doc:"Reflection that serves the point."`
 }
 
 // Cleaned is what a clean-up gave back.

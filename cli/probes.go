@@ -37,7 +37,7 @@ func (a *app) probesCommand() *cobra.Command {
 		}),
 	}
 	cmd.Flags().StringVar(&point, "point", "", "x,y,z: also tell which probes serve it")
-	cmd.Flags().BoolVar(&auto, "auto", false, "add a grid to each zone that has none")
+	cmd.Flags().BoolVar(&auto, "auto", false, "add a grid and a reflection to each zone that has none")
 	cmd.Flags().Float64Var(&spacing, "spacing", spacing, "auto: the most metres between two probes")
 	return cmd
 }
@@ -47,9 +47,12 @@ func addProbes(ctx context.Context, c *client.Client, l api.LevelInfo, spacing f
 	if err != nil {
 		return err
 	}
-	op := level.Batch("Add probes")
+	op := level.Batch("Add probes and reflections")
 	for _, g := range probe.Auto(doc.Document, spacing) {
 		op.Steps = append(op.Steps, level.Add("probes", g))
+	}
+	for _, r := range probe.AutoReflections(doc.Document) {
+		op.Steps = append(op.Steps, level.Add("reflections", r))
 	}
 	if len(op.Steps) == 0 {
 		return nil
@@ -83,4 +86,31 @@ func describeProbes(w io.Writer, p *api.Probes) {
 		}
 		table(w, "PROBE|AT|SHARE", rows)
 	}
+	if p.Reflection != "" {
+		fmt.Fprintf(w, "\nmirrors show %s\n", p.Reflection)
+	}
+}
+
+func (a *app) reflectionCommand() *cobra.Command {
+	var out string
+	cmd := &cobra.Command{
+		Use: "reflection LEVEL REFLECTION", Short: "Capture what is seen from a reflection's place, as a Radiance HDR image", Args: args(2), ValidArgsFunction: a.completeLevels,
+		Long: `Writes the six faces of a cube side by side (+x, -x, +y, -y, +z, -z), and below
+them the same for rougher and rougher mirrors, each of half the side.`,
+		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, in []string) error {
+			data, err := c.Reflection(ctx, l.ID, in[1])
+			if err != nil {
+				return err
+			}
+			if out == "" {
+				out = in[1] + ".hdr"
+			}
+			if err := a.writeFile(out, data); err != nil || out == "-" {
+				return err
+			}
+			return a.show(map[string]any{"file": out, "bytes": len(data)}, func(w io.Writer) { fmt.Fprintf(w, "%s, %d bytes\n", out, len(data)) })
+		}),
+	}
+	cmd.Flags().StringVarP(&out, "output", "o", "", "file to write (default: the reflection's id)")
+	return cmd
 }

@@ -326,6 +326,12 @@ func (c *Client) Probes(ctx context.Context, id, point string) (api.Probes, erro
 	return get[api.Probes](ctx, c, levelPath(id, "probes"), query("point", point))
 }
 
+// Reflection captures what is seen from a reflection's place, as a Radiance image.
+func (c *Client) Reflection(ctx context.Context, id, reflection string) (hdr []byte, err error) {
+	_, err = c.do(ctx, call{method: http.MethodGet, path: levelPath(id, "reflections/"+url.PathEscape(reflection))}, &hdr)
+	return hdr, err
+}
+
 // PlanBake tells what a bake would do, and why.
 func (c *Client) PlanBake(ctx context.Context, id, quality string) (api.BakePlan, error) {
 	return get[api.BakePlan](ctx, c, levelPath(id, "bakes/plan"), query("quality", quality))

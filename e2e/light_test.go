@@ -21,6 +21,7 @@ import (
 	"grotta/client"
 	"grotta/core/bake"
 	"grotta/core/level"
+	"grotta/core/picture"
 	"grotta/core/planner"
 	"grotta/e2e/harness"
 )
@@ -249,6 +250,17 @@ func TestLightByCommandLine(t *testing.T) {
 	assert.Contains(t, s.ok("density", "Room", "--texels", "5000", "--apply"), "Plan texels")
 	assert.Contains(t, s.ok("probes", "Room"), "no probe grids")
 	assert.Contains(t, s.ok("probes", "Room", "--auto", "--spacing", "1.5", "--point", "0,1,0"), "served by probes-room")
+	file := filepath.Join(s.dir, "mirror.hdr")
+	s.ok("reflection", "Room", "reflection-room", "-o", file)
+	data, err := os.ReadFile(file)
+	require.NoError(t, err)
+	cube, err := picture.Decode(data)
+	require.NoError(t, err)
+	assert.Equal(t, 6*64, cube.Width)
+	assert.Positive(t, cube.Mean().Luminance())
+	_, errOut, code = s.run("", "reflection", "Room", "nothing")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errOut, `no reflection "nothing"`)
 	s.ok("sheet", "Room", "--kind", "day", "--time", "10:00,16:00", "--width", "64", "--height", "40", "-o", filepath.Join(s.dir, "day.png"))
 
 	// Old layers go by command; what the newest bakes use stays.

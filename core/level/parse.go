@@ -222,6 +222,11 @@ func (v *ProbeGrid) UnmarshalJSONFrom(d *jsontext.Decoder) error {
 	return decodeDefaulted(d, (*plain)(v))
 }
 
+func (v *Reflection) UnmarshalJSONFrom(d *jsontext.Decoder) error {
+	type plain Reflection
+	return decodeDefaulted(d, (*plain)(v))
+}
+
 func (v *Viewpoint) UnmarshalJSONFrom(d *jsontext.Decoder) error {
 	type plain Viewpoint
 	return decodeDefaulted(d, (*plain)(v))

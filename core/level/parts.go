@@ -6,7 +6,7 @@ import (
 )
 
 // Parts are the lists of a level that hold things with ids, in document order.
-var Parts = []string{"images", "materials", "zones", "solids", "meshes", "rigs", "lights", "glows", "viewpoints", "probes"}
+var Parts = []string{"images", "materials", "zones", "solids", "meshes", "rigs", "lights", "glows", "viewpoints", "probes", "reflections"}
 
 var partField = func() map[string]int {
 	at := map[string]int{}
@@ -101,6 +101,9 @@ func (l *Level) Placed() []Placed {
 	for i, v := range l.Probes {
 		all = append(all, Placed{"probes", i, &v.Entity})
 	}
+	for i, v := range l.Reflections {
+		all = append(all, Placed{"reflections", i, &v.Entity})
+	}
 	return all
 }
 
@@ -126,6 +129,16 @@ func (l *Level) FreshID(base string) string {
 // Image returns the image with an id, or nil.
 func (l *Level) Image(id string) *Image {
 	for _, v := range l.Images {
+		if v.ID == id {
+			return v
+		}
+	}
+	return nil
+}
+
+// Reflection returns the reflection with an id, or nil.
+func (l *Level) Reflection(id string) *Reflection {
+	for _, v := range l.Reflections {
 		if v.ID == id {
 			return v
 		}

@@ -29,6 +29,7 @@ type Level struct {
 	Glows       []*Glow        `json:"glows" initial:"[]"`
 	Viewpoints  []*Viewpoint   `json:"viewpoints" initial:"[]"`
 	Probes      []*ProbeGrid   `json:"probes" initial:"[]"`
+	Reflections []*Reflection  `json:"reflections" initial:"[]"`
 	Extra       jsontext.Value `json:",embed" hidden:"true"`
 }
 
@@ -348,4 +349,12 @@ type ProbeGrid struct {
 	Entity
 	Size     Vec     `json:"size" exclusiveMinimum:"0" initial:"[4,2,4]" doc:"Metres."`
 	SpacingM float64 `json:"spacing_m" minimum:"0.1" maximum:"1000" default:"1" doc:"The most between two probes."`
+}
+
+// Reflection is a point from which a cube of the surroundings is captured, for
+// things that mirror within its box.
+type Reflection struct {
+	Entity
+	Size Vec `json:"size" exclusiveMinimum:"0" initial:"[6,4,6]" doc:"Metres: the box, along the axes, of what it serves."`
+	Side int `json:"side" minimum:"16" maximum:"512" multipleOf:"16" default:"64" doc:"Texels along a face; 16, 32, 64, 128, 256 or 512."`
 }

@@ -261,7 +261,7 @@ func (l *Level) checkReferences(f *faults) {
 		path := fmt.Sprintf("/%s/%d", e.Part, e.Index)
 		refer(path+"/zone", e.Zone, "zones")
 		refer(path+"/rig", e.Rig, "rigs")
-		refer(path+"/parent", e.Parent, "solids", "meshes", "lights", "glows", "viewpoints", "probes")
+		refer(path+"/parent", e.Parent, "solids", "meshes", "lights", "glows", "viewpoints", "probes", "reflections")
 	}
 	for i, s := range l.Solids {
 		refer(fmt.Sprintf("/solids/%d/surface/material", i), s.Surface.Material, "materials")
@@ -338,6 +338,11 @@ func (l *Level) checkShapes(f *faults) {
 				f.add(fmt.Sprintf("%s/indices/%d", path, j), "is %d; the mesh has %d vertices", v, len(m.Positions)/3)
 				break
 			}
+		}
+	}
+	for i, r := range l.Reflections {
+		if r.Side&(r.Side-1) != 0 {
+			f.add(fmt.Sprintf("/reflections/%d/side", i), "is %d; a power of two is needed", r.Side)
 		}
 	}
 	for i, g := range l.Probes {

@@ -98,3 +98,21 @@ func hdrRow(r *bufio.Reader, row []byte, width int) error {
 	}
 	return nil
 }
+
+// EncodeHDR writes a picture as a flat Radiance image. Each pixel keeps eight bits
+// of its brightest channel (Ward, 1991).
+func EncodeHDR(p *Picture) []byte {
+	var b bytes.Buffer
+	fmt.Fprintf(&b, "#?RADIANCE\nFORMAT=32-bit_rle_rgbe\n\n-Y %d +X %d\n", p.Height, p.Width)
+	for i := 0; i < len(p.Pix); i += 3 {
+		most := max(p.Pix[i], p.Pix[i+1], p.Pix[i+2])
+		if most < 1e-32 {
+			b.Write([]byte{0, 0, 0, 0})
+			continue
+		}
+		mantissa, e := math.Frexp(float64(most))
+		scale := float32(mantissa * 256 / float64(most))
+		b.Write([]byte{byte(p.Pix[i] * scale), byte(p.Pix[i+1] * scale), byte(p.Pix[i+2] * scale), byte(e + 128)})
+	}
+	return b.Bytes()
+}

@@ -163,3 +163,20 @@ func FuzzDecode(f *testing.F) {
 		}
 	})
 }
+
+// What is written is read back within the eight bits that a pixel keeps.
+func TestHDRRoundTrip(t *testing.T) {
+	p := &picture.Picture{Width: 40, Height: 3, Pix: make([]float32, 3*40*3)}
+	for i := range p.Pix {
+		p.Pix[i] = float32(math.Exp(float64(i%37) - 18))
+	}
+	p.Pix[0], p.Pix[1], p.Pix[2] = 0, 0, 0
+	back, err := picture.Decode(picture.EncodeHDR(p))
+	require.NoError(t, err)
+	for i := 0; i < len(p.Pix); i += 3 {
+		most := max(p.Pix[i], p.Pix[i+1], p.Pix[i+2])
+		for c := range 3 {
+			assert.InDelta(t, p.Pix[i+c], back.Pix[i+c], float64(most)/128+1e-30)
+		}
+	}
+}

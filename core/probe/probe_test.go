@@ -110,3 +110,71 @@ func TestProbesInsideSolidsAreLeftOut(t *testing.T) {
 	_, ok := got.Sample(geom.Vec3{0, 0, 0})
 	assert.False(t, ok)
 }
+
+func reflection(side int) *level.Reflection {
+	r := level.Default[level.Reflection]()
+	r.ID, r.Side = "r", side
+	return &r
+}
+
+// In an even sky every mirror shows the same, however rough.
+func TestCubeOfAnEvenSky(t *testing.T) {
+	l := level.New("Air")
+	l.Environment.Sky.Color, l.Environment.Sky.Luminance = "#ffffff", 70
+	p, m := baked(t, l)
+	c, err := probe.CaptureCube(context.Background(), p, m, reflection(32))
+	require.NoError(t, err)
+	require.Len(t, c.Steps, 4)
+	for _, s := range c.Steps {
+		for face := range 6 {
+			require.Len(t, s.Faces[face], s.Side*s.Side)
+			for _, v := range s.Faces[face] {
+				require.InDelta(t, 70, v[1], 1e-6)
+			}
+		}
+	}
+	assert.Equal(t, []float64{0, 1}, []float64{c.Steps[0].Roughness, c.Steps[3].Roughness})
+	img := c.Picture()
+	assert.Equal(t, []int{192, 32 + 16 + 8 + 4}, []int{img.Width, img.Height})
+}
+
+// Faces look where they say: a lit panel to the east is on +x, and a rougher mirror
+// spreads it.
+func TestCubeFacesAndRoughness(t *testing.T) {
+	l := level.New("Panel")
+	m := level.Default[level.Material]()
+	m.ID, m.Color, m.Emission = "lit", "#ffffff", 1000
+	l.Materials = []*level.Material{&m}
+	block(l, "panel", level.Vec{3, 0, 0}, level.Vec{0.1, 1, 1})
+	l.Solids[0].Surface.Material = "lit"
+	p, image := baked(t, l)
+	c, err := probe.CaptureCube(context.Background(), p, image, reflection(32))
+	require.NoError(t, err)
+	middle := func(step, face int) float64 {
+		s := &c.Steps[step]
+		return s.Faces[face][s.Side/2*s.Side+s.Side/2][1]
+	}
+	assert.InDelta(t, 1000, middle(0, 0), 1)
+	for face := 1; face < 6; face++ {
+		assert.Zero(t, middle(0, face), "face %d", face)
+	}
+	assert.Less(t, middle(2, 0), 900.0)
+	assert.Less(t, middle(3, 0), middle(2, 0), "the rougher the dimmer in the middle")
+	assert.Positive(t, middle(3, 0))
+}
+
+func TestWhichReflectionServes(t *testing.T) {
+	l := level.New("Rooms")
+	for i, c := range []struct {
+		x    float64
+		size level.Vec
+	}{{0, level.Vec{10, 4, 10}}, {1, level.Vec{2, 2, 2}}, {20, level.Vec{4, 4, 4}}} {
+		r := reflection(16)
+		r.ID, r.Size, r.Transform.Position = string(rune('a'+i)), c.size, level.Vec{c.x, 0, 0}
+		l.Reflections = append(l.Reflections, r)
+	}
+	assert.Equal(t, "b", probe.Serves(l, geom.Vec3{1.5, 0, 0}).ID, "the smallest box round it")
+	assert.Equal(t, "a", probe.Serves(l, geom.Vec3{-4, 0, 0}).ID)
+	assert.Equal(t, "c", probe.Serves(l, geom.Vec3{90, 0, 0}).ID, "else the nearest")
+	assert.Nil(t, probe.Serves(level.New("None"), geom.Vec3{}))
+}

@@ -8,6 +8,7 @@ import (
 
 	"grotta/api"
 	"grotta/core/bake"
+	"grotta/core/picture"
 	"grotta/core/probe"
 )
 
@@ -36,6 +37,9 @@ func (s *server) registerProbes(a huma.API, tag string) {
 			if err != nil {
 				return nil, err
 			}
+			if r := probe.Serves(o.doc, at); r != nil {
+				body.Reflection = r.ID
+			}
 			for _, g := range grids {
 				if g.Holds(at) && len(body.Serving) == 0 {
 					body.ServedBy, body.Serving = g.ID, g.Serving(at)
@@ -43,6 +47,31 @@ func (s *server) registerProbes(a huma.API, tag string) {
 			}
 		}
 		return answer(s, body, nil)
+	})
+	cube := operation("GET", "/levels/{id}/reflections/{reflection}", "capture-reflection", "Capture what is seen from a reflection's place", tag, api.ScopeRead)
+	cube.Description = "A Radiance HDR image: the faces +x, -x, +y, -y, +z, -z side by side, and below them the same for rougher mirrors, each of half the side, prefiltered."
+	cube.Responses = binaryResponse("image/vnd.radiance")
+	huma.Register(a, cube, func(ctx context.Context, in *struct {
+		LevelPath
+		Reflection string `path:"reflection" maxLength:"64"`
+	}) (*fileOut, error) {
+		o, err := s.open(ctx, in.ID)
+		if err != nil {
+			return nil, err
+		}
+		r := o.doc.Reflection(in.Reflection)
+		if r == nil {
+			return nil, newProblem(404, fmt.Sprintf("the level has no reflection %q", in.Reflection))
+		}
+		image, err := s.Studio.MixNow(ctx, o.prepared)
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		got, err := probe.CaptureCube(ctx, o.prepared, image, r)
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		return &fileOut{"image/vnd.radiance", "", picture.EncodeHDR(got.Picture())}, nil
 	})
 }
 
