@@ -67,7 +67,9 @@ func (f figures) print() {
 		}
 	}
 	trace := 1.3 / f["Rays/closest/wide/300k Mrays/s"]
-	row := func(name, format string, args ...any) { fmt.Printf("%-44s "+format+"\n", append([]any{name}, args...)...) }
+	row := func(name, format string, args ...any) {
+		fmt.Printf("%-44s "+format+"\n", append([]any{name}, args...)...)
+	}
 	row("build of 300k triangles", "%.2f s, %.2f of what 1.3 million closest-hit rays take", f["Build/wide/300k s"], f["Build/wide/300k s"]/trace)
 	row("rays as a bake sends them, beside shuffled", "%.2f", f["Order/baker Mrays/s"]/f["Order/shuffled Mrays/s"])
 	row("a mix, beside a plain a += k*b by bytes", "%.2f (%.1f and %.1f GB/s), %.2f ms a megatexel and layer", f["Mix/layers GB/s"]/f["Mix/plain GB/s"], f["Mix/layers GB/s"], f["Mix/plain GB/s"], f["Mix/layers ms/Mtexel-layer"])

@@ -46,7 +46,7 @@ func byHand(browser context.Context, url, id string) error {
 		{"brightness", []chromedp.Action{radio("Brightness")}},
 		{"texels", []chromedp.Action{
 			radio("Texels"), chromedp.Evaluate(`document.querySelector("canvas").dispatchEvent(new KeyboardEvent("keydown", { key: "Escape", bubbles: true }))`, nil),
-			button("Plan density"), chromedp.WaitVisible(`//button[starts-with(normalize-space(), "Apply to")]`, chromedp.BySearch), button("Apply to"), chromedp.Sleep(3 * time.Second),
+			button("Plan density"), chromedp.WaitVisible(`//button[starts-with(normalize-space(), "Apply to")]`, chromedp.BySearch), button("Apply to"), chromedp.Sleep(8 * time.Second), // it is baked again meanwhile
 		}},
 		{"presets-panel", []chromedp.Action{
 			radio("Lit"), tab("Presets"),

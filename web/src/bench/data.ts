@@ -1,4 +1,4 @@
-import { useEffect } from "react";
+import { useEffect, useRef } from "react";
 import { useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, bytes, take, type Bake, type Document, type LightmapState, type Operation } from "../api/client";
 import { complain } from "../ui/messages";
@@ -212,7 +212,10 @@ export function useAutoBake(id: string, state: LightmapState | undefined, canBak
   const now = useBakeNow(id).data;
   const running = now && !isOver(now);
   const stale = state?.stale ?? 0;
-  const some = stale > 0 && stale < (state?.sources.length ?? 0);
+  // A level that was never lit waits for its first bake to be asked for.
+  const wasLit = useRef(false);
+  if (state && stale < state.sources.length) wasLit.current = true;
+  const some = stale > 0 && wasLit.current;
   const stopped = now && (now.state === "cancelled" || now.state === "failed") && now.revision === state?.revision;
   useEffect(() => {
     if (auto && some && canBake && !running && !stopped && !start.isPending) start.mutate("draft");
