@@ -169,3 +169,17 @@ func TestMeshPatchesCoverTheMesh(t *testing.T) {
 	assert.InEpsilon(t, 4*math.Pi, area, 0.03)
 	assert.Less(t, len(layout.Charts), 40, "patches, not single triangles")
 }
+
+// A thing far thinner than a texel still gets one, on each of its faces.
+func TestThinThingsGetTexels(t *testing.T) {
+	l := level.New("Leg")
+	leg := level.Default[level.Solid]()
+	leg.ID, leg.Size = "leg", level.Vec{0.08, 0.8, 0.05}
+	l.Solids, l.Lightmap.Density = []*level.Solid{&leg}, 0.5
+	s, layout := plan(t, l)
+	lit := map[int32]bool{}
+	for _, x := range layout.Texels(s).List {
+		lit[x.Surface] = true
+	}
+	assert.Len(t, lit, 6)
+}

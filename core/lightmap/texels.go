@@ -91,9 +91,11 @@ func (l *Layout) chartTexels(s *scene.Scene, c *Chart) Texels {
 	index := func(x, y int) int32 {
 		return int32(c.Page*l.PageSize*l.PageSize + (c.Y+y)*l.PageSize + c.X + x)
 	}
-	place := func(x, y int) {
+	// try takes the first of the spots of a square that is on the surface and
+	// outside solids.
+	try := func(x, y int, low, high [2]float64) bool {
 		for _, spot := range spots {
-			p, normal, ok := patch.at(float64(x-PaddingTexels)+spot[0], float64(y-PaddingTexels)+spot[1])
+			p, normal, ok := patch.at(low[0]+spot[0]*(high[0]-low[0]), low[1]+spot[1]*(high[1]-low[1]))
 			if !ok {
 				continue
 			}
@@ -103,7 +105,21 @@ func (l *Layout) chartTexels(s *scene.Scene, c *Chart) Texels {
 			}
 			out.List = append(out.List, Texel{index(x, y), int32(c.Surface), f32(p), f32(normal)})
 			filled[y*c.Width+x] = true
+			return true
+		}
+		return false
+	}
+	place := func(x, y int) {
+		low := [2]float64{float64(x - PaddingTexels), float64(y - PaddingTexels)}
+		high := [2]float64{low[0] + 1, low[1] + 1}
+		if try(x, y, low, high) {
 			return
+		}
+		for axis := range 2 { // a surface narrower than its texel lies at one side of it
+			low[axis], high[axis] = math.Max(low[axis], patch.low[axis]), math.Min(high[axis], patch.high[axis])
+		}
+		if low[0] < high[0] && low[1] < high[1] {
+			try(x, y, low, high)
 		}
 	}
 	// Block by block, so that texels that follow each other are neighbours.
@@ -155,7 +171,10 @@ func fillRings(filled []bool, c *Chart, index func(x, y int) int32) []Fill {
 }
 
 // flat is a surface's triangles in the plane of its chart, in texels.
-type flat struct{ tris []flatTriangle }
+type flat struct {
+	tris      []flatTriangle
+	low, high [2]float64 // of all of them
+}
 
 type flatTriangle struct {
 	a, b, c   [2]float64
@@ -166,7 +185,8 @@ type flatTriangle struct {
 }
 
 func flatten(sc *scene.Scene, s *scene.Surface, c *Chart) flat {
-	var f flat
+	inf := math.Inf(1)
+	f := flat{low: [2]float64{inf, inf}, high: [2]float64{-inf, -inf}}
 	for t := range sc.Corners(s) {
 		var q [3][2]float64
 		for i, p := range t {
@@ -182,6 +202,7 @@ func flatten(sc *scene.Scene, s *scene.Surface, c *Chart) flat {
 		for axis := range 2 {
 			ft.low[axis] = math.Min(q[0][axis], math.Min(q[1][axis], q[2][axis]))
 			ft.high[axis] = math.Max(q[0][axis], math.Max(q[1][axis], q[2][axis]))
+			f.low[axis], f.high[axis] = math.Min(f.low[axis], ft.low[axis]), math.Max(f.high[axis], ft.high[axis])
 		}
 		f.tris = append(f.tris, ft)
 	}
