@@ -257,7 +257,7 @@ func TestLightmapAgainstClosedForms(t *testing.T) {
 			}
 			want := c.lux(float64(texel.Origin[0]), 0, float64(texel.Origin[2]))
 			got := float64(m.Pix[3*texel.Index])
-			require.InDelta(t, want, got, 0.0015*want+1e-3, "%s at %v", c.name, texel.Origin)
+			require.InDelta(t, want, got, 0.001*want+1e-4, "%s at %v", c.name, texel.Origin)
 			checked++
 		}
 		assert.Greater(t, checked, 480)
