@@ -6,14 +6,18 @@ package api
 
 import (
 	"fmt"
+	"strconv"
 	"strings"
 	"time"
 
+	"grotta/core/air"
 	"grotta/core/bake"
 	"grotta/core/check"
+	"grotta/core/compare"
 	"grotta/core/level"
 	"grotta/core/platform"
 	"grotta/core/probe"
+	"grotta/core/scatter"
 )
 
 // Scopes of a token. A console session has them all.
@@ -202,22 +206,92 @@ func (b *Bake) Over() bool {
 	return b.State == "done" || b.State == "cancelled" || b.State == "failed"
 }
 
-// NewShot asks for a picture: from a viewpoint, from a camera, or of the whole.
+// Variant says which of a level's states a picture shows.
+type Variant struct {
+	Revision int    `json:"revision,omitzero" minimum:"1" required:"false" doc:"The newest if left out."`
+	Preset   string `json:"preset,omitzero" maxLength:"160" required:"false" doc:"A mood or look, [owner/]name[@version], put on for the picture alone."`
+	Look     string `json:"look,omitzero" enum:"on,off" required:"false" doc:"off: exposure alone."`
+	Air      string `json:"air,omitzero" enum:"on,off" required:"false" doc:"off: neither fog nor glows, beams and motes."`
+	Display  string `json:"display,omitzero" maxLength:"64" required:"false" doc:"A platform whose display is shown: light over what it takes is cut."`
+}
+
+// NewShot asks for a picture: from a viewpoint, from a camera, on a path, or of
+// the whole.
 type NewShot struct {
+	Variant
 	Viewpoint string   `json:"viewpoint,omitzero" maxLength:"64" required:"false"`
 	Camera    *Camera  `json:"camera,omitzero" required:"false"`
+	Path      string   `json:"path,omitzero" maxLength:"64" required:"false" doc:"Id of a path; time_s says where on it."`
 	Width     int      `json:"width,omitzero" minimum:"16" maximum:"4096" required:"false" doc:"1280 if left out."`
 	Height    int      `json:"height,omitzero" minimum:"16" maximum:"4096" required:"false" doc:"720 if left out."`
 	Samples   int      `json:"samples,omitzero" minimum:"1" maximum:"4" required:"false" doc:"Rays along each side of a pixel; 2 if left out."`
 	Unlit     bool     `json:"unlit,omitzero" required:"false"`
 	Meter     bool     `json:"meter,omitzero" required:"false" doc:"Expose by what is seen, in place of the level's exposure."`
-	TimeS     *float64 `json:"time_s,omitzero" minimum:"0" maximum:"1e6" required:"false" doc:"Seconds; lights that flicker are as they are then. Steady if left out."`
+	TimeS     *float64 `json:"time_s,omitzero" minimum:"0" maximum:"1e6" required:"false" doc:"Seconds; lights that flicker and motes are as they are then. Steady if left out."`
+}
+
+// Side is one of two that are compared.
+type Side struct {
+	Level string `json:"level,omitzero" maxLength:"64" required:"false" doc:"Another level; the one at hand if left out."`
+	Variant
+}
+
+// NewComparison asks how two pictures from one place differ.
+type NewComparison struct {
+	A         Side     `json:"a"`
+	B         Side     `json:"b"`
+	Form      string   `json:"form,omitzero" enum:"side,divider,difference" required:"false" doc:"Side by side; one with a divider in its middle; or the difference in false colour."`
+	Viewpoint string   `json:"viewpoint,omitzero" maxLength:"64" required:"false"`
+	Camera    *Camera  `json:"camera,omitzero" required:"false"`
+	Width     int      `json:"width,omitzero" minimum:"16" maximum:"2048" required:"false" doc:"Of each; 640 if left out."`
+	Height    int      `json:"height,omitzero" minimum:"16" maximum:"2048" required:"false" doc:"400 if left out."`
+	TimeS     *float64 `json:"time_s,omitzero" minimum:"0" maximum:"1e6" required:"false"`
+}
+
+// Comparison is the outcome.
+type Comparison struct {
+	compare.Result
+	Picture []byte `json:"picture" doc:"PNG, in base64."`
+}
+
+// Air is a level's air as plain numbers.
+type Air struct {
+	Level    string         `json:"level"`
+	Revision int            `json:"revision"`
+	Air      air.Air        `json:"air"`
+	Gains    [][3]float64   `json:"gains" doc:"Of each setting: what its balance multiplies the channels by."`
+	Sight    []Sight        `json:"sight" doc:"How far one sees."`
+	Costs    []scatter.Cost `json:"costs" doc:"Of lit fog."`
+}
+
+// Sight is the distance at which a dark thing of a size vanishes in the fog.
+type Sight struct {
+	Zone    string  `json:"zone,omitzero" doc:"Whose fog; none for the level's own."`
+	SizeM   float64 `json:"size_m"`
+	VanishM float64 `json:"vanish_m"`
+}
+
+// ParsePreset splits [owner/]name[@version]; me is the owner where none stands,
+// and version 0 the newest.
+func ParsePreset(ref, me string) (owner, name string, version int, err error) {
+	owner, name = me, ref
+	if at := strings.LastIndexByte(name, '@'); at >= 0 {
+		if version, err = strconv.Atoi(name[at+1:]); err != nil || version < 1 {
+			return "", "", 0, fmt.Errorf("%q: after @ stands a version, such as @2", ref)
+		}
+		name = name[:at]
+	}
+	if before, after, ok := strings.Cut(name, "/"); ok {
+		owner, name = before, after
+	}
+	return owner, name, version, nil
 }
 
 // NewSheet asks for a contact sheet.
 type NewSheet struct {
-	Kind      string   `json:"kind" enum:"views,lights,day" doc:"Every viewpoint; every light alone; or one viewpoint through a day."`
-	Viewpoint string   `json:"viewpoint,omitzero" maxLength:"64" required:"false" doc:"lights, day: where from; the first if left out."`
+	Variant
+	Kind      string   `json:"kind" enum:"views,lights,rigs,day" doc:"Every viewpoint; every light alone, exposed by itself; every rig alone, exposed alike; or one viewpoint through a day."`
+	Viewpoint string   `json:"viewpoint,omitzero" maxLength:"64" required:"false" doc:"lights, rigs, day: where from; the first if left out."`
 	Times     []string `json:"times,omitzero" maxItems:"48" required:"false" doc:"day: UTC, such as 2026-06-21T05:00Z, or 05:00 on the sun's own day."`
 	Width     int      `json:"width,omitzero" minimum:"16" maximum:"1024" required:"false" doc:"Of each picture; 400 if left out."`
 	Height    int      `json:"height,omitzero" minimum:"16" maximum:"1024" required:"false" doc:"250 if left out."`
@@ -260,7 +334,7 @@ type Camera struct {
 type PresetInfo struct {
 	Owner    string    `json:"owner"`
 	Name     string    `json:"name"`
-	Kind     string    `json:"kind" enum:"rig,mood"`
+	Kind     string    `json:"kind" enum:"rig,mood,look"`
 	Version  int       `json:"version"`
 	Versions int       `json:"versions" doc:"How many there are."`
 	Author   string    `json:"author"`
@@ -277,6 +351,7 @@ type NewPreset struct {
 	Name   string   `json:"name" pattern:"^[a-z0-9][a-z0-9._-]{0,63}$"`
 	Level  string   `json:"level"`
 	Rig    string   `json:"rig,omitzero" required:"false" doc:"Rig to save; the level's mood if left out."`
+	Look   bool     `json:"look,omitzero" required:"false" doc:"Save the level's look alone, not its mood."`
 	Note   string   `json:"note,omitzero" maxLength:"2000" required:"false"`
 	Tags   []string `json:"tags,omitzero" maxItems:"32" required:"false"`
 	Credit string   `json:"credit,omitzero" maxLength:"200" required:"false"`
@@ -288,6 +363,7 @@ type ApplyPreset struct {
 	Name    string     `json:"name"`
 	Version int        `json:"version,omitzero" minimum:"1" required:"false" doc:"The newest if left out."`
 	At      *level.Vec `json:"at,omitzero" required:"false" doc:"rig: where it goes, metres."`
+	Normal  *level.Vec `json:"normal,omitzero" required:"false" doc:"rig: at is on a surface that faces this way; the rig is set against it."`
 }
 
 // Share names with whom something is shared.

@@ -123,7 +123,7 @@ func (a *app) levelExport() *cobra.Command {
 			return a.show(map[string]any{"file": out, "bytes": len(data)}, func(w io.Writer) { fmt.Fprintf(w, "%s, %d bytes\n", out, len(data)) })
 		}),
 	}
-	cmd.Flags().StringVarP(&out, "output", "o", "", "file to write (default: the level's name)")
+	cmd.Flags().StringVarP(&out, "out", "o", "", "file to write (default: the level's name)")
 	cmd.Flags().StringVar(&format, "format", "", "glb or json (default: by the file's name)")
 	return cmd
 }

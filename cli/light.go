@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"io"
 	"os"
-	"slices"
 	"strings"
 	"time"
 
@@ -119,50 +118,6 @@ func describeBake(w io.Writer, b api.Bake) {
 	default:
 		fmt.Fprintf(w, "bake %s of revision %d is %s\n", b.ID, b.Revision, b.State)
 	}
-}
-
-func (a *app) shotCommand() *cobra.Command {
-	var s api.NewShot
-	var out string
-	var seconds float64
-	cmd := &cobra.Command{
-		Use: "shot LEVEL", Short: "Take a picture from a viewpoint as PNG", Args: args(1), ValidArgsFunction: a.completeLevels,
-		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, in []string) error {
-			if seconds > 0 {
-				s.TimeS = &seconds
-			}
-			png, stale, err := c.Shot(ctx, l.ID, s)
-			if err != nil {
-				return err
-			}
-			if out == "" {
-				out = firstText(s.Viewpoint, "shot") + ".png"
-			}
-			if err := a.writeFile(out, png); err != nil || out == "-" {
-				return err
-			}
-			return a.show(map[string]any{"file": out, "bytes": len(png), "stale": stale}, func(w io.Writer) {
-				fmt.Fprintf(w, "%s, %d bytes\n", out, len(png))
-				if stale > 0 {
-					fmt.Fprintf(w, "%d sources are not baked and are missing from it; run grotta bake\n", stale)
-				}
-			})
-		}),
-	}
-	f := cmd.Flags()
-	f.StringVar(&s.Viewpoint, "viewpoint", "", "id of the viewpoint (default: the first)")
-	f.IntVar(&s.Width, "width", 1280, "pixels")
-	f.IntVar(&s.Height, "height", 720, "pixels")
-	f.IntVar(&s.Samples, "samples", 2, "rays along each side of a pixel, 1 to 4")
-	f.BoolVar(&s.Unlit, "unlit", false, "without light")
-	f.BoolVar(&s.Meter, "meter", false, "expose by what is seen, in place of the level's exposure")
-	f.Float64Var(&seconds, "time", 0, "seconds: lights that flicker as they are then (default: steady)")
-	f.StringVarP(&out, "output", "o", "", "file to write (default: the viewpoint's name)")
-	return cmd
-}
-
-func firstText(texts ...string) string {
-	return texts[slices.IndexFunc(texts, func(t string) bool { return t != "" })]
 }
 
 func (a *app) checkCommand() *cobra.Command {

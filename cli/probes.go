@@ -111,6 +111,6 @@ them the same for rougher and rougher mirrors, each of half the side.`,
 			return a.show(map[string]any{"file": out, "bytes": len(data)}, func(w io.Writer) { fmt.Fprintf(w, "%s, %d bytes\n", out, len(data)) })
 		}),
 	}
-	cmd.Flags().StringVarP(&out, "output", "o", "", "file to write (default: the reflection's id)")
+	cmd.Flags().StringVarP(&out, "out", "o", "", "file to write (default: the reflection's id)")
 	return cmd
 }

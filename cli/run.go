@@ -165,7 +165,7 @@ func (a *app) printCommand(name, short string, make func() ([]byte, error)) *cob
 			return a.writeFile(out, text)
 		},
 	}
-	cmd.Flags().StringVarP(&out, "output", "o", "-", "file to write")
+	cmd.Flags().StringVarP(&out, "out", "o", "-", "file to write")
 	return cmd
 }
 

@@ -69,18 +69,15 @@ func hasAll(have, want []string) bool {
 
 // presetRef splits [OWNER/]NAME[@VERSION]; no owner is the asker.
 func (a *app) presetRef(cmd *cobra.Command, ref string) (owner, name string, version int, err error) {
-	name = ref
-	if at := strings.LastIndexByte(name, '@'); at >= 0 {
-		if version, err = strconv.Atoi(name[at+1:]); err != nil || version < 1 {
-			return "", "", 0, usageError{fmt.Errorf("%q: after @ stands a version, such as @2", ref)}
-		}
-		name = name[:at]
+	owner, name, version, err = api.ParsePreset(ref, "")
+	if err != nil {
+		return "", "", 0, usageError{err}
 	}
-	if before, after, ok := strings.Cut(name, "/"); ok {
-		return before, after, version, nil
+	if owner == "" {
+		me, err := a.client().Session(cmd.Context())
+		return me.User, name, version, err
 	}
-	me, err := a.client().Session(cmd.Context())
-	return me.User, name, version, err
+	return owner, name, version, nil
 }
 
 func (a *app) presetShow() *cobra.Command {
@@ -123,7 +120,8 @@ func (a *app) presetSave() *cobra.Command {
 	}
 	f := cmd.Flags()
 	f.StringVar(&want.Level, "level", "", "level to take it from")
-	f.StringVar(&want.Rig, "rig", "", "rig to save (default: the level's mood: ambient, sky, haze and look)")
+	f.StringVar(&want.Rig, "rig", "", "rig to save (default: the level's mood: ambient, sky, stars, wind, fog and look)")
+	f.BoolVar(&want.Look, "look", false, "save the level's look alone")
 	f.StringVar(&want.Note, "note", "", "what it is for")
 	f.StringSliceVar(&want.Tags, "tag", nil, "tags")
 	f.StringVar(&want.Credit, "credit", "", "whom to name when it is used")
@@ -132,7 +130,7 @@ func (a *app) presetSave() *cobra.Command {
 }
 
 func (a *app) presetApply() *cobra.Command {
-	var to, at string
+	var to, at, on string
 	cmd := &cobra.Command{
 		Use: "apply [OWNER/]NAME[@VERSION] --to LEVEL", Short: "Put a preset into a level, as one change", Args: args(1),
 		RunE: func(cmd *cobra.Command, in []string) error {
@@ -151,6 +149,13 @@ func (a *app) presetApply() *cobra.Command {
 				}
 				want.At = &v
 			}
+			if on != "" {
+				v, err := vector("--on", on)
+				if err != nil {
+					return err
+				}
+				want.Normal = &v
+			}
 			rev, err := c.ApplyPreset(cmd.Context(), l.ID, want)
 			if err != nil {
 				return err
@@ -160,6 +165,7 @@ func (a *app) presetApply() *cobra.Command {
 	}
 	cmd.Flags().StringVar(&to, "to", "", "level that takes it")
 	cmd.Flags().StringVar(&at, "at", "", "for a rig: where it goes, x,y,z in metres")
+	cmd.Flags().StringVar(&on, "on", "", "for a rig: --at is on a surface that faces x,y,z; the rig is set against it")
 	cobra.CheckErr(cmd.MarkFlagRequired("to"))
 	return cmd
 }
@@ -180,7 +186,7 @@ func (a *app) presetShare() *cobra.Command {
 				return err
 			}
 			return a.show(map[string]any{"name": in[0], "shared_with": names}, func(w io.Writer) {
-				fmt.Fprintf(w, "%s is shared with %s\n", in[0], firstText(strings.Join(names, ", "), "nobody"))
+				fmt.Fprintf(w, "%s is shared with %s\n", in[0], cmpOr(strings.Join(names, ", "), "nobody"))
 			})
 		},
 	}

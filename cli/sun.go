@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"context"
 	"errors"
 	"fmt"
 	"io"
@@ -9,8 +8,6 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"grotta/api"
-	"grotta/client"
 	"grotta/core/geom"
 	"grotta/core/level"
 	"grotta/core/sky"
@@ -140,35 +137,4 @@ func vecOf(text string) (geom.Vec3, error) {
 		return v, fmt.Errorf("is %q; three numbers are needed, such as 1.5,0,-2", text)
 	}
 	return v, nil
-}
-
-func (a *app) sheetCommand() *cobra.Command {
-	var s api.NewSheet
-	var out string
-	cmd := &cobra.Command{
-		Use: "sheet LEVEL", Short: "Take a contact sheet: every viewpoint, every light alone, or a day", Args: args(1), ValidArgsFunction: a.completeLevels,
-		Example: "  grotta sheet \"Saltmarsh Light\" --kind day --viewpoint pier-dusk --time 05:00,09:00,13:00,17:00",
-		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, _ []string) error {
-			png, err := c.Sheet(ctx, l.ID, s)
-			if err != nil {
-				return err
-			}
-			if out == "" {
-				out = s.Kind + ".png"
-			}
-			if err := a.writeFile(out, png); err != nil || out == "-" {
-				return err
-			}
-			return a.show(map[string]any{"file": out, "bytes": len(png)}, func(w io.Writer) { fmt.Fprintf(w, "%s, %d bytes\n", out, len(png)) })
-		}),
-	}
-	f := cmd.Flags()
-	f.StringVar(&s.Kind, "kind", "views", "views, lights or day")
-	f.StringVar(&s.Viewpoint, "viewpoint", "", "lights, day: where from (default: the first)")
-	f.StringSliceVar(&s.Times, "time", nil, "day: UTC, such as 05:00 or 2026-06-21T05:00Z")
-	f.IntVar(&s.Width, "width", 400, "pixels of each picture")
-	f.IntVar(&s.Height, "height", 250, "pixels of each picture")
-	f.IntVar(&s.Columns, "columns", 3, "pictures in a row")
-	f.StringVarP(&out, "output", "o", "", "file to write (default: the kind's name)")
-	return cmd
 }

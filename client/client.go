@@ -321,6 +321,28 @@ func (c *Client) Sheet(ctx context.Context, id string, s api.NewSheet) (png []by
 	return png, err
 }
 
+// Compare takes two pictures and tells how they differ.
+func (c *Client) Compare(ctx context.Context, id string, n api.NewComparison) (api.Comparison, error) {
+	return post[api.Comparison](ctx, c, levelPath(id, "comparisons"), n)
+}
+
+// Air is a level's air as plain numbers.
+func (c *Client) Air(ctx context.Context, id string) (api.Air, error) {
+	return get[api.Air](ctx, c, levelPath(id, "air"), nil)
+}
+
+// Grade is a level's grade as the XML of the ASC CDL.
+func (c *Client) Grade(ctx context.Context, id string) ([]byte, error) {
+	return getBytes(ctx, c, levelPath(id, "grade.cc"), nil)
+}
+
+// SetGrade takes a level's grade from such a document.
+func (c *Client) SetGrade(ctx context.Context, id string, cdl []byte) (api.Revision, error) {
+	var out api.Revision
+	_, err := c.do(ctx, call{method: http.MethodPut, path: levelPath(id, "grade.cc"), body: cdl}, &out)
+	return out, err
+}
+
 // Probes captures the light in a level's grids; with a point, also what serves it.
 func (c *Client) Probes(ctx context.Context, id, point string) (api.Probes, error) {
 	return get[api.Probes](ctx, c, levelPath(id, "probes"), query("point", point))

@@ -113,7 +113,7 @@ func TestTourByCommandLine(t *testing.T) {
 	assert.Equal(t, bake.Hash, again.Hash)
 
 	shot := filepath.Join(s.dir, "shot.png")
-	s.ok("shot", saltmarsh, "--viewpoint", "kitchen-table", "--width", "320", "--height", "180", "--samples", "1", "-o", shot)
+	s.ok("shot", saltmarsh, "--view", "kitchen-table", "--size", "320x180", "--samples", "1", "-o", shot)
 	f, err := os.Open(shot)
 	require.NoError(t, err)
 	defer f.Close()
@@ -229,7 +229,7 @@ func TestCommandLineErrors(t *testing.T) {
 		"no such level":   {[]string{"check", "Atlantis"}, 1, `no level is called "Atlantis"; there are "Saltmarsh Light"`},
 		"no such field":   {[]string{"light", "set", saltmarsh, "hatch-lamp", "brightness=3"}, 1, "/fields/brightness is no field here"},
 		"out of range":    {[]string{"light", "set", saltmarsh, "hatch-lamp", "strength=-3"}, 1, "/lights/13/strength is -3; allowed is 0 to"},
-		"no such view":    {[]string{"shot", saltmarsh, "--viewpoint", "moon"}, 1, "pier-dusk"},
+		"no such view":    {[]string{"shot", saltmarsh, "--view", "moon"}, 1, "pier-dusk"},
 		"no such file":    {[]string{"level", "import", "nowhere.glb"}, 1, "nowhere.glb"},
 		"bad quality":     {[]string{"bake", saltmarsh, "--quality", "best"}, 1, "quality"},
 		"really delete":   {[]string{"level", "delete", saltmarsh}, 2, "--yes"},

@@ -10,7 +10,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"grotta/core/level"
-	"grotta/core/sky"
 	"grotta/e2e/harness"
 )
 
@@ -50,7 +49,7 @@ func TestSkyAndSunInTheBrowser(t *testing.T) {
 	p.see("Click where in the sky")
 	p.do(chromedp.MouseClickXY(700, 130))
 	p.see("revision 5")
-	stood := sky.ToSun(doc().Environment.Sun)
+	stood := doc().Environment.Sun.Toward()
 	assert.Greater(t, stood[1], 0.1, "above the horizon")
 	p.do(chromedp.WaitVisible(`[data-strip="sun"]`))
 
@@ -58,7 +57,7 @@ func TestSkyAndSunInTheBrowser(t *testing.T) {
 	p.click("Strike that…")
 	p.do(chromedp.MouseClickXY(640, 480))
 	p.see("revision 6")
-	struck := sky.ToSun(doc().Environment.Sun)
+	struck := doc().Environment.Sun.Toward()
 	assert.NotEqual(t, stood, struck)
 
 	// A rect light has a width and a height, and its strength in nits.

@@ -236,12 +236,12 @@ func TestLightByCommandLine(t *testing.T) {
 	shots := map[string][]byte{}
 	for _, at := range []string{"1", "1.5"} {
 		file := filepath.Join(s.dir, at+".png")
-		s.ok("shot", "Room", "--width", "64", "--height", "40", "--time", at, "-o", file)
+		s.ok("shot", "Room", "--size", "64x40", "--time", at, "-o", file)
 		shots[at], err = os.ReadFile(file)
 		require.NoError(t, err)
 	}
 	assert.NotEqual(t, shots["1"], shots["1.5"], "half a beat later it is dark")
-	s.ok("shot", "Room", "--width", "64", "--height", "40", "--meter", "-o", filepath.Join(s.dir, "m.png"))
+	s.ok("shot", "Room", "--size", "64x40", "--meter", "-o", filepath.Join(s.dir, "m.png"))
 
 	plan := decode[planner.Plan](t, s.ok("density", "Room", "--texels", "5000", "--steps", "2,4,8,16", "--json"))
 	for _, c := range plan.Surfaces {
@@ -261,7 +261,7 @@ func TestLightByCommandLine(t *testing.T) {
 	_, errOut, code = s.run("", "reflection", "Room", "nothing")
 	assert.Equal(t, 1, code)
 	assert.Contains(t, errOut, `no reflection "nothing"`)
-	s.ok("sheet", "Room", "--kind", "day", "--time", "10:00,16:00", "--width", "64", "--height", "40", "-o", filepath.Join(s.dir, "day.png"))
+	s.ok("sheet", "Room", "--kind", "day", "--time", "10:00,16:00", "--size", "64x40", "-o", filepath.Join(s.dir, "day.png"))
 
 	// Old layers go by command; what the newest bakes use stays.
 	for i := range 7 {

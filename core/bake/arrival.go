@@ -1,11 +1,13 @@
 package bake
 
 import (
+	"fmt"
 	"math"
 
 	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/level"
+	"grotta/core/scene"
 )
 
 // Arrival is the light of one source at a point in the air, on a surface that
@@ -27,22 +29,33 @@ func (p *Prepared) Arrivals(at geom.Vec3) []Arrival {
 		if s.Weight == (color.Linear{}) {
 			continue
 		}
-		toward := s.shape.Aim.Mul(-1)
 		switch s.shape.Kind {
 		case AmbientKind, SkyKind, EmissiveKind:
 			continue
-		case level.Directional, level.BoxLight:
-		default:
-			to := s.shape.Position.Sub(at)
-			toward = to.Mul(1 / math.Max(to.Len(), 1e-6))
 		}
-		r := receiver{point: at, origin: at, normal: toward}
-		if unit, _ := s.direct(p.Scene, &r, arrivalSamples, 0); unit != (color.Linear{}) {
+		if toward, unit := s.InAir(p.Scene, at, arrivalSamples); unit != (color.Linear{}) {
 			all = append(all, Arrival{toward, s.Weight.Mul(unit)})
 		}
 	}
 	return all
 }
+
+// InAir is a light's, sun's or moon's light at a point in the air for unit
+// strength, on a surface that would face it, in lux; and the direction toward it.
+func (s *Source) InAir(sc *scene.Scene, at geom.Vec3, samples int) (toward geom.Vec3, unit color.Linear) {
+	toward = s.shape.Aim.Mul(-1)
+	if s.shape.Kind != level.Directional && s.shape.Kind != level.BoxLight {
+		to := s.shape.Position.Sub(at)
+		toward = to.Mul(1 / math.Max(to.Len(), 1e-6))
+	}
+	r := receiver{point: at, origin: at, normal: toward}
+	unit, _ = s.direct(sc, &r, samples, 0)
+	return toward, unit
+}
+
+// Shape names what a source's light depends on beside the scene, so that what was
+// reckoned for it can be kept.
+func (s *Source) Shape() string { return fmt.Sprintf("%+v", s.shape) }
 
 // Ambient is the even light at a point, in lux.
 func (p *Prepared) Ambient(at geom.Vec3) color.Linear {

@@ -26,6 +26,7 @@ type Source struct {
 	Strength float64      // whether it is on or off
 	Weight   color.Linear // Color times Strength, or nothing where it is off
 	Flicker  *level.Flicker
+	FogShare float64 // how strongly lit fog shows it
 
 	shape    shape
 	zones    ambientZones
@@ -93,13 +94,33 @@ type ambientZones struct{ level *level.Level }
 func Sources(l *level.Level, sc *scene.Scene) []Source {
 	var all []Source
 	for _, light := range l.Lights {
-		all = append(all, lightSource(l, sc.World.Pose(&light.Entity), light))
+		if light.Surfaces {
+			all = append(all, lightSource(l, sc.World.Pose(&light.Entity), light))
+		}
 	}
 	all = appendDisc(all, SunID, "Sun", SunKind, l.Environment.Sun)
 	all = appendDisc(all, MoonID, "Moon", MoonKind, l.Environment.Moon)
 	all = appendSky(all, l)
 	all = appendEmissive(all, sc)
 	return appendAmbient(all, l)
+}
+
+// FogSources lists what lit fog shows: lights, sun and moon with a fog share that
+// are on. Their weight holds that share.
+func FogSources(l *level.Level, sc *scene.Scene) []Source {
+	var all []Source
+	for _, light := range l.Lights {
+		if light.FogShare > 0 {
+			all = append(all, lightSource(l, sc.World.Pose(&light.Entity), light))
+		}
+	}
+	all = appendDisc(all, SunID, "Sun", SunKind, l.Environment.Sun)
+	all = appendDisc(all, MoonID, "Moon", MoonKind, l.Environment.Moon)
+	all = slices.DeleteFunc(all, func(s Source) bool { return s.FogShare == 0 || s.Weight == (color.Linear{}) })
+	for i := range all {
+		all[i].Weight = all[i].Weight.Scale(all[i].FogShare)
+	}
+	return all
 }
 
 func lightSource(l *level.Level, pose geom.Pose, light *level.Light) Source {
@@ -112,7 +133,7 @@ func lightSource(l *level.Level, pose geom.Pose, light *level.Light) Source {
 		s.Terms = light.FalloffTerms
 	}
 	src := Source{ID: light.ID, Name: nameOf(light.Name, light.ID), Kind: light.Kind,
-		Color: l.Color(light), Strength: l.Strength(light), Weight: l.Radiant(light), Flicker: light.Flicker}
+		Color: l.Color(light), Strength: l.Strength(light), Weight: l.Radiant(light), Flicker: light.Flicker, FogShare: light.FogShare}
 	right, up := pose.Rotation.Rotate(geom.Vec3{1, 0, 0}), pose.Rotation.Rotate(geom.Vec3{0, 1, 0})
 	switch light.Kind {
 	case level.Point:
@@ -155,8 +176,8 @@ func appendDisc(all []Source, id, name, kind string, sun *level.Sun) []Source {
 	if sun == nil {
 		return all
 	}
-	to := sky.ToSun(sun)
-	src := Source{ID: id, Name: name, Kind: kind, Color: sun.Hue(), Strength: sun.Lux}
+	to := sun.Toward()
+	src := Source{ID: id, Name: name, Kind: kind, Color: sun.Hue(), Strength: sun.Lux, FogShare: sun.FogShare}
 	src.shape = shape{Kind: level.Directional, Aim: to.Mul(-1), DiscRad: sun.AngularDeg / 2 * math.Pi / 180, Patch: -1, BounceScale: 1, Shadows: sun.Shadows}
 	if sun.Enabled && to[1] > 0 {
 		src.Weight = src.Color.Scale(sun.Lux)
@@ -176,7 +197,7 @@ func appendSky(all []Source, l *level.Level) []Source {
 		look = fmt.Sprintf("%s %v %x", e.Sky.Kind, e.Sky.RotationDeg, sha256.Sum256(image.Data))
 	}
 	if e.Sky.Kind == level.SkyClear && e.Sun != nil {
-		look += fmt.Sprint(sky.ToSun(e.Sun))
+		look += fmt.Sprint(e.Sun.Toward())
 	}
 	whole := sky.Of(e, picture)
 	on := 0.0

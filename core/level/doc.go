@@ -20,6 +20,7 @@ const (
 	MaxTriangles  = 2_000_000 // of all meshes together
 	MaxImageBytes = 8 << 20   // of one image
 	MaxProbes     = 32_768    // in one grid
+	MaxMotes      = 4_000     // of one emitter at once
 	MaxText       = 2_000     // characters of a note
 	MaxExtent     = 100_000.0 // metres from the origin, any axis
 )

@@ -6,7 +6,7 @@ import (
 )
 
 // Parts are the lists of a level that hold things with ids, in document order.
-var Parts = []string{"images", "materials", "zones", "solids", "meshes", "rigs", "lights", "glows", "viewpoints", "probes", "reflections"}
+var Parts = []string{"images", "materials", "zones", "solids", "meshes", "rigs", "lights", "glows", "fog_volumes", "beams", "motes", "viewpoints", "paths", "probes", "reflections"}
 
 var partField = func() map[string]int {
 	at := map[string]int{}
@@ -94,6 +94,18 @@ func (l *Level) Placed() []Placed {
 	}
 	for i, v := range l.Glows {
 		all = append(all, Placed{"glows", i, &v.Entity})
+	}
+	for i, v := range l.FogVolumes {
+		all = append(all, Placed{"fog_volumes", i, &v.Entity})
+	}
+	for i, v := range l.Beams {
+		all = append(all, Placed{"beams", i, &v.Entity})
+	}
+	for i, v := range l.Motes {
+		all = append(all, Placed{"motes", i, &v.Entity})
+	}
+	for i, v := range l.Paths {
+		all = append(all, Placed{"paths", i, &v.Entity})
 	}
 	for i, v := range l.Viewpoints {
 		all = append(all, Placed{"viewpoints", i, &v.Entity})

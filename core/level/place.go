@@ -11,6 +11,7 @@ import (
 	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/picture"
+	"grotta/core/solar"
 )
 
 // World is where things stand once parents have carried them.
@@ -18,12 +19,53 @@ type World struct {
 	level *Level
 	byID  map[string]*Entity
 	known map[string]geom.Pose
+	aimed map[string]mgl64.Quat // lights that follow the sun or moon
 }
 
 // World resolves the places of a level's entities.
 func (l *Level) World() *World {
-	return &World{l, l.entityByID(), map[string]geom.Pose{}}
+	w := &World{l, l.entityByID(), map[string]geom.Pose{}, map[string]mgl64.Quat{}}
+	for _, light := range l.Lights {
+		if lead := l.Leader(light); lead != nil {
+			w.aimed[light.ID] = geom.LookRotation(lead.Toward().Mul(-1))
+		}
+	}
+	return w
 }
+
+// Leader is the sun or moon that a light follows, or nil.
+func (l *Level) Leader(light *Light) *Sun {
+	switch light.Follows {
+	case "sun":
+		return l.Environment.Sun
+	case "moon":
+		return l.Environment.Moon
+	}
+	return nil
+}
+
+// Toward is the direction to a sun or moon: by its angles, or by its place and
+// time. Turned by north.
+func (s *Sun) Toward() geom.Vec3 {
+	azimuth, altitude := s.AzimuthDeg, s.AltitudeDeg
+	if s.Place != nil {
+		if when, err := s.Place.Time(); err == nil { // a validated level has no other
+			p := solar.At(s.Place.LatitudeDeg, s.Place.LongitudeDeg, when)
+			azimuth, altitude = p.AzimuthDeg, p.AltitudeDeg
+		}
+	}
+	return Direction(azimuth+s.NorthDeg, altitude)
+}
+
+// Direction is where an azimuth, clockwise from north (-Z), and an altitude point.
+func Direction(azimuthDeg, altitudeDeg float64) geom.Vec3 {
+	sinA, cosA := math.Sincos(azimuthDeg * math.Pi / 180)
+	sinH, cosH := math.Sincos(altitudeDeg * math.Pi / 180)
+	return geom.Vec3{sinA * cosH, sinH, -cosA * cosH}
+}
+
+// Up tells whether a sun or moon is on and over the horizon.
+func (s *Sun) Up() bool { return s != nil && s.Enabled && s.Toward()[1] > 0 }
 
 // Pose is the place of an entity in the level's space.
 func (w *World) Pose(e *Entity) geom.Pose {
@@ -37,6 +79,9 @@ func (w *World) Pose(e *Entity) geom.Pose {
 	}
 	if parent, ok := w.byID[e.Parent]; ok {
 		pose = w.Pose(parent).Carry(pose)
+	}
+	if q, ok := w.aimed[e.ID]; ok {
+		pose.Rotation = q
 	}
 	w.known[e.ID] = pose
 	return pose
@@ -83,14 +128,23 @@ func (l *Level) ZoneAt(p geom.Vec3) *Zone {
 // temperature, or its rig's key; its strength times its rig's; black when it or
 // its rig's share is off. Candela or lux, per channel.
 func (l *Level) Radiant(light *Light) color.Linear {
-	if !light.Enabled {
+	if !l.Shines(light) {
 		return color.Linear{}
 	}
 	return l.Color(light).Scale(l.Strength(light))
 }
 
-// Strength is a light's strength times its rig's, on or off.
+// Shines tells whether a light is on, and the sun or moon that it follows is up.
+func (l *Level) Shines(light *Light) bool {
+	return light.Enabled && l.Strength(light) > 0 && (light.Follows == "none" || l.Leader(light).Up())
+}
+
+// Strength is a light's strength times its rig's, on or off; of one that follows
+// the sun, the sun's.
 func (l *Level) Strength(light *Light) float64 {
+	if lead := l.Leader(light); lead != nil {
+		return lead.Lux
+	}
 	if rig := l.RigByID(light.Rig); rig != nil {
 		return light.Strength * rig.KeyStrength
 	}
@@ -99,6 +153,9 @@ func (l *Level) Strength(light *Light) float64 {
 
 // Color is the colour that a light shines in, without its strength.
 func (l *Level) Color(light *Light) color.Linear {
+	if lead := l.Leader(light); lead != nil {
+		return lead.Hue()
+	}
 	switch {
 	case light.Color != "":
 		return mustHex(light.Color)
@@ -116,22 +173,34 @@ func (l *Level) Color(light *Light) color.Linear {
 	return color.White
 }
 
+// Tint is the colour of something that may follow a light: the light's, and dark
+// with it; else its own, or white. No light, such as "sky", is none.
+func (l *Level) Tint(own, lightID string) color.Linear {
+	if light := l.Light(lightID); light != nil {
+		if !l.Shines(light) {
+			return color.Linear{}
+		}
+		if own == "" {
+			return l.Color(light)
+		}
+	}
+	if own == "" {
+		return color.White
+	}
+	return mustHex(own)
+}
+
 // GlowRadiance is what a glow adds in its middle, in nits: dark when it or the
 // light it follows is off.
 func (l *Level) GlowRadiance(g *Glow) color.Linear {
 	if !g.Enabled {
 		return color.Linear{}
 	}
-	if light := l.Light(g.ColorFrom); light != nil {
-		if !light.Enabled || l.Strength(light) == 0 {
-			return color.Linear{}
-		}
-		return l.Color(light).Scale(g.Luminance)
+	own := g.Color
+	if g.ColorFrom != "" {
+		own = "" // the light's, unless the tie is cut
 	}
-	if g.Color == "" {
-		return color.White.Scale(g.Luminance)
-	}
-	return mustHex(g.Color).Scale(g.Luminance)
+	return l.Tint(own, g.ColorFrom).Scale(g.Luminance * g.Opacity)
 }
 
 // Linear is the ambient's light on any surface, lux per channel.
@@ -163,9 +232,6 @@ func (s *Sun) Hue() color.Linear {
 func (s *Sky) Colors() (zenith, horizon, ground color.Linear) {
 	return mustHex(s.Color), mustHex(s.HorizonColor), mustHex(s.GroundColor)
 }
-
-// Radiance is what a full depth of haze sends to the eye, nits per channel.
-func (h *Haze) Radiance() color.Linear { return mustHex(h.Color).Scale(h.Luminance) }
 
 // Albedo is the share of light that a material sends back, per channel.
 func (m *Material) Albedo() color.Linear { return mustHex(m.Color) }

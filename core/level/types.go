@@ -27,7 +27,11 @@ type Level struct {
 	Rigs        []*Rig         `json:"rigs" initial:"[]"`
 	Lights      []*Light       `json:"lights" initial:"[]"`
 	Glows       []*Glow        `json:"glows" initial:"[]"`
+	FogVolumes  []*FogVolume   `json:"fog_volumes" initial:"[]"`
+	Beams       []*Beam        `json:"beams" initial:"[]"`
+	Motes       []*Motes       `json:"motes" initial:"[]"`
 	Viewpoints  []*Viewpoint   `json:"viewpoints" initial:"[]"`
+	Paths       []*Path        `json:"paths" initial:"[]"`
 	Probes      []*ProbeGrid   `json:"probes" initial:"[]"`
 	Reflections []*Reflection  `json:"reflections" initial:"[]"`
 	Extra       jsontext.Value `json:",embed" hidden:"true"`
@@ -157,6 +161,9 @@ type Zone struct {
 	Priority int            `json:"priority" minimum:"-1000" maximum:"1000" default:"0"`
 	Mode     string         `json:"mode" enum:"indoor,outdoor" default:"indoor"`
 	Ambient  *Ambient       `json:"ambient,omitzero" doc:"Takes the place of the level's inside."`
+	Fog      *Fog           `json:"fog,omitzero" doc:"Takes the place of the level's for an eye inside."`
+	Look     *Look          `json:"look,omitzero" doc:"Takes the place of the level's for an eye inside."`
+	BlendM   float64        `json:"blend_m" minimum:"0" maximum:"1000" default:"1" doc:"Metres inside its border over which its fog and look come in."`
 	Play     string         `json:"play" enum:"none,compete,story" default:"none" doc:"What a player does here, so how dark it may be."`
 	Extra    jsontext.Value `json:",embed" hidden:"true"`
 }
@@ -200,6 +207,9 @@ type Light struct {
 	LengthM      float64  `json:"length_m" exclusiveMinimum:"0" maximum:"1000" default:"1.2" doc:"Tube: metres along its own X."`
 	BounceScale  float64  `json:"bounce_scale" minimum:"0" maximum:"10" default:"1" doc:"Multiplies what of its light comes by bounces; 1 is as in nature."`
 	Bake         string   `json:"bake" enum:"baked,dynamic,both" default:"baked" doc:"How the platform is to have it: in the lightmap, by itself at run time, or both."`
+	FogShare     float64  `json:"fog_share" minimum:"0" maximum:"100" default:"0" doc:"How strongly lit fog shows it; 1 is as in nature, 0 not at all."`
+	Surfaces     bool     `json:"lights_surfaces" default:"true" doc:"It lights surfaces; off, it lights fog alone."`
+	Follows      string   `json:"follows" enum:"none,sun,moon" default:"none" doc:"Directional, box: takes direction, colour and strength from there."`
 	Flicker      *Flicker `json:"flicker,omitzero" doc:"How it changes in time."`
 	Gobo         *Gobo    `json:"gobo,omitzero" doc:"Spot: an image that it projects."`
 	Shadows      Shadows  `json:"shadows"`
@@ -231,15 +241,6 @@ type Shadows struct {
 	Depth    float64 `json:"depth" minimum:"0" maximum:"1" default:"1" doc:"How much of the light a shadow takes away."`
 }
 
-// Glow is a camera-facing sprite round a source.
-type Glow struct {
-	Entity
-	SizeM     float64 `json:"size_m" exclusiveMinimum:"0" maximum:"1000" default:"0.6" doc:"Diameter, metres."`
-	Luminance float64 `json:"luminance" minimum:"0" maximum:"1e9" default:"50" doc:"Nits in its middle."`
-	Color     string  `json:"color,omitzero" pattern:"^#[0-9a-fA-F]{6}$"`
-	ColorFrom string  `json:"color_from,omitzero" maxLength:"64" doc:"Id of the light whose colour it takes and with which it goes out."`
-}
-
 // Ambient is light that comes evenly from everywhere, unshadowed.
 type Ambient struct {
 	Color    string  `json:"color" pattern:"^#[0-9a-fA-F]{6}$" default:"#ffffff"`
@@ -253,6 +254,8 @@ type Environment struct {
 	Sun     *Sun           `json:"sun,omitzero" doc:"Leave out for none."`
 	Moon    *Sun           `json:"moon,omitzero" doc:"Leave out for none."`
 	Sky     Sky            `json:"sky"`
+	Stars   Stars          `json:"stars"`
+	Wind    Wind           `json:"wind"`
 	Extra   jsontext.Value `json:",embed" hidden:"true"`
 }
 
@@ -268,7 +271,32 @@ type Sun struct {
 	Kelvin      float64 `json:"kelvin,omitzero" minimum:"1000" maximum:"40000" doc:"In place of a colour."`
 	Lux         float64 `json:"lux" minimum:"0" maximum:"1e9" default:"60000" doc:"On a surface that faces it."`
 	AngularDeg  float64 `json:"angular_deg" minimum:"0" maximum:"90" default:"0.53" doc:"How wide the disc is; softens shadows."`
+	FogShare    float64 `json:"fog_share" minimum:"0" maximum:"100" default:"0" doc:"How strongly lit fog shows it; 1 is as in nature, 0 not at all."`
+	Disc        Disc    `json:"disc"`
 	Shadows     Shadows `json:"shadows"`
+}
+
+// Disc is a sun or moon as it is seen. It stands where its light comes from,
+// unless cut from it.
+type Disc struct {
+	Shown       bool    `json:"shown" default:"true"`
+	AngularDeg  float64 `json:"angular_deg" minimum:"0" maximum:"90" default:"0" doc:"How wide it looks; 0 is as wide as it shines."`
+	Luminance   float64 `json:"luminance" minimum:"0" maximum:"2e9" default:"0" doc:"Nits; 0 is what its light comes to over its width."`
+	Cut         bool    `json:"cut" default:"false" doc:"It stands at its own angles, not where the light comes from."`
+	AzimuthDeg  float64 `json:"azimuth_deg" minimum:"-360" maximum:"360" default:"150"`
+	AltitudeDeg float64 `json:"altitude_deg" minimum:"-90" maximum:"90" default:"35"`
+}
+
+// Stars are points of light over the sky, the same in every level.
+type Stars struct {
+	Count int     `json:"count" minimum:"0" maximum:"5000" default:"0"`
+	Lux   float64 `json:"lux" minimum:"0" maximum:"1" default:"0.00002" doc:"Of the brightest at the eye; seen only, they light nothing."`
+}
+
+// Wind is how the air moves.
+type Wind struct {
+	FromDeg  float64 `json:"from_deg" minimum:"-360" maximum:"360" default:"250" doc:"Azimuth that it comes from, clockwise from north."`
+	SpeedMps float64 `json:"speed_mps" minimum:"0" maximum:"60" default:"0" doc:"Metres a second; it carries motes."`
 }
 
 // Place is where and when, for a sun or moon by the almanac.
@@ -299,31 +327,6 @@ type Sky struct {
 	RotationDeg  float64 `json:"rotation_deg" minimum:"-360" maximum:"360" default:"0" doc:"About the vertical, clockwise from above."`
 }
 
-// Fog is the air.
-type Fog struct {
-	Haze  Haze           `json:"haze"`
-	Extra jsontext.Value `json:",embed" hidden:"true"`
-}
-
-// Haze hides what is far. With a density it follows exp(-density d) from its
-// start on; else it grows evenly from start to end.
-type Haze struct {
-	Enabled   bool    `json:"enabled" default:"false"`
-	StartM    float64 `json:"start_m" minimum:"0" maximum:"100000" default:"10"`
-	EndM      float64 `json:"end_m" minimum:"0" maximum:"100000" default:"200"`
-	Density   float64 `json:"density" minimum:"0" maximum:"100" default:"0" doc:"Per metre; 0 uses start and end."`
-	Max       float64 `json:"max" minimum:"0" maximum:"1" default:"0.9" doc:"The most it hides."`
-	Color     string  `json:"color" pattern:"^#[0-9a-fA-F]{6}$" default:"#3a4450"`
-	Luminance float64 `json:"luminance" minimum:"0" maximum:"1e9" default:"1" doc:"Nits of a white haze; the colour scales it."`
-}
-
-// Look is what happens after the light.
-type Look struct {
-	ExposureEV float64        `json:"exposure_ev" minimum:"-10" maximum:"25" default:"6" doc:"EV at ISO 100: white is 1.2 x 2^EV nits."`
-	Tone       string         `json:"tone" enum:"clamp,filmic" default:"filmic"`
-	Extra      jsontext.Value `json:",embed" hidden:"true"`
-}
-
 // Rig is a fixture and its light, glow and other parts as one named group.
 // Members say they belong by their rig field.
 type Rig struct {
@@ -341,6 +344,20 @@ type Rig struct {
 type Viewpoint struct {
 	Entity
 	FovDeg float64 `json:"fov_deg" minimum:"5" maximum:"150" default:"60" doc:"Vertical field of view."`
+}
+
+// Path is a camera's way through a level.
+type Path struct {
+	Entity
+	Keys []Key `json:"keys" minItems:"0" maxItems:"1000" initial:"[]" doc:"In order of time."`
+}
+
+// Key is where a path's camera is at a time.
+type Key struct {
+	AtS      float64    `json:"at_s" minimum:"0" maximum:"3600"`
+	Position Vec        `json:"position"`
+	Rotation [4]float64 `json:"rotation" initial:"[0,0,0,1]" doc:"Unit quaternion x, y, z, w; the camera looks along -Z."`
+	FovDeg   float64    `json:"fov_deg" minimum:"5" maximum:"150" default:"60"`
 }
 
 // ProbeGrid is a box of air, centred on its position and along the axes, in which

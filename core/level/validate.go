@@ -261,7 +261,7 @@ func (l *Level) checkReferences(f *faults) {
 		path := fmt.Sprintf("/%s/%d", e.Part, e.Index)
 		refer(path+"/zone", e.Zone, "zones")
 		refer(path+"/rig", e.Rig, "rigs")
-		refer(path+"/parent", e.Parent, "solids", "meshes", "lights", "glows", "viewpoints", "probes", "reflections")
+		refer(path+"/parent", e.Parent, "solids", "meshes", "lights", "glows", "fog_volumes", "beams", "motes", "viewpoints", "paths", "probes", "reflections")
 	}
 	for i, s := range l.Solids {
 		refer(fmt.Sprintf("/solids/%d/surface/material", i), s.Surface.Material, "materials")
@@ -281,9 +281,7 @@ func (l *Level) checkReferences(f *faults) {
 		}
 	}
 	refer("/environment/sky/image", l.Environment.Sky.Image, "images")
-	for i, g := range l.Glows {
-		refer(fmt.Sprintf("/glows/%d/color_from", i), g.ColorFrom, "lights")
-	}
+	l.checkAirReferences(refer)
 	byID := l.entityByID()
 	for _, e := range l.Placed() {
 		seen := map[string]bool{}
@@ -386,6 +384,9 @@ func (l *Level) checkLights(f *faults) {
 		if light.Gobo != nil && light.Gobo.Image == "" {
 			f.add(fmt.Sprintf("/lights/%d/gobo/image", i), "is missing; a gobo names an image")
 		}
+		if light.Follows != "none" && light.Kind != Directional && light.Kind != BoxLight {
+			f.add(fmt.Sprintf("/lights/%d/follows", i), "is %q; only a directional or a box follows the %s", light.Follows, light.Follows)
+		}
 		if light.Color != "" && light.Kelvin != 0 {
 			f.add(fmt.Sprintf("/lights/%d/kelvin", i), "stands beside a colour; a light has one or the other")
 		}
@@ -406,9 +407,7 @@ func (l *Level) checkLights(f *faults) {
 	if s := l.Environment.Sky; s.Kind == SkyImage && s.Image == "" {
 		f.add("/environment/sky/image", "is missing; a sky of kind image names one")
 	}
-	if h := l.Fog.Haze; h.Density == 0 && h.EndM < h.StartM {
-		f.add("/fog/haze/end_m", "is %v; at least start_m, %v, is needed", h.EndM, h.StartM)
-	}
+	l.checkAir(f)
 }
 
 // checkImages decodes images that are new, and keeps what it decoded.

@@ -11,10 +11,10 @@ import (
 
 	"grotta/core/bake"
 	"grotta/core/color"
+	"grotta/core/grade"
 	"grotta/core/level"
 	"grotta/core/lightmap"
 	"grotta/core/scene"
-	"grotta/core/shot"
 )
 
 // Budget says what a plan may spend. Texels or Pages must be set; where both
@@ -111,7 +111,7 @@ func errTooSmall(b Budget) error {
 // of display values. A sharp edge loses in proportion to the texel's side, and
 // edges are what texels are for, so error² x area = detail / density.
 func measure(p *bake.Prepared, image *bake.Image) []patch {
-	white := shot.White(p.Scene.Level.Look.ExposureEV)
+	white := grade.White(p.Scene.Level.Look.ExposureEV)
 	var patches []patch
 	meshes := map[string]int{}
 	for i := range p.Scene.Surfaces {

@@ -32,6 +32,13 @@ type Profile struct {
 	Lights Lights `json:"lights"`
 	Limits Limits `json:"limits"`
 	Play   Play   `json:"play"`
+
+	Display Display `json:"display"`
+}
+
+// Display is what the target does to light before it is seen.
+type Display struct {
+	LightMax float64 `json:"light_max" minimum:"0" maximum:"1000" default:"0" doc:"The most light on a surface, on each channel, times white; what is over it is cut. 0 is no limit."`
 }
 
 // Space is how the target measures.

@@ -1,6 +1,7 @@
 // Package preset lifts reusable pieces out of levels and puts them into others:
-// a rig, or a mood (ambient, sky, haze and look together). A preset is data only,
-// and applying one is an ordinary operation.
+// a rig, a mood (ambient, sky, stars, wind, fog and look together) or a look
+// alone. A preset is data only, and applying one is an ordinary operation.
+// Recipes are rigs that come with Grotta.
 package preset
 
 import (
@@ -9,9 +10,11 @@ import (
 	"encoding/hex"
 	"fmt"
 	"maps"
+	"math"
 	"slices"
 	"strings"
 
+	"github.com/go-gl/mathgl/mgl64"
 	"github.com/go-json-experiment/json"
 
 	"grotta/core/geom"
@@ -25,6 +28,7 @@ const Format = "grotta-preset/1"
 const (
 	Rig  = "rig"
 	Mood = "mood"
+	Look = "look"
 )
 
 // MaxBytes is the largest preset that is read.
@@ -34,8 +38,9 @@ const MaxBytes = 4 << 20
 // middle of its lights, or of all its parts where it has none.
 type Preset struct {
 	Format string       `json:"format" enum:"grotta-preset/1"`
-	Kind   string       `json:"kind" enum:"rig,mood"`
+	Kind   string       `json:"kind" enum:"rig,mood,look"`
 	Mood   *MoodParts   `json:"mood,omitzero"`
+	Look   *level.Look  `json:"look,omitzero"`
 	Rig    *level.Rig   `json:"rig,omitzero"`
 	Parts  *level.Level `json:"parts,omitzero" doc:"rig: a level that holds only its members and their materials."`
 }
@@ -44,13 +49,23 @@ type Preset struct {
 type MoodParts struct {
 	Ambient level.Ambient `json:"ambient"`
 	Sky     level.Sky     `json:"sky"`
-	Haze    level.Haze    `json:"haze"`
+	Stars   level.Stars   `json:"stars"`
+	Wind    level.Wind    `json:"wind"`
+	Fog     level.Fog     `json:"fog"`
+	Haze    *level.Haze   `json:"haze,omitzero" doc:"The fog's, in presets from before there was more fog than haze."`
 	Look    level.Look    `json:"look"`
 }
 
 // FromMood lifts the mood of a level.
 func FromMood(l *level.Level) *Preset {
-	return &Preset{Format: Format, Kind: Mood, Mood: &MoodParts{l.Environment.Ambient, l.Environment.Sky, l.Fog.Haze, l.Look}}
+	e := &l.Environment
+	return &Preset{Format: Format, Kind: Mood, Mood: &MoodParts{Ambient: e.Ambient, Sky: e.Sky, Stars: e.Stars, Wind: e.Wind, Fog: l.Fog, Look: l.Look}}
+}
+
+// FromLook lifts the look of a level.
+func FromLook(l *level.Level) *Preset {
+	look := l.Look
+	return &Preset{Format: Format, Kind: Look, Look: &look}
 }
 
 // FromRig lifts a rig with all its members; the error is a *level.Invalid.
@@ -61,50 +76,28 @@ func FromRig(l *level.Level, id string) (*Preset, error) {
 	}
 	world := l.World()
 	parts := level.New(cmp.Or(rig.Name, rig.ID))
-	materials := map[string]bool{}
-	place := func(e level.Entity) level.Entity {
+	place := func(e level.Entity) (level.Entity, bool) {
+		if e.Rig != id {
+			return e, false
+		}
 		pose := world.Pose(&e)
 		q := pose.Rotation
 		e.Transform = level.Transform{Position: level.Vec(pose.Position), Rotation: [4]float64{q.V[0], q.V[1], q.V[2], q.W}}
 		e.Parent, e.Zone = "", ""
-		return e
+		return e, true
 	}
-	for _, s := range l.Solids {
-		if s.Rig == id {
-			c := *s
-			c.Entity = place(s.Entity)
-			parts.Solids = append(parts.Solids, &c)
-			materials[c.Surface.Material] = true
-			for _, f := range c.Faces {
-				materials[f.Material] = true
-			}
+	carry(parts, l, place)
+	materials := map[string]bool{}
+	for _, s := range parts.Solids {
+		materials[s.Surface.Material] = true
+		for _, f := range s.Faces {
+			materials[f.Material] = true
 		}
 	}
-	for _, m := range l.Meshes {
-		if m.Rig == id {
-			c := *m
-			c.Entity = place(m.Entity)
-			parts.Meshes = append(parts.Meshes, &c)
-			materials[c.Surface.Material] = true
-		}
+	for _, m := range parts.Meshes {
+		materials[m.Surface.Material] = true
 	}
-	for _, light := range l.Lights {
-		if light.Rig == id {
-			c := *light
-			c.Entity = place(light.Entity)
-			parts.Lights = append(parts.Lights, &c)
-		}
-	}
-	for _, g := range l.Glows {
-		if g.Rig == id {
-			c := *g
-			c.Entity = place(g.Entity)
-			if from := l.Light(c.ColorFrom); from != nil && from.Rig != id {
-				c.ColorFrom, c.Color = "", l.Color(from).Hex()
-			}
-			parts.Glows = append(parts.Glows, &c)
-		}
-	}
+	cut(parts, l)
 	for _, m := range l.Materials {
 		if materials[m.ID] {
 			parts.Materials = append(parts.Materials, m)
@@ -118,6 +111,51 @@ func FromRig(l *level.Level, id string) (*Preset, error) {
 	kept.Preset = ""
 	parts.Rigs = []*level.Rig{&kept}
 	return &Preset{Format: Format, Kind: Rig, Rig: &kept, Parts: parts}, nil
+}
+
+// carry appends copies of what take says, placed anew, to the parts.
+func carry(parts, from *level.Level, take func(level.Entity) (level.Entity, bool)) {
+	parts.Solids = append(parts.Solids, copies(from.Solids, func(s *level.Solid) *level.Entity { return &s.Entity }, take)...)
+	parts.Meshes = append(parts.Meshes, copies(from.Meshes, func(m *level.Mesh) *level.Entity { return &m.Entity }, take)...)
+	parts.Lights = append(parts.Lights, copies(from.Lights, func(l *level.Light) *level.Entity { return &l.Entity }, take)...)
+	parts.Glows = append(parts.Glows, copies(from.Glows, func(g *level.Glow) *level.Entity { return &g.Entity }, take)...)
+	parts.FogVolumes = append(parts.FogVolumes, copies(from.FogVolumes, func(v *level.FogVolume) *level.Entity { return &v.Entity }, take)...)
+	parts.Beams = append(parts.Beams, copies(from.Beams, func(b *level.Beam) *level.Entity { return &b.Entity }, take)...)
+	parts.Motes = append(parts.Motes, copies(from.Motes, func(m *level.Motes) *level.Entity { return &m.Entity }, take)...)
+}
+
+func copies[T any](all []*T, entity func(*T) *level.Entity, take func(level.Entity) (level.Entity, bool)) []*T {
+	var out []*T
+	for _, v := range all {
+		if e, ok := take(*entity(v)); ok {
+			c := *v
+			*entity(&c) = e
+			out = append(out, &c)
+		}
+	}
+	return out
+}
+
+// cut frees the parts of a rig from lights that are no part of it: what took a
+// colour from one keeps that colour.
+func cut(parts, l *level.Level) {
+	own := func(color, from *string) {
+		if light := l.Light(*from); light != nil && parts.Light(*from) == nil {
+			*color, *from = l.Color(light).Hex(), ""
+		}
+	}
+	for _, g := range parts.Glows {
+		own(&g.Color, &g.ColorFrom)
+	}
+	for _, v := range parts.FogVolumes {
+		own(&v.Color, &v.ColorFrom)
+	}
+	for _, m := range parts.Motes {
+		own(&m.Color, &m.ColorFrom)
+	}
+	for _, b := range parts.Beams {
+		own(&b.Color, &b.Light)
+	}
 }
 
 // toAnchor moves everything so that the anchor is the origin.
@@ -147,6 +185,9 @@ func Parse(text []byte) (*Preset, error) {
 	if err := json.Unmarshal(text, &p, json.RejectUnknownMembers(false)); err != nil {
 		return nil, level.ReadError(err)
 	}
+	if p.Mood != nil && p.Mood.Haze != nil {
+		p.Mood.Fog.Haze, p.Mood.Haze = *p.Mood.Haze, nil
+	}
 	return &p, p.Validate()
 }
 
@@ -158,6 +199,8 @@ func (p *Preset) Validate() error {
 	switch {
 	case p.Kind == Mood && p.Mood != nil && p.Parts == nil:
 		return level.CheckFields(p.Mood)
+	case p.Kind == Look && p.Look != nil && p.Parts == nil:
+		return level.CheckFields(p.Look)
 	case p.Kind == Rig && p.Rig != nil && p.Parts != nil && p.Mood == nil:
 		if len(p.Parts.Rigs) != 1 || p.Parts.Rigs[0].ID != p.Rig.ID {
 			return fault("/parts/rigs", "must hold the preset's own rig and no other")
@@ -169,7 +212,7 @@ func (p *Preset) Validate() error {
 		}
 		return p.Parts.Validate()
 	}
-	return fault("/kind", "is %q; a mood has a mood, a rig has a rig and its parts", p.Kind)
+	return fault("/kind", "is %q; a mood has a mood, a look a look, a rig a rig and its parts", p.Kind)
 }
 
 // Hash names a preset by its content.
@@ -186,17 +229,25 @@ func (p *Preset) Hash() (string, error) {
 type Place struct {
 	Origin string     // "name@version", kept in the rig so that it knows where it came from
 	At     *level.Vec // rig: where its anchor goes
+	Normal *level.Vec // rig: At is on a surface that faces this way, and the rig is set against it
 }
 
-// Apply is the operation that puts the preset into a level: a mood replaces the
-// level's, a rig is added under fresh ids. The error is a *level.Invalid.
+// Apply is the operation that puts the preset into a level: a mood or look
+// replaces the level's, a rig is added under fresh ids. The error is a
+// *level.Invalid.
 func (p *Preset) Apply(l *level.Level, place Place) (level.Operation, error) {
 	label := "Apply " + cmp.Or(place.Origin, p.Kind)
-	if p.Kind == Mood {
+	switch p.Kind {
+	case Mood:
 		op := level.Set("", map[string]any{
 			"environment.ambient": p.Mood.Ambient, "environment.sky": p.Mood.Sky,
-			"fog.haze": p.Mood.Haze, "look": p.Mood.Look,
+			"environment.stars": p.Mood.Stars, "environment.wind": p.Mood.Wind,
+			"fog": p.Mood.Fog, "look": p.Mood.Look,
 		})
+		op.Label = label
+		return plain(op)
+	case Look:
+		op := level.Set("", map[string]any{"look": *p.Look})
 		op.Label = label
 		return plain(op)
 	}
@@ -219,40 +270,103 @@ func (p *Preset) applyRig(l *level.Level, place Place, label string) (level.Oper
 	rig := *p.Rig
 	rig.ID, rig.Preset = names[rig.ID], place.Origin
 	steps = append(steps, level.Add("rigs", &rig))
-	move := func(e level.Entity) level.Entity {
+	stand, err := p.stand(place)
+	if err != nil {
+		return level.Operation{}, err
+	}
+	parts := level.New("")
+	carry(parts, p.Parts, func(e level.Entity) (level.Entity, bool) {
 		e.ID, e.Rig = names[e.ID], rig.ID
 		if e.Parent != "" {
 			e.Parent = names[e.Parent]
-		} else {
-			e.Transform.Position = level.Vec(geom.Vec3(e.Transform.Position).Add(geom.Vec3(*place.At)))
+			return e, true
 		}
-		return e
-	}
-	for _, s := range p.Parts.Solids {
-		c := *s
-		c.Entity, c.Surface.Material = move(s.Entity), names[s.Surface.Material]
-		c.Faces = slices.Clone(s.Faces)
-		for i := range c.Faces {
-			c.Faces[i].Material = names[c.Faces[i].Material]
+		q := e.Transform.Rotation
+		pose := stand.Carry(geom.Pose{Position: geom.Vec3(e.Transform.Position), Rotation: mgl64.Quat{W: q[3], V: geom.Vec3{q[0], q[1], q[2]}}})
+		q = [4]float64{pose.Rotation.V[0], pose.Rotation.V[1], pose.Rotation.V[2], pose.Rotation.W}
+		e.Transform = level.Transform{Position: level.Vec(pose.Position), Rotation: q}
+		return e, true
+	})
+	for _, s := range parts.Solids {
+		s.Surface.Material = names[s.Surface.Material]
+		s.Faces = slices.Clone(s.Faces)
+		for i := range s.Faces {
+			s.Faces[i].Material = names[s.Faces[i].Material]
 		}
-		steps = append(steps, level.Add("solids", &c))
+		steps = append(steps, level.Add("solids", s))
 	}
-	for _, m := range p.Parts.Meshes {
-		c := *m
-		c.Entity, c.Surface.Material = move(m.Entity), names[m.Surface.Material]
-		steps = append(steps, level.Add("meshes", &c))
+	for _, m := range parts.Meshes {
+		m.Surface.Material = names[m.Surface.Material]
+		steps = append(steps, level.Add("meshes", m))
 	}
-	for _, light := range p.Parts.Lights {
-		c := *light
-		c.Entity = move(light.Entity)
-		steps = append(steps, level.Add("lights", &c))
+	for _, light := range parts.Lights {
+		steps = append(steps, level.Add("lights", light))
 	}
-	for _, g := range p.Parts.Glows {
-		c := *g
-		c.Entity, c.ColorFrom = move(g.Entity), names[g.ColorFrom]
-		steps = append(steps, level.Add("glows", &c))
+	renamed := func(id string) string { return cmp.Or(names[id], id) } // "sky" stays
+	for _, g := range parts.Glows {
+		g.ColorFrom = renamed(g.ColorFrom)
+		steps = append(steps, level.Add("glows", g))
+	}
+	for _, v := range parts.FogVolumes {
+		v.ColorFrom = renamed(v.ColorFrom)
+		steps = append(steps, level.Add("fog_volumes", v))
+	}
+	for _, b := range parts.Beams {
+		b.Light = renamed(b.Light)
+		steps = append(steps, level.Add("beams", b))
+	}
+	for _, m := range parts.Motes {
+		m.ColorFrom = renamed(m.ColorFrom)
+		steps = append(steps, level.Add("motes", m))
 	}
 	return level.Batch(label, steps...), nil
+}
+
+// offSurfaceM is how far a rig stands off a surface that it is set against, so
+// that faces do not fight; one without a body, its lamp.
+const (
+	offSurfaceM = 0.002
+	bareM       = 0.08
+)
+
+// stand is where a rig's own axes go. Against a wall it turns so that its front,
+// -Z, faces as the wall does; and it moves along the surface's normal until
+// nothing of its body is behind the surface.
+func (p *Preset) stand(place Place) (geom.Pose, error) {
+	pose := geom.Identity()
+	pose.Position = geom.Vec3(*place.At)
+	if place.Normal == nil {
+		return pose, nil
+	}
+	n := geom.Vec3(*place.Normal)
+	if n.Len() < 1e-9 {
+		return pose, fault("/normal", "has no length; the way that the surface faces is needed, such as 0,1,0")
+	}
+	n = n.Normalize()
+	if math.Abs(n[1]) < 0.7 {
+		pose.Rotation = geom.LookRotation(geom.Vec3{n[0], 0, n[2]})
+	}
+	lowest := math.Inf(1)
+	world := p.Parts.World()
+	for _, s := range p.Parts.Solids {
+		own := pose.Carry(world.Pose(&s.Entity))
+		for _, face := range s.FacePolygons() {
+			for _, v := range face {
+				lowest = math.Min(lowest, own.Apply(v).Sub(pose.Position).Dot(n))
+			}
+		}
+	}
+	for _, m := range p.Parts.Meshes {
+		own := pose.Carry(world.Pose(&m.Entity))
+		for i := 0; i+2 < len(m.Positions); i += 3 {
+			lowest = math.Min(lowest, own.Apply(geom.Vec3{m.Positions[i], m.Positions[i+1], m.Positions[i+2]}).Sub(pose.Position).Dot(n))
+		}
+	}
+	if math.IsInf(lowest, 1) {
+		lowest = offSurfaceM - bareM
+	}
+	pose.Position = pose.Position.Add(n.Mul(offSurfaceM - lowest))
+	return pose, nil
 }
 
 // freshNames maps every id of the preset to one that the level does not have.

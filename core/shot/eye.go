@@ -3,6 +3,7 @@ package shot
 import (
 	"math"
 
+	"grotta/core/air"
 	"grotta/core/bake"
 	"grotta/core/color"
 	"grotta/core/geom"
@@ -17,9 +18,14 @@ type Eye struct {
 	// lux; where it is nil it is reckoned at the point itself.
 	Moving func(at, normal geom.Vec3) color.Linear
 
+	// LightMax is the most light on a surface that is shown, as the nits of a white
+	// one, on each channel; 0 is no limit.
+	LightMax float64
+
 	p        *bake.Prepared
 	lightmap *bake.Image
 	sky      *sky.Sky
+	discs    []air.Disc
 }
 
 // NewEye makes one.
@@ -57,7 +63,11 @@ func (e *Eye) Radiance(from, dir geom.Vec3) color.Linear {
 func (e *Eye) look(from, dir geom.Vec3) (color.Linear, float64) {
 	hit, ok := e.p.Scene.See(from, dir, far)
 	if !ok {
-		return e.sky.Radiance(dir).Scale(e.p.Scene.Level.Environment.Sky.Luminance), far
+		light := e.sky.Radiance(dir).Scale(e.p.Scene.Level.Environment.Sky.Luminance)
+		for i := range e.discs {
+			light = light.Add(e.discs[i].Along(dir))
+		}
+		return light, far
 	}
 	surface := &e.p.Scene.Surfaces[hit.Surface]
 	albedo := e.p.Scene.AlbedoAt(hit.Triangle, hit.Point, hit.U, hit.V)
@@ -66,9 +76,18 @@ func (e *Eye) look(from, dir geom.Vec3) (color.Linear, float64) {
 		chart := &e.p.Layout.Charts[c]
 		x, y := chart.At(hit.Point)
 		// A matt surface of albedo a under E lux sends a E / π nits.
-		light = light.Add(albedo.Mul(e.lightmap.At(chart.Page, x, y)).Scale(1 / math.Pi))
+		light = light.Add(albedo.Mul(e.limit(e.lightmap.At(chart.Page, x, y).Scale(1 / math.Pi))))
 	} else if surface.Material.Lighting == "dynamic" {
-		light = light.Add(albedo.Mul(e.moving(hit.Point, surface.Normal)).Scale(1 / math.Pi))
+		light = light.Add(albedo.Mul(e.limit(e.moving(hit.Point, surface.Normal).Scale(1 / math.Pi))))
 	}
 	return light, hit.Distance
+}
+
+func (e *Eye) limit(nits color.Linear) color.Linear {
+	if e.LightMax > 0 {
+		for c := range nits {
+			nits[c] = math.Min(nits[c], e.LightMax)
+		}
+	}
+	return nits
 }

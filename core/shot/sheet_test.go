@@ -13,6 +13,7 @@ import (
 	"grotta/core/bake"
 	linear "grotta/core/color"
 	"grotta/core/geom"
+	"grotta/core/grade"
 	"grotta/core/level"
 	"grotta/core/shot"
 )
@@ -59,11 +60,11 @@ func litWall(t *testing.T, lux float64) (*bake.Prepared, *bake.Image, shot.Camer
 // is two stops.
 func TestMeter(t *testing.T) {
 	p, m, cam := litWall(t, 100)
-	ev := shot.Meter(p, m, cam)
+	ev := shot.Meter(p, m, cam, shot.Options{})
 	albedo := linear.DecodeSRGB(float64(0xbc) / 255)
-	assert.InDelta(t, 0.18, albedo*100/math.Pi/shot.White(ev), 0.002)
+	assert.InDelta(t, 0.18, albedo*100/math.Pi/grade.White(ev), 0.002)
 	q, n, cam := litWall(t, 400)
-	assert.InDelta(t, ev+2, shot.Meter(q, n, cam), 0.01)
+	assert.InDelta(t, ev+2, shot.Meter(q, n, cam, shot.Options{}), 0.01)
 	img, err := shot.Render(context.Background(), p, m, cam, shot.Options{Width: 8, Height: 8, Samples: 1, ExposureEV: &ev}, nil)
 	require.NoError(t, err)
 	assert.InDelta(t, byte8(0.18), img.NRGBAAt(4, 4).R, 2)

@@ -1,6 +1,6 @@
 // Package shot renders finished pictures from a viewpoint, on the processor
-// alone: lightmap, sky, haze, glows, then the look. The console's live view
-// follows the same formulas (web/src/bench/view); a test compares the two.
+// alone: lightmap, sky, the air, then the look. The console's live view follows
+// the same formulas (web/src/bench/view); a test compares the two.
 package shot
 
 import (
@@ -16,7 +16,9 @@ import (
 	"grotta/core/bake"
 	"grotta/core/color"
 	"grotta/core/geom"
+	"grotta/core/grade"
 	"grotta/core/level"
+	"grotta/core/scatter"
 )
 
 // Camera is where a picture is taken from: it looks along its pose's -Z.
@@ -47,8 +49,13 @@ type Options struct {
 	Width, Height int
 	Samples       int // rays a pixel along each side: 2 gives 4 rays
 	Unlit         bool
+	NoLook        bool                                    // exposure alone
+	NoAir         bool                                    // neither fog nor glows, beams and motes
 	ExposureEV    *float64                                // in place of the level's
+	Seconds       float64                                 // when motes are where they are
+	LightMax      float64                                 // a platform's most light on a surface, times white; 0 is no limit
 	Moving        func(at, normal geom.Vec3) color.Linear // as Eye has it
+	Air           *air.Air                                // made ready by Air; nil makes it without keeping anything
 }
 
 // Limits of a picture.
@@ -58,85 +65,223 @@ const (
 )
 
 // far is how far a camera sees, in metres.
-const far = 1e6
+const far = grade.Far
+
+// Air makes a level's air ready, with the light in its fog. kept and keep are as
+// scatter.Light has them; nil where nothing is kept.
+func Air(ctx context.Context, p *bake.Prepared, seconds *float64, kept func(string) *scatter.Grid, keep func(*scatter.Grid)) (*air.Air, []scatter.Cost, error) {
+	a := air.Of(p.Scene.Level, p.Scene.World, Sky(p.Scene.Level))
+	if kept == nil {
+		kept, keep = func(string) *scatter.Grid { return nil }, func(*scatter.Grid) {}
+	}
+	costs, err := scatter.Light(ctx, p, a, seconds, kept, keep)
+	return a, costs, err
+}
 
 // Render draws a level as a camera sees it, under a lightmap mixed from its
 // layers. Progress, if not nil, gets the rows done, from any goroutine.
 func Render(ctx context.Context, p *bake.Prepared, lightmap *bake.Image, cam Camera, o Options, progress func(rows int)) (*image.NRGBA, error) {
-	r := &renderer{eye: NewEye(p, lightmap), cam: cam, o: o, glows: visibleGlows(p)}
-	r.tanHalf = math.Tan(cam.FovDeg / 2 * math.Pi / 180)
-	r.eye.Moving = o.Moving
-	r.look = p.Scene.Level.Look
-	if o.ExposureEV != nil {
-		r.look.ExposureEV = *o.ExposureEV
+	if o.Air == nil && !o.Unlit {
+		a, _, err := Air(ctx, p, nil, nil, nil)
+		if err != nil {
+			return nil, err
+		}
+		o.Air = a
 	}
-	out := image.NewNRGBA(image.Rect(0, 0, o.Width, o.Height))
+	r := newRenderer(p, lightmap, cam, o)
+	if o.Unlit {
+		return r.unlit(), nil
+	}
+	frame, look := grade.NewFrame(o.Width, o.Height, r.camera.TanHalf), &r.setting.Look
+	frame.Sun = r.sun()
+	if look.Enabled && look.Occlusion.Enabled {
+		if err := inRows(ctx, o.Height, nil, func(y int) { r.depths(frame, y) }); err != nil {
+			return nil, err
+		}
+		r.occluded = grade.Occlude(frame, &look.Occlusion)
+	}
+	if err := inRows(ctx, o.Height, progress, func(y int) { r.row(frame, y) }); err != nil {
+		return nil, err
+	}
+	if !o.NoAir {
+		r.specks(frame)
+	}
+	return grade.Develop(frame, look), nil
+}
+
+// inRows calls do for every row, on all cores, until the context ends.
+func inRows(ctx context.Context, rows int, progress func(int), do func(y int)) error {
 	var next, done atomic.Int64
 	group, ctx := errgroup.WithContext(ctx)
 	for range runtime.GOMAXPROCS(0) {
 		group.Go(func() error {
 			for {
 				y := int(next.Add(1)) - 1
-				if y >= o.Height {
+				if y >= rows {
 					return nil
 				}
 				if err := ctx.Err(); err != nil {
 					return err
 				}
-				r.row(out, y)
+				do(y)
 				if d := done.Add(1); progress != nil {
 					progress(int(d))
 				}
 			}
 		})
 	}
-	return out, group.Wait()
+	return group.Wait()
 }
 
 type renderer struct {
-	eye     *Eye
-	cam     Camera
-	o       Options
-	glows   []glow
-	look    level.Look
-	tanHalf float64
+	eye      *Eye
+	cam      Camera
+	o        Options
+	air      *air.Air
+	setting  air.Setting
+	camera   air.Camera
+	ceiling  float64
+	occluded []float32 // share of light that each pixel keeps; nil for all
+}
+
+func newRenderer(p *bake.Prepared, lightmap *bake.Image, cam Camera, o Options) *renderer {
+	r := &renderer{eye: NewEye(p, lightmap), cam: cam, o: o, air: o.Air}
+	r.camera = air.Camera{
+		Eye: cam.Pose.Position, TanHalf: math.Tan(cam.FovDeg / 2 * math.Pi / 180),
+		Right: cam.Pose.Rotation.Rotate(geom.Vec3{1, 0, 0}), Up: cam.Pose.Rotation.Rotate(geom.Vec3{0, 1, 0}),
+	}
+	r.eye.Moving = o.Moving
+	if o.Unlit {
+		return r
+	}
+	r.setting = r.air.At(p.Scene.Level, cam.Pose.Position)
+	if o.NoLook {
+		r.setting.Look.Enabled = false
+	}
+	if o.ExposureEV != nil {
+		r.setting.Look.ExposureEV = *o.ExposureEV
+	}
+	white := grade.White(r.setting.Look.ExposureEV)
+	r.ceiling = grade.Ceiling * white
+	r.eye.LightMax = o.LightMax * white
+	r.eye.discs = r.air.Discs
+	return r
 }
 
 // middleGrey is what the mean of a metered picture comes to, of white.
 const middleGrey = 0.18
 
 // Meter is the exposure, in EV, at which the logarithmic mean of what a camera
-// sees comes to middle grey (as a reflected-light meter does, ISO 2720).
-func Meter(p *bake.Prepared, lightmap *bake.Image, cam Camera) float64 {
-	const width, height = 64, 40
-	r := &renderer{eye: NewEye(p, lightmap), cam: cam, o: Options{Width: width, Height: height}, glows: visibleGlows(p)}
-	r.tanHalf = math.Tan(cam.FovDeg / 2 * math.Pi / 180)
+// sees comes to middle grey (as a reflected-light meter does, ISO 2720). Of the
+// options it takes what changes light.
+func Meter(p *bake.Prepared, lightmap *bake.Image, cam Camera, o Options) float64 {
+	o.Width, o.Height, o.Unlit, o.ExposureEV, o.LightMax = 64, 40, false, nil, 0
+	if o.Air == nil {
+		o.Air = air.Of(p.Scene.Level, p.Scene.World, Sky(p.Scene.Level))
+	}
+	r := newRenderer(p, lightmap, cam, o)
+	r.ceiling = math.Inf(1)
 	sum := 0.0
-	for y := range height {
-		for x := range width {
-			sum += math.Log(math.Max(r.radiance(float64(x)+0.5, float64(y)+0.5).Luminance(), 1e-4))
+	for y := range o.Height {
+		for x := range o.Width {
+			dir := r.direction(float64(x)+0.5, float64(y)+0.5)
+			light, distance := r.eye.look(r.camera.Eye, dir)
+			sum += math.Log(math.Max(r.through(light, dir, distance, r.nearAir(dir, distance)).Luminance(), 1e-4))
 		}
 	}
-	return math.Log2(math.Exp(sum/(width*height)) / (middleGrey * White(0)))
+	return math.Log2(math.Exp(sum/float64(o.Width*o.Height)) / (middleGrey * grade.White(0)))
 }
 
-func (r *renderer) row(out *image.NRGBA, y int) {
+// sun is where the sun, or else the moon, stands for the camera; nil for none.
+func (r *renderer) sun() *geom.Vec3 {
+	e := &r.eye.p.Scene.Level.Environment
+	for _, s := range []*level.Sun{e.Sun, e.Moon} {
+		if s.Up() {
+			at := r.cam.Pose.Rotation.Inverse().Rotate(s.Toward())
+			return &at
+		}
+	}
+	return nil
+}
+
+// depths is the distance to what is seen in the middle of each pixel of a row.
+func (r *renderer) depths(frame *grade.Frame, y int) {
+	for x := range r.o.Width {
+		distance := far
+		if hit, ok := r.eye.p.Scene.See(r.camera.Eye, r.direction(float64(x)+0.5, float64(y)+0.5), far); ok {
+			distance = hit.Distance
+		}
+		frame.Depth[y*r.o.Width+x] = float32(distance)
+	}
+}
+
+func (r *renderer) row(frame *grade.Frame, y int) {
 	n := r.o.Samples
 	for x := range r.o.Width {
 		var sum color.Linear
+		var near nearAir
+		keep := 1.0
+		if r.occluded != nil {
+			keep = float64(r.occluded[y*r.o.Width+x])
+		}
 		for i := range n * n {
-			sx := float64(x) + (float64(i%n)+0.5)/float64(n)
-			sy := float64(y) + (float64(i/n)+0.5)/float64(n)
-			// Each ray goes through the look by itself: edges of lamps stay smooth.
-			sum = sum.Add(Display(&r.look, r.radiance(sx, sy), r.o.Unlit))
+			dir := r.direction(float64(x)+(float64(i%n)+0.5)/float64(n), float64(y)+(float64(i/n)+0.5)/float64(n))
+			light, distance := r.eye.look(r.camera.Eye, dir)
+			if distance < far {
+				light = light.Scale(keep)
+			}
+			// What is near in the air is soft: samples of one depth share it.
+			if i == 0 || math.Abs(distance-near.distance) > 0.02*near.distance {
+				near = r.nearAir(dir, distance)
+			}
+			if i == 0 && r.occluded == nil {
+				frame.Depth[y*r.o.Width+x] = float32(distance)
+			}
+			sum = sum.Add(r.through(light, dir, distance, near))
 		}
-		mean := sum.Scale(1 / float64(n*n))
-		at := out.PixOffset(x, y)
-		for c := range 3 {
-			out.Pix[at+c] = uint8(color.EncodeSRGB(mean[c])*255 + 0.5)
-		}
-		out.Pix[at+3] = 255
+		frame.Set(x, y, sum.Scale(1/float64(n*n)))
 	}
+}
+
+// nearAir is what volumes and beams do to a ray.
+type nearAir struct {
+	distance float64
+	through  float64
+	added    color.Linear
+}
+
+func (r *renderer) nearAir(dir geom.Vec3, distance float64) nearAir {
+	near := nearAir{distance: distance, through: 1}
+	if r.o.NoAir {
+		return near
+	}
+	if len(r.air.Volumes) > 0 {
+		near.through, near.added = r.air.VolumesAlong(&r.setting, r.camera.Eye, dir, distance)
+	}
+	for i := range r.air.Beams {
+		if nits, depth := r.air.Beams[i].Along(r.camera.Eye, dir, distance); nits != (color.Linear{}) {
+			near.added = near.added.Add(nits.Scale(1 - r.air.Hidden(&r.setting, r.camera.Eye, dir, depth)))
+		}
+	}
+	return near
+}
+
+// through is what of a radiance arrives through the air, and what the air adds.
+func (r *renderer) through(light color.Linear, dir geom.Vec3, distance float64, near nearAir) color.Linear {
+	for c := range light {
+		light[c] = math.Min(light[c], r.ceiling)
+	}
+	if r.o.NoAir {
+		return light
+	}
+	share, nits := r.setting.Veil(r.camera.Eye, dir, distance)
+	light = light.Scale(1 - share).Add(nits).Scale(near.through).Add(near.added)
+	for i := range r.air.Glows {
+		if nits, depth := r.air.Glows[i].Along(&r.camera, dir, distance); nits != (color.Linear{}) {
+			light = light.Add(nits.Scale(1 - r.air.Hidden(&r.setting, r.camera.Eye, dir, depth)))
+		}
+	}
+	return light
 }
 
 // direction of the ray through a point of the picture, in pixels from its top
@@ -144,66 +289,37 @@ func (r *renderer) row(out *image.NRGBA, y int) {
 func (r *renderer) direction(x, y float64) geom.Vec3 {
 	w, h := float64(r.o.Width), float64(r.o.Height)
 	return r.cam.Pose.Rotation.Rotate(geom.Vec3{
-		(2*x/w - 1) * r.tanHalf * w / h,
-		(1 - 2*y/h) * r.tanHalf,
+		(2*x/w - 1) * r.camera.TanHalf * w / h,
+		(1 - 2*y/h) * r.camera.TanHalf,
 		-1,
 	}).Normalize()
 }
 
-// radiance is what comes along a ray, in nits; for an unlit picture, albedo.
-func (r *renderer) radiance(x, y float64) color.Linear {
-	dir, from := r.direction(x, y), r.cam.Pose.Position
-	l := r.eye.p.Scene.Level
-	if r.o.Unlit {
-		hit, ok := r.eye.p.Scene.See(from, dir, far)
-		if !ok {
-			return color.Linear{0.03, 0.03, 0.03}
+// unlit draws albedo, shaded by the way a surface faces.
+func (r *renderer) unlit() *image.NRGBA {
+	out, n := image.NewNRGBA(image.Rect(0, 0, r.o.Width, r.o.Height)), r.o.Samples
+	grade.Rows(r.o.Height, func(y int) {
+		for x := range r.o.Width {
+			var sum color.Linear
+			for i := range n * n {
+				sum = sum.Add(r.albedo(r.direction(float64(x)+(float64(i%n)+0.5)/float64(n), float64(y)+(float64(i/n)+0.5)/float64(n))))
+			}
+			at := out.PixOffset(x, y)
+			for c := range 3 {
+				out.Pix[at+c] = uint8(color.EncodeSRGB(sum[c]/float64(n*n))*255 + 0.5)
+			}
+			out.Pix[at+3] = 255
 		}
-		return r.eye.p.Scene.AlbedoAt(hit.Triangle, hit.Point, hit.U, hit.V).Scale(unlitShade(r.eye.p.Scene.Surfaces[hit.Surface].Normal))
-	}
-	light, distance := r.eye.look(from, dir)
-	light = air.Through(&l.Fog.Haze, light, distance)
-	for i := range r.glows {
-		light = light.Add(r.glows[i].along(&l.Fog.Haze, from, dir, distance))
-	}
-	return light
+	})
+	return out
 }
 
-// unlitShade tells faces apart where there is no light: a fixed share by the
-// way they face.
-func unlitShade(n geom.Vec3) float64 {
-	return 0.72 + 0.22*n[1] + 0.06*n[0]
-}
-
-type glow struct {
-	middle   geom.Vec3
-	radius   float64
-	radiance color.Linear
-}
-
-func visibleGlows(p *bake.Prepared) []glow {
-	var all []glow
-	for _, g := range p.Scene.Level.Glows {
-		if c := p.Scene.Level.GlowRadiance(g); c != (color.Linear{}) {
-			all = append(all, glow{p.Scene.World.Pose(&g.Entity).Position, g.SizeM / 2, c})
-		}
+func (r *renderer) albedo(dir geom.Vec3) color.Linear {
+	hit, ok := r.eye.p.Scene.See(r.camera.Eye, dir, far)
+	if !ok {
+		return color.Linear{0.03, 0.03, 0.03}
 	}
-	return all
-}
-
-// along is what a glow adds to a ray. It faces the camera, so what counts is how
-// near the ray passes by its middle. It fades where geometry cuts through it,
-// over the last of its radius, so that no edge shows.
-func (g *glow) along(h *level.Haze, from, dir geom.Vec3, distance float64) color.Linear {
-	to := g.middle.Sub(from)
-	depth := to.Dot(dir)
-	if depth <= 0 {
-		return color.Linear{}
-	}
-	share := to.Sub(dir.Mul(depth)).Len() / g.radius
-	if share >= 1 {
-		return color.Linear{}
-	}
-	soft := math.Min(1, math.Max(0, (distance-depth)/g.radius+1)) // 0 a radius behind a surface, 1 in front of it
-	return g.radiance.Scale(air.GlowFalloff(share) * soft * (1 - air.HazeShare(h, depth)))
+	n := r.eye.p.Scene.Surfaces[hit.Surface].Normal
+	// A fixed share by the way a face lies tells faces apart where there is no light.
+	return r.eye.p.Scene.AlbedoAt(hit.Triangle, hit.Point, hit.U, hit.V).Scale(0.72 + 0.22*n[1] + 0.06*n[0])
 }

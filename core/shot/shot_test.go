@@ -8,7 +8,6 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"grotta/core/air"
 	"grotta/core/bake"
 	"grotta/core/color"
 	"grotta/core/geom"
@@ -71,12 +70,6 @@ func TestHazeFollowsItsLaw(t *testing.T) {
 	through := math.Exp(-0.05 * (12 - 2))
 	want := byte8((albedo*150/math.Pi*through + 10*(1-through)) / (1.2 * 64))
 	assert.InDelta(t, want, middle(t, l, 12, shot.Options{})[0], 1)
-
-	h := level.Default[level.Haze]()
-	h.Enabled = true // 10 to 200 m, at most 0.9
-	assert.Equal(t, 0.0, air.HazeShare(&h, 10))
-	assert.InDelta(t, 0.5, air.HazeShare(&h, 105), 1e-12)
-	assert.Equal(t, 0.9, air.HazeShare(&h, 1e4))
 }
 
 func TestSkyWhereThereIsNoSurface(t *testing.T) {
@@ -101,16 +94,6 @@ func TestGlowAddsItsLuminanceAndIsHiddenByWhatIsBefore(t *testing.T) {
 	lamp.Enabled = false
 	l.Lights = []*level.Light{lamp}
 	assert.Zero(t, middle(t, l, 5, shot.Options{})[0], "it goes out with its light")
-}
-
-func TestFilmicCurve(t *testing.T) {
-	look := level.Default[level.Look]()
-	white := shot.White(look.ExposureEV)
-	at := func(x float64) float64 { return shot.Display(&look, color.White.Scale(x*white), false)[0] }
-	assert.InDelta(t, 1, at(4), 1e-9, "the white point comes to 1")
-	assert.InDelta(t, 0.5*(1+1/16.0), at(1), 1e-9)
-	assert.InDelta(t, 0.01, at(0.01), 2e-4, "darks are left alone")
-	assert.Equal(t, 1.0, at(100))
 }
 
 func TestCancelledShotEnds(t *testing.T) {

@@ -10,28 +10,7 @@ import (
 	"grotta/core/geom"
 	"grotta/core/level"
 	"grotta/core/picture"
-	"grotta/core/solar"
 )
-
-// ToSun is the direction to a sun or moon: by its angles, or by its place and
-// time. Turned by north.
-func ToSun(s *level.Sun) geom.Vec3 {
-	azimuth, altitude := s.AzimuthDeg, s.AltitudeDeg
-	if s.Place != nil {
-		if when, err := s.Place.Time(); err == nil { // a validated level has no other
-			p := solar.At(s.Place.LatitudeDeg, s.Place.LongitudeDeg, when)
-			azimuth, altitude = p.AzimuthDeg, p.AltitudeDeg
-		}
-	}
-	return Direction(azimuth+s.NorthDeg, altitude)
-}
-
-// Direction is where an azimuth, clockwise from north, and an altitude point.
-func Direction(azimuthDeg, altitudeDeg float64) geom.Vec3 {
-	sinA, cosA := math.Sincos(azimuthDeg * math.Pi / 180)
-	sinH, cosH := math.Sincos(altitudeDeg * math.Pi / 180)
-	return geom.Vec3{sinA * cosH, sinH, -cosA * cosH}
-}
 
 // Angles are the azimuth, 0 to 360, and altitude of a direction.
 func Angles(d geom.Vec3) (azimuthDeg, altitudeDeg float64) {
@@ -56,10 +35,10 @@ const imageSide = 1024
 // Of prepares the sky of an environment. image is the decoded sky image, where
 // the kind is one; else nil.
 func Of(e *level.Environment, image *picture.Picture) *Sky {
-	s := &Sky{kind: e.Sky.Kind, turn: e.Sky.RotationDeg * math.Pi / 180, sun: Direction(e.Sky.RotationDeg+180, 45)}
+	s := &Sky{kind: e.Sky.Kind, turn: e.Sky.RotationDeg * math.Pi / 180, sun: level.Direction(e.Sky.RotationDeg+180, 45)}
 	s.zenith, s.horizon, s.ground = e.Sky.Colors()
 	if e.Sun != nil {
-		s.sun = ToSun(e.Sun)
+		s.sun = e.Sun.Toward()
 	}
 	if s.sun[1] < 0.02 { // the clear sky has no formula for a sun that is down
 		s.sun[1] = 0.02

@@ -36,7 +36,7 @@ func TestDirectionsAndAngles(t *testing.T) {
 	}{
 		{0, 0, geom.Vec3{0, 0, -1}}, {90, 0, geom.Vec3{1, 0, 0}}, {180, 0, geom.Vec3{0, 0, 1}}, {270, 30, geom.Vec3{-math.Sqrt(3) / 2, 0.5, 0}},
 	} {
-		got := sky.Direction(c.azimuth, c.altitude)
+		got := level.Direction(c.azimuth, c.altitude)
 		assert.InDelta(t, 0, got.Sub(c.want).Len(), 1e-12)
 		azimuth, altitude := sky.Angles(got.Mul(7))
 		assert.InDelta(t, c.azimuth, azimuth, 1e-9)
@@ -47,10 +47,10 @@ func TestDirectionsAndAngles(t *testing.T) {
 func TestSunByAnglesAndByPlace(t *testing.T) {
 	s := level.Default[level.Sun]()
 	s.AzimuthDeg, s.AltitudeDeg, s.NorthDeg = 80, 20, 10
-	assert.InDelta(t, 0, sky.ToSun(&s).Sub(sky.Direction(90, 20)).Len(), 1e-12, "north turns it")
+	assert.InDelta(t, 0, s.Toward().Sub(level.Direction(90, 20)).Len(), 1e-12, "north turns it")
 	s.NorthDeg = 0
 	s.Place = &level.Place{LatitudeDeg: 0, LongitudeDeg: 0, At: "2026-03-20T12:07:00Z"}
-	assert.Greater(t, sky.ToSun(&s)[1], 0.999, "noon at the equator at the equinox: overhead")
+	assert.Greater(t, s.Toward()[1], 0.999, "noon at the equator at the equinox: overhead")
 }
 
 // CIE S 011: the overcast zenith is three times as bright as the horizon.
@@ -69,7 +69,7 @@ func TestClear(t *testing.T) {
 		sun.AzimuthDeg, sun.AltitudeDeg = 0, 40
 		e.Sun = &sun
 	})
-	at := func(azimuth, altitude float64) float64 { return s.Radiance(sky.Direction(azimuth, altitude))[1] }
+	at := func(azimuth, altitude float64) float64 { return s.Radiance(level.Direction(azimuth, altitude))[1] }
 	assert.InDelta(t, 1, s.Radiance(zenith)[1], 1e-9)
 	assert.InDelta(t, at(50, 30), at(-50, 30), 1e-9)
 	assert.Greater(t, at(5, 40), 4*at(180, 50))
@@ -92,7 +92,7 @@ func TestGradientAndSolid(t *testing.T) {
 	s := of(level.SkyGradient, func(e *level.Environment) { e.Sky.Color, e.Sky.HorizonColor = "#0000ff", "#ff0000" })
 	assert.InDelta(t, 1, s.Radiance(zenith)[2], 1e-12)
 	assert.InDelta(t, 1, s.Radiance(north)[0], 1e-12)
-	half := sky.Direction(0, 30)
+	half := level.Direction(0, 30)
 	assert.InDelta(t, 0.5, s.Radiance(half)[0], 1e-9)
 	assert.Equal(t, of(level.SkySolid, nil).Radiance(zenith), of(level.SkySolid, nil).Radiance(geom.Vec3{0, -1, 0}))
 }

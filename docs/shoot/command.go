@@ -51,7 +51,7 @@ func byCommand(browser context.Context, server, dir string) error {
 			{"level", "set", "Station", "--id", "crate-b", "transform.position=[16.8,1.2,4.6]"},
 			{"bake", "Station", "--explain"},
 			{"level", "undo", "Station"},
-			{"shot", "Station", "--viewpoint", "pier-dusk", "-o", filepath.Join(folder, "shot-pier-dusk.png")},
+			{"shot", "Station", "--view", "pier-dusk", "-o", filepath.Join(folder, "shot-pier-dusk.png")},
 		}},
 		{"cli-plan", [][]string{
 			{"sun", "--latitude", "54.5", "--longitude", "8.7", "--at", "2026-06-21T18:00:00Z"},

@@ -63,7 +63,7 @@ func exhibit(ctx context.Context, l *level.Level, width, height int, meter bool)
 	camera := shot.Of(p.Scene.World, view)
 	o := shot.Options{Width: width, Height: height, Samples: 2}
 	if meter {
-		ev := shot.Meter(p, m, camera)
+		ev := shot.Meter(p, m, camera, o)
 		o.ExposureEV = &ev
 	}
 	return shot.Render(ctx, p, m, camera, o, nil)

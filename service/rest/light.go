@@ -1,24 +1,19 @@
 package rest
 
 import (
-	"bytes"
 	"context"
 	"fmt"
-	"image/png"
 	"math"
 	"strconv"
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
-	"github.com/go-gl/mathgl/mgl64"
 
 	"grotta/api"
 	"grotta/core/bake"
 	"grotta/core/check"
 	"grotta/core/geom"
 	"grotta/core/level"
-	"grotta/core/probe"
-	"grotta/core/shot"
 )
 
 // opened is a level that is ready for questions about light.
@@ -96,6 +91,9 @@ func (s *server) registerLight(a huma.API) {
 	s.registerLedger(a, tag)
 	s.registerShot(a, tag)
 	s.registerSheet(a, tag)
+	s.registerAir(a, tag)
+	s.registerCompare(a, tag)
+	s.registerGrade(a, tag)
 	s.registerDensity(a, tag)
 	s.registerProbes(a, tag)
 	huma.Register(a, operation("GET", "/levels/{id}/check", "check-level", "Check a level against a platform", tag, api.ScopeRead),
@@ -185,85 +183,6 @@ func parseVec(name, text string) (geom.Vec3, error) {
 		})
 	}
 	return v, nil
-}
-
-func (s *server) registerShot(a huma.API, tag string) {
-	op := operation("POST", "/levels/{id}/shots", "take-shot", "A picture from a viewpoint", tag, api.ScopeRead)
-	op.Description = "PNG. The header X-Grotta-Stale says how many sources are not baked, and so are missing from it."
-	op.Responses = binaryResponse("image/png")
-	huma.Register(a, op, func(ctx context.Context, in *struct {
-		LevelPath
-		Body api.NewShot
-	}) (*struct {
-		ContentType string `header:"Content-Type"`
-		Stale       int    `header:"X-Grotta-Stale"`
-		Body        []byte
-	}, error) {
-		o, err := s.open(ctx, in.ID)
-		if err != nil {
-			return nil, err
-		}
-		camera, err := s.camera(o, &in.Body)
-		if err != nil {
-			return nil, err
-		}
-		m, err := s.Studio.Lightmap(o.prepared, o.info.Revision)
-		if err != nil {
-			return nil, s.problem(err)
-		}
-		image, err := s.Studio.Mix(o.prepared, m, in.Body.TimeS)
-		if err != nil {
-			return nil, s.problem(err)
-		}
-		options := shot.Options{Width: or(in.Body.Width, 1280), Height: or(in.Body.Height, 720), Samples: or(in.Body.Samples, 2), Unlit: in.Body.Unlit}
-		grids, err := moving(ctx, o.prepared, image)
-		if err != nil {
-			return nil, s.problem(err)
-		}
-		options.Moving = probe.Moving(o.prepared, grids)
-		if in.Body.Meter {
-			ev := shot.Meter(o.prepared, image, camera)
-			options.ExposureEV = &ev
-		}
-		picture, err := shot.Render(ctx, o.prepared, image, camera, options, nil)
-		if err != nil {
-			return nil, s.problem(err)
-		}
-		var b bytes.Buffer
-		if err := png.Encode(&b, picture); err != nil {
-			return nil, s.problem(err)
-		}
-		return &struct {
-			ContentType string `header:"Content-Type"`
-			Stale       int    `header:"X-Grotta-Stale"`
-			Body        []byte
-		}{"image/png", m.Stale, b.Bytes()}, nil
-	})
-}
-
-func (s *server) camera(o *opened, in *api.NewShot) (shot.Camera, error) {
-	if c := in.Camera; c != nil {
-		q := mgl64.Quat{W: c.Rotation[3], V: geom.Vec3{c.Rotation[0], c.Rotation[1], c.Rotation[2]}}
-		if q.Len() < 1e-9 {
-			return shot.Camera{}, newProblem(422, "what was sent cannot be taken", &huma.ErrorDetail{Location: "body.camera.rotation", Message: "has no length; a unit quaternion is needed"})
-		}
-		return shot.Camera{Pose: geom.Pose{Position: geom.Vec3(c.Position), Rotation: q.Normalize()}, FovDeg: c.FovDeg}, nil
-	}
-	if in.Viewpoint != "" {
-		v := o.doc.Viewpoint(in.Viewpoint)
-		if v == nil {
-			var ids []string
-			for _, v := range o.doc.Viewpoints {
-				ids = append(ids, v.ID)
-			}
-			return shot.Camera{}, newProblem(404, fmt.Sprintf("the level has no viewpoint %q; it has %s", in.Viewpoint, strings.Join(ids, ", ")))
-		}
-		return shot.Of(o.prepared.Scene.World, v), nil
-	}
-	if len(o.doc.Viewpoints) > 0 {
-		return shot.Of(o.prepared.Scene.World, o.doc.Viewpoints[0]), nil
-	}
-	return shot.Overview(o.prepared.Scene.Bounds), nil
 }
 
 func or(value, fallback int) int {

@@ -35,6 +35,9 @@ func (s *server) registerPresets(a huma.API) {
 				return nil, s.problem(err)
 			}
 			p := preset.FromMood(doc)
+			if in.Body.Look {
+				p = preset.FromLook(doc)
+			}
 			if in.Body.Rig != "" {
 				if p, err = preset.FromRig(doc, in.Body.Rig); err != nil {
 					return nil, s.problem(err)
@@ -89,7 +92,7 @@ func (s *server) registerPresets(a huma.API) {
 				if owner == "" {
 					owner = askerOf(ctx).Name
 				}
-				return s.Store.ApplyPreset(askerOf(ctx), in.ID, owner, in.Body.Name, in.Body.Version, in.Body.At)
+				return s.Store.ApplyPreset(askerOf(ctx), in.ID, owner, in.Body.Name, in.Body.Version, in.Body.At, in.Body.Normal)
 			})
 		})
 	s.registerPlatforms(a)

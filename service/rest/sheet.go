@@ -1,11 +1,10 @@
 package rest
 
 import (
-	"bytes"
 	"cmp"
 	"context"
 	"fmt"
-	"image/png"
+	"slices"
 	"strings"
 	"time"
 
@@ -27,28 +26,30 @@ func (s *server) registerSheet(a huma.API, tag string) {
 		LevelPath
 		Body api.NewSheet
 	}) (*fileOut, error) {
-		o, err := s.open(ctx, in.ID)
+		st, err := s.stage(ctx, in.ID, in.Body.Variant, nil)
 		if err != nil {
 			return nil, err
 		}
-		sheet := &sheet{server: s, opened: o, want: in.Body, options: shot.Options{Width: or(in.Body.Width, 400), Height: or(in.Body.Height, 250), Samples: 2}}
-		cells, err := map[string]func(context.Context) ([]shot.Cell, error){"views": sheet.views, "lights": sheet.lights, "day": sheet.day}[in.Body.Kind](ctx)
+		sheet := &sheet{server: s, stage: st, want: in.Body}
+		sheet.Width, sheet.Height = or(in.Body.Width, 400), or(in.Body.Height, 250)
+		cells, err := map[string]func(context.Context) ([]shot.Cell, error){
+			"views": sheet.views, "lights": sheet.lights, "rigs": sheet.rigs, "day": sheet.day,
+		}[in.Body.Kind](ctx)
 		if err != nil {
 			return nil, err
 		}
-		var b bytes.Buffer
-		if err := png.Encode(&b, shot.Sheet(cells, or(in.Body.Columns, 3))); err != nil {
+		data, err := encodePNG(shot.Sheet(cells, or(in.Body.Columns, 3)))
+		if err != nil {
 			return nil, s.problem(err)
 		}
-		return &fileOut{"image/png", "", b.Bytes()}, nil
+		return &fileOut{"image/png", "", data}, nil
 	})
 }
 
 type sheet struct {
 	*server
-	*opened
-	want    api.NewSheet
-	options shot.Options
+	*stage
+	want api.NewSheet
 }
 
 func (s *sheet) cell(ctx context.Context, p *bake.Prepared, m *bake.Image, c shot.Camera, o shot.Options, label string) (shot.Cell, error) {
@@ -56,29 +57,13 @@ func (s *sheet) cell(ctx context.Context, p *bake.Prepared, m *bake.Image, c sho
 	return shot.Cell{Picture: picture, Label: label}, err
 }
 
-func (s *sheet) mix() (*bake.Image, *api.LightmapState, error) {
-	m, err := s.Studio.Lightmap(s.prepared, s.info.Revision)
-	if err != nil {
-		return nil, nil, s.problem(err)
-	}
-	image, err := s.Studio.Mix(s.prepared, m, nil)
-	if err != nil {
-		return nil, nil, s.problem(err)
-	}
-	return image, m, nil
-}
-
 func (s *sheet) views(ctx context.Context) ([]shot.Cell, error) {
-	image, _, err := s.mix()
-	if err != nil {
-		return nil, err
-	}
 	if len(s.doc.Viewpoints) == 0 {
 		return nil, newProblem(422, "the level has no viewpoints; add one, or ask for a shot")
 	}
 	var cells []shot.Cell
 	for _, v := range s.doc.Viewpoints {
-		c, err := s.cell(ctx, s.prepared, image, shot.Of(s.prepared.Scene.World, v), s.options, cmp.Or(v.Name, v.ID))
+		c, err := s.cell(ctx, s.prepared, s.image, shot.Of(s.prepared.Scene.World, v), s.Options, cmp.Or(v.Name, v.ID))
 		if err != nil {
 			return nil, s.problem(err)
 		}
@@ -89,43 +74,104 @@ func (s *sheet) views(ctx context.Context) ([]shot.Cell, error) {
 
 // lights shows each light alone, exposed by itself.
 func (s *sheet) lights(ctx context.Context) ([]shot.Cell, error) {
-	camera, err := s.camera(s.opened, &api.NewShot{Viewpoint: s.want.Viewpoint})
+	groups, err := s.alone(func(src *api.Source) string {
+		if src.Kind == bake.AmbientKind || src.Group != "" {
+			return ""
+		}
+		return fmt.Sprintf("%s (%s)", src.Name, src.Kind)
+	})
 	if err != nil {
 		return nil, err
 	}
-	_, m, err := s.mix()
+	return s.solo(ctx, groups, true)
+}
+
+// rigs shows what each rig lights alone, all at the exposure of the brightest, so
+// that fixtures can be compared.
+func (s *sheet) rigs(ctx context.Context) ([]shot.Cell, error) {
+	groups, err := s.alone(func(src *api.Source) string {
+		light := s.doc.Light(src.ID)
+		if light == nil || light.Rig == "" {
+			return ""
+		}
+		return cmp.Or(s.doc.RigByID(light.Rig).Name, light.Rig)
+	})
 	if err != nil {
 		return nil, err
 	}
-	var cells []shot.Cell
-	for i, src := range m.Sources {
-		if src.Layer == "" || src.Kind == bake.AmbientKind || src.Group != "" || src.Strength == 0 {
+	return s.solo(ctx, groups, false)
+}
+
+// lit is a lightmap of some sources alone.
+type lit struct {
+	label   string
+	sources []bake.Source
+	layers  []*bake.Layer
+}
+
+// alone groups the baked sources of the level by their labels; "" leaves one out.
+func (s *sheet) alone(label func(*api.Source) string) ([]*lit, error) {
+	m, err := s.Studio.Lightmap(s.prepared, s.info.Revision)
+	if err != nil {
+		return nil, s.problem(err)
+	}
+	var groups []*lit
+	for i := range m.Sources {
+		src := &m.Sources[i]
+		name := label(src)
+		if name == "" || src.Layer == "" || src.Strength == 0 {
 			continue
 		}
 		layer, err := s.Studio.Layer(src.Layer)
 		if err != nil {
 			return nil, s.problem(err)
 		}
-		alone := s.prepared.Sources[i]
-		alone.Weight = alone.Color.Scale(alone.Strength)
-		image := bake.Mix(layer.PageSize, layer.Pages, []bake.Source{alone}, []*bake.Layer{layer})
-		dark := *s.prepared.Scene.Level
-		dark.Glows, dark.Environment.Sky.Luminance = nil, 0
-		only, err := s.prepared.Again(&dark)
-		if err != nil {
-			return nil, s.problem(err)
+		one := s.prepared.Sources[i]
+		one.Weight = one.Color.Scale(one.Strength)
+		at := slices.IndexFunc(groups, func(g *lit) bool { return g.label == name })
+		if at < 0 {
+			at, groups = len(groups), append(groups, &lit{label: name})
 		}
-		o := s.options
-		ev := shot.Meter(only, image, camera) + 2 // most of such a picture is black
+		groups[at].sources, groups[at].layers = append(groups[at].sources, one), append(groups[at].layers, layer)
+	}
+	if len(groups) == 0 {
+		return nil, newProblem(409, "no such light is baked yet; bake the level first")
+	}
+	return groups, nil
+}
+
+// solo draws each group under its own light: without air and sky.
+func (s *sheet) solo(ctx context.Context, groups []*lit, each bool) ([]shot.Cell, error) {
+	camera, err := s.camera(s.opened, &api.NewShot{Viewpoint: s.want.Viewpoint})
+	if err != nil {
+		return nil, err
+	}
+	dark := *s.prepared.Scene.Level
+	dark.Environment.Sky.Luminance = 0
+	only, err := s.prepared.Again(&dark)
+	if err != nil {
+		return nil, s.problem(err)
+	}
+	images, exposures := make([]*bake.Image, len(groups)), make([]float64, len(groups))
+	o := s.Options
+	o.NoAir = true
+	for i, g := range groups {
+		images[i] = bake.Mix(g.layers[0].PageSize, g.layers[0].Pages, g.sources, g.layers)
+		exposures[i] = shot.Meter(only, images[i], camera, o) + 2 // most of such a picture is black
+	}
+	brightest := slices.Max(exposures)
+	var cells []shot.Cell
+	for i, g := range groups {
+		ev := brightest
+		if each {
+			ev = exposures[i]
+		}
 		o.ExposureEV = &ev
-		c, err := s.cell(ctx, only, image, camera, o, fmt.Sprintf("%s (%s)", src.Name, src.Kind))
+		c, err := s.cell(ctx, only, images[i], camera, o, g.label)
 		if err != nil {
 			return nil, s.problem(err)
 		}
 		cells = append(cells, c)
-	}
-	if len(cells) == 0 {
-		return nil, newProblem(409, "no light is baked yet; bake the level first")
 	}
 	return cells, nil
 }
@@ -156,8 +202,11 @@ func (s *sheet) day(ctx context.Context) ([]shot.Cell, error) {
 		if err != nil {
 			return nil, s.problem(err)
 		}
-		o := s.options
-		ev := shot.Meter(p, image, camera)
+		o := s.Options
+		if o.Air, _, err = s.Studio.Air(ctx, p, nil); err != nil {
+			return nil, s.problem(err)
+		}
+		ev := shot.Meter(p, image, camera, o)
 		o.ExposureEV = &ev
 		c, err := s.cell(ctx, p, image, camera, o, fmt.Sprintf("%s  EV %.1f", label, ev))
 		if err != nil {
@@ -198,7 +247,7 @@ func atTime(l *level.Level, at string) (*level.Level, string, error) {
 // daylight gives a level the sun, sky and haze of a cloudless day at its sun's
 // altitude: a day is judged by its light, whatever evening the level keeps.
 func daylight(l *level.Level) {
-	_, altitude := sky.Angles(sky.ToSun(l.Environment.Sun))
+	_, altitude := sky.Angles(l.Environment.Sun.Toward())
 	sunLux, skyLux := sky.Daylight(altitude)
 	e := &l.Environment
 	e.Sun.Lux, e.Sun.Color, e.Sun.Kelvin = sunLux, "", 2000+3500*min(max(altitude, 0)/30, 1)
@@ -206,7 +255,7 @@ func daylight(l *level.Level) {
 	s := shot.Sky(l)
 	e.Sky.Luminance = skyLux / s.Horizontal().Luminance()
 	h := &l.Fog.Haze
-	h.Color, h.Luminance, h.Max = "#ffffff", e.Sky.Luminance*s.Radiance(sky.Direction(90, 2)).Luminance(), h.Max/3
+	h.Color, h.Luminance, h.Max = "#ffffff", e.Sky.Luminance*s.Radiance(level.Direction(90, 2)).Luminance(), h.Max/3
 }
 
 func (s *server) registerDensity(a huma.API, tag string) {

@@ -139,6 +139,35 @@ func (s *Store) Level(a Asker, id string) (api.LevelInfo, *level.Level, error) {
 	return row.public(role), doc, err
 }
 
+// LevelAt reads a level as it was at a revision: the inverses of what came after
+// are applied to its head. ErrNotFound where there is no such revision.
+func (s *Store) LevelAt(a Asker, id string, number int) (*level.Level, error) {
+	info, doc, err := s.Level(a, id)
+	if err != nil || number == info.Revision {
+		return doc, err
+	}
+	if number < 1 || number > info.Revision {
+		return nil, fmt.Errorf("the level has revisions 1 to %d, and no %d: %w", info.Revision, number, ErrNotFound)
+	}
+	if old := s.docs.get(id, number); old != nil {
+		return old, nil
+	}
+	var rows []revision
+	if err := s.db.Select("number", "inverse").Where("level_id = ? AND number > ?", id, number).Order("number DESC").Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	for _, r := range rows {
+		var back level.Operation
+		if err := level.Decode(r.Inverse, &back); err != nil {
+			return nil, err
+		}
+		if doc, _, err = doc.Apply(back); err != nil {
+			return nil, fmt.Errorf("taking back revision %d: %w", r.Number, err)
+		}
+	}
+	return doc, nil
+}
+
 // Document is Level with what the console shows beside it.
 func (s *Store) Document(a Asker, id string) (api.Document, error) {
 	info, doc, err := s.Level(a, id)

@@ -11,6 +11,7 @@ import (
 	"gorm.io/gorm"
 
 	"grotta/api"
+	"grotta/core/preset"
 	"grotta/service/auth"
 )
 
@@ -30,6 +31,9 @@ var userName = regexp.MustCompile(`^[a-z0-9][a-z0-9._-]{0,31}$`)
 func (s *Store) AddUser(name, password string) error {
 	if !userName.MatchString(name) {
 		return fmt.Errorf("%q is no user name: allowed are a-z, 0-9, dot, dash and underscore, 1 to 32 of them", name)
+	}
+	if name == preset.RecipeOwner {
+		return fmt.Errorf("%q is what the rigs that come with Grotta are listed under; choose another name", name)
 	}
 	if utf8.RuneCountInString(password) < auth.MinPassword {
 		return fmt.Errorf("the password has %d characters; at least %d are needed", utf8.RuneCountInString(password), auth.MinPassword)

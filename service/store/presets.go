@@ -90,11 +90,33 @@ func (s *Store) Presets(a Asker) ([]api.PresetInfo, error) {
 		}
 		out = append(out, info)
 	}
+	for _, r := range preset.Recipes() {
+		info, err := recipeInfo(&r)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, info)
+	}
 	return out, nil
+}
+
+// recipeInfo is a recipe as a preset in a list.
+func recipeInfo(r *preset.Recipe) (api.PresetInfo, error) {
+	hash, err := r.Preset.Hash()
+	return api.PresetInfo{Owner: preset.RecipeOwner, Name: r.Name, Kind: preset.Rig, Version: 1, Versions: 1,
+		Author: "Grotta", Note: r.Note, Tags: r.Tags, Hash: hash, Shared: []string{}}, err
 }
 
 // Preset reads a version, or the newest for 0.
 func (s *Store) Preset(a Asker, owner, name string, version int) (api.PresetInfo, *preset.Preset, error) {
+	if owner == preset.RecipeOwner {
+		r := preset.RecipeNamed(name)
+		if r == nil || version > 1 {
+			return api.PresetInfo{}, nil, ErrNotFound
+		}
+		info, err := recipeInfo(r)
+		return info, r.Preset, err
+	}
 	row, err := s.findPreset(s.db, a, owner, name)
 	if err != nil {
 		return api.PresetInfo{}, nil, err
@@ -261,7 +283,7 @@ func (s *Store) Platform(a Asker, name string) (*platform.Profile, error) {
 
 // ApplyPreset puts a preset that the asker may see into a level that they may
 // change, as one revision.
-func (s *Store) ApplyPreset(a Asker, levelID, owner, name string, version int, at *level.Vec) (api.Revision, error) {
+func (s *Store) ApplyPreset(a Asker, levelID, owner, name string, version int, at, normal *level.Vec) (api.Revision, error) {
 	info, p, err := s.Preset(a, owner, name, version)
 	if err != nil {
 		return api.Revision{}, fmt.Errorf("preset %s/%s: %w", owner, name, err)
@@ -271,7 +293,7 @@ func (s *Store) ApplyPreset(a Asker, levelID, owner, name string, version int, a
 		if err != nil {
 			return level.Operation{}, revision{}, err
 		}
-		op, err := p.Apply(doc, preset.Place{Origin: fmt.Sprintf("%s/%s@%d", info.Owner, info.Name, info.Version), At: at})
+		op, err := p.Apply(doc, preset.Place{Origin: fmt.Sprintf("%s/%s@%d", info.Owner, info.Name, info.Version), At: at, Normal: normal})
 		return op, revision{Kind: "edit", Label: op.Describe()}, err
 	})
 }

@@ -26,6 +26,7 @@ type Studio struct {
 	layers map[string]*bake.Layer
 	order  []string // keys of layers, oldest first
 	bytes  int
+	fog    fogCache
 }
 
 // Bounds of what is kept in memory.

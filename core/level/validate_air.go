@@ -1,0 +1,83 @@
+package level
+
+import (
+	"fmt"
+	"math"
+)
+
+// FromSky is what a colour is taken from in place of a light.
+const FromSky = "sky"
+
+// fogs are the level's fog and those of its zones, by their path.
+func (l *Level) fogs() map[string]*Fog {
+	all := map[string]*Fog{"/fog": &l.Fog}
+	for i, z := range l.Zones {
+		if z.Fog != nil {
+			all[fmt.Sprintf("/zones/%d/fog", i)] = z.Fog
+		}
+	}
+	return all
+}
+
+func (l *Level) checkAirReferences(refer func(path, id string, parts ...string)) {
+	light := func(path, id string) { refer(path, id, "lights") }
+	lightOrSky := func(path, id string) {
+		if id != FromSky {
+			refer(path, id, "lights")
+		}
+	}
+	for path, fog := range l.fogs() {
+		lightOrSky(path+"/haze/color_from", fog.Haze.ColorFrom)
+		lightOrSky(path+"/height/color_from", fog.Height.ColorFrom)
+	}
+	for i, v := range l.FogVolumes {
+		lightOrSky(fmt.Sprintf("/fog_volumes/%d/color_from", i), v.ColorFrom)
+	}
+	for i, g := range l.Glows {
+		light(fmt.Sprintf("/glows/%d/color_from", i), g.ColorFrom)
+		refer(fmt.Sprintf("/glows/%d/image", i), g.Image, "images")
+	}
+	for i, b := range l.Beams {
+		light(fmt.Sprintf("/beams/%d/light", i), b.Light)
+	}
+	for i, m := range l.Motes {
+		light(fmt.Sprintf("/motes/%d/color_from", i), m.ColorFrom)
+	}
+}
+
+// checkAir finds air that means nothing.
+func (l *Level) checkAir(f *faults) {
+	for path, fog := range l.fogs() {
+		if h := fog.Haze; h.Density == 0 && h.EndM < h.StartM {
+			f.add(path+"/haze/end_m", "is %v; at least start_m, %v, is needed", h.EndM, h.StartM)
+		}
+	}
+	for i, g := range l.Glows {
+		if g.Shape == "image" && g.Image == "" {
+			f.add(fmt.Sprintf("/glows/%d/image", i), "is missing; a glow of shape image names one")
+		}
+		if g.FadeEndM != 0 && g.FadeEndM < g.FadeStartM {
+			f.add(fmt.Sprintf("/glows/%d/fade_end_m", i), "is %v; at least fade_start_m, %v, is needed, or 0", g.FadeEndM, g.FadeStartM)
+		}
+	}
+	for i, m := range l.Motes {
+		if m.SizeMaxM < m.SizeMinM {
+			f.add(fmt.Sprintf("/motes/%d/size_max_m", i), "is %v; at least size_min_m, %v, is needed", m.SizeMaxM, m.SizeMinM)
+		}
+		if n := m.RateHz * m.LifeS; n > MaxMotes {
+			f.add(fmt.Sprintf("/motes/%d/rate_hz", i), "gives %.0f motes at once; the most is %d", n, MaxMotes)
+		}
+	}
+	for i, p := range l.Paths {
+		for j, k := range p.Keys {
+			path := fmt.Sprintf("/paths/%d/keys/%d", i, j)
+			if j > 0 && k.AtS <= p.Keys[j-1].AtS {
+				f.add(path+"/at_s", "is %v; more than the key before it, %v, is needed", k.AtS, p.Keys[j-1].AtS)
+			}
+			q := k.Rotation
+			if n := math.Sqrt(q[0]*q[0] + q[1]*q[1] + q[2]*q[2] + q[3]*q[3]); math.Abs(n-1) > 1e-3 {
+				f.add(path+"/rotation", "has length %.4g; a unit quaternion is needed", n)
+			}
+		}
+	}
+}

@@ -1,0 +1,197 @@
+// Package scatter reckons the light in fog: for each fog volume that is lit, a
+// grid of how much light comes to each cell from the sources that ask for it,
+// shadowed by the level. A grid is made for unit strength and kept, as layers
+// are; a change of strength or colour is another sum.
+package scatter
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"runtime"
+	"slices"
+	"sync/atomic"
+
+	"golang.org/x/sync/errgroup"
+
+	"grotta/core/air"
+	"grotta/core/bake"
+	"grotta/core/geom"
+)
+
+// Bounds of a grid: cells are cubes of about CellM, and larger where there would
+// be more than MaxCells of them.
+const (
+	CellM    = 0.15
+	MaxCells = 96 * 1024
+)
+
+// samples is how many shadow rays go from a cell to a source with a size.
+const samples = 4
+
+// maxReachM bounds fog that is lit everywhere, from the level's middle.
+const maxReachM = 60
+
+// Grid is one source's light in one box, for unit strength.
+type Grid struct {
+	Key string
+	*air.Field
+}
+
+// Bytes is about what it holds in memory.
+func (g *Grid) Bytes() int { return 4*len(g.Values) + 256 }
+
+// Everywhere is the volume that shows light in haze and height fog wherever
+// nothing else does: the level's bounds, up to 60 m each way.
+func Everywhere(p *bake.Prepared) (min, max geom.Vec3) {
+	b := p.Scene.Bounds
+	if b.Empty() {
+		return geom.Vec3{-1, -1, -1}, geom.Vec3{1, 1, 1}
+	}
+	middle := b.Min.Add(b.Max).Mul(0.5)
+	for axis := range 3 {
+		min[axis] = math.Max(b.Min[axis]-1, middle[axis]-maxReachM)
+		max[axis] = math.Min(b.Max[axis]+3, middle[axis]+maxReachM)
+	}
+	return min, max
+}
+
+// Cells is how a box is divided.
+func Cells(min, max geom.Vec3) [3]int {
+	size := max.Sub(min)
+	cell := math.Max(CellM, math.Cbrt(size[0]*size[1]*size[2]/MaxCells))
+	var n [3]int
+	for {
+		for axis := range 3 {
+			n[axis] = int(math.Max(1, math.Ceil(size[axis]/cell)))
+		}
+		if n[0]*n[1]*n[2] <= MaxCells {
+			return n
+		}
+		cell *= 1.05
+	}
+}
+
+// Key names a grid by all that goes into it.
+func Key(p *bake.Prepared, s *bake.Source, min, max geom.Vec3) string {
+	return fmt.Sprintf("%s %s %v %v", p.Geometry(), s.Shape(), min, max)
+}
+
+// Make reckons the grid of a source in a box, on all cores.
+func Make(ctx context.Context, p *bake.Prepared, s *bake.Source, min, max geom.Vec3) (*Grid, error) {
+	cells := Cells(min, max)
+	g := &Grid{Key(p, s, min, max), air.NewField(min, max, cells)}
+	rows := cells[1] * cells[2]
+	var next atomic.Int64
+	group, ctx := errgroup.WithContext(ctx)
+	for range runtime.GOMAXPROCS(0) {
+		group.Go(func() error {
+			for {
+				row := int(next.Add(1)) - 1
+				if row >= rows {
+					return nil
+				}
+				if err := ctx.Err(); err != nil {
+					return err
+				}
+				for x := range cells[0] {
+					g.cell(p, s, x, row%cells[1], row/cells[1])
+				}
+			}
+		})
+	}
+	return g, group.Wait()
+}
+
+func (g *Grid) cell(p *bake.Prepared, s *bake.Source, x, y, z int) {
+	toward, unit := s.InAir(p.Scene, g.Middle(x, y, z), samples)
+	luminance := unit.Luminance()
+	if luminance <= 0 {
+		return
+	}
+	at := 6 * (x + g.Cells[0]*(y+g.Cells[1]*z))
+	for c := range 3 {
+		g.Values[at+c] = float32(unit[c])
+		g.Values[at+3+c] = float32(luminance * toward[c])
+	}
+}
+
+// Mix sums grids of one box by the weights of their sources. The direction of
+// each counts by its light.
+func Mix(sources []bake.Source, grids []*Grid) *air.Field {
+	if len(grids) == 0 {
+		return nil
+	}
+	f := air.NewField(grids[0].Min, grids[0].Max, grids[0].Cells)
+	for i, g := range grids {
+		w := sources[i].Weight
+		for k := 0; k < len(g.Values); k += 6 {
+			unit := g.Values[k : k+6]
+			var luminance float64
+			for c, y := range [3]float64{0.2126, 0.7152, 0.0722} {
+				v := float64(unit[c]) * w[c]
+				f.Values[k+c] += float32(v)
+				luminance += y * v
+			}
+			length := math.Sqrt(float64(unit[3]*unit[3] + unit[4]*unit[4] + unit[5]*unit[5]))
+			if length == 0 {
+				continue
+			}
+			for c := range 3 {
+				f.Values[k+3+c] += float32(luminance / length * float64(unit[3+c]))
+			}
+		}
+	}
+	return f
+}
+
+// Cost is what lit fog takes.
+type Cost struct {
+	Volume  string   `json:"volume" doc:"Id of the fog volume; none for all of the level."`
+	Cells   int      `json:"cells"`
+	Sources []string `json:"sources" doc:"That show in it, by id."`
+	Rays    int      `json:"rays" doc:"At most, when nothing of it is kept."`
+	Bytes   int      `json:"bytes"`
+}
+
+// Light gives each lit volume of an air its field. kept finds a grid that was made
+// before, and keep takes one that is new. It returns what it costs.
+func Light(ctx context.Context, p *bake.Prepared, a *air.Air, seconds *float64, kept func(key string) *Grid, keep func(*Grid)) ([]Cost, error) {
+	sources := bake.FogSources(p.Scene.Level, p.Scene)
+	if seconds != nil {
+		sources = bake.At(sources, *seconds)
+	}
+	fog := &p.Scene.Level.Fog
+	if fog.Lit == "everywhere" && (fog.Haze.Enabled || fog.Height.Enabled) && len(sources) > 0 {
+		min, max := Everywhere(p)
+		a.Volumes = append(a.Volumes, air.Volume{Min: min, Max: max, EdgeM: 1, Lit: true})
+	}
+	costs := []Cost{}
+	for i := range a.Volumes {
+		v := &a.Volumes[i]
+		if !v.Lit || len(sources) == 0 {
+			continue
+		}
+		grids := make([]*Grid, len(sources))
+		n := Cells(v.Min, v.Max)
+		cost := Cost{Volume: v.ID, Cells: n[0] * n[1] * n[2], Sources: []string{}}
+		for j := range sources {
+			s := &sources[j]
+			if grids[j] = kept(Key(p, s, v.Min, v.Max)); grids[j] == nil {
+				g, err := Make(ctx, p, s, v.Min, v.Max)
+				if err != nil {
+					return nil, err
+				}
+				grids[j] = g
+				keep(g)
+			}
+			cost.Sources = append(cost.Sources, s.ID)
+			cost.Rays += cost.Cells * samples
+			cost.Bytes += grids[j].Bytes()
+		}
+		cost.Sources = slices.Compact(cost.Sources)
+		v.Field = Mix(sources, grids)
+		costs = append(costs, cost)
+	}
+	return costs, nil
+}

@@ -1,0 +1,210 @@
+package rest
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"image"
+	"image/png"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/go-gl/mathgl/mgl64"
+
+	"grotta/api"
+	"grotta/core/air"
+	"grotta/core/bake"
+	"grotta/core/geom"
+	"grotta/core/preset"
+	"grotta/core/probe"
+	"grotta/core/scatter"
+	"grotta/core/shot"
+)
+
+// stage is a level lit and ready for pictures.
+type stage struct {
+	*opened
+	image *bake.Image
+	stale int // sources that are not baked, and so are missing
+	air   *air.Air
+	costs []scatter.Cost
+	shot.Options
+}
+
+// stage opens a level as a variant has it. The level at hand is shown as it is
+// baked; for an older one, or one with another mood, what is missing is baked at
+// draft.
+func (s *server) stage(ctx context.Context, id string, v api.Variant, seconds *float64) (*stage, error) {
+	o, err := s.variant(ctx, id, &v)
+	if err != nil {
+		return nil, err
+	}
+	out := &stage{opened: o}
+	if v.Revision == 0 && v.Preset == "" {
+		var m *api.LightmapState
+		if m, err = s.Studio.Lightmap(o.prepared, o.info.Revision); err != nil {
+			return nil, s.problem(err)
+		}
+		out.stale = m.Stale
+		out.image, err = s.Studio.Mix(o.prepared, m, seconds)
+	} else {
+		out.image, err = s.Studio.MixNow(ctx, o.prepared)
+	}
+	if err != nil {
+		return nil, s.problem(err)
+	}
+	if out.air, out.costs, err = s.Studio.Air(ctx, o.prepared, seconds); err != nil {
+		return nil, s.problem(err)
+	}
+	grids, err := moving(ctx, o.prepared, out.image)
+	if err != nil {
+		return nil, s.problem(err)
+	}
+	out.Options = shot.Options{Samples: 2, NoLook: v.Look == "off", NoAir: v.Air == "off", Air: out.air, Moving: probe.Moving(o.prepared, grids)}
+	if seconds != nil {
+		out.Seconds = *seconds
+	}
+	if v.Display != "" {
+		profile, err := s.Store.Platform(askerOf(ctx), v.Display)
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		out.LightMax = profile.Display.LightMax
+	}
+	return out, nil
+}
+
+// variant opens a level at a revision, with a preset applied for the moment.
+func (s *server) variant(ctx context.Context, id string, v *api.Variant) (*opened, error) {
+	if v.Revision == 0 && v.Preset == "" {
+		return s.open(ctx, id)
+	}
+	info, doc, err := s.Store.Level(askerOf(ctx), id)
+	if err != nil {
+		return nil, s.problem(err)
+	}
+	if v.Revision != 0 {
+		if doc, err = s.Store.LevelAt(askerOf(ctx), id, v.Revision); err != nil {
+			return nil, s.problem(err)
+		}
+		info.Revision = v.Revision
+	}
+	if v.Preset != "" {
+		owner, name, version, err := api.ParsePreset(v.Preset, askerOf(ctx).Name)
+		if err != nil {
+			return nil, newProblem(422, "what was sent cannot be taken", &huma.ErrorDetail{Location: "body.preset", Message: err.Error()})
+		}
+		_, p, err := s.Store.Preset(askerOf(ctx), owner, name, version)
+		if err != nil {
+			return nil, s.problem(fmt.Errorf("preset %s/%s: %w", owner, name, err))
+		}
+		if p.Kind == preset.Rig {
+			return nil, newProblem(422, "what was sent cannot be taken", &huma.ErrorDetail{Location: "body.preset", Message: "is a rig; a mood or a look is needed"})
+		}
+		op, err := p.Apply(doc, preset.Place{})
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		if doc, _, err = doc.Apply(op); err != nil {
+			return nil, s.problem(err)
+		}
+	}
+	p, err := bake.Prepare(doc)
+	if err != nil {
+		return nil, s.problem(err)
+	}
+	return &opened{info, doc, p}, nil
+}
+
+// take is a picture of a stage as a shot wants it.
+func (s *server) take(ctx context.Context, st *stage, in *api.NewShot) (*image.NRGBA, error) {
+	camera, err := s.camera(st.opened, in)
+	if err != nil {
+		return nil, err
+	}
+	o := st.Options
+	o.Width, o.Height, o.Samples, o.Unlit = or(in.Width, 1280), or(in.Height, 720), or(in.Samples, 2), in.Unlit
+	if in.Meter {
+		ev := shot.Meter(st.prepared, st.image, camera, o)
+		o.ExposureEV = &ev
+	}
+	picture, err := shot.Render(ctx, st.prepared, st.image, camera, o, nil)
+	if err != nil {
+		return nil, s.problem(err)
+	}
+	return picture, nil
+}
+
+func (s *server) registerShot(a huma.API, tag string) {
+	op := operation("POST", "/levels/{id}/shots", "take-shot", "A picture from a viewpoint", tag, api.ScopeRead)
+	op.Description = "PNG. The header X-Grotta-Stale says how many sources are not baked, and so are missing from it."
+	op.Responses = binaryResponse("image/png")
+	huma.Register(a, op, func(ctx context.Context, in *struct {
+		LevelPath
+		Body api.NewShot
+	}) (*struct {
+		ContentType string `header:"Content-Type"`
+		Stale       int    `header:"X-Grotta-Stale"`
+		Body        []byte
+	}, error) {
+		st, err := s.stage(ctx, in.ID, in.Body.Variant, in.Body.TimeS)
+		if err != nil {
+			return nil, err
+		}
+		picture, err := s.take(ctx, st, &in.Body)
+		if err != nil {
+			return nil, err
+		}
+		data, err := encodePNG(picture)
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		return &struct {
+			ContentType string `header:"Content-Type"`
+			Stale       int    `header:"X-Grotta-Stale"`
+			Body        []byte
+		}{"image/png", st.stale, data}, nil
+	})
+}
+
+func encodePNG(picture image.Image) ([]byte, error) {
+	var b bytes.Buffer
+	err := png.Encode(&b, picture)
+	return b.Bytes(), err
+}
+
+func (s *server) camera(o *opened, in *api.NewShot) (shot.Camera, error) {
+	switch {
+	case in.Camera != nil:
+		c := in.Camera
+		q := mgl64.Quat{W: c.Rotation[3], V: geom.Vec3{c.Rotation[0], c.Rotation[1], c.Rotation[2]}}
+		if q.Len() < 1e-9 {
+			return shot.Camera{}, newProblem(422, "what was sent cannot be taken", &huma.ErrorDetail{Location: "body.camera.rotation", Message: "has no length; a unit quaternion is needed"})
+		}
+		return shot.Camera{Pose: geom.Pose{Position: geom.Vec3(c.Position), Rotation: q.Normalize()}, FovDeg: c.FovDeg}, nil
+	case in.Path != "":
+		for _, p := range o.doc.Paths {
+			if p.ID == in.Path && len(p.Keys) > 0 {
+				seconds := 0.0
+				if in.TimeS != nil {
+					seconds = *in.TimeS
+				}
+				return shot.Along(o.prepared.Scene.World, p, seconds), nil
+			}
+		}
+		return shot.Camera{}, newProblem(404, fmt.Sprintf("the level has no path %q with a key", in.Path))
+	case in.Viewpoint != "":
+		v := o.doc.Viewpoint(in.Viewpoint)
+		if v == nil {
+			var ids []string
+			for _, v := range o.doc.Viewpoints {
+				ids = append(ids, v.ID)
+			}
+			return shot.Camera{}, newProblem(404, fmt.Sprintf("the level has no viewpoint %q; it has %s", in.Viewpoint, strings.Join(ids, ", ")))
+		}
+		return shot.Of(o.prepared.Scene.World, v), nil
+	case len(o.doc.Viewpoints) > 0:
+		return shot.Of(o.prepared.Scene.World, o.doc.Viewpoints[0]), nil
+	}
+	return shot.Overview(o.prepared.Scene.Bounds), nil
+}
