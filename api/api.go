@@ -125,10 +125,10 @@ type Document struct {
 	CanRedo  bool         `json:"can_redo"`
 }
 
-// NewLevel makes a level: empty, or the demo.
+// NewLevel makes a level: empty, or one of the demo's.
 type NewLevel struct {
 	Name string `json:"name,omitzero" maxLength:"120" required:"false"`
-	From string `json:"from,omitzero" enum:"empty,room,demo" required:"false" doc:"What it starts as; empty if left out."`
+	From string `json:"from,omitzero" enum:"empty,room,demo,noon,night,mill,yard" required:"false" doc:"What it starts as; empty if left out."`
 }
 
 // Imported is what came of an import.
@@ -254,8 +254,8 @@ type Comparison struct {
 	Picture []byte `json:"picture" doc:"PNG, in base64."`
 }
 
-// Air is a level's air as plain numbers.
-type Air struct {
+// AirReport is a level's air as plain numbers.
+type AirReport struct {
 	Level    string         `json:"level"`
 	Revision int            `json:"revision"`
 	Air      air.Air        `json:"air"`

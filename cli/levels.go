@@ -68,7 +68,7 @@ func (a *app) levelCreate() *cobra.Command {
 			return a.showLevel(l)
 		},
 	}
-	cmd.Flags().StringVar(&want.From, "from", "empty", "what it starts as: empty, room or demo")
+	cmd.Flags().StringVar(&want.From, "from", "empty", "what it starts as: empty, room, demo, noon, night, mill or yard")
 	return cmd
 }
 

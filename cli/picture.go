@@ -328,7 +328,7 @@ func (a *app) airCommand() *cobra.Command {
 	}
 }
 
-func describeAir(w io.Writer, a *api.Air) {
+func describeAir(w io.Writer, a *api.AirReport) {
 	fmt.Fprintln(w, "How far off a dark thing vanishes, at eye height:")
 	var rows [][]string
 	for _, s := range a.Sight {

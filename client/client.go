@@ -327,8 +327,8 @@ func (c *Client) Compare(ctx context.Context, id string, n api.NewComparison) (a
 }
 
 // Air is a level's air as plain numbers.
-func (c *Client) Air(ctx context.Context, id string) (api.Air, error) {
-	return get[api.Air](ctx, c, levelPath(id, "air"), nil)
+func (c *Client) Air(ctx context.Context, id string) (api.AirReport, error) {
+	return get[api.AirReport](ctx, c, levelPath(id, "air"), nil)
 }
 
 // Grade is a level's grade as the XML of the ASC CDL.

@@ -34,7 +34,7 @@ func TestSaltmarsh(t *testing.T) {
 }
 
 func TestStarts(t *testing.T) {
-	for from, lights := range map[string]int{"demo": 18, "room": 1, "empty": 0, "": 0} {
+	for from, lights := range map[string]int{"demo": 18, "noon": 18, "night": 18, "mill": 9, "yard": 15, "room": 1, "empty": 0, "": 0} {
 		l := demo.Start(from)
 		require.NoError(t, l.Validate(), from)
 		assert.Len(t, l.Lights, lights, from)

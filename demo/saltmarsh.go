@@ -26,6 +26,7 @@ func Saltmarsh() *level.Level {
 	b.house()
 	b.boathouse()
 	b.pier()
+	b.dusk()
 	b.viewpoint("pier-dusk", "Pier, dusk", level.Vec{-7.5, 2.6, 27}, level.Vec{2.5, 2.6, 2}, 50)
 	b.viewpoint("kitchen-table", "Kitchen table", level.Vec{-1.7, 1.65, -3.3}, level.Vec{3.2, 1.0, -6.6}, 70)
 	b.viewpoint("bunk-door", "Bunk room door", level.Vec{4.3, 1.65, -3.75}, level.Vec{7.4, 0.9, -6.0}, 78)
@@ -109,7 +110,8 @@ func (b *builder) tower() {
 	lens.InnerDeg, lens.OuterDeg, lens.RadiusM, lens.RangeM = 3, 7, 0.15, 140
 	lens.Shadows.NearM = 2.2
 	aim(&lens.Entity, geom.Vec3{0.55, -0.12, 0.83})
-	b.glow("great-lens-glow", "Great lens halo", level.Vec{x, 13.35, z}, 2.6, 24, "great-lens")
+	halo := b.glow("great-lens-glow", "Great lens halo", level.Vec{x, 13.35, z}, 2.6, 24, "great-lens")
+	halo.ToleranceM = 0.6 // it shines through its glass
 	lamp := b.light("ladder-lamp", "Ladder lamp", level.Point, level.Vec{x - 0.5, 14.2, z - 0.9}, 30, 2600)
 	lamp.RangeM, lamp.RadiusM = 4.5, 0.05
 	gallery := b.light("gallery-lamp", "Gallery lamp", level.Point, level.Vec{x + 0.2, 14.3, z + 1.2}, 22, 2600)

@@ -2,17 +2,21 @@ package demo
 
 import "grotta/core/level"
 
-// Start is what a new level begins as: "demo" is Saltmarsh Light, "room" an
-// empty room with a lamp to try things in, anything else is empty.
+// Start is what a new level begins as: "demo" is Saltmarsh Light at dusk, "noon"
+// and "night" the same station then, "mill" and "yard" the Paper Mill and the Tram
+// Yard, "room" an empty room with a lamp to try things in; anything else is empty.
 func Start(from string) *level.Level {
-	switch from {
-	case "demo":
-		return Saltmarsh()
-	case "room":
-		return Room()
+	make, ok := map[string]func() *level.Level{
+		"demo": Saltmarsh, "noon": Noon, "night": Night, "mill": Mill, "yard": Yard, "room": Room,
+	}[from]
+	if !ok {
+		return level.New("")
 	}
-	return level.New("")
+	return make()
 }
+
+// Levels are the demo's, the main one last, as the newest stands first in a list.
+var Levels = []string{"yard", "mill", "night", "noon", "demo"}
 
 // Room is a plain room of 6 by 4 m with a crate and a lamp.
 func Room() *level.Level {

@@ -134,6 +134,12 @@ func TestNobodyReachesWhatIsNotTheirs(t *testing.T) {
 		"sky":    func(c *client.Client) error { return status(t, c, "GET", "/api/v1/levels/"+l.ID+"/sky") },
 		"probes": func(c *client.Client) error { _, err := c.Probes(ctx, l.ID, ""); return err },
 		"plan":   func(c *client.Client) error { _, err := c.PlanBake(ctx, l.ID, "draft"); return err },
+		"air":    func(c *client.Client) error { _, err := c.Air(ctx, l.ID); return err },
+		"grade":  func(c *client.Client) error { _, err := c.Grade(ctx, l.ID); return err },
+		"compare": func(c *client.Client) error {
+			_, err := c.Compare(ctx, l.ID, api.NewComparison{Width: 32, Height: 32})
+			return err
+		},
 		"density": func(c *client.Client) error {
 			_, err := c.PlanDensity(ctx, l.ID, planner.Budget{Texels: 5000})
 			return err
@@ -168,7 +174,9 @@ func TestNobodyReachesWhatIsNotTheirs(t *testing.T) {
 	problem(t, err, 404, "not-found")
 	presets, err := ivo.Presets(ctx)
 	require.NoError(t, err)
-	assert.Empty(t, presets)
+	for _, p := range presets {
+		assert.Equal(t, "recipes", p.Owner, "what comes with Grotta is everybody's")
+	}
 
 	// A viewer sees all and changes nothing; an editor may not give it away.
 	require.NoError(t, maren.ShareLevel(ctx, l.ID, "ivo", "viewer"))

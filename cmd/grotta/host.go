@@ -91,7 +91,7 @@ func sayDemo(w io.Writer, url, dir string, people []demoUser) {
 
 type demoUser struct{ name, password string }
 
-// fillDemo makes the demo's people, the level of the first and the presets that
+// fillDemo makes the demo's people, the levels of the first and the presets that
 // the second shares with everybody.
 func fillDemo(st *store.Store) ([]demoUser, error) {
 	maren, ivo := demoUser{"maren", auth.NewSecret()[:12]}, demoUser{"ivo", auth.NewSecret()[:12]}
@@ -99,8 +99,10 @@ func fillDemo(st *store.Store) ([]demoUser, error) {
 	if err != nil {
 		return nil, err
 	}
-	if _, err := st.CreateLevel(owner, demo.Saltmarsh(), "demo"); err != nil {
-		return nil, err
+	for _, from := range demo.Levels {
+		if _, err := st.CreateLevel(owner, demo.Start(from), "demo"); err != nil {
+			return nil, err
+		}
 	}
 	friend, err := newAsker(st, ivo)
 	if err != nil {

@@ -27,21 +27,28 @@ const (
 // Air is a level's air made ready. Colours are linear Rec. 709, in nits where they
 // are named so.
 type Air struct {
-	Settings []Setting `json:"settings" doc:"The level's own, then each zone's that has fog or a look of its own."`
-	Volumes  []Volume  `json:"volumes"`
-	Glows    []Glow    `json:"glows"`
-	Beams    []Beam    `json:"beams"`
-	Motes    []Emitter `json:"motes"`
-	Discs    []Disc    `json:"discs"`
-	Stars    []Star    `json:"stars"`
-	Wind     geom.Vec3 `json:"wind" doc:"Metres a second."`
-	Left     []string  `json:"left" doc:"What is more than a view takes, and so not in it."`
+	Settings []Setting   `json:"settings" doc:"The level's own, then each zone's that has fog or a look of its own."`
+	Volumes  []Volume    `json:"volumes"`
+	Glows    []ReadyGlow `json:"glows"`
+	Beams    []ReadyBeam `json:"beams"`
+	Motes    []Emitter   `json:"motes"`
+	Discs    []ReadyDisc `json:"discs"`
+	Stars    []Star      `json:"stars"`
+	Sun      *geom.Vec3  `json:"sun,omitzero" doc:"Direction to the sun, or to the moon while the sun is down; none where neither is up."`
+	Wind     geom.Vec3   `json:"wind" doc:"Metres a second."`
+	Left     []string    `json:"left" doc:"What is more than a view takes, and so not in it."`
 }
 
 // Of resolves a level's air.
 func Of(l *level.Level, w *level.World, s *sky.Sky) *Air {
 	from := source{l, s}
-	a := &Air{Settings: from.settings(), Volumes: []Volume{}, Glows: []Glow{}, Beams: []Beam{}, Motes: []Emitter{}, Discs: discs(l), Stars: stars(l), Wind: wind(l), Left: []string{}}
+	a := &Air{Settings: from.settings(), Volumes: []Volume{}, Glows: []ReadyGlow{}, Beams: []ReadyBeam{}, Motes: []Emitter{}, Discs: discs(l), Stars: stars(l), Wind: wind(l), Left: []string{}}
+	for _, disc := range []*level.Sun{l.Environment.Sun, l.Environment.Moon} {
+		if a.Sun == nil && disc.Up() {
+			to := disc.Toward()
+			a.Sun = &to
+		}
+	}
 	volumes := slices.DeleteFunc(slices.Clone(l.FogVolumes), func(v *level.FogVolume) bool { return !v.Enabled || v.Density == 0 })
 	slices.SortStableFunc(volumes, func(x, y *level.FogVolume) int { return y.Priority - x.Priority })
 	for _, v := range volumes {

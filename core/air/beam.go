@@ -8,8 +8,8 @@ import (
 	"grotta/core/level"
 )
 
-// Beam is one made ready: a cone from its apex, or a shaft of even breadth.
-type Beam struct {
+// ReadyBeam is one made ready: a cone from its apex, or a shaft of even breadth.
+type ReadyBeam struct {
 	ID      string       `json:"id"`
 	Source  string       `json:"source,omitzero" doc:"Id of the light that it follows."`
 	At      geom.Vec3    `json:"at"`
@@ -27,9 +27,9 @@ type Beam struct {
 	Facing  float64      `json:"facing"`
 }
 
-func beamOf(l *level.Level, w *level.World, b *level.Beam) Beam {
+func beamOf(l *level.Level, w *level.World, b *level.Beam) ReadyBeam {
 	pose := w.Pose(&b.Entity)
-	out := Beam{
+	out := ReadyBeam{
 		ID: b.ID, Source: b.Light, Shaft: b.Form == "shaft", TanHalf: math.Tan(b.AngleDeg * math.Pi / 180),
 		Half: [2]float64{b.WidthM / 2, b.HeightM / 2}, StartM: b.StartM, LengthM: b.LengthM,
 		Nits: b.Luminance * b.Opacity, Color: l.Tint(b.Color, b.Light), Falloff: b.Falloff, Facing: b.Facing,
@@ -60,7 +60,7 @@ const beamSteps = 16
 //
 // times its nits and how it is faced, where s is the share of its length and r
 // that of its radius.
-func (b *Beam) Along(from, dir geom.Vec3, distance float64) (nits color.Linear, depth float64) {
+func (b *ReadyBeam) Along(from, dir geom.Vec3, distance float64) (nits color.Linear, depth float64) {
 	if b.Nits == 0 || b.Color == (color.Linear{}) {
 		return color.Linear{}, 0
 	}
@@ -83,12 +83,12 @@ func (b *Beam) Along(from, dir geom.Vec3, distance float64) (nits color.Linear, 
 }
 
 // facing is 1 from the side, up to 2^Facing looked into, 0 from behind.
-func (b *Beam) facing(dir geom.Vec3) float64 {
+func (b *ReadyBeam) facing(dir geom.Vec3) float64 {
 	return math.Pow(math.Max(0, 1-dir.Dot(b.Axis)), b.Facing)
 }
 
 // weight is how bright the beam is at a place, given from its start.
-func (b *Beam) weight(p geom.Vec3) float64 {
+func (b *ReadyBeam) weight(p geom.Vec3) float64 {
 	along := p.Dot(b.Axis)
 	s := (along - b.StartM) / b.LengthM
 	if s <= 0 || s >= 1 {
@@ -109,7 +109,7 @@ func (b *Beam) weight(p geom.Vec3) float64 {
 }
 
 // span bounds where a ray can be inside: a box round the beam in its own axes.
-func (b *Beam) span(from, dir geom.Vec3, distance float64) (float64, float64) {
+func (b *ReadyBeam) span(from, dir geom.Vec3, distance float64) (float64, float64) {
 	end := b.StartM + b.LengthM
 	half := b.Half
 	if !b.Shaft {
@@ -117,7 +117,8 @@ func (b *Beam) span(from, dir geom.Vec3, distance float64) (float64, float64) {
 	}
 	off := from.Sub(b.At)
 	local := func(v geom.Vec3) geom.Vec3 { return geom.Vec3{v.Dot(b.Right), v.Dot(b.Up), v.Dot(b.Axis)} }
-	t0, t1 := span(geom.Vec3{-half[0], -half[1], b.StartM}, geom.Vec3{half[0], half[1], end}, local(off), local(dir), distance)
+	ownFrom, ownDir := local(off), local(dir)
+	t0, t1 := span(&geom.Vec3{-half[0], -half[1], b.StartM}, &geom.Vec3{half[0], half[1], end}, &ownFrom, &ownDir, distance)
 	if b.Shaft || t1 <= t0 {
 		return t0, t1
 	}

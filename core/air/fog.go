@@ -11,7 +11,7 @@ import (
 //
 // With a density it is 1 - exp(-density (d - start)), Beer and Lambert's law;
 // else it grows evenly from start to end.
-func (h *Haze) Share(distance float64) float64 {
+func (h *ReadyHaze) Share(distance float64) float64 {
 	if h.Max == 0 || distance <= h.StartM {
 		return 0
 	}
@@ -22,13 +22,19 @@ func (h *Haze) Share(distance float64) float64 {
 	case h.EndM > h.StartM:
 		share = (distance - h.StartM) / (h.EndM - h.StartM)
 	}
-	return math.Min(share, h.Max)
+	if share = math.Min(share, h.Max); distance >= Far {
+		share *= h.Sky
+	}
+	return share
 }
+
+// Far is how far off the sky is.
+const Far = 1e6
 
 // Depth is the optical depth of height fog along a ray: the closed integral of
 // its density, which is even up to the base and exp(-(y - base) / falloff) times
 // that above. from and to are heights, in metres.
-func (h *HeightFog) Depth(from, to, distance float64) float64 {
+func (h *ReadyHeightFog) Depth(from, to, distance float64) float64 {
 	if math.Abs(to-from) < 1e-3*math.Max(distance, 1e-3) {
 		return h.at((from+to)/2) * distance
 	}
@@ -36,12 +42,12 @@ func (h *HeightFog) Depth(from, to, distance float64) float64 {
 }
 
 // at is the density at a height.
-func (h *HeightFog) at(y float64) float64 {
+func (h *ReadyHeightFog) at(y float64) float64 {
 	return h.Density * math.Exp(-math.Max(y-h.BaseM, 0)/h.FalloffM)
 }
 
 // below is the integral of the density over height, from the base.
-func (h *HeightFog) below(y float64) float64 {
+func (h *ReadyHeightFog) below(y float64) float64 {
 	if y <= h.BaseM {
 		return h.Density * (y - h.BaseM)
 	}
@@ -49,7 +55,7 @@ func (h *HeightFog) below(y float64) float64 {
 }
 
 // Share is how much of what stands at the end of a ray height fog hides.
-func (h *HeightFog) Share(from, dir geom.Vec3, distance float64) float64 {
+func (h *ReadyHeightFog) Share(from, dir geom.Vec3, distance float64) float64 {
 	if h.Max == 0 {
 		return 0
 	}
@@ -61,8 +67,11 @@ func (h *HeightFog) Share(from, dir geom.Vec3, distance float64) float64 {
 // optical depth.
 func (s *Setting) Veil(from, dir geom.Vec3, distance float64) (share float64, nits color.Linear) {
 	a, b := s.Haze.Share(distance), s.Height.Share(from, dir, distance)
-	if a == 0 && b == 0 {
-		return 0, color.Linear{}
+	switch {
+	case b == 0:
+		return a, s.Haze.Nits.Scale(a)
+	case a == 0:
+		return b, s.Height.Nits.Scale(b)
 	}
 	depthA, depthB := -math.Log(1-math.Min(a, almostAll)), -math.Log(1-math.Min(b, almostAll))
 	share = 1 - (1-a)*(1-b)
@@ -107,28 +116,29 @@ type Volume struct {
 }
 
 // inside is 1 in a box, 0 outside, and comes in over the edge.
-func (v *Volume) inside(p geom.Vec3) float64 {
-	d := 1.0
-	for axis := range 3 {
-		depth := math.Min(p[axis]-v.Min[axis], v.Max[axis]-p[axis])
-		if depth <= 0 {
-			return 0
-		}
-		d *= smoothstep(0, v.EdgeM, depth)
+func (v *Volume) inside(p *geom.Vec3) float64 {
+	x := min(p[0]-v.Min[0], v.Max[0]-p[0])
+	y := min(p[1]-v.Min[1], v.Max[1]-p[1])
+	z := min(p[2]-v.Min[2], v.Max[2]-p[2])
+	switch least := min(x, y, z); {
+	case least <= 0:
+		return 0
+	case least >= v.EdgeM:
+		return 1
 	}
-	return d
+	return smoothstep(0, v.EdgeM, x) * smoothstep(0, v.EdgeM, y) * smoothstep(0, v.EdgeM, z)
 }
 
 // span is where a ray is inside a box, from a to b; b <= a where it is not.
-func span(min, max, from, dir geom.Vec3, end float64) (a, b float64) {
+func span(low, high, from, dir *geom.Vec3, end float64) (a, b float64) {
 	a, b = 0, end
 	for axis := range 3 {
 		d := dir[axis]
 		if math.Abs(d) < 1e-9 {
 			d = 1e-9
 		}
-		t0, t1 := (min[axis]-from[axis])/d, (max[axis]-from[axis])/d
-		a, b = math.Max(a, math.Min(t0, t1)), math.Min(b, math.Max(t0, t1))
+		t0, t1 := (low[axis]-from[axis])/d, (high[axis]-from[axis])/d
+		a, b = max(a, min(t0, t1)), min(b, max(t0, t1))
 	}
 	return a, b
 }
@@ -136,26 +146,39 @@ func span(min, max, from, dir geom.Vec3, end float64) (a, b float64) {
 // fogSteps is how many steps a ray takes through fog volumes.
 const fogSteps = 64
 
-// VolumesAlong marches a ray through the fog volumes up to a distance: the share of
-// light that gets through, and what is added, in nits: single scattering with an
-// albedo of 1,
+// Passage is what fog volumes do to a ray, at even steps along it: how much light
+// they let through up to there, and what they have added, in nits. It is single
+// scattering with an albedo of 1,
 //
 //	∫ T(t) σ(t) (own nits + E p(cos)) dt,
 //
 // where E is the light at the place and p the first two terms of Henyey and
 // Greenstein's phase function (1941), (1 + 3 g cos) / 4π, never under 0.
-func (a *Air) VolumesAlong(s *Setting, from, dir geom.Vec3, distance float64) (through float64, added color.Linear) {
+type Passage struct {
+	first, step float64
+	steps       [fogSteps + 1]passageStep
+}
+
+type passageStep struct{ through, r, g, b float32 }
+
+// March follows a ray through the fog volumes as far as a distance; false where
+// there are none on it.
+func (a *Air) March(s *Setting, from, dir geom.Vec3, distance float64, out *Passage) bool {
 	first, last := math.Inf(1), 0.0
 	for i := range a.Volumes {
-		if t0, t1 := span(a.Volumes[i].Min, a.Volumes[i].Max, from, dir, distance); t1 > t0 {
-			first, last = math.Min(first, t0), math.Max(last, t1)
+		if t0, t1 := span(&a.Volumes[i].Min, &a.Volumes[i].Max, &from, &dir, distance); t1 > t0 {
+			first, last = min(first, t0), max(last, t1)
 		}
 	}
 	if last <= first {
-		return 1, added
+		return false
 	}
-	through = 1
 	step := (last - first) / fogSteps
+	through := 1.0
+	var added color.Linear
+	bare := s.Haze.Max == 0 && s.Height.Max == 0
+	out.first, out.step = first, step
+	out.steps[0] = passageStep{through: 1}
 	for i := range fogSteps {
 		t := first + (float64(i)+0.5)*step
 		p := from.Add(dir.Mul(t))
@@ -163,13 +186,13 @@ func (a *Air) VolumesAlong(s *Setting, from, dir geom.Vec3, distance float64) (t
 		var sent color.Linear
 		for k := range a.Volumes {
 			v := &a.Volumes[k]
-			d := v.inside(p)
+			d := v.inside(&p)
 			if d == 0 {
 				continue
 			}
 			nits := v.Nits
 			if v.Field != nil {
-				nits = nits.Add(v.Field.Scattered(p, dir, s.Phase))
+				nits = nits.Add(v.Field.Scattered(&p, &dir, s.Phase))
 			}
 			if v.Density == 0 {
 				d *= s.density(p[1], t) // which the veil counts already
@@ -179,20 +202,43 @@ func (a *Air) VolumesAlong(s *Setting, from, dir geom.Vec3, distance float64) (t
 			}
 			sent = sent.Add(nits.Scale(d))
 		}
-		if sent == (color.Linear{}) && density == 0 {
-			continue
+		if density > 0 || sent != (color.Linear{}) {
+			// Within a step density and light are even, so the integral is exact there.
+			kept, length := math.Exp(-density*step), step
+			if density > 1e-9 {
+				length = (1 - kept) / density
+			}
+			if length *= through; !bare {
+				length *= s.clear(from, dir, t)
+			}
+			added = added.Add(sent.Scale(length))
+			through *= kept
 		}
-		// Within a step density and light are even, so the integral is exact there.
-		kept, length := math.Exp(-density*step), step
-		if density > 1e-9 {
-			length = (1 - kept) / density
-		}
-		added = added.Add(sent.Scale(through * length * s.clear(from, dir, t)))
-		if through *= kept; through < 1e-3 {
-			break
-		}
+		out.steps[i+1] = passageStep{float32(through), float32(added[0]), float32(added[1]), float32(added[2])}
 	}
-	return through, added
+	return true
+}
+
+// At is the share of light that gets through up to a distance, and what is added.
+func (p *Passage) At(distance float64) (through float64, added color.Linear) {
+	x := (distance - p.first) / p.step
+	if x <= 0 {
+		return 1, color.Linear{}
+	}
+	i := int(min(x, fogSteps-1))
+	t := min(x-float64(i), 1)
+	a, b := &p.steps[i], &p.steps[i+1]
+	mix := func(u, v float32) float64 { return float64(u) + float64(v-u)*t }
+	return mix(a.through, b.through), color.Linear{mix(a.r, b.r), mix(a.g, b.g), mix(a.b, b.b)}
+}
+
+// VolumesAlong is what fog volumes do to one ray that ends at a distance.
+func (a *Air) VolumesAlong(s *Setting, from, dir geom.Vec3, distance float64) (through float64, added color.Linear) {
+	var p Passage
+	if !a.March(s, from, dir, distance, &p) {
+		return 1, added
+	}
+	return p.At(distance)
 }
 
 // Through is what of a radiance arrives over a distance through all fog.
@@ -224,11 +270,17 @@ type Field struct {
 	Min, Max geom.Vec3
 	Cells    [3]int
 	Values   []float32 // six a cell, x fastest, then y, then z
+
+	scale geom.Vec3 // cells a metre
 }
 
 // NewField makes a dark one.
 func NewField(min, max geom.Vec3, cells [3]int) *Field {
-	return &Field{min, max, cells, make([]float32, 6*cells[0]*cells[1]*cells[2])}
+	f := &Field{Min: min, Max: max, Cells: cells, Values: make([]float32, 6*cells[0]*cells[1]*cells[2])}
+	for axis := range 3 {
+		f.scale[axis] = float64(cells[axis]) / (max[axis] - min[axis])
+	}
+	return f
 }
 
 // Middle of a cell.
@@ -243,46 +295,54 @@ func (f *Field) Middle(x, y, z int) geom.Vec3 {
 
 // Scattered is what fog at a point sends back along a ray for each unit of
 // optical depth, in nits.
-func (f *Field) Scattered(p, dir geom.Vec3, g float64) color.Linear {
+func (f *Field) Scattered(p, dir *geom.Vec3, g float64) color.Linear {
 	v := f.at(p)
-	light := color.Linear{v[0], v[1], v[2]}
+	light := color.Linear{float64(v[0]), float64(v[1]), float64(v[2])}
 	luminance := light.Luminance()
 	if luminance <= 0 {
 		return color.Linear{}
 	}
-	cos := (v[3]*dir[0] + v[4]*dir[1] + v[5]*dir[2]) / luminance
-	return light.Scale(math.Max(0, 1+3*g*cos) / (4 * math.Pi))
+	cos := (float64(v[3])*dir[0] + float64(v[4])*dir[1] + float64(v[5])*dir[2]) / luminance
+	return light.Scale(max(0, 1+3*g*cos) / (4 * math.Pi))
 }
 
-// at reads all six values, trilinearly, even beyond the outer cells' middles.
-func (f *Field) at(p geom.Vec3) (out [6]float64) {
-	var low [3]int
-	var t [3]float64
-	for axis := range 3 {
-		n := float64(f.Cells[axis])
-		x := math.Min(math.Max((p[axis]-f.Min[axis])/(f.Max[axis]-f.Min[axis])*n-0.5, 0), n-1)
-		low[axis] = min(int(x), max(f.Cells[axis]-2, 0))
-		t[axis] = x - float64(low[axis])
+// at reads all six values, trilinearly; beyond the outer cells' middles they stay.
+func (f *Field) at(p *geom.Vec3) (out [6]float32) {
+	var low, next [3]int // of the lower cell, and from it to the upper
+	var t [3]float32
+	stride := 6
+	for axis, n := range f.Cells {
+		x := (p[axis]-f.Min[axis])*f.scale[axis] - 0.5
+		if x > 0 && n > 1 {
+			i := min(int(x), n-2)
+			low[axis], next[axis], t[axis] = i*stride, stride, float32(min(x-float64(i), 1))
+		}
+		stride *= n
 	}
-	for corner := range 8 {
-		weight, index, stride := 1.0, 0, 1
-		for axis := range 3 {
-			at := low[axis]
-			if corner>>axis&1 == 1 {
-				weight *= t[axis]
-				at = min(at+1, f.Cells[axis]-1)
-			} else {
-				weight *= 1 - t[axis]
-			}
-			index += at * stride
-			stride *= f.Cells[axis]
+	base := low[0] + low[1] + low[2]
+	for corner := range 4 { // pairs along x
+		at, weight := base, float32(1)
+		if corner&1 == 1 {
+			at, weight = at+next[1], t[1]
+		} else {
+			weight = 1 - t[1]
+		}
+		if corner&2 == 2 {
+			at, weight = at+next[2], weight*t[2]
+		} else {
+			weight *= 1 - t[2]
 		}
 		if weight == 0 {
 			continue
 		}
-		for k, v := range f.Values[6*index : 6*index+6] {
-			out[k] += weight * float64(v)
-		}
+		a, b := f.Values[at:at+6:at+6], f.Values[at+next[0]:at+next[0]+6:at+next[0]+6]
+		u, v := weight*(1-t[0]), weight*t[0]
+		out[0] += u*a[0] + v*b[0]
+		out[1] += u*a[1] + v*b[1]
+		out[2] += u*a[2] + v*b[2]
+		out[3] += u*a[3] + v*b[3]
+		out[4] += u*a[4] + v*b[4]
+		out[5] += u*a[5] + v*b[5]
 	}
 	return out
 }

@@ -9,9 +9,9 @@ import (
 	"grotta/core/picture"
 )
 
-// Glow is one made ready. Colour and nits are apart, so that a view can follow a
+// ReadyGlow is one made ready. Colour and nits are apart, so that a view can follow a
 // light that changes.
-type Glow struct {
+type ReadyGlow struct {
 	ID         string       `json:"id"`
 	Source     string       `json:"source,omitzero" doc:"Id of the light whose colour it takes."`
 	At         geom.Vec3    `json:"at"`
@@ -28,12 +28,12 @@ type Glow struct {
 	picture *picture.Picture
 }
 
-func glowOf(l *level.Level, w *level.World, g *level.Glow) Glow {
+func glowOf(l *level.Level, w *level.World, g *level.Glow) ReadyGlow {
 	own := g.Color
 	if g.ColorFrom != "" {
 		own = ""
 	}
-	out := Glow{
+	out := ReadyGlow{
 		ID: g.ID, Source: g.ColorFrom, At: w.Pose(&g.Entity).Position, Shape: g.Shape, Image: g.Image,
 		Screen: g.SizeMode == "screen", Size: g.SizeM, Nits: g.Luminance * g.Opacity, Color: l.Tint(own, g.ColorFrom),
 		ToleranceM: g.ToleranceM, FadeStartM: g.FadeStartM, FadeEndM: g.FadeEndM,
@@ -56,10 +56,25 @@ type Camera struct {
 	TanHalf        float64 // of the vertical field of view
 }
 
+// Reach bounds where a glow shows: rays within an angle, given by its cosine, of a
+// direction. A glow round the eye shows everywhere.
+func (g *ReadyGlow) Reach(c *Camera) (toward geom.Vec3, cos float64) {
+	to := g.At.Sub(c.Eye)
+	d := to.Len()
+	switch {
+	case g.Screen:
+		return to.Mul(1 / math.Max(d, 1e-9)), 1 / math.Hypot(1, g.Size*c.TanHalf)
+	case d <= g.Size/2:
+		return to, math.Inf(-1)
+	}
+	sin := g.Size / 2 / d // a ray that passes by at the radius
+	return to.Mul(1 / d), math.Sqrt(1 - sin*sin)
+}
+
 // Along is what a glow adds to a ray that ends at a distance, before fog, and how
 // far along it is. It faces the camera, so what counts is where the ray passes by
 // its middle. Behind a surface it fades over its tolerance.
-func (g *Glow) Along(c *Camera, dir geom.Vec3, distance float64) (nits color.Linear, depth float64) {
+func (g *ReadyGlow) Along(c *Camera, dir geom.Vec3, distance float64) (nits color.Linear, depth float64) {
 	to := g.At.Sub(c.Eye)
 	depth = to.Dot(dir)
 	if depth <= 0 || g.Nits == 0 {

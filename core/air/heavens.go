@@ -8,20 +8,20 @@ import (
 	"grotta/core/level"
 )
 
-// Disc is the sun or moon as it is seen.
-type Disc struct {
+// ReadyDisc is the sun or moon as it is seen.
+type ReadyDisc struct {
 	Toward  geom.Vec3    `json:"toward"`
 	HalfRad float64      `json:"half_rad" doc:"Half its angular diameter."`
 	Nits    color.Linear `json:"nits"`
 }
 
-func discs(l *level.Level) []Disc {
-	all := []Disc{}
+func discs(l *level.Level) []ReadyDisc {
+	all := []ReadyDisc{}
 	for _, s := range []*level.Sun{l.Environment.Sun, l.Environment.Moon} {
 		if s == nil || !s.Enabled || !s.Disc.Shown {
 			continue
 		}
-		d := Disc{Toward: s.Toward(), HalfRad: s.AngularDeg / 2 * math.Pi / 180}
+		d := ReadyDisc{Toward: s.Toward(), HalfRad: s.AngularDeg / 2 * math.Pi / 180}
 		if s.Disc.Cut {
 			d.Toward = level.Direction(s.Disc.AzimuthDeg+s.NorthDeg, s.Disc.AltitudeDeg)
 		}
@@ -47,7 +47,7 @@ const leastDiscRad = 0.05 * math.Pi / 180
 
 // Along is what a disc adds to a ray that ends in the sky. Its rim is soft over a
 // twentieth of its radius; what is under the horizon is not seen.
-func (d *Disc) Along(dir geom.Vec3) color.Linear {
+func (d *ReadyDisc) Along(dir geom.Vec3) color.Linear {
 	if dir[1] < 0 {
 		return color.Linear{}
 	}

@@ -10,26 +10,27 @@ import (
 
 // Setting is the fog and the look that hold for an eye in a place.
 type Setting struct {
-	Zone   string      `json:"zone,omitzero" doc:"None for the level's own."`
-	Boxes  []level.Box `json:"boxes" doc:"The zone's."`
-	BlendM float64     `json:"blend_m"`
-	Haze   Haze        `json:"haze"`
-	Height HeightFog   `json:"height"`
-	Phase  float64     `json:"phase"`
-	Look   level.Look  `json:"look"`
+	Zone   string         `json:"zone,omitzero" doc:"None for the level's own."`
+	Boxes  []level.Box    `json:"boxes" doc:"The zone's."`
+	BlendM float64        `json:"blend_m"`
+	Haze   ReadyHaze      `json:"haze"`
+	Height ReadyHeightFog `json:"height"`
+	Phase  float64        `json:"phase"`
+	Look   level.Look     `json:"look"`
 }
 
-// Haze is haze with its colour found.
-type Haze struct {
+// ReadyHaze is haze with its colour found.
+type ReadyHaze struct {
 	StartM  float64      `json:"start_m"`
 	EndM    float64      `json:"end_m"`
 	Density float64      `json:"density"`
 	Max     float64      `json:"max" doc:"0 where there is none."`
+	Sky     float64      `json:"sky_share" doc:"How much of it holds for the sky."`
 	Nits    color.Linear `json:"nits"`
 }
 
-// HeightFog is height fog with its colour found.
-type HeightFog struct {
+// ReadyHeightFog is height fog with its colour found.
+type ReadyHeightFog struct {
 	BaseM    float64      `json:"base_m"`
 	FalloffM float64      `json:"falloff_m"`
 	Density  float64      `json:"density"`
@@ -62,8 +63,8 @@ func (s source) setting(fog *level.Fog, look *level.Look) Setting {
 	h, low := &fog.Haze, &fog.Height
 	out := Setting{
 		Boxes: []level.Box{}, Phase: fog.Phase, Look: *look,
-		Haze:   Haze{h.StartM, h.EndM, h.Density, h.Max, s.nits(h.Color, h.Luminance, h.ColorFrom)},
-		Height: HeightFog{low.BaseM, low.FalloffM, low.Density, low.Max, s.nits(low.Color, low.Luminance, low.ColorFrom)},
+		Haze:   ReadyHaze{h.StartM, h.EndM, h.Density, h.Max, h.SkyShare, s.nits(h.Color, h.Luminance, h.ColorFrom)},
+		Height: ReadyHeightFog{low.BaseM, low.FalloffM, low.Density, low.Max, s.nits(low.Color, low.Luminance, low.ColorFrom)},
 	}
 	if !h.Enabled {
 		out.Haze.Max = 0
@@ -118,7 +119,7 @@ func blend(a, b *Setting, t float64) Setting {
 }
 
 // A fog that one side lacks comes in by its greatest share, with its own values.
-func blendHaze(a, b Haze, t float64) Haze {
+func blendHaze(a, b ReadyHaze, t float64) ReadyHaze {
 	if a.Max == 0 {
 		a, b, t = b, a, 1-t
 	}
@@ -127,10 +128,10 @@ func blendHaze(a, b Haze, t float64) Haze {
 		return a
 	}
 	mix := func(x, y float64) float64 { return x + (y-x)*t }
-	return Haze{mix(a.StartM, b.StartM), mix(a.EndM, b.EndM), mix(a.Density, b.Density), mix(a.Max, b.Max), a.Nits.Lerp(b.Nits, t)}
+	return ReadyHaze{mix(a.StartM, b.StartM), mix(a.EndM, b.EndM), mix(a.Density, b.Density), mix(a.Max, b.Max), mix(a.Sky, b.Sky), a.Nits.Lerp(b.Nits, t)}
 }
 
-func blendHeight(a, b HeightFog, t float64) HeightFog {
+func blendHeight(a, b ReadyHeightFog, t float64) ReadyHeightFog {
 	if a.Max == 0 {
 		a, b, t = b, a, 1-t
 	}
@@ -139,7 +140,7 @@ func blendHeight(a, b HeightFog, t float64) HeightFog {
 		return a
 	}
 	mix := func(x, y float64) float64 { return x + (y-x)*t }
-	return HeightFog{mix(a.BaseM, b.BaseM), mix(a.FalloffM, b.FalloffM), mix(a.Density, b.Density), mix(a.Max, b.Max), a.Nits.Lerp(b.Nits, t)}
+	return ReadyHeightFog{mix(a.BaseM, b.BaseM), mix(a.FalloffM, b.FalloffM), mix(a.Density, b.Density), mix(a.Max, b.Max), a.Nits.Lerp(b.Nits, t)}
 }
 
 func blendLook(a, b *level.Look, t float64) *level.Look {

@@ -94,7 +94,7 @@ func Run(p *bake.Prepared, profile *platform.Profile) *Report {
 func (s *subject) shining() []*level.Light {
 	var on []*level.Light
 	for _, l := range s.level.Lights {
-		if l.Enabled && s.level.Strength(l) > 0 {
+		if s.level.Shines(l) && l.Surfaces {
 			on = append(on, l)
 		}
 	}

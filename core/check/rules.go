@@ -36,6 +36,10 @@ var rules = []rule{
 	{"build.carried-light", "What is baked stays where it was when its carrier goes.", carriedLights},
 	{"links.glow-without-light", "A player sees a lamp that glows, and nothing round it is lit.", glowWithoutLight},
 	{"closure.light-inside", "A light inside a solid is shut in by its own shadow.", lightInside},
+	{"links.glow-buried", "A glow inside a thing is not seen, or only its rim is.", glowBuried},
+	{"look.fog-hides-all", "A fog that hides everything is the first mistake with fog.", fogHidesAll},
+	{"look.painted-sun", "Shadows that do not fit the sun in the sky look wrong, and nobody can say why.", paintedSun},
+	{"limits.air", "What is left out of a view is missed on the target, or shows there alone.", airLeftOut},
 	{"look.zone-too-dark", "A player cannot see what the zone is for.", zoneTooDark},
 }
 

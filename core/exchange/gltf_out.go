@@ -130,6 +130,9 @@ func (x *exporter) node(n *gltf.Node) {
 func (x *exporter) lights(l *level.Level) {
 	var lights lightspunctual.Lights
 	for _, light := range l.Lights {
+		if !light.Surfaces {
+			continue // it shows in fog alone, which glTF has not
+		}
 		if !light.Enabled {
 			continue
 		}

@@ -9,6 +9,7 @@ import (
 	"runtime"
 	"sync"
 
+	"grotta/core/air"
 	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/level"
@@ -25,7 +26,7 @@ type Frame struct {
 }
 
 // Far is the depth of the sky.
-const Far = 1e6
+const Far = air.Far
 
 // NewFrame makes a black one.
 func NewFrame(width, height int, tanHalf float64) *Frame {

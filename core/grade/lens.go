@@ -40,11 +40,10 @@ func (f *Frame) axial(x, y int) float64 {
 // and sharper than the pixel keeps its light to itself.
 func (f *Frame) focus(set *level.Focus) {
 	from := append([]float32(nil), f.Light...)
-	blur, depth := make([]float32, len(f.Depth)), make([]float32, len(f.Depth))
+	blur, depth := make([]float32, len(f.Depth)), f.depths()
 	Rows(f.Height, func(y int) {
-		for x := range f.Width {
-			d := f.axial(x, y)
-			depth[y*f.Width+x], blur[y*f.Width+x] = float32(d), float32(Blur(set, f.TanHalf, d)*float64(f.Height))
+		for i := y * f.Width; i < (y+1)*f.Width; i++ {
+			blur[i] = float32(Blur(set, f.TanHalf, float64(depth[i])) * float64(f.Height))
 		}
 	})
 	Rows(f.Height, func(y int) {
@@ -213,29 +212,36 @@ const occlusionTaps = 16
 //
 // over n points v of the surroundings, with the normal from the depth itself.
 func Occlude(f *Frame, set *level.Occlusion) []float32 {
-	out := make([]float32, len(f.Depth))
+	out, depth := make([]float32, len(f.Depth)), f.depths()
 	r2 := set.RadiusM * set.RadiusM
+	var taps [occlusionTaps][2]float64
+	for k := range taps {
+		sin, cos := math.Sincos(float64(k) * golden)
+		reach := math.Sqrt((float64(k) + 0.5) / occlusionTaps)
+		taps[k] = [2]float64{reach * cos, reach * sin}
+	}
 	Rows(f.Height, func(y int) {
 		for x := range f.Width {
 			i := y*f.Width + x
 			if out[i] = 1; f.Depth[i] >= Far {
 				continue
 			}
-			p := f.position(x, y)
-			n := f.normal(x, y, p)
+			p := f.position(depth, x, y)
+			n := f.normal(depth, x, y, p)
 			spread := set.RadiusM / (2 * f.TanHalf * math.Max(-p[2], 1e-3)) * float64(f.Height)
 			sum := 0.0
-			for k := range occlusionTaps {
-				reach := spread * math.Sqrt((float64(k)+0.5)/occlusionTaps)
-				sin, cos := math.Sincos(float64(k) * golden)
-				qx, qy := x+int(math.Floor(reach*cos+0.5)), y+int(math.Floor(reach*sin+0.5))
+			for k := range taps {
+				qx, qy := x+int(math.Floor(spread*taps[k][0]+0.5)), y+int(math.Floor(spread*taps[k][1]+0.5))
 				if qx < 0 || qy < 0 || qx >= f.Width || qy >= f.Height || f.Depth[qy*f.Width+qx] >= Far {
 					continue
 				}
-				v := f.position(qx, qy).Sub(p)
+				v := f.position(depth, qx, qy).Sub(p)
 				v2 := v.Dot(v)
-				near := math.Max(0, r2-v2)
-				sum += near * near * near * math.Max(0, (v.Dot(n)-0.01*-p[2])/(v2+0.01*r2))
+				if v2 >= r2 {
+					continue
+				}
+				near := r2 - v2
+				sum += near * near * near * max(0, (v.Dot(n)-0.01*-p[2])/(v2+0.01*r2))
 			}
 			out[i] = float32(math.Max(0, 1-5*set.Strength*set.RadiusM*sum/(r2*r2*r2*occlusionTaps)))
 		}
@@ -243,22 +249,33 @@ func Occlude(f *Frame, set *level.Occlusion) []float32 {
 	return out
 }
 
+// depths is each pixel's depth along the axis.
+func (f *Frame) depths() []float32 {
+	out := make([]float32, len(f.Depth))
+	Rows(f.Height, func(y int) {
+		for x := range f.Width {
+			out[y*f.Width+x] = float32(f.axial(x, y))
+		}
+	})
+	return out
+}
+
 // position of a pixel in the camera's space, which looks along -Z.
-func (f *Frame) position(x, y int) geom.Vec3 {
+func (f *Frame) position(depth []float32, x, y int) geom.Vec3 {
 	w, h := float64(f.Width), float64(f.Height)
-	dir := geom.Vec3{(2*(float64(x)+0.5)/w - 1) * f.TanHalf * w / h, (1 - 2*(float64(y)+0.5)/h) * f.TanHalf, -1}
-	return dir.Mul(f.axial(x, y))
+	d := float64(depth[y*f.Width+x])
+	return geom.Vec3{(2*(float64(x)+0.5)/w - 1) * f.TanHalf * w / h * d, (1 - 2*(float64(y)+0.5)/h) * f.TanHalf * d, -d}
 }
 
 // normal of the surface in a pixel: from the nearer neighbour on each axis.
-func (f *Frame) normal(x, y int, p geom.Vec3) geom.Vec3 {
+func (f *Frame) normal(depth []float32, x, y int, p geom.Vec3) geom.Vec3 {
 	nearer := func(a, b geom.Vec3) geom.Vec3 { // two differences along one axis
 		if math.Abs(a[2]) < math.Abs(b[2]) {
 			return a
 		}
 		return b
 	}
-	at := func(x, y int) geom.Vec3 { return f.position(clamped(x, f.Width), clamped(y, f.Height)) }
+	at := func(x, y int) geom.Vec3 { return f.position(depth, clamped(x, f.Width), clamped(y, f.Height)) }
 	across := nearer(at(x+1, y).Sub(p), p.Sub(at(x-1, y)))
 	down := nearer(at(x, y+1).Sub(p), p.Sub(at(x, y-1)))
 	n := down.Cross(across)

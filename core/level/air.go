@@ -19,6 +19,7 @@ type Haze struct {
 	EndM      float64 `json:"end_m" minimum:"0" maximum:"100000" default:"200"`
 	Density   float64 `json:"density" minimum:"0" maximum:"100" default:"0" doc:"Per metre; 0 uses start and end."`
 	Max       float64 `json:"max" minimum:"0" maximum:"1" default:"0.9" doc:"The most it hides."`
+	SkyShare  float64 `json:"sky_share" minimum:"0" maximum:"1" default:"1" doc:"How much of that holds for the sky, its sun, moon and stars."`
 	Color     string  `json:"color" pattern:"^#[0-9a-fA-F]{6}$" default:"#3a4450"`
 	Luminance float64 `json:"luminance" minimum:"0" maximum:"1e9" default:"1" doc:"Nits of a white haze; the colour scales it."`
 	ColorFrom string  `json:"color_from,omitzero" maxLength:"64" doc:"\"sky\" for the sky's own radiance at the horizon, or the id of a light for its colour."`

@@ -332,11 +332,7 @@ func (l *Level) references(id string) []Operation {
 			clears = append(clears, Set(p.ID, fields))
 		}
 	}
-	for _, g := range l.Glows {
-		if g.ColorFrom == id {
-			clears = append(clears, Set(g.ID, map[string]any{"color_from": nil}))
-		}
-	}
+	clears = append(clears, l.airReferences(id)...)
 	for _, m := range l.Materials {
 		if m.Image == id {
 			clears = append(clears, Set(m.ID, map[string]any{"image": nil}))
@@ -368,6 +364,42 @@ func (l *Level) references(id string) []Operation {
 		if m.Surface.Material == id {
 			clears = append(clears, Set(m.ID, map[string]any{"surface.material": nil}))
 		}
+	}
+	return clears
+}
+
+// airReferences are the part of references that is fog, glows, beams and motes.
+func (l *Level) airReferences(id string) []Operation {
+	var clears []Operation
+	clear := func(owner, from, field string) {
+		if from == id {
+			clears = append(clears, Set(owner, map[string]any{field: nil}))
+		}
+	}
+	fog := func(owner string, f *Fog) {
+		clear(owner, f.Haze.ColorFrom, "fog.haze.color_from")
+		clear(owner, f.Height.ColorFrom, "fog.height.color_from")
+	}
+	fog("", &l.Fog)
+	for _, z := range l.Zones {
+		if z.Fog != nil {
+			fog(z.ID, z.Fog)
+		}
+	}
+	for _, v := range l.FogVolumes {
+		clear(v.ID, v.ColorFrom, "color_from")
+	}
+	for _, g := range l.Glows {
+		clear(g.ID, g.ColorFrom, "color_from")
+		if g.Image == id {
+			clears = append(clears, Set(g.ID, map[string]any{"image": nil, "shape": nil}))
+		}
+	}
+	for _, b := range l.Beams {
+		clear(b.ID, b.Light, "light")
+	}
+	for _, m := range l.Motes {
+		clear(m.ID, m.ColorFrom, "color_from")
 	}
 	return clears
 }

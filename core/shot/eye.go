@@ -25,7 +25,7 @@ type Eye struct {
 	p        *bake.Prepared
 	lightmap *bake.Image
 	sky      *sky.Sky
-	discs    []air.Disc
+	discs    []air.ReadyDisc
 }
 
 // NewEye makes one.

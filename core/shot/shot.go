@@ -65,7 +65,7 @@ const (
 )
 
 // far is how far a camera sees, in metres.
-const far = grade.Far
+const far = air.Far
 
 // Air makes a level's air ready, with the light in its fog. kept and keep are as
 // scatter.Light has them; nil where nothing is kept.
@@ -94,6 +94,9 @@ func Render(ctx context.Context, p *bake.Prepared, lightmap *bake.Image, cam Cam
 	}
 	frame, look := grade.NewFrame(o.Width, o.Height, r.camera.TanHalf), &r.setting.Look
 	frame.Sun = r.sun()
+	if err := r.makeFog(ctx); err != nil {
+		return nil, err
+	}
 	if look.Enabled && look.Occlusion.Enabled {
 		if err := inRows(ctx, o.Height, nil, func(y int) { r.depths(frame, y) }); err != nil {
 			return nil, err
@@ -141,8 +144,24 @@ type renderer struct {
 	setting  air.Setting
 	camera   air.Camera
 	ceiling  float64
+	fog      *fogGrid
+	reaches  []reach   // of each glow
 	occluded []float32 // share of light that each pixel keeps; nil for all
 }
+
+// reach is where a glow may show.
+type reach struct {
+	toward geom.Vec3
+	cos    float64
+}
+
+// view is a ray through a place of the picture, in pixels.
+type view struct {
+	x, y float64
+	dir  geom.Vec3
+}
+
+func (r *renderer) view(x, y float64) *view { return &view{x, y, r.direction(x, y)} }
 
 func newRenderer(p *bake.Prepared, lightmap *bake.Image, cam Camera, o Options) *renderer {
 	r := &renderer{eye: NewEye(p, lightmap), cam: cam, o: o, air: o.Air}
@@ -165,6 +184,10 @@ func newRenderer(p *bake.Prepared, lightmap *bake.Image, cam Camera, o Options) 
 	r.ceiling = grade.Ceiling * white
 	r.eye.LightMax = o.LightMax * white
 	r.eye.discs = r.air.Discs
+	for i := range r.air.Glows {
+		toward, cos := r.air.Glows[i].Reach(&r.camera)
+		r.reaches = append(r.reaches, reach{toward, cos - 1e-9})
+	}
 	return r
 }
 
@@ -184,9 +207,9 @@ func Meter(p *bake.Prepared, lightmap *bake.Image, cam Camera, o Options) float6
 	sum := 0.0
 	for y := range o.Height {
 		for x := range o.Width {
-			dir := r.direction(float64(x)+0.5, float64(y)+0.5)
-			light, distance := r.eye.look(r.camera.Eye, dir)
-			sum += math.Log(math.Max(r.through(light, dir, distance, r.nearAir(dir, distance)).Luminance(), 1e-4))
+			v := r.view(float64(x)+0.5, float64(y)+0.5)
+			light, distance := r.eye.look(r.camera.Eye, v.dir)
+			sum += math.Log(math.Max(r.through(light, v, distance).Luminance(), 1e-4))
 		}
 	}
 	return math.Log2(math.Exp(sum/float64(o.Width*o.Height)) / (middleGrey * grade.White(0)))
@@ -194,14 +217,11 @@ func Meter(p *bake.Prepared, lightmap *bake.Image, cam Camera, o Options) float6
 
 // sun is where the sun, or else the moon, stands for the camera; nil for none.
 func (r *renderer) sun() *geom.Vec3 {
-	e := &r.eye.p.Scene.Level.Environment
-	for _, s := range []*level.Sun{e.Sun, e.Moon} {
-		if s.Up() {
-			at := r.cam.Pose.Rotation.Inverse().Rotate(s.Toward())
-			return &at
-		}
+	if r.air.Sun == nil {
+		return nil
 	}
-	return nil
+	at := r.cam.Pose.Rotation.Inverse().Rotate(*r.air.Sun)
+	return &at
 }
 
 // depths is the distance to what is seen in the middle of each pixel of a row.
@@ -219,66 +239,47 @@ func (r *renderer) row(frame *grade.Frame, y int) {
 	n := r.o.Samples
 	for x := range r.o.Width {
 		var sum color.Linear
-		var near nearAir
 		keep := 1.0
 		if r.occluded != nil {
 			keep = float64(r.occluded[y*r.o.Width+x])
 		}
 		for i := range n * n {
-			dir := r.direction(float64(x)+(float64(i%n)+0.5)/float64(n), float64(y)+(float64(i/n)+0.5)/float64(n))
-			light, distance := r.eye.look(r.camera.Eye, dir)
+			v := r.view(float64(x)+(float64(i%n)+0.5)/float64(n), float64(y)+(float64(i/n)+0.5)/float64(n))
+			light, distance := r.eye.look(r.camera.Eye, v.dir)
 			if distance < far {
 				light = light.Scale(keep)
-			}
-			// What is near in the air is soft: samples of one depth share it.
-			if i == 0 || math.Abs(distance-near.distance) > 0.02*near.distance {
-				near = r.nearAir(dir, distance)
 			}
 			if i == 0 && r.occluded == nil {
 				frame.Depth[y*r.o.Width+x] = float32(distance)
 			}
-			sum = sum.Add(r.through(light, dir, distance, near))
+			sum = sum.Add(r.through(light, v, distance))
 		}
 		frame.Set(x, y, sum.Scale(1/float64(n*n)))
 	}
 }
 
-// nearAir is what volumes and beams do to a ray.
-type nearAir struct {
-	distance float64
-	through  float64
-	added    color.Linear
-}
-
-func (r *renderer) nearAir(dir geom.Vec3, distance float64) nearAir {
-	near := nearAir{distance: distance, through: 1}
-	if r.o.NoAir {
-		return near
-	}
-	if len(r.air.Volumes) > 0 {
-		near.through, near.added = r.air.VolumesAlong(&r.setting, r.camera.Eye, dir, distance)
-	}
-	for i := range r.air.Beams {
-		if nits, depth := r.air.Beams[i].Along(r.camera.Eye, dir, distance); nits != (color.Linear{}) {
-			near.added = near.added.Add(nits.Scale(1 - r.air.Hidden(&r.setting, r.camera.Eye, dir, depth)))
-		}
-	}
-	return near
-}
-
 // through is what of a radiance arrives through the air, and what the air adds.
-func (r *renderer) through(light color.Linear, dir geom.Vec3, distance float64, near nearAir) color.Linear {
+func (r *renderer) through(light color.Linear, v *view, distance float64) color.Linear {
 	for c := range light {
-		light[c] = math.Min(light[c], r.ceiling)
+		light[c] = min(light[c], r.ceiling)
 	}
 	if r.o.NoAir {
 		return light
 	}
-	share, nits := r.setting.Veil(r.camera.Eye, dir, distance)
-	light = light.Scale(1 - share).Add(nits).Scale(near.through).Add(near.added)
-	for i := range r.air.Glows {
-		if nits, depth := r.air.Glows[i].Along(&r.camera, dir, distance); nits != (color.Linear{}) {
-			light = light.Add(nits.Scale(1 - r.air.Hidden(&r.setting, r.camera.Eye, dir, depth)))
+	share, nits := r.setting.Veil(r.camera.Eye, v.dir, distance)
+	through, added := r.volumes(v, distance)
+	light = light.Scale(1 - share).Add(nits).Scale(through).Add(added)
+	for i := range r.air.Beams {
+		if nits, depth := r.air.Beams[i].Along(r.camera.Eye, v.dir, distance); nits != (color.Linear{}) {
+			light = light.Add(nits.Scale(1 - r.hidden(v, depth)))
+		}
+	}
+	for i := range r.reaches {
+		if g := &r.reaches[i]; v.dir.Dot(g.toward) < g.cos {
+			continue
+		}
+		if nits, depth := r.air.Glows[i].Along(&r.camera, v.dir, distance); nits != (color.Linear{}) {
+			light = light.Add(nits.Scale(1 - r.hidden(v, depth)))
 		}
 	}
 	return light

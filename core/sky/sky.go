@@ -123,3 +123,39 @@ func (s *Sky) Horizontal() color.Linear {
 	}
 	return sum.Scale(math.Pi / (heights * azimuths))
 }
+
+// PaintedSun is the direction of a sun that a sky image shows: the middle of what
+// is near its brightest spot in brightness and place, if that stands out from the
+// rest ten times over.
+func (s *Sky) PaintedSun() (geom.Vec3, bool) {
+	const columns, rows = 512, 256
+	direction := func(x, y int) geom.Vec3 {
+		return level.Direction(360*(float64(x)+0.5)/columns, 90-180*(float64(y)+0.5)/rows)
+	}
+	var brightest, sum, weights float64
+	var at geom.Vec3
+	for y := range rows {
+		for x := range columns {
+			d := direction(x, y)
+			l := s.Radiance(d).Luminance()
+			w := math.Cos((0.5 - (float64(y)+0.5)/rows) * math.Pi)
+			sum, weights = sum+w*l, weights+w
+			if l > brightest {
+				brightest, at = l, d
+			}
+		}
+	}
+	if s.image == nil || brightest < 10*sum/weights {
+		return geom.Vec3{}, false
+	}
+	var middle geom.Vec3
+	for y := range rows {
+		for x := range columns {
+			d := direction(x, y)
+			if l := s.Radiance(d).Luminance(); l > brightest/2 && d.Dot(at) > 0.97 {
+				middle = middle.Add(d.Mul(l * math.Cos((0.5-(float64(y)+0.5)/rows)*math.Pi)))
+			}
+		}
+	}
+	return middle.Normalize(), true
+}

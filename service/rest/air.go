@@ -21,7 +21,7 @@ var sightSizesM = []float64{0.1, 0.5, 2, 10}
 
 func (s *server) registerAir(a huma.API, tag string) {
 	huma.Register(a, operation("GET", "/levels/{id}/air", "get-air", "A level's air as plain numbers, how far one sees in it, and what it costs", tag, api.ScopeRead),
-		func(ctx context.Context, in *LevelPath) (*out[api.Air], error) {
+		func(ctx context.Context, in *LevelPath) (*out[api.AirReport], error) {
 			o, err := s.open(ctx, in.ID)
 			if err != nil {
 				return nil, err
@@ -30,7 +30,7 @@ func (s *server) registerAir(a huma.API, tag string) {
 			if err != nil {
 				return nil, s.problem(err)
 			}
-			body := api.Air{Level: o.info.ID, Revision: o.info.Revision, Air: *air, Costs: costs, Sight: []api.Sight{}, Gains: [][3]float64{}}
+			body := api.AirReport{Level: o.info.ID, Revision: o.info.Revision, Air: *air, Costs: costs, Sight: []api.Sight{}, Gains: [][3]float64{}}
 			for i := range air.Settings {
 				set := &air.Settings[i]
 				for _, size := range sightSizesM {

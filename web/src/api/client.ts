@@ -8,6 +8,9 @@ export type Schemas = components["schemas"];
 export type Level = Schemas["Level"];
 export type Light = Schemas["Light"];
 export type Glow = Schemas["Glow"];
+export type Variant = Pick<Schemas["NewShot"], "revision" | "preset" | "look" | "air" | "display">;
+export type Zone = Schemas["Zone"];
+export type AirReport = Schemas["AirReport"];
 export type Document = Schemas["Document"];
 export type LevelInfo = Schemas["LevelInfo"];
 export type LightmapState = Schemas["LightmapState"];
@@ -54,6 +57,13 @@ export async function take<T>(call: Promise<{ data?: T; error?: unknown; respons
   }
   if (!got.response.ok) throw new ProblemError((got.error ?? {}) as Partial<Problem>);
   return got.data as T;
+}
+
+/** A shot as the address of a picture; the taker lets go of it. */
+export async function takeShot(id: string, body: Schemas["NewShot"]): Promise<string> {
+  const { data, error, response } = await api.POST("/api/v1/levels/{id}/shots", { params: { path: { id } }, body, parseAs: "blob" });
+  if (!response.ok) throw new ProblemError((error ?? {}) as Partial<Problem>);
+  return URL.createObjectURL(data as unknown as Blob);
 }
 
 /** Reads a path of the API as bytes. */

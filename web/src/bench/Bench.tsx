@@ -1,16 +1,17 @@
 import { useCallback, useEffect } from "react";
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Link } from "wouter";
 import { AlertTriangle, Camera, CircleAlert, Download, Plus, Redo2, Undo2, X } from "lucide-react";
-import { api, take, type Bake, type Document, type Light, type LightmapState, type Operation } from "../api/client";
+import { api, take, takeShot, type Bake, type Document, type Light, type LightmapState, type Operation } from "../api/client";
 import { complain, notice } from "../ui/messages";
-import { isOver, useAutoBake, useBakeNow, useDocument, useEdit, useEvents, useLightmap, useReport, useStartBake, useStep } from "./data";
+import { isOver, useAutoBake, useBakeNow, useDocument, useEdit, useEvents, useLightmap, usePlatforms, useReport, useStartBake, useStep } from "./data";
 import { Inspector } from "./Inspector";
 import { kinds, lightKinds } from "./kinds";
 import { Mixer } from "./Mixer";
 import { aimSun } from "./sun";
 import { Outliner } from "./Outliner";
 import { Findings, HistoryPanel, LedgerPanel, PresetPanel } from "./panels";
+import { Comparison, ShotsPanel } from "./Shots";
 import { bench, camera, useBench, type Panel } from "./store";
 import { View } from "./view/View";
 
@@ -39,6 +40,7 @@ const panels: [Panel, string][] = [
   ["findings", "Findings"],
   ["ledger", "Ledger"],
   ["history", "History"],
+  ["shots", "Shots"],
   ["presets", "Presets"],
 ];
 
@@ -64,11 +66,10 @@ function Open({ doc, user }: { doc: Document; user: string }) {
   useKeys(id);
 
   const place = useMutation({
-    mutationFn: (at: number[]) => {
+    mutationFn: ({ at, normal }: { at: number[]; normal: number[] }) => {
       const p = useBench.getState().placing;
       if (p?.kind !== "rig") throw new Error("Nothing is being placed.");
-      const lifted = [at[0]!, at[1]! + 2.36, at[2]!]; // a rig's anchor is its lamp; stand it on the surface
-      return take(api.POST("/api/v1/levels/{id}/presets", { params: { path: { id } }, body: { owner: p.owner, name: p.name, version: p.version, at: lifted } }));
+      return take(api.POST("/api/v1/levels/{id}/presets", { params: { path: { id } }, body: { owner: p.owner, name: p.name, version: p.version, at, normal } }));
     },
     onSuccess: () => {
       bench.set({ placing: null });
@@ -83,7 +84,10 @@ function Open({ doc, user }: { doc: Document; user: string }) {
       <div className="flex min-h-0 flex-1 gap-px">
         <Outliner doc={doc} state={state} canEdit={canEdit} edit={edit} />
         <div className="flex min-w-0 flex-1 flex-col gap-px">
-          <View doc={doc} state={state} onPlace={place.mutate} onAimSun={onAimSun} />
+          <div className="relative flex min-h-0 flex-1">
+            <View doc={doc} state={state} onPlace={place.mutate} onAimSun={onAimSun} />
+            <Comparison doc={doc} />
+          </div>
           <section className="flex h-[210px] shrink-0 flex-col bg-base-100" aria-label="Panels">
             <div className="flex h-9 items-center gap-1 border-b border-[#101010] px-2">
               <div className="flex gap-1" role="tablist" aria-label="Panels">
@@ -102,6 +106,7 @@ function Open({ doc, user }: { doc: Document; user: string }) {
               {panel === "findings" && <Findings report={report} doc={doc} canEdit={canEdit} edit={edit} />}
               {panel === "ledger" && <LedgerPanel />}
               {panel === "history" && <HistoryPanel id={id} revision={doc.level.revision} />}
+              {panel === "shots" && <ShotsPanel doc={doc} />}
               {panel === "presets" && <PresetPanel doc={doc} user={user} canEdit={canEdit} onApplied={() => queries.invalidateQueries({ queryKey: ["level", id] })} />}
             </div>
           </section>
@@ -154,7 +159,7 @@ function TopBar({ doc, state, counts, platform, canEdit, user, edit }: TopProps)
   const id = doc.level.id;
   const undo = useStep(id, "undo");
   const redo = useStep(id, "redo");
-  const platforms = useQuery({ queryKey: ["platforms"], queryFn: () => take(api.GET("/api/v1/platforms")) });
+  const platforms = usePlatforms();
   return (
     <header className="bar flex items-center gap-3 px-3">
       <Link href="/" aria-label="All levels">
@@ -238,14 +243,8 @@ function ShotButton({ id, name }: { id: string; name: string }) {
   const shoot = useMutation({
     mutationFn: async () => {
       const from = camera.now?.();
-      const { data, error, response } = await api.POST("/api/v1/levels/{id}/shots", {
-        params: { path: { id } },
-        body: from ? { camera: from } : {},
-        parseAs: "blob",
-      });
-      if (!response.ok) throw new Error((error as { detail?: string } | undefined)?.detail ?? "The shot failed.");
       const a = document.createElement("a");
-      a.href = URL.createObjectURL(data as unknown as Blob);
+      a.href = await takeShot(id, from ? { camera: from } : {});
       a.download = `${name}.png`;
       a.click();
       URL.revokeObjectURL(a.href);
@@ -274,6 +273,9 @@ function useKeys(id: string) {
       if (typing || e.ctrlKey || e.metaKey || e.altKey) return;
       const mode = { "1": "unlit", "2": "final", "3": "light", "4": "brightness", "5": "texels" } as const;
       if (e.key in mode) bench.set({ mode: mode[e.key as keyof typeof mode] });
+      if (e.key === "f") bench.set({ airOn: !useBench.getState().airOn });
+      if (e.key === "l") bench.set({ lookOn: !useBench.getState().lookOn });
+      if (e.key === "p") bench.set({ playing: !useBench.getState().playing });
       if (e.key === "m") bench.set({ markers: !useBench.getState().markers });
       if (e.key === "Escape") bench.set({ placing: null, selected: null });
     }

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import type { Document, Operation } from "../api/client";
 import { NumberField } from "../ui/NumberField";
+import { HexField } from "../ui/fields";
 import { Choice, Toggle } from "../ui/rows";
 import { bench } from "./store";
 
@@ -103,22 +104,5 @@ function PlaceFields({ place, disabled, set }: { place: NonNullable<DiscValue["p
         <input type="range" className="w-full" aria-label="Time of day" min={0} max={1435} step={5} disabled={disabled} value={now ?? minutes} onChange={(e) => setNow(Number(e.target.value))} onPointerUp={save} onKeyUp={save} onBlur={save} />
       </div>
     </>
-  );
-}
-
-function HexField({ label, value, disabled, onCommit }: { label: string; value: string; disabled: boolean; onCommit: (v: string) => void }) {
-  const [text, setText] = useState<string | null>(null);
-  const finish = () => {
-    if (text && text !== value && /^#[0-9a-f]{6}$/i.test(text)) onCommit(text.toLowerCase());
-    setText(null);
-  };
-  return (
-    <div className="row grid grid-cols-[92px_1fr] items-center gap-2">
-      <span className="dim">{label}</span>
-      <div className="flex items-center gap-1">
-        <input type="color" className="h-[23px] w-7 shrink-0 cursor-pointer bg-transparent" aria-label={`${label} colour`} disabled={disabled} value={text && /^#[0-9a-f]{6}$/i.test(text) ? text : value || "#ffffff"} onChange={(e) => setText(e.target.value)} onBlur={finish} />
-        <input className="field" aria-label={`${label} as #rrggbb`} disabled={disabled} value={text ?? value} onChange={(e) => setText(e.target.value)} onBlur={finish} onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()} />
-      </div>
-    </div>
   );
 }

@@ -1,12 +1,15 @@
 import { useState } from "react";
 import { Trash2 } from "lucide-react";
-import type { Document, Glow, Light, LightmapState, Operation } from "../api/client";
+import type { Document, Light, LightmapState, Operation } from "../api/client";
 import { NumberField } from "../ui/NumberField";
+import { Fields } from "../ui/fields";
 import { Choice, Toggle } from "../ui/rows";
+import { airEntities, AirSections } from "./air";
 import { fromPanTilt, panTilt } from "./angles";
 import { DensityPlan } from "./DensityPlan";
 import { EnvironmentSections } from "./Environment";
 import { lightKinds, unitOf } from "./kinds";
+import { LookSections } from "./look";
 import { swatch } from "./layers";
 import { bench, useBench } from "./store";
 
@@ -17,10 +20,10 @@ export function Inspector(props: Props) {
   const selected = useBench((s) => s.selected);
   const level = props.doc.document;
   const light = level.lights.find((l) => l.id === selected);
-  const glow = level.glows.find((g) => g.id === selected);
+  const air = airEntities(level).find((e) => e.entity.id === selected);
   return (
     <aside className="w-[276px] shrink-0 overflow-auto bg-base-100" aria-label="Inspector">
-      {light ? <LightInspector key={light.id} {...props} light={light} /> : glow ? <GlowInspector key={glow.id} {...props} glow={glow} /> : <LevelInspector {...props} />}
+      {light ? <LightInspector key={light.id} {...props} light={light} /> : air ? <AirInspector key={air.entity.id} {...props} air={air} /> : <LevelInspector {...props} />}
     </aside>
   );
 }
@@ -106,6 +109,9 @@ function LightInspector({ light, doc, state, canEdit, edit }: Props & { light: L
         {has("directional", "box") && <NumberField label="Disc" unit="°" min={0} max={90} step={0.1} initial={0} disabled={off} value={light.angular_deg} onCommit={(v) => set({ angular_deg: v })} />}
         {has("point", "spot", "dome", "tube") && <NumberField label="Source radius" unit="m" min={0} step={0.01} initial={0} disabled={off} value={light.radius_m} onCommit={(v) => set({ radius_m: v })} />}
         <NumberField label="Bounce" unit="×" min={0} max={10} step={0.05} initial={1} disabled={off} value={light.bounce_scale} onCommit={(v) => set({ bounce_scale: v })} />
+        <NumberField label="Fog share" unit="×" min={0} max={100} step={0.1} initial={0} unset="not in fog" disabled={off} value={light.fog_share} onCommit={(v) => set({ fog_share: v })} />
+        <Toggle label="On surfaces" value={light.lights_surfaces} disabled={off} onChange={(v) => set({ lights_surfaces: v })} />
+        {has("directional", "box") && <Choice label="Follows" value={light.follows} of={["none", "sun", "moon"]} disabled={off} onChange={(v) => set({ follows: v })} />}
         <Choice label="On platform" value={light.bake} of={["baked", "dynamic", "both"]} disabled={off} onChange={(v) => set({ bake: v })} />
         <Choice label="Flicker" value={light.flicker?.pattern ?? "none"} of={["none", "candle", "faulty", "pulse"]} disabled={off} onChange={(v) => set(v === "none" ? { flicker: null } : { "flicker.pattern": v })} />
         {light.flicker && (
@@ -179,7 +185,7 @@ function ColorRow({ light, shown, keyed, disabled, set }: { light: Light; shown:
   );
 }
 
-function Place({ entity, turns, canEdit, set }: { entity: Light | Glow; turns: boolean; canEdit: boolean; set: (f: Record<string, unknown>) => void }) {
+function Place({ entity, turns, canEdit, set }: { entity: Pick<Light, "transform">; turns: boolean; canEdit: boolean; set: (f: Record<string, unknown>) => void }) {
   const p = entity.transform.position;
   const { pan, tilt } = panTilt(entity.transform.rotation);
   return (
@@ -198,69 +204,58 @@ function Place({ entity, turns, canEdit, set }: { entity: Light | Glow; turns: b
   );
 }
 
-function GlowInspector({ glow, doc, canEdit, edit }: Props & { glow: Glow }) {
-  const set = (fields: Record<string, unknown>) => edit({ op: "set", id: glow.id, fields });
+function AirInspector({ air: { entity, kind }, doc, canEdit, edit }: Props & { air: ReturnType<typeof airEntities>[number] }) {
+  const set = (fields: Record<string, unknown>) => edit({ op: "set", id: entity.id, fields });
   return (
     <>
-      <Head id={glow.id} name={glow.name || glow.id} what="glow" canEdit={canEdit} edit={edit} />
+      <Head id={entity.id} name={entity.name || entity.id} what={kind.name.toLowerCase()} canEdit={canEdit} edit={edit} />
       <div className="section">
-        <h3>Glow</h3>
-        <Toggle label="On" value={glow.enabled} disabled={!canEdit} onChange={(v) => set({ enabled: v })} />
-        <NumberField label="Luminance" unit="nt" min={0} step={1} scale="log" initial={50} disabled={!canEdit} value={glow.luminance} onCommit={(v) => set({ luminance: v })} />
-        <NumberField label="Size" unit="m" min={0.01} step={0.05} initial={0.6} disabled={!canEdit} value={glow.size_m} onCommit={(v) => set({ size_m: v })} />
-        <div className="row grid grid-cols-[92px_1fr] items-center gap-2">
-          <span className="dim">Follows</span>
-          <select className="field" aria-label="Light that the glow follows" disabled={!canEdit} value={glow.color_from ?? ""} onChange={(e) => set({ color_from: e.target.value || null })}>
-            <option value="">no light</option>
-            {doc.document.lights.map((l) => (
-              <option key={l.id} value={l.id}>
-                {l.name || l.id}
-              </option>
-            ))}
-          </select>
-        </div>
+        <h3>{kind.name}</h3>
+        <Fields of={entity} fields={kind.fields(doc.document)} disabled={!canEdit} set={set} />
       </div>
-      <Place entity={glow} turns={false} canEdit={canEdit} set={set} />
+      <Place entity={entity} turns={kind.turns} canEdit={canEdit} set={set} />
     </>
   );
 }
 
+const sheets = ["light", "air", "look"] as const;
+
 function LevelInspector({ doc, state, canEdit, edit }: Props) {
   const level = doc.document;
-  const set = (fields: Record<string, unknown>) => edit({ op: "set", fields });
-  const { haze } = level.fog;
-  const exposure = useBench((s) => s.exposure);
-  const off = !canEdit;
+  const sheet = useBench((s) => s.sheet);
   return (
     <>
       <div className="section">
         <div className="font-semibold">{level.name}</div>
         {level.note && <p className="dim mt-1">{level.note}</p>}
       </div>
-      <div className="section">
-        <h3>Look</h3>
-        <NumberField label="Exposure" unit="EV" min={-10} max={25} step={0.1} initial={6} disabled={off} value={exposure ?? level.look.exposure_ev} onLive={(v) => bench.set({ exposure: v })} onCommit={(v) => set({ "look.exposure_ev": v }).finally(() => bench.set({ exposure: null }))} />
-        <div className="row grid grid-cols-[92px_1fr] items-center gap-2">
-          <span className="dim">Tone</span>
-          <select className="field" aria-label="Tone" disabled={off} value={level.look.tone} onChange={(e) => set({ "look.tone": e.target.value })}>
-            <option>filmic</option>
-            <option>clamp</option>
-          </select>
-        </div>
+      <div className="flex border-b border-[#101010] px-2" role="tablist" aria-label="Values of the level">
+        {sheets.map((s) => (
+          <button key={s} role="tab" aria-selected={sheet === s} className={`h-8 border-b-2 px-3 capitalize ${sheet === s ? "border-accent" : "dim border-transparent"}`} onClick={() => bench.set({ sheet: s })}>
+            {s}
+          </button>
+        ))}
       </div>
+      <div role="tabpanel" aria-label={sheet}>
+        {sheet === "air" && <AirSections doc={doc} canEdit={canEdit} edit={edit} />}
+        {sheet === "look" && <LookSections doc={doc} canEdit={canEdit} edit={edit} />}
+        {sheet === "light" && <LightSections doc={doc} state={state} canEdit={canEdit} edit={edit} />}
+      </div>
+    </>
+  );
+}
+
+function LightSections({ doc, state, canEdit, edit }: Props) {
+  const level = doc.document;
+  const set = (fields: Record<string, unknown>) => edit({ op: "set", fields });
+  const off = !canEdit;
+  return (
+    <>
       <div className="section">
         <h3>Ambient</h3>
         <NumberField label="Strength" unit="lx" min={0} step={0.1} scale="log" initial={0} disabled={off} value={level.environment.ambient.strength} onLive={(v) => bench.live("ambient:level", { strength: v })} onCommit={(v) => set({ "environment.ambient.strength": v }).finally(() => bench.settle("ambient:level"))} />
       </div>
       <EnvironmentSections doc={doc} canEdit={canEdit} edit={edit} />
-      <div className="section">
-        <h3>Haze</h3>
-        <Toggle label="On" value={haze.enabled} disabled={off} onChange={(v) => set({ "fog.haze.enabled": v })} />
-        <NumberField label="Start" unit="m" min={0} step={1} initial={10} disabled={off} value={haze.start_m} onCommit={(v) => set({ "fog.haze.start_m": v })} />
-        <NumberField label="End" unit="m" min={haze.start_m} step={1} initial={200} disabled={off} value={haze.end_m} onCommit={(v) => set({ "fog.haze.end_m": v })} />
-        <NumberField label="Density" unit="/m" min={0} max={100} step={0.005} initial={0} disabled={off} value={haze.density} onCommit={(v) => set({ "fog.haze.density": v })} />
-        <NumberField label="Most" min={0} max={1} step={0.01} initial={0.9} disabled={off} value={haze.max} onCommit={(v) => set({ "fog.haze.max": v })} />
-      </div>
       <div className="section">
         <h3>Lightmap</h3>
         <NumberField label="Density" unit="/m" min={0.25} max={256} step={1} initial={6} disabled={off} value={level.lightmap.density} onCommit={(v) => set({ "lightmap.density": v })} />

@@ -1,13 +1,14 @@
 import { useMemo, useState } from "react";
 import { ChevronDown, ChevronRight, Eye, EyeOff, Search } from "lucide-react";
 import type { Document, Light, LightmapState, Operation } from "../api/client";
-import { icons, kinds as lightKindInfo, lightKinds } from "./kinds";
+import { airEntities } from "./air";
+import { airPlurals, icons, kinds as lightKindInfo, lightKinds, type AirKind } from "./kinds";
 import { swatch } from "./layers";
 import { short, zoneOf } from "./names";
 import { bench, useBench } from "./store";
 
-type Entry = { id: string; name: string; enabled: boolean; value: string; color: string; kind: Light["kind"] | "glow"; zone: string };
-const filters: [Entry["kind"] | "off", string][] = [...lightKinds.map((k): [Entry["kind"], string] => [k, lightKindInfo[k].plural]), ["glow", "Glows"], ["off", "What is off"]];
+type Entry = { id: string; name: string; enabled: boolean; value: string; color: string; kind: Light["kind"] | AirKind; zone: string };
+const filters: [Entry["kind"] | "off", string][] = [...lightKinds.map((k): [Entry["kind"], string] => [k, lightKindInfo[k].plural]), ...(Object.entries(airPlurals) as [AirKind, string][]), ["off", "What is off"]];
 
 /** Everything that shines, by zone, with search and filters. */
 export function Outliner({ doc, state, canEdit, edit }: { doc: Document; state: LightmapState | undefined; canEdit: boolean; edit: (op: Operation) => void }) {
@@ -28,16 +29,19 @@ export function Outliner({ doc, state, canEdit, edit }: { doc: Document; state: 
       kind: l.kind,
       zone: lightKindInfo[l.kind].placed ? zoneOf(level, l) : "",
     }));
-    const glows: Entry[] = level.glows.map((g) => ({
-      id: g.id,
-      name: g.name || g.id,
-      enabled: g.enabled,
-      value: short(g.luminance),
-      color: (g.color_from && colors.get(g.color_from)) || g.color || "#808080",
-      kind: "glow",
-      zone: zoneOf(level, g),
-    }));
-    return [...lights, ...glows];
+    const air: Entry[] = airEntities(level).map(({ entity: e, kind }) => {
+      const from = "light" in e ? e.light : "color_from" in e ? e.color_from : undefined;
+      return {
+        id: e.id,
+        name: e.name || e.id,
+        enabled: e.enabled,
+        value: short("density" in e ? e.density : e.luminance),
+        color: (from && colors.get(from)) || e.color || "#808080",
+        kind: kind.name.toLowerCase() as AirKind,
+        zone: zoneOf(level, e),
+      };
+    });
+    return [...lights, ...air];
   }, [level, state]);
 
   const shown = entries.filter((e) => {

@@ -1,6 +1,6 @@
-import { useEffect, useRef } from "react";
+import { useEffect, useRef, useState } from "react";
 import { useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
-import { api, bytes, take, type Bake, type Document, type LightmapState, type Operation } from "../api/client";
+import { api, bytes, take, type AirReport, type Bake, type Document, type LightmapState, type Operation } from "../api/client";
 import { complain } from "../ui/messages";
 import { parseLayer } from "./layers";
 import { useBench, bench } from "./store";
@@ -98,6 +98,81 @@ export function useSky(id: string, level: Document["document"]) {
     staleTime: Infinity,
     gcTime: 60_000,
   });
+}
+
+/** The air as plain numbers, at the newest revision. */
+export function useAir(id: string, revision: number) {
+  return useQuery({
+    queryKey: ["air", id, revision],
+    queryFn: () => take(api.GET("/api/v1/levels/{id}/air", { params: { path: { id } } })),
+    placeholderData: (old: AirReport | undefined) => old,
+    staleTime: Infinity,
+    gcTime: 60_000,
+  });
+}
+
+/** The light in fog volumes, stacked; places are first layer and cells of each. */
+export type FogBlock = { revision: number; size: [number, number, number]; places: [number, number, number, number][]; scale: number; light: Uint16Array<ArrayBuffer>; toward: Uint16Array<ArrayBuffer> };
+
+export function parseFog(data: ArrayBuffer, revision: number, volumes: number): FogBlock {
+  const head = new Uint32Array(data, 0, 3 + 4 * volumes);
+  const size: FogBlock["size"] = [head[0]!, head[1]!, head[2]!];
+  const places = Array.from({ length: volumes }, (_, i) => [...head.subarray(3 + 4 * i, 7 + 4 * i)] as FogBlock["places"][number]);
+  const at = 4 * head.length;
+  const scale = new DataView(data).getFloat32(at, true);
+  const n = 4 * size[0] * size[1] * size[2];
+  return { revision, size, places, scale, light: new Uint16Array(data, at + 4, n), toward: new Uint16Array(data, at + 4 + 2 * n, n) };
+}
+
+export function useFog(id: string, report: AirReport | undefined) {
+  return useQuery({
+    queryKey: ["fog", id, report?.revision],
+    queryFn: async () => parseFog(await bytes(`/api/v1/levels/${id}/fog`), report!.revision, report!.air.volumes.length),
+    enabled: (report?.costs.length ?? 0) > 0,
+    placeholderData: (old: FogBlock | undefined) => old,
+    staleTime: Infinity,
+    gcTime: 60_000,
+  });
+}
+
+/** Images of glows, all of one size, as bytes. */
+export type GlowImages = { side: number; ids: string[]; pixels: Uint8Array };
+
+export function useGlowImages(images: Document["document"]["images"], glows: Document["document"]["glows"]) {
+  const ids = images.filter((v) => glows.some((g) => g.shape === "image" && g.image === v.id)).map((v) => v.id);
+  return useQuery({
+    queryKey: ["glow-images", ids],
+    queryFn: async (): Promise<GlowImages> => {
+      const side = 128;
+      const pixels = new Uint8Array(4 * side * side * ids.length);
+      for (const [i, id] of ids.entries()) {
+        const data = Uint8Array.from(atob(images.find((v) => v.id === id)!.data), (c) => c.charCodeAt(0));
+        const picture = await createImageBitmap(new Blob([data]), { resizeWidth: side, resizeHeight: side, premultiplyAlpha: "none" });
+        const canvas = new OffscreenCanvas(side, side).getContext("2d")!;
+        canvas.drawImage(picture, 0, 0);
+        pixels.set(canvas.getImageData(0, 0, side, side).data, 4 * side * side * i);
+      }
+      return { side, ids, pixels };
+    },
+    enabled: ids.length > 0,
+    staleTime: Infinity,
+  });
+}
+
+export function usePlatforms() {
+  return useQuery({ queryKey: ["platforms"], queryFn: () => take(api.GET("/api/v1/platforms")) });
+}
+
+/** Seconds that go by while playing, about twenty times a second. */
+export function useSeconds(playing: boolean) {
+  const [seconds, setSeconds] = useState(0);
+  useEffect(() => {
+    if (!playing) return;
+    const from = performance.now() - seconds * 1000;
+    const timer = setInterval(() => setSeconds((performance.now() - from) / 1000), 50);
+    return () => clearInterval(timer);
+  }, [playing]);
+  return seconds;
 }
 
 /** The layers of a lightmap, each read once and kept by its key. */

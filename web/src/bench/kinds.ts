@@ -1,4 +1,4 @@
-import { BoxSelect, CircleDashed, Cylinder, LampDesk, Lightbulb, Moon, RectangleHorizontal, Sparkle, Sun, SunDim, type LucideIcon } from "lucide-react";
+import { AudioLines, BoxSelect, CircleDashed, CloudFog, Cylinder, LampDesk, Lightbulb, Moon, RectangleHorizontal, Sparkle, Spotlight, Sun, SunDim, type LucideIcon } from "lucide-react";
 import type { Light } from "../api/client";
 
 /** What the bench says of each kind of light, in one place. */
@@ -14,9 +14,15 @@ export const kinds: Record<Light["kind"], { icon: LucideIcon; unit: string; plur
 
 export const lightKinds = Object.keys(kinds) as Light["kind"][];
 
-export const icons: Record<Light["kind"] | "glow" | "sun" | "moon", LucideIcon> = {
+export type AirKind = "fog volume" | "glow" | "beam" | "motes";
+export const airPlurals: Record<AirKind, string> = { "fog volume": "Fog volumes", glow: "Glows", beam: "Beams", motes: "Motes" };
+
+export const icons: Record<Light["kind"] | AirKind | "sun" | "moon", LucideIcon> = {
   ...(Object.fromEntries(lightKinds.map((k) => [k, kinds[k].icon])) as Record<Light["kind"], LucideIcon>),
+  "fog volume": CloudFog,
   glow: Sparkle,
+  beam: Spotlight,
+  motes: AudioLines,
   sun: Sun,
   moon: Moon,
 };

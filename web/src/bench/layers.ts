@@ -94,9 +94,12 @@ export class Mix {
   }
 }
 
+/** What lux are multiplied by as half-floats, so that full sun fits: 1 048 064 lx at most. */
+export const halfScale = 1 / 16;
+
 /** Differences leave tiny remainders; below zero is black, above the range its end. */
 function toHalf(v: number): number {
-  return v <= 0 ? 0 : DataUtils.toHalfFloat(Math.min(v, 65504));
+  return v <= 0 ? 0 : DataUtils.toHalfFloat(Math.min(v * halfScale, 65504));
 }
 
 /** "#rrggbb" as linear Rec. 709 (IEC 61966-2-1). */

@@ -150,7 +150,7 @@ export function PresetPanel({ doc, user, canEdit, onApplied }: { doc: Document; 
               <p className="dim truncate">{[p.note, p.tags.join(", ")].filter(Boolean).join(" · ")}</p>
               {p.owner === user && <ShareWith preset={p} user={user} />}
             </div>
-            {p.kind === "mood" ? (
+            {p.kind !== "rig" ? (
               <button className="btn btn-xs" disabled={!canEdit || apply.isPending} onClick={() => apply.mutate(p)}>
                 Apply
               </button>
@@ -182,7 +182,7 @@ function SavePreset({ doc, onSaved }: { doc: Document; onSaved: () => void }) {
     mutationFn: () =>
       take(
         api.POST("/api/v1/presets", {
-          body: { name, level: doc.level.id, ...(rig ? { rig } : {}), note, credit, tags: tags.split(/[ ,]+/).filter(Boolean) },
+          body: { name, level: doc.level.id, ...(rig === ":look" ? { look: true } : rig ? { rig } : {}), note, credit, tags: tags.split(/[ ,]+/).filter(Boolean) },
         }),
       ),
     onSuccess: (p) => {
@@ -202,7 +202,8 @@ function SavePreset({ doc, onSaved }: { doc: Document; onSaved: () => void }) {
     >
       <b>Save from this level</b>
       <select className="field" aria-label="What to save" value={rig} onChange={(e) => setRig(e.target.value)}>
-        <option value="">Mood: ambient, sky, haze, look</option>
+        <option value="">Mood: ambient, sky, fog, look</option>
+        <option value=":look">Look alone</option>
         {doc.document.rigs.map((r) => (
           <option key={r.id} value={r.id}>
             Rig: {r.name || r.id}

@@ -1,11 +1,11 @@
 import { create } from "zustand";
-import type { Ledger } from "../api/client";
+import type { Ledger, Variant } from "../api/client";
 
 // What the bench is doing right now and nobody else needs to know: selection,
 // view, and values that are being dragged. All that is saved is in the level.
 
 export type ViewMode = "unlit" | "final" | "light" | "brightness" | "texels";
-export type Panel = "mixer" | "findings" | "ledger" | "history" | "presets";
+export type Panel = "mixer" | "findings" | "ledger" | "history" | "presets" | "shots";
 export type Vec = [number, number, number];
 export type CameraGoal = { position: Vec; target: Vec; fov?: number; serial: number };
 
@@ -25,6 +25,12 @@ type BenchState = {
   ledger: { point: Vec; answer: Ledger | null } | null;
   placing: { kind: "rig"; owner: string; name: string; version: number } | { kind: "sun-at" | "sun-on"; name: "sun" } | null;
   autoBake: boolean;
+  lookOn: boolean;
+  airOn: boolean;
+  playing: boolean; // motes drift
+  sheet: "light" | "air" | "look"; // which of the level's values are shown
+  comparing: { viewpoint: string; before: Variant } | null;
+  display: string; // platform whose display is shown; none shows all light
 };
 
 const fresh: BenchState = {
@@ -40,10 +46,18 @@ const fresh: BenchState = {
   ledger: null,
   placing: null,
   autoBake: true,
+  lookOn: true,
+  airOn: true,
+  playing: false,
+  display: "",
+  sheet: "light",
+  comparing: null,
 };
 
 export const useBench = create<BenchState>(() => fresh);
 export const bench = {
+  /** The spot that was asked last. */
+  asked: () => useBench.getState().ledger?.point ?? null,
   set: (part: Partial<BenchState>) => useBench.setState(part),
   reset: () => useBench.setState(fresh, true),
   live: (id: string, value: Live) => useBench.setState((s) => ({ live: { ...s.live, [id]: { ...s.live[id], ...value } } })),

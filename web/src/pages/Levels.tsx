@@ -2,7 +2,7 @@ import { useRef, useState } from "react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useLocation } from "wouter";
 import { FilePlus2, FolderInput, Lightbulb } from "lucide-react";
-import { api, take, type LevelInfo } from "../api/client";
+import { api, take, type LevelInfo, type Schemas } from "../api/client";
 import { complain, notice } from "../ui/messages";
 import { Shell } from "../ui/Shell";
 import { ago } from "../ui/time";
@@ -73,13 +73,21 @@ function Thumbnail({ level }: { level: LevelInfo }) {
   );
 }
 
+type Start = NonNullable<Schemas["NewLevel"]["from"]>;
+const otherDemos: [Start, string][] = [
+  ["noon", "Saltmarsh Light, noon"],
+  ["night", "Saltmarsh Light, night"],
+  ["mill", "Paper Mill (story)"],
+  ["yard", "Tram Yard (competitive)"],
+];
+
 function NewLevel() {
   const queries = useQueryClient();
   const [, go] = useLocation();
   const file = useRef<HTMLInputElement>(null);
   const [busy, setBusy] = useState(false);
   const create = useMutation({
-    mutationFn: (from: "empty" | "room" | "demo") => take(api.POST("/api/v1/levels", { body: { from } })),
+    mutationFn: (from: Start) => take(api.POST("/api/v1/levels", { body: { from } })),
     onSuccess: (l) => go(`/levels/${l.id}`),
     onError: complain,
   });
@@ -109,6 +117,16 @@ function NewLevel() {
       <button className="btn btn-xs" onClick={() => create.mutate("demo")}>
         <Lightbulb size={13} /> Open the demo
       </button>
+      <select className="field !w-36" aria-label="Open another demo level" value="" onChange={(e) => create.mutate(e.target.value as Start)}>
+        <option value="" disabled>
+          Other demo levels…
+        </option>
+        {otherDemos.map(([from, name]) => (
+          <option key={from} value={from}>
+            {name}
+          </option>
+        ))}
+      </select>
       <button className="btn btn-xs" onClick={() => create.mutate("room")}>
         <FilePlus2 size={13} /> New room
       </button>

@@ -1,5 +1,5 @@
-import { useQuery } from "@tanstack/react-query";
-import { api, take, type Schemas } from "../api/client";
+import { usePlatforms } from "../bench/data";
+import { type Schemas } from "../api/client";
 import { Shell } from "../ui/Shell";
 
 type Profile = Schemas["Profile"];
@@ -25,7 +25,7 @@ function limit(l: Schemas["Limit"] | undefined) {
 }
 
 export function Platforms({ user }: { user: string }) {
-  const platforms = useQuery({ queryKey: ["platforms"], queryFn: () => take(api.GET("/api/v1/platforms")) });
+  const platforms = usePlatforms();
   const items = platforms.data?.items ?? [];
   return (
     <Shell user={user}>

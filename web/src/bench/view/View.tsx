@@ -1,7 +1,7 @@
 import { useEffect, useMemo, useRef, useState } from "react";
 import type { Document, Light, LightmapState } from "../../api/client";
 import { complain } from "../../ui/messages";
-import { askPoint, useLayers, useScene, useSky } from "../data";
+import { askPoint, useAir, useFog, useGlowImages, useLayers, usePlatforms, useScene, useSeconds, useSky } from "../data";
 import { icons, kinds } from "../kinds";
 import { linear, Mix, swatch } from "../layers";
 import { bench, camera, useBench, type ViewMode } from "../store";
@@ -17,13 +17,14 @@ const modeNames: [ViewMode, string, string][] = [
   ["texels", "Texels", "5"],
 ];
 
-export function View({ doc, state, onPlace, onAimSun }: { doc: Document; state: LightmapState | undefined; onPlace: (at: number[]) => void; onAimSun: (toSun: number[]) => void }) {
+export function View({ doc, state, onPlace, onAimSun }: { doc: Document; state: LightmapState | undefined; onPlace: (on: { at: number[]; normal: number[] }) => void; onAimSun: (toSun: number[]) => void }) {
   const level = doc.document;
   const host = useRef<HTMLDivElement>(null);
   const overlay = useRef<HTMLDivElement>(null);
   const stage = useRef<Stage | null>(null);
   const [broken, setBroken] = useState("");
-  const { mode, markers, selected, live, muted, solo, exposure, goal, placing } = useBench();
+  const { mode, markers, selected, live, muted, solo, exposure, goal, placing, lookOn, airOn, playing, display } = useBench();
+  const lightMax = usePlatforms().data?.items.find((p) => p.profile.name === display)?.profile.display.light_max ?? 0;
   const hint = placing && { rig: `Click where ${placing.name} goes. Esc leaves.`, "sun-at": "Click where in the sky the sun should stand. Esc leaves.", "sun-on": "Click what the sun should strike, coming from where you stand. Esc leaves." }[placing.kind];
 
   // Colours of materials are in the mesh, and are no part of the geometry's name.
@@ -60,7 +61,7 @@ export function View({ doc, state, onPlace, onAimSun }: { doc: Document; state: 
       if (placing?.kind === "sun-at") return onAimSun(ray.direction);
       if (!picked) return bench.set({ selected: null });
       if (placing?.kind === "sun-on") return onAimSun(ray.origin.map((v, i) => v - picked.point[i]!));
-      if (placing) return onPlace(picked.point);
+      if (placing) return onPlace({ at: picked.point, normal: picked.normal });
       askPoint(doc.level.id, picked.point, picked.normal).catch(complain);
     };
   }, [doc.level.id, onPlace, onAimSun]);
@@ -114,47 +115,35 @@ export function View({ doc, state, onPlace, onAimSun }: { doc: Document; state: 
     if (changed) stage.current?.refresh();
   }, [mix, scene, state, layers, live, muted, solo]);
 
+  const report = useAir(doc.level.id, doc.level.revision).data;
+  const fog = useFog(doc.level.id, report).data ?? null;
+  const images = useGlowImages(level.images, level.glows).data ?? null;
+  const seconds = useSeconds(playing);
   useEffect(() => {
-    const { haze } = level.fog;
-    const scale = (hex: string, k: number) => linear(hex).map((v) => v * k);
-    stage.current?.setLook({
-      white: 1.2 * 2 ** (exposure ?? level.look.exposure_ev),
-      filmic: level.look.tone === "filmic",
-      sky: (live.sky?.strength ?? level.environment.sky.luminance) * (muted.sky ? 0 : 1),
-      haze: {
-        color: scale(haze.color, haze.luminance),
-        start: haze.start_m,
-        end: haze.end_m,
-        density: haze.density,
-        most: haze.enabled ? haze.max : 0,
-      },
-    });
-  }, [level.environment, level.fog, level.look, exposure, live.sky, muted.sky]);
+    if (!report) return;
+    const byID = new Map((state?.sources ?? []).map((s) => [s.id, s]));
+    const anySolo = Object.values(solo).some(Boolean);
+    // What follows a light is as that light is now, also while it is dragged.
+    const tint = (source: string | undefined, own: readonly number[]) => {
+      const from = source ? byID.get(source) : undefined;
+      if (!from) return own;
+      const lit = weightOf(from, live[from.id], muted[from.id] ?? false, anySolo && !solo[from.id]).some((w) => w > 0);
+      const color = live[from.id]?.color;
+      return lit ? (color ? linear(color) : own.some((v) => v > 0) ? own : from.color) : [0, 0, 0];
+    };
+    const shown = fog && fog.revision === report.revision ? fog : null;
+    stage.current?.setAir({ report, zones: level.zones, fog: shown, images, tint, exposure, look: lookOn, air: airOn, seconds }, lightMax);
+    if (shown || report.costs.length === 0) host.current!.dataset.air = String(report.revision);
+  }, [report, fog, images, level.zones, state, live, muted, solo, exposure, lookOn, airOn, seconds, lightMax]);
+
+  useEffect(() => {
+    stage.current?.setSkyNits((live.sky?.strength ?? level.environment.sky.luminance) * (muted.sky ? 0 : 1));
+  }, [level.environment.sky.luminance, live.sky, muted.sky]);
 
   const sky = useSky(doc.level.id, level).data;
   useEffect(() => {
     if (sky) stage.current?.setSky(sky);
   }, [sky]);
-
-  useEffect(() => {
-    const byID = new Map((state?.sources ?? []).map((s) => [s.id, s]));
-    const anySolo = Object.values(solo).some(Boolean);
-    stage.current?.setGlows(
-      level.glows
-        .filter((g) => g.enabled)
-        .map((g) => {
-          let tint: readonly number[] = g.color ? linear(g.color) : [1, 1, 1];
-          const from = g.color_from ? byID.get(g.color_from) : undefined;
-          if (from) {
-            const weight = weightOf(from, live[from.id], muted[from.id] ?? false, anySolo && !solo[from.id]);
-            const lit = weight.some((w) => w > 0);
-            const c = live[from.id]?.color;
-            tint = lit ? (c ? linear(c) : from.color) : [0, 0, 0];
-          }
-          return { position: g.transform.position, radius: g.size_m / 2, nits: tint.map((v) => v * g.luminance) };
-        }),
-    );
-  }, [level.glows, state, live, muted, solo]);
 
   const picked = level.lights.find((l) => l.id === selected);
   useEffect(() => {
@@ -180,10 +169,40 @@ export function View({ doc, state, onPlace, onAimSun }: { doc: Document; state: 
         </button>
       </div>
       <Viewpoints doc={doc} />
+      <Shown />
       <p className="absolute bottom-2 left-2 bg-base-100/90 px-2 py-1 text-[11px]">
         {hint ? hint : mode === "brightness" ? "Bands double: 1/8 lx blue, 8 lx green, 512 lx red" : mode === "texels" ? "Each square is a texel; blue 1, green 8, red 64 a metre" : `EV ${(exposure ?? level.look.exposure_ev).toFixed(1)} · ${level.look.tone} · click a spot to ask what lights it`}
       </p>
     </section>
+  );
+}
+
+/** What of the air and the look is shown, and on whose display. */
+function Shown() {
+  const { airOn, lookOn, playing, display } = useBench();
+  const platforms = usePlatforms().data?.items ?? [];
+  const cut = platforms.filter((p) => p.profile.display.light_max > 0);
+  const toggle = (name: string, title: string, on: boolean, to: Parameters<typeof bench.set>[0]) => (
+    <button aria-pressed={on} title={title} className={`h-6 border-b-2 px-2 ${on ? "border-accent bg-base-300" : "dim border-transparent"}`} onClick={() => bench.set(to)}>
+      {name}
+    </button>
+  );
+  return (
+    <div className="absolute bottom-2 right-2 flex bg-base-100">
+      {toggle("Air", "Fog, glows, beams and motes (F)", airOn, { airOn: !airOn })}
+      {toggle("Look", "Everything after the light but exposure (L)", lookOn, { lookOn: !lookOn })}
+      {toggle("Drift", "Motes drift (P)", playing, { playing: !playing })}
+      {cut.length > 0 && (
+        <select className="field !w-32 !bg-base-100" aria-label="Display" title="Light over what a platform takes is cut, as it is there" value={display} onChange={(e) => bench.set({ display: e.target.value })}>
+          <option value="">all light</option>
+          {cut.map((p) => (
+            <option key={p.profile.name} value={p.profile.name}>
+              as on {p.profile.name}
+            </option>
+          ))}
+        </select>
+      )}
+    </div>
   );
 }
 

@@ -12,7 +12,6 @@ import {
   LineSegments,
   Mesh,
   PerspectiveCamera,
-  PlaneGeometry,
   Raycaster,
   RepeatWrapping,
   RGBAFormat,
@@ -28,22 +27,15 @@ import type { SceneMesh, SkyMap } from "../data";
 import type { Mix } from "../layers";
 import type { ViewMode } from "../store";
 import { CameraHand } from "./camera";
-import { lookMaterial, maxGlows, surfaceMaterial } from "./look";
+import { Passes, type AirDraw } from "./passes";
+import { surfaceMaterial } from "./shaders/surface";
 
 export type Picked = { point: number[]; normal: number[]; entity: string };
-export type GlowDraw = { position: readonly number[]; radius: number; nits: readonly number[] };
-export type LookDraw = {
-  white: number;
-  filmic: boolean;
-  sky: number; // nits of a sky of radiance 1
-  haze: { color: readonly number[]; start: number; end: number; density: number; most: number };
-};
-
 const modes: Record<ViewMode, number> = { final: 0, unlit: 1, light: 2, brightness: 3, texels: 4 };
 
-// The stage draws the level in two passes: surfaces as radiance into a
-// half-float target, then the look over the whole picture. It draws only when
-// something changed.
+// The stage draws the level: surfaces as radiance into a half-float target, then
+// the air and the look over the whole picture. It draws only when something
+// changed.
 export class Stage {
   readonly camera = new PerspectiveCamera(60, 1, 0.05, 2000);
   readonly hand: CameraHand;
@@ -51,13 +43,13 @@ export class Stage {
   private readonly target: WebGLRenderTarget;
   private readonly surfaces = new Scene();
   private readonly overlay = new Scene();
-  private readonly screen = new Scene();
-  private readonly look = lookMaterial();
+  private readonly passes = new Passes(this.camera);
   private mesh: Mesh<BufferGeometry, ReturnType<typeof surfaceMaterial>> | null = null;
   private mix: Mix | null = null;
   private lines: LineSegments | null = null;
   private ranges: SceneMesh["ranges"] = [];
   private geometry = "";
+  private lightMax = 0;
   private due = 0;
   private last = 0;
   private readonly watch: ResizeObserver;
@@ -71,10 +63,6 @@ export class Stage {
     this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2));
     this.target = new WebGLRenderTarget(4, 4, { type: HalfFloatType, samples: 4, minFilter: LinearFilter, magFilter: LinearFilter });
     this.target.depthTexture = new DepthTexture(4, 4, UnsignedIntType);
-    this.look.uniforms.scene!.value = this.target.texture;
-    this.look.uniforms.depth!.value = this.target.depthTexture;
-    this.screen.add(new Mesh(new PlaneGeometry(2, 2), this.look));
-    this.screen.children[0]!.frustumCulled = false;
     const canvas = this.renderer.domElement;
     canvas.tabIndex = 0;
     canvas.setAttribute("aria-label", "The level. Drag to turn, right drag to look, wheel to go nearer, W A S D Q E to fly, click a surface to ask what lights it.");
@@ -92,7 +80,7 @@ export class Stage {
     this.hand.dispose();
     this.mesh?.geometry.dispose();
     this.mesh?.material.uniforms.lightmap!.value.dispose();
-    this.look.uniforms.skyMap!.value?.dispose();
+    this.passes.dispose();
     this.target.dispose();
     this.renderer.dispose();
     this.renderer.forceContextLoss();
@@ -105,6 +93,7 @@ export class Stage {
     this.renderer.setSize(w, h, false);
     const size = this.renderer.getDrawingBufferSize(new Vector2());
     this.target.setSize(size.x, size.y);
+    this.passes.resize(size.x, size.y);
     this.camera.aspect = w / h;
     this.camera.updateProjectionMatrix();
     this.draw();
@@ -147,41 +136,30 @@ export class Stage {
   }
 
   setMode(mode: ViewMode) {
-    this.look.uniforms.mode!.value = modes[mode];
+    this.passes.mode = modes[mode];
     if (this.mesh) this.mesh.material.uniforms.mode!.value = modes[mode];
     this.draw();
   }
 
-  setLook(l: LookDraw) {
-    const u = this.look.uniforms;
-    u.white!.value = l.white;
-    u.filmic!.value = l.filmic;
-    u.skyNits!.value = l.sky;
-    u.haze!.value.set(...l.haze.color);
-    u.hazeShape!.value.set(l.haze.start, l.haze.end, l.haze.density, l.haze.most);
+  /** Takes the air and the look; lightMax is a display's most light, times white. */
+  setAir(draw: AirDraw, lightMax: number) {
+    this.lightMax = lightMax;
+    this.passes.setAir(draw);
+    this.draw();
+  }
+
+  setSkyNits(nits: number) {
+    this.passes.setSkyNits(nits);
     this.draw();
   }
 
   /** Takes the sky's radiance by direction. */
   setSky(sky: SkyMap) {
-    const u = this.look.uniforms;
-    u.skyMap!.value?.dispose();
     const texture = new DataTexture(sky.half, sky.width, sky.height, RGBAFormat, HalfFloatType);
     texture.wrapS = RepeatWrapping;
     texture.minFilter = texture.magFilter = LinearFilter;
     texture.needsUpdate = true;
-    u.skyMap!.value = texture;
-    this.draw();
-  }
-
-  setGlows(glows: GlowDraw[]) {
-    const u = this.look.uniforms;
-    const shown = glows.slice(0, maxGlows);
-    shown.forEach((g, i) => {
-      u.glows!.value[i].set(g.position[0], g.position[1], g.position[2], g.radius);
-      u.glowNits!.value[i].set(...g.nits);
-    });
-    u.glowCount!.value = shown.length;
+    this.passes.setSky(texture);
     this.draw();
   }
 
@@ -243,16 +221,19 @@ export class Stage {
     if (this.hand.fly(this.last ? (now - this.last) / 1000 : 0.016)) this.draw();
     this.last = this.due ? now : 0;
     this.camera.updateMatrixWorld();
-    const u = this.look.uniforms;
-    u.toWorld!.value.multiplyMatrices(this.camera.matrixWorld, this.camera.projectionMatrixInverse);
-    u.eye!.value.copy(this.camera.position);
+    const setting = this.passes.setting();
+    const white = 1.2 * 2 ** (setting?.look.exposure_ev ?? 6);
+    if (this.mesh) {
+      this.mesh.material.uniforms.white!.value = white;
+      this.mesh.material.uniforms.lightMax!.value = this.lightMax;
+    }
     const r = this.renderer;
     r.setRenderTarget(this.target);
     r.setClearColor(0x000000, 1);
     r.clear();
     r.render(this.surfaces, this.camera);
+    this.passes.run(r, this.target, setting, white);
     r.setRenderTarget(null);
-    r.render(this.screen, this.camera);
     r.render(this.overlay, this.camera);
     this.onFrame(this);
   };

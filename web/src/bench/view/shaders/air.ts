@@ -1,0 +1,393 @@
+import { Data3DTexture, DataTexture, FloatType, GLSL3, Matrix4, RawShaderMaterial, RGBAFormat, Vector2, Vector3, Vector4, type Texture } from "three";
+import { ceiling } from "./surface";
+
+// What the air does to light, as core/air has it, line by line; and occlusion, as
+// core/grade has it. Radiance is over white.
+
+export const maxGlows = 64;
+export const maxBeams = 16;
+export const maxVolumes = 9;
+const rows = { glows: 0, beams: 3, volumes: 9 };
+
+/** The items of the air as a texture: a column an item, a row four numbers of it. */
+export class Items {
+  readonly values = new Float32Array(4 * maxGlows * 14);
+  readonly texture = new DataTexture(this.values, maxGlows, 14, RGBAFormat, FloatType);
+
+  set(kind: keyof typeof rows, index: number, row: number, ...v: [number, number, number, number]) {
+    this.values.set(v, 4 * ((rows[kind] + row) * maxGlows + index));
+  }
+}
+
+/** Uniforms that say what the air is, shared by all that pass through it. */
+export function airUniforms(items: Items) {
+  const dark = new Data3DTexture(new Uint16Array(4 * 2), 2, 1, 1);
+  return {
+    items: { value: items.texture },
+    volumeCount: { value: 0 },
+    fogLight: { value: dark as Texture },
+    fogToward: { value: dark as Texture },
+    fogSize: { value: new Vector3(2, 1, 1) },
+    fogScale: { value: 0 },
+    phase: { value: 0 },
+    haze: { value: new Vector3() },
+    hazeShape: { value: new Vector4() }, // start, end, density, most; most 0 is none
+    hazeSky: { value: 1 }, // how much of its share holds for the sky
+    low: { value: new Vector3() },
+    lowShape: { value: new Vector4(0, 1, 0, 0) }, // base, falloff, density, most
+    eye: { value: new Vector3() },
+    white: { value: 1 },
+  };
+}
+
+export type AirUniforms = ReturnType<typeof airUniforms>;
+
+export const airFunctions = `
+  precision highp float;
+  precision highp int;
+  precision highp sampler3D;
+  uniform sampler2D items;
+  uniform sampler3D fogLight, fogToward;
+  uniform int volumeCount;
+  uniform float fogScale, phase, white, hazeSky;
+  uniform vec3 fogSize, haze, low, eye;
+  uniform vec4 hazeShape, lowShape;
+
+  vec4 item(int index, int row) { return texelFetch(items, ivec2(index, row), 0); }
+
+  float hazeShare(float d) {
+    if (hazeShape.w == 0.0 || d <= hazeShape.x) return 0.0;
+    float share = 1.0;
+    if (hazeShape.z > 0.0) share = 1.0 - exp(-hazeShape.z * (d - hazeShape.x));
+    else if (hazeShape.y > hazeShape.x) share = (d - hazeShape.x) / (hazeShape.y - hazeShape.x);
+    return min(share, hazeShape.w) * (d >= 1e6 ? hazeSky : 1.0);
+  }
+  float lowAt(float y) { return lowShape.z * exp(-max(y - lowShape.x, 0.0) / lowShape.y); }
+  float lowBelow(float y) {
+    float h = y - lowShape.x;
+    return h <= 0.0 ? lowShape.z * h : lowShape.z * lowShape.y * (1.0 - exp(-h / lowShape.y));
+  }
+  float lowShare(vec3 dir, float d) {
+    if (lowShape.w == 0.0) return 0.0;
+    float from = eye.y, to = eye.y + dir.y * d;
+    float depth = abs(to - from) < 1e-3 * max(d, 1e-3) ? lowAt((from + to) / 2.0) * d : (lowBelow(to) - lowBelow(from)) / (to - from) * d;
+    return min(1.0 - exp(-depth), lowShape.w);
+  }
+  float clear(vec3 dir, float d) { return (1.0 - hazeShare(d)) * (1.0 - lowShare(dir, d)); }
+
+  // What haze and height fog send, and in w the share they hide.
+  vec4 veil(vec3 dir, float d) {
+    float a = hazeShare(d), b = lowShare(dir, d);
+    if (a == 0.0 && b == 0.0) return vec4(0.0);
+    float depthA = -log(1.0 - min(a, 0.999999)), depthB = -log(1.0 - min(b, 0.999999));
+    float share = 1.0 - (1.0 - a) * (1.0 - b);
+    return vec4(mix(haze, low, depthB / (depthA + depthB)) * share, share);
+  }
+
+  float density(float y, float d) {
+    float sum = lowShape.w > 0.0 ? lowAt(y) : 0.0;
+    if (hazeShape.w == 0.0 || d < hazeShape.x) return sum;
+    if (hazeShape.z > 0.0) return sum + hazeShape.z;
+    return hazeShape.y > hazeShape.x ? sum + 1.0 / (hazeShape.y - hazeShape.x) : sum;
+  }
+
+  vec2 span(vec3 low, vec3 high, vec3 from, vec3 dir, float end) {
+    vec3 d = mix(dir, vec3(1e-9), lessThan(abs(dir), vec3(1e-9)));
+    vec3 a = (low - from) / d, b = (high - from) / d;
+    vec3 near = min(a, b), far = max(a, b);
+    return vec2(max(max(near.x, near.y), max(near.z, 0.0)), min(min(far.x, far.y), min(far.z, end)));
+  }
+
+  float inside(vec3 p, vec3 low, vec3 high, float edge) {
+    vec3 depth = min(p - low, high - p);
+    if (min(depth.x, min(depth.y, depth.z)) <= 0.0) return 0.0;
+    if (edge <= 0.0) return 1.0;
+    vec3 s = smoothstep(0.0, edge, depth);
+    return s.x * s.y * s.z;
+  }
+
+  vec3 scattered(int index, vec3 p, vec3 low, vec3 high, vec3 dir) {
+    vec4 place = item(index, ${rows.volumes + 4}); // first layer, cells
+    if (place.y == 0.0) return vec3(0.0);
+    vec3 at = clamp((p - low) / (high - low) * place.yzw, vec3(0.5), place.yzw - 0.5);
+    at.z += place.x;
+    vec3 light = texture(fogLight, at / fogSize).rgb;
+    float luminance = dot(light, vec3(0.2126, 0.7152, 0.0722));
+    if (luminance <= 0.0) return vec3(0.0);
+    float cosine = dot(texture(fogToward, at / fogSize).rgb, dir) / luminance;
+    return light * (fogScale / white) * max(0.0, 1.0 + 3.0 * phase * cosine) / 12.566370614;
+  }
+
+  // What fog volumes send, and in w the share that gets through.
+  vec4 volumesAlong(vec3 dir, float end) {
+    float first = 1e30, last = 0.0;
+    for (int i = 0; i < volumeCount; i++) {
+      vec2 t = span(item(i, ${rows.volumes}).xyz, item(i, ${rows.volumes + 1}).xyz, eye, dir, end);
+      if (t.y > t.x) { first = min(first, t.x); last = max(last, t.y); }
+    }
+    vec4 result = vec4(0.0, 0.0, 0.0, 1.0);
+    if (last <= first) return result;
+    float step = (last - first) / 64.0;
+    for (int s = 0; s < 64; s++) {
+      float t = first + (float(s) + 0.5) * step;
+      vec3 p = eye + dir * t;
+      float own = 0.0;
+      vec3 sent = vec3(0.0);
+      for (int i = 0; i < volumeCount; i++) {
+        vec4 low = item(i, ${rows.volumes}), high = item(i, ${rows.volumes + 1});
+        float d = inside(p, low.xyz, high.xyz, low.w);
+        if (d == 0.0) continue;
+        vec3 nits = item(i, ${rows.volumes + 2}).rgb + scattered(i, p, low.xyz, high.xyz, dir);
+        if (high.w == 0.0) d *= density(p.y, t);
+        else { d *= high.w; own += d; }
+        sent += nits * d;
+      }
+      if (own == 0.0 && sent == vec3(0.0)) continue;
+      float kept = exp(-own * step);
+      float length = own > 1e-6 ? (1.0 - kept) / own : step;
+      result.rgb += sent * result.w * length * clear(dir, t);
+      result.w *= kept;
+      if (result.w < 1e-3) break;
+    }
+    return result;
+  }
+
+  float hidden(vec3 dir, float d) {
+    float share = veil(dir, d).w;
+    return volumeCount > 0 ? 1.0 - (1.0 - share) * volumesAlong(dir, d).w : share;
+  }
+`;
+
+/** Sky, occlusion and the air over the surfaces, for each pixel. */
+export function airMaterial(air: AirUniforms): RawShaderMaterial {
+  return new RawShaderMaterial({
+    glslVersion: GLSL3,
+    depthTest: false,
+    depthWrite: false,
+    uniforms: {
+      ...air,
+      scene: { value: null },
+      depth: { value: null },
+      mode: { value: 0 },
+      toWorld: { value: new Matrix4() },
+      skyMap: { value: null }, // by azimuth and height, the middle north
+      skyNits: { value: 1 },
+      discs: { value: [new Vector4(), new Vector4()] }, // direction, half angle; 0 is none
+      discNits: { value: [new Vector3(), new Vector3()] },
+      beamCount: { value: 0 },
+      glowCount: { value: 0 },
+      glowImages: { value: null },
+      right: { value: new Vector3() },
+      up: { value: new Vector3() },
+      forward: { value: new Vector3() },
+      tanHalf: { value: 1 },
+      size: { value: new Vector2(1, 1) },
+      occlusion: { value: new Vector2() }, // strength, radius; strength 0 is none
+    },
+    vertexShader: screenVertex,
+    fragmentShader: `
+      ${airFunctions}
+      precision highp sampler2DArray;
+      uniform sampler2D scene, depth, skyMap;
+      uniform sampler2DArray glowImages;
+      uniform int mode, beamCount, glowCount;
+      uniform mat4 toWorld;
+      uniform float skyNits, tanHalf;
+      uniform vec4 discs[2];
+      uniform vec3 discNits[2], right, up, forward;
+      uniform vec2 size, occlusion;
+      in vec2 uv;
+      out vec4 color;
+
+      float bell(float r) { return r >= 1.0 ? 0.0 : (exp(-4.5 * r * r) - 0.0111089965) / (1.0 - 0.0111089965); }
+      float ray(float along, float across) { return 0.8 * bell(abs(along)) * bell(abs(across) / 0.08); }
+      float glowShape(int shape, vec2 p) {
+        float r = length(p);
+        if (shape == 1) return max(bell(abs(r - 0.7) / 0.3), 0.25 * bell(r));
+        if (shape == 2) return max(bell(r / 0.4), max(ray(p.x, p.y), ray(p.y, p.x)));
+        if (shape == 3) return max(bell(r / 0.3), ray(p.x, p.y));
+        return bell(r);
+      }
+      vec3 glow(int i, vec3 dir, float distance) {
+        vec4 at = item(i, ${rows.glows}), nits = item(i, ${rows.glows + 1}), more = item(i, ${rows.glows + 2}); // more: tolerance, fade, shape
+        vec3 to = at.xyz - eye;
+        float along = dot(to, dir);
+        if (along <= 0.0 || nits.rgb == vec3(0.0)) return vec3(0.0);
+        float radius = nits.w > 0.5 ? at.w * tanHalf * along : at.w / 2.0;
+        vec3 off = dir * along - to;
+        float share = length(off) / radius;
+        if (share >= 1.0) return vec3(0.0);
+        float strength = clamp((distance - along) / max(more.x, 0.02) + 1.0, 0.0, 1.0);
+        if (more.z > 0.0) strength *= more.z <= more.y ? float(length(to) < more.y) : 1.0 - smoothstep(more.y, more.z, length(to));
+        if (strength == 0.0) return vec3(0.0);
+        vec2 p = vec2(dot(off, right), dot(off, up)) / radius;
+        vec3 shape = more.w >= 4.0 ? texture(glowImages, vec3(0.5 + p.x / 2.0, 0.5 - p.y / 2.0, more.w - 4.0)).rgb : vec3(glowShape(int(more.w), p));
+        return nits.rgb * shape * strength * (1.0 - hidden(dir, along));
+      }
+
+      float beamWeight(vec3 p, vec4 axis, vec4 at, vec4 right, vec4 up, vec4 more) {
+        float along = dot(p, axis.xyz);
+        float s = (along - at.w) / axis.w;
+        if (s <= 0.0 || s >= 1.0) return 0.0;
+        float r = more.y > 0.5 ? max(abs(dot(p, right.xyz)) / right.w, abs(dot(p, up.xyz)) / up.w) : length(p - axis.xyz * along) / max(along * more.x, 1e-6);
+        if (r >= 1.0) return 0.0;
+        float edge = 1.0 - r * r;
+        return pow(1.0 - s, more.z) * edge * edge;
+      }
+      vec3 beam(int i, vec3 dir, float distance) {
+        vec4 at = item(i, ${rows.beams}), axis = item(i, ${rows.beams + 1}), right = item(i, ${rows.beams + 2}), up = item(i, ${rows.beams + 3}), nits = item(i, ${rows.beams + 4}), more = item(i, ${rows.beams + 5}); // more: tangent, shaft, falloff, facing
+        if (nits.rgb == vec3(0.0)) return vec3(0.0);
+        float end = at.w + axis.w;
+        vec2 breadth = more.y > 0.5 ? vec2(right.w, up.w) : vec2(end * more.x);
+        vec3 off = eye - at.xyz;
+        mat3 own = transpose(mat3(right.xyz, up.xyz, axis.xyz));
+        vec2 t = span(vec3(-breadth, at.w), vec3(breadth, end), own * off, own * dir, distance);
+        if (t.y <= t.x) return vec3(0.0);
+        if (more.y < 0.5) {
+          float k = 1.0 + more.x * more.x, oa = dot(off, axis.xyz), da = dot(dir, axis.xyz);
+          float a = 1.0 - k * da * da, b = dot(off, dir) - k * oa * da, c = dot(off, off) - k * oa * oa, root = b * b - a * c;
+          if (abs(a) >= 1e-9) {
+            if (root <= 0.0) { if (a > 0.0) return vec3(0.0); }
+            else {
+              root = sqrt(root);
+              float x = (-b - root) / a, y = (-b + root) / a;
+              if (a > 0.0) t = vec2(max(t.x, x), min(t.y, y));
+              else if (da > 0.0) t.x = max(t.x, max(x, y));
+              else t.y = min(t.y, min(x, y));
+            }
+          }
+          if (t.y <= t.x) return vec3(0.0);
+        }
+        float step = (t.y - t.x) / 16.0, sum = 0.0, where = 0.0;
+        for (int s = 0; s < 16; s++) {
+          float d = t.x + (float(s) + 0.5) * step;
+          float w = beamWeight(off + dir * d, axis, at, right, up, more);
+          sum += w;
+          where += w * d;
+        }
+        if (sum == 0.0) return vec3(0.0);
+        return nits.rgb * sum * step * pow(max(0.0, 1.0 - dot(dir, axis.xyz)), more.w) * (1.0 - hidden(dir, where / sum));
+      }
+
+      // Distance to what is seen at a pixel; the sky is 1e6 away.
+      float distanceAt(vec2 at) {
+        float z = texture(depth, at).r;
+        if (z >= 1.0) return 1e6;
+        vec4 p = toWorld * vec4(vec3(at, z) * 2.0 - 1.0, 1.0);
+        return length(p.xyz / p.w - eye);
+      }
+      vec3 rayAt(vec2 at) { return vec3((at * 2.0 - 1.0) * tanHalf * vec2(size.x / size.y, 1.0), -1.0); }
+      vec3 viewed(vec2 at) { vec3 r = rayAt(at); return r * (distanceAt(at) / length(r)); }
+      vec3 nearer(vec3 a, vec3 b) { return abs(a.z) < abs(b.z) ? a : b; }
+      float occlude(vec2 pixel) {
+        vec2 one = 1.0 / size;
+        vec2 at = (pixel + 0.5) * one, most = 1.0 - one / 2.0;
+        vec3 p = viewed(at);
+        vec3 across = nearer(viewed(min(at + vec2(one.x, 0.0), most)) - p, p - viewed(max(at - vec2(one.x, 0.0), one / 2.0)));
+        vec3 upward = nearer(viewed(min(at + vec2(0.0, one.y), most)) - p, p - viewed(max(at - vec2(0.0, one.y), one / 2.0)));
+        vec3 n = normalize(cross(across, upward));
+        float r = occlusion.y, r2 = r * r, spread = r / (2.0 * tanHalf * max(-p.z, 1e-3)) * size.y, sum = 0.0;
+        for (int k = 0; k < 16; k++) {
+          float reach = spread * sqrt((float(k) + 0.5) / 16.0), turn = float(k) * 2.399963229728653;
+          vec2 q = pixel + floor(reach * vec2(cos(turn), -sin(turn)) + 0.5);
+          if (q.x < 0.0 || q.y < 0.0 || q.x >= size.x || q.y >= size.y) continue;
+          vec2 there = (q + 0.5) * one;
+          if (texture(depth, there).r >= 1.0) continue;
+          vec3 v = viewed(there) - p;
+          float v2 = dot(v, v), near = max(0.0, r2 - v2);
+          sum += near * near * near * max(0.0, (dot(v, n) + 0.01 * p.z) / (v2 + 0.01 * r2));
+        }
+        return max(0.0, 1.0 - 5.0 * occlusion.x * r * sum / (r2 * r2 * r2 * 16.0));
+      }
+
+      void main() {
+        vec3 light = texture(scene, uv).rgb;
+        if (mode == 1 || mode == 3 || mode == 4) { color = vec4(light, texture(depth, uv).r < 1.0 ? 1.0 : 0.0); return; }
+        vec3 view = rayAt(uv);
+        vec3 dir = normalize(view.x * right + view.y * up - view.z * forward);
+        float distance = distanceAt(uv);
+        if (distance >= 1e6) {
+          light = skyNits / white * textureLod(skyMap, vec2(0.5 + atan(dir.x, -dir.z) / 6.28318530718, acos(clamp(dir.y, -1.0, 1.0)) / 3.14159265359), 0.0).rgb;
+          for (int i = 0; i < 2; i++) {
+            if (mode != 0 || discs[i].w == 0.0 || dir.y < 0.0) continue;
+            float angle = 2.0 * asin(min(length(dir - discs[i].xyz) / 2.0, 1.0));
+            light += discNits[i] / white * (1.0 - smoothstep(0.95 * discs[i].w, 1.05 * discs[i].w, angle));
+          }
+          light = min(light, vec3(${ceiling}.0));
+        } else if (mode == 0 && occlusion.x > 0.0) {
+          light *= occlude(floor(uv * size));
+        }
+        if (mode == 0) {
+          vec4 v = veil(dir, distance);
+          light = light * (1.0 - v.w) + v.rgb;
+          if (volumeCount > 0) { vec4 fog = volumesAlong(dir, distance); light = light * fog.w + fog.rgb; }
+          for (int i = 0; i < beamCount; i++) light += beam(i, dir, distance);
+          for (int i = 0; i < glowCount; i++) light += glow(i, dir, distance);
+        }
+        color = vec4(light, distance >= 1e6 ? 0.0 : 1.0);
+      }`,
+  });
+}
+
+export const screenVertex = `
+  precision highp float;
+  in vec3 position;
+  out vec2 uv;
+  void main() { uv = position.xy * 0.5 + 0.5; gl_Position = vec4(position.xy, 0.0, 1.0); }`;
+
+/** Stars and motes: soft dots, as core/shot draws them. */
+export function speckMaterial(air: AirUniforms): RawShaderMaterial {
+  return new RawShaderMaterial({
+    glslVersion: GLSL3,
+    depthTest: false,
+    depthWrite: false,
+    transparent: true,
+    uniforms: { ...air, depth: { value: null }, toWorld: { value: new Matrix4() }, size: { value: new Vector2(1, 1) }, tanHalf: { value: 1 }, projectionMatrix: { value: new Matrix4() }, viewMatrix: { value: new Matrix4() } },
+    vertexShader: `
+      ${airFunctions}
+      uniform mat4 projectionMatrix, viewMatrix;
+      uniform vec2 size;
+      uniform float tanHalf;
+      in vec3 position, nits; // of a star, a direction and lux
+      in float sizeM; // under 0 for a star
+      out vec3 vNits;
+      out vec2 vMiddle;
+      out float vSpread, vDistance;
+      void main() {
+        float pixel = 2.0 * tanHalf / size.y;
+        bool star = sizeM < 0.0;
+        vec3 to = star ? position : position - eye;
+        float distance = length(to), depth = -(viewMatrix * vec4(to, 0.0)).z;
+        vec3 dir = to / distance;
+        if (depth < (star ? 1e-6 : 0.05) || nits == vec3(0.0)) { gl_Position = vec4(2.0, 2.0, 2.0, 1.0); gl_PointSize = 1.0; return; }
+        vDistance = star ? 1e6 : distance;
+        float spread = star ? 0.6 : sizeM / depth / pixel / 4.0;
+        float strength = star ? 1.0 / (6.28318530718 * 0.36 * pixel * pixel) : min(1.0, spread * spread / 0.36);
+        vSpread = clamp(spread, 0.6, 40.0);
+        vNits = nits / white * strength * (1.0 - hidden(dir, vDistance));
+        vec4 clip = projectionMatrix * viewMatrix * vec4(eye + dir, 1.0);
+        vMiddle = (clip.xy / clip.w * 0.5 + 0.5) * size;
+        gl_Position = vec4(clip.xy / clip.w, 0.0, 1.0);
+        gl_PointSize = 2.0 * ceil(3.0 * vSpread) + 1.0;
+      }`,
+    fragmentShader: `
+      precision highp float;
+      uniform sampler2D depth;
+      uniform mat4 toWorld;
+      uniform vec2 size;
+      uniform vec3 eye;
+      in vec3 vNits;
+      in vec2 vMiddle;
+      in float vSpread, vDistance;
+      out vec4 color;
+      void main() {
+        vec2 off = gl_FragCoord.xy - vMiddle;
+        float d2 = dot(off, off) / (vSpread * vSpread);
+        vec2 uv = gl_FragCoord.xy / size;
+        float z = texture(depth, uv).r, distance = 1e6;
+        if (z < 1.0) { vec4 p = toWorld * vec4(vec3(uv, z) * 2.0 - 1.0, 1.0); distance = length(p.xyz / p.w - eye); }
+        if (d2 >= 9.0 || distance < vDistance * (1.0 - 1e-6)) discard;
+        color = vec4(vNits * exp(-d2 / 2.0), 0.0);
+      }`,
+  });
+}

@@ -1,0 +1,187 @@
+import { GLSL3, RawShaderMaterial, Vector2, Vector3, Matrix4 } from "three";
+import { ceiling } from "./surface";
+import { screenVertex } from "./air";
+
+// The look, as core/grade has it: depth of field, shafts, bloom, then what a
+// display gets. Light is over white.
+
+function pass(uniforms: Record<string, { value: unknown }>, fragmentShader: string): RawShaderMaterial {
+  return new RawShaderMaterial({ glslVersion: GLSL3, depthTest: false, depthWrite: false, uniforms, vertexShader: screenVertex, fragmentShader: `precision highp float;\nin vec2 uv;\nout vec4 color;\n${fragmentShader}` });
+}
+
+const depths = `
+  uniform sampler2D light, depth;
+  uniform mat4 toWorld;
+  uniform vec3 eye;
+  uniform vec2 size;
+  uniform float tanHalf;
+  float distanceAt(vec2 at) {
+    float z = texture(depth, at).r;
+    if (z >= 1.0) return 1e6;
+    vec4 p = toWorld * vec4(vec3(at, z) * 2.0 - 1.0, 1.0);
+    return length(p.xyz / p.w - eye);
+  }
+  float axial(vec2 at) { return distanceAt(at) / length(vec3((at * 2.0 - 1.0) * tanHalf * vec2(size.x / size.y, 1.0), 1.0)); }
+`;
+
+const depthUniforms = () => ({ light: { value: null }, depth: { value: null }, toWorld: { value: new Matrix4() }, eye: { value: new Vector3() }, size: { value: new Vector2(1, 1) }, tanHalf: { value: 1 } });
+
+export const focusMaterial = () =>
+  pass(
+    { ...depthUniforms(), focus: { value: new Vector2(4, 2.8) } },
+    `${depths}
+    uniform vec2 focus; // metres, f-stop
+    float blur(float d) { // radius, pixels
+      float f = 0.012 / tanHalf, s = max(focus.x, 1.05 * f);
+      return min(f * f / focus.y * abs(d - s) / (d * (s - f)) / 0.048, 0.02) * size.y;
+    }
+    void main() {
+      vec2 pixel = floor(uv * size);
+      float d = axial(uv), radius = blur(d);
+      color = texture(light, uv);
+      if (radius < 0.5) return;
+      vec3 sum = vec3(0.0);
+      float total = 0.0;
+      for (int k = 0; k < 48; k++) {
+        float r = radius * sqrt((float(k) + 0.5) / 48.0), turn = float(k) * 2.399963229728653;
+        vec2 at = (clamp(pixel + vec2(floor(r * cos(turn) + 0.5), -floor(r * sin(turn) + 0.5)), vec2(0.0), size - 1.0) + 0.5) / size;
+        float there = axial(at), w = 1.0;
+        if (there < d) w = min(blur(there) / radius, 1.0);
+        w = max(w, 1e-4);
+        sum += w * texture(light, at).rgb;
+        total += w;
+      }
+      color.rgb = sum / total;
+    }`,
+  );
+
+export const shaftMaterial = () =>
+  pass(
+    { ...depthUniforms(), sun: { value: new Vector3() }, shafts: { value: new Vector2() } },
+    `${depths}
+    uniform vec3 sun; // place in pixels from below left; z under 0 behind the camera
+    uniform vec2 shafts; // strength, length
+    void main() {
+      color = texture(light, uv);
+      if (sun.z < 0.0) return;
+      vec2 p = floor(uv * size) + 0.5;
+      vec3 sum = vec3(0.0);
+      for (int k = 0; k < 48; k++) {
+        float t = shafts.y * (float(k) + 0.5) / 48.0;
+        vec2 at = floor(p + (sun.xy - p) * t) + 0.5;
+        if (at.x < 0.0 || at.y < 0.0 || at.x >= size.x || at.y >= size.y || texture(depth, at / size).r < 1.0) continue;
+        sum += (1.0 - t / shafts.y) * min(texture(light, at / size).rgb, vec3(4.0));
+      }
+      color.rgb += sum * shafts.x * exp(-2.0 * length(p - sun.xy) / size.y) * 2.0 / 48.0;
+    }`,
+  );
+
+/** What is over the threshold, averaged over squares of step pixels. */
+export const brightMaterial = () =>
+  pass(
+    { light: { value: null }, size: { value: new Vector2(1, 1) }, step: { value: 1 }, threshold: { value: 1 } },
+    `uniform sampler2D light;
+    uniform vec2 size;
+    uniform float threshold;
+    uniform int step;
+    void main() {
+      ivec2 from = ivec2(gl_FragCoord.xy) * step;
+      vec3 sum = vec3(0.0);
+      float n = 0.0;
+      for (int j = 0; j < step; j++) for (int i = 0; i < step; i++) {
+        ivec2 at = from + ivec2(i, j);
+        if (at.x >= int(size.x) || at.y >= int(size.y)) continue;
+        vec3 c = texelFetch(light, at, 0).rgb;
+        float y = dot(c, vec3(0.2126, 0.7152, 0.0722));
+        if (y > threshold) sum += c * (min(y, ${ceiling}.0) - threshold) / y;
+        n += 1.0;
+      }
+      color = vec4(sum / n, 1.0);
+    }`,
+  );
+
+export const gaussMaterial = () =>
+  pass(
+    { light: { value: null }, along: { value: new Vector2(1, 0) }, sigma: { value: 1 } },
+    `uniform sampler2D light;
+    uniform vec2 along;
+    uniform float sigma;
+    void main() {
+      ivec2 size = textureSize(light, 0), at = ivec2(gl_FragCoord.xy);
+      int reach = max(int(ceil(3.0 * sigma)), 1);
+      vec3 sum = vec3(0.0);
+      float total = 0.0;
+      for (int i = -reach; i <= reach; i++) {
+        float w = exp(-float(i * i) / (2.0 * sigma * sigma));
+        sum += w * texelFetch(light, clamp(at + ivec2(along) * i, ivec2(0), size - 1), 0).rgb;
+        total += w;
+      }
+      color = vec4(sum / total, 1.0);
+    }`,
+  );
+
+export const displayMaterial = () =>
+  pass(
+    {
+      light: { value: null },
+      bloom: { value: null },
+      bloomStrength: { value: 0 },
+      bloomStep: { value: 1 },
+      mode: { value: 0 },
+      size: { value: new Vector2(1, 1) },
+      gains: { value: new Vector3(1, 1, 1) },
+      tone: { value: 0 }, // 0 clamp, 1 headroom, 2 filmic
+      headroom: { value: 4 },
+      graded: { value: false },
+      slope: { value: new Vector3(1, 1, 1) },
+      offset: { value: new Vector3() },
+      power: { value: new Vector3(1, 1, 1) },
+      saturation: { value: 1 },
+      sharpen: { value: 0 },
+    },
+    `uniform sampler2D light, bloom;
+    uniform float bloomStrength, bloomStep, headroom, saturation, sharpen;
+    uniform int mode, tone;
+    uniform vec2 size;
+    uniform vec3 gains, slope, offset, power;
+    uniform bool graded;
+    const vec3 luma = vec3(0.2126, 0.7152, 0.0722);
+    vec3 encode(vec3 c) {
+      c = clamp(c, 0.0, 1.0);
+      return mix(c * 12.92, 1.055 * pow(c, vec3(1.0 / 2.4)) - 0.055, step(0.0031308, c));
+    }
+    // Bands of a factor of two, from 1/8 lux (blue) over 8 lux (green) to 512 lux (red).
+    vec3 bands(float lux) {
+      float x = clamp((log2(max(lux, 1e-6)) + 3.0) / 12.0, 0.0, 1.0);
+      x = floor(x * 12.0) / 12.0;
+      vec3 c = clamp(vec3(2.2 * x - 0.8, 1.3 - abs(2.6 * x - 1.3), 1.0 - 2.4 * x), 0.0, 1.0);
+      return lux < 0.03 ? vec3(0.02) : c * 0.8 + 0.05;
+    }
+    vec3 spread(vec2 pixel) {
+      vec2 small = vec2(textureSize(bloom, 0));
+      return texture(bloom, pixel / bloomStep / small).rgb;
+    }
+    vec3 shown(ivec2 at) {
+      at = clamp(at, ivec2(0), ivec2(size) - 1);
+      vec3 c = texelFetch(light, at, 0).rgb;
+      if (bloomStrength > 0.0) c += bloomStrength * spread(vec2(at) + 0.5);
+      c = max(c * gains, vec3(0.0));
+      if (tone == 2) c = c * (1.0 + c / (headroom * headroom)) / (1.0 + c);
+      if (tone == 1) { c = min(c, vec3(headroom)); c /= max(1.0, max(c.r, max(c.g, c.b))); }
+      c = encode(c);
+      if (graded) {
+        c = pow(clamp(c * slope + offset, 0.0, 1.0), power);
+        c = clamp(mix(vec3(dot(c, luma)), c, saturation), 0.0, 1.0);
+      }
+      return c;
+    }
+    void main() {
+      ivec2 at = ivec2(gl_FragCoord.xy);
+      vec4 raw = texelFetch(light, at, 0);
+      if (mode == 1 || mode == 4) { color = vec4(encode(raw.a > 0.5 ? raw.rgb : vec3(0.03)), 1.0); return; }
+      if (mode == 3) { color = vec4(raw.a > 0.5 ? bands(raw.r) : vec3(0.08), 1.0); return; }
+      vec3 c = shown(at);
+      if (sharpen != 0.0) c += sharpen * (c - (shown(at - ivec2(1, 0)) + shown(at + ivec2(1, 0)) + shown(at - ivec2(0, 1)) + shown(at + ivec2(0, 1))) / 4.0);
+      color = vec4(clamp(c, 0.0, 1.0), 1.0);
+    }`,
+  );
