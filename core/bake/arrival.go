@@ -33,7 +33,7 @@ func (p *Prepared) Arrivals(at geom.Vec3) []Arrival {
 		case AmbientKind, SkyKind, EmissiveKind:
 			continue
 		}
-		if toward, unit := s.InAir(p.Scene, at, arrivalSamples); unit != (color.Linear{}) {
+		if toward, unit := s.InAir(p.Scene, at, arrivalSamples, 0); unit != (color.Linear{}) {
 			all = append(all, Arrival{toward, s.Weight.Mul(unit)})
 		}
 	}
@@ -42,11 +42,18 @@ func (p *Prepared) Arrivals(at geom.Vec3) []Arrival {
 
 // InAir is a light's, sun's or moon's light at a point in the air for unit
 // strength, on a surface that would face it, in lux; and the direction toward it.
-func (s *Source) InAir(sc *scene.Scene, at geom.Vec3, samples int) (toward geom.Vec3, unit color.Linear) {
+// A point nearer to a light's middle than leastM counts as that far from it.
+func (s *Source) InAir(sc *scene.Scene, at geom.Vec3, samples int, leastM float64) (toward geom.Vec3, unit color.Linear) {
 	toward = s.shape.Aim.Mul(-1)
 	if s.shape.Kind != level.Directional && s.shape.Kind != level.BoxLight {
 		to := s.shape.Position.Sub(at)
-		toward = to.Mul(1 / math.Max(to.Len(), 1e-6))
+		d, least := to.Len(), math.Max(leastM, 1e-4)
+		if toward = (geom.Vec3{0, 1, 0}); d > 1e-6 {
+			toward = to.Mul(1 / d)
+		}
+		if d < least {
+			at = s.shape.Position.Sub(toward.Mul(least))
+		}
 	}
 	r := receiver{point: at, origin: at, normal: toward}
 	unit, _ = s.direct(sc, &r, samples, 0)

@@ -267,18 +267,23 @@ func (f *Frame) position(depth []float32, x, y int) geom.Vec3 {
 	return geom.Vec3{(2*(float64(x)+0.5)/w - 1) * f.TanHalf * w / h * d, (1 - 2*(float64(y)+0.5)/h) * f.TanHalf * d, -d}
 }
 
-// normal of the surface in a pixel: from the nearer neighbour on each axis.
+// normal of the surface in a pixel: from the nearer neighbour on each axis, or
+// the only one at the rim.
 func (f *Frame) normal(depth []float32, x, y int, p geom.Vec3) geom.Vec3 {
-	nearer := func(a, b geom.Vec3) geom.Vec3 { // two differences along one axis
-		if math.Abs(a[2]) < math.Abs(b[2]) {
-			return a
+	slope := func(dx, dy, i, n int) geom.Vec3 {
+		before, after := geom.Vec3{}, geom.Vec3{}
+		if i > 0 {
+			before = p.Sub(f.position(depth, x-dx, y-dy))
 		}
-		return b
+		if i < n-1 {
+			after = f.position(depth, x+dx, y+dy).Sub(p)
+		}
+		if i == n-1 || i > 0 && math.Abs(before[2]) < math.Abs(after[2]) {
+			return before
+		}
+		return after
 	}
-	at := func(x, y int) geom.Vec3 { return f.position(depth, clamped(x, f.Width), clamped(y, f.Height)) }
-	across := nearer(at(x+1, y).Sub(p), p.Sub(at(x-1, y)))
-	down := nearer(at(x, y+1).Sub(p), p.Sub(at(x, y-1)))
-	n := down.Cross(across)
+	n := slope(0, 1, y, f.Height).Cross(slope(1, 0, x, f.Width))
 	if n.Len() < 1e-12 {
 		return p.Mul(-1 / math.Max(p.Len(), 1e-9))
 	}

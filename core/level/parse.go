@@ -323,3 +323,43 @@ func fieldPath(f reflect.StructField) string {
 	name, _, _ := strings.Cut(f.Tag.Get("json"), ",")
 	return "/" + name
 }
+
+func (v *FogVolume) UnmarshalJSONFrom(d *jsontext.Decoder) error {
+	type plain FogVolume
+	return decodeDefaulted(d, (*plain)(v))
+}
+
+func (v *Beam) UnmarshalJSONFrom(d *jsontext.Decoder) error {
+	type plain Beam
+	return decodeDefaulted(d, (*plain)(v))
+}
+
+func (v *Motes) UnmarshalJSONFrom(d *jsontext.Decoder) error {
+	type plain Motes
+	return decodeDefaulted(d, (*plain)(v))
+}
+
+func (v *Path) UnmarshalJSONFrom(d *jsontext.Decoder) error {
+	type plain Path
+	return decodeDefaulted(d, (*plain)(v))
+}
+
+func (v *Key) UnmarshalJSONFrom(d *jsontext.Decoder) error {
+	type plain Key
+	return decodeDefaulted(d, (*plain)(v))
+}
+
+func (v *Fog) UnmarshalJSONFrom(d *jsontext.Decoder) error {
+	type plain Fog
+	return decodeDefaulted(d, (*plain)(v))
+}
+
+func (v *Look) UnmarshalJSONFrom(d *jsontext.Decoder) error {
+	type plain Look
+	return decodeDefaulted(d, (*plain)(v))
+}
+
+func (v *Haze) UnmarshalJSONFrom(d *jsontext.Decoder) error {
+	type plain Haze
+	return decodeDefaulted(d, (*plain)(v))
+}

@@ -143,7 +143,7 @@ func checkValue(f *faults, v reflect.Value, tag reflect.StructTag, path string) 
 func leftOut(tag reflect.StructTag) bool { return strings.HasSuffix(tag.Get("json"), ",omitzero") }
 
 func isFine(x float64, tag reflect.StructTag) bool {
-	return tag.Get("minimum") == "" && math.Abs(x) <= MaxExtent
+	return tag.Get("minimum") == "" && tag.Get("exclusiveMinimum") == "" && tag.Get("maximum") == "" && math.Abs(x) <= MaxExtent
 }
 
 func checkNumber(f *faults, x float64, tag reflect.StructTag, path string) {

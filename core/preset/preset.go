@@ -16,6 +16,7 @@ import (
 
 	"github.com/go-gl/mathgl/mgl64"
 	"github.com/go-json-experiment/json"
+	"github.com/go-json-experiment/json/jsontext"
 
 	"grotta/core/geom"
 	"grotta/core/level"
@@ -54,6 +55,14 @@ type MoodParts struct {
 	Fog     level.Fog     `json:"fog"`
 	Haze    *level.Haze   `json:"haze,omitzero" doc:"The fog's, in presets from before there was more fog than haze."`
 	Look    level.Look    `json:"look"`
+}
+
+// UnmarshalJSONFrom gives what is left out its default, so that a mood from before
+// a field was there is still one.
+func (m *MoodParts) UnmarshalJSONFrom(d *jsontext.Decoder) error {
+	type plain MoodParts
+	*m = level.Default[MoodParts]()
+	return json.UnmarshalDecode(d, (*plain)(m))
 }
 
 // FromMood lifts the mood of a level.
@@ -322,11 +331,11 @@ func (p *Preset) applyRig(l *level.Level, place Place, label string) (level.Oper
 	return level.Batch(label, steps...), nil
 }
 
-// offSurfaceM is how far a rig stands off a surface that it is set against, so
-// that faces do not fight; one without a body, its lamp.
+// offSurfaceM is how far a rig's body stands off a surface that it is set against,
+// so that faces do not fight; and bareM how far its lamps do at least.
 const (
 	offSurfaceM = 0.002
-	bareM       = 0.08
+	bareM       = 0.03
 )
 
 // stand is where a rig's own axes go. Against a wall it turns so that its front,
@@ -362,8 +371,13 @@ func (p *Preset) stand(place Place) (geom.Pose, error) {
 			lowest = math.Min(lowest, own.Apply(geom.Vec3{m.Positions[i], m.Positions[i+1], m.Positions[i+2]}).Sub(pose.Position).Dot(n))
 		}
 	}
+	for _, l := range p.Parts.Lights {
+		if l.Kind != level.BoxLight { // an opening lies in its surface
+			lowest = math.Min(lowest, pose.Carry(world.Pose(&l.Entity)).Position.Sub(pose.Position).Dot(n)-l.RadiusM-bareM)
+		}
+	}
 	if math.IsInf(lowest, 1) {
-		lowest = offSurfaceM - bareM
+		lowest = 0
 	}
 	pose.Position = pose.Position.Add(n.Mul(offSurfaceM - lowest))
 	return pose, nil

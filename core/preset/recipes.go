@@ -68,7 +68,7 @@ func (c *cook) entity(e *level.Entity, part string, at level.Vec) {
 
 func (c *cook) material(id, color string, nits float64) string {
 	m := level.Default[level.Material]()
-	m.ID, m.Name, m.Color, m.Emission = c.rig+"-"+id, id, color, nits
+	m.ID, m.Name, m.Color, m.Emission = c.rig+"-"+id+"-paint", id, color, nits
 	c.parts.Materials = append(c.parts.Materials, &m)
 	return m.ID
 }

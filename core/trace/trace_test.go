@@ -188,3 +188,24 @@ func fieldRay(r *rand.Rand, n int) Ray {
 		Vec{d[0] / l, d[1] / l, d[2] / l}, 100,
 	}
 }
+
+// A ray without a place or a direction meets nothing, on either path, and ends.
+func TestRaysThatAreNone(t *testing.T) {
+	nan, inf := float32(math.NaN()), float32(math.Inf(1))
+	for name, s := range kinds(ball(40, 1)) {
+		for _, bad := range []float32{nan, inf, -inf} {
+			for axis := range 6 {
+				r := Ray{Vec{0, 0, 3}, Vec{0, 0, -1}, 100}
+				if axis < 3 {
+					r.Origin[axis] = bad
+				} else {
+					r.Dir[axis-3] = bad
+				}
+				_, hit := s.Closest(r)
+				require.False(t, hit, "%s, %v on axis %d", name, bad, axis)
+				require.False(t, s.Occluded(r), "%s, %v on axis %d", name, bad, axis)
+				s.Each(r, func(Hit) { t.Errorf("%s: a hit of %v on axis %d", name, bad, axis) })
+			}
+		}
+	}
+}

@@ -113,6 +113,13 @@ func (c *collapser) block(n *node) block {
 	return b
 }
 
+// finite tells whether a ray has a place and a direction. One that has not meets
+// nothing: compares with NaN would lead the kernels through empty children.
+func (r *Ray) finite() bool {
+	sum := (r.Origin[0] + r.Origin[1] + r.Origin[2] + r.Dir[0] + r.Dir[1] + r.Dir[2]) * 0
+	return sum == 0
+}
+
 func prepare(r *Ray) wideRay {
 	w := wideRay{origin: r.Origin, dir: r.Dir, inv: inverse(r.Dir), max: r.Max}
 	for axis := range 3 {
@@ -126,7 +133,7 @@ func prepare(r *Ray) wideRay {
 
 func (w *wide) Closest(r Ray) (Hit, bool) {
 	hit := Hit{Triangle: -1, T: r.Max}
-	if len(w.nodes) == 0 {
+	if len(w.nodes) == 0 || !r.finite() {
 		return hit, false
 	}
 	ray := prepare(&r)
@@ -135,7 +142,7 @@ func (w *wide) Closest(r Ray) (Hit, bool) {
 }
 
 func (w *wide) Occluded(r Ray) bool {
-	if len(w.nodes) == 0 {
+	if len(w.nodes) == 0 || !r.finite() {
 		return false
 	}
 	ray := prepare(&r)
@@ -144,7 +151,7 @@ func (w *wide) Occluded(r Ray) bool {
 
 // Each is not a fast path: plain Go.
 func (w *wide) Each(r Ray, found func(Hit)) {
-	if len(w.nodes) == 0 {
+	if len(w.nodes) == 0 || !r.finite() {
 		return
 	}
 	inv, stack := inverse(r.Dir), []uint32{0}

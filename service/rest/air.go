@@ -42,7 +42,7 @@ func (s *server) registerAir(a huma.API, tag string) {
 			return answer(s, body, nil)
 		})
 	op := operation("GET", "/levels/{id}/fog", "get-fog", "The light in a level's fog volumes", tag, api.ScopeRead)
-	op.Description = "Little-endian: width, height, depth (uint32) of the whole; for each volume of the air, in order, its first layer, and its cells across, up and along (uint32; 0 where it is not lit); a float32 that values are divided by. Then half-floats, four a cell: red, green, blue, 0 in lux; and again as much: x, y, z of the luminance's direction, 0."
+	op.Description = "Little-endian: width, height, depth (uint32) of the whole; for each volume of the air, in order, its first layer, and its cells across, up and along (uint32; 0 where it is not lit); a float32 that values are to be multiplied by. Then half-floats, four a cell: red, green, blue, 0 in lux; and again as much: x, y, z of the luminance's direction, 0."
 	op.Responses = binaryResponse("application/octet-stream")
 	huma.Register(a, op, func(ctx context.Context, in *LevelPath) (*fileOut, error) {
 		o, err := s.open(ctx, in.ID)
@@ -61,6 +61,10 @@ const (
 	eyeHeightM = 1.7
 	maxSightM  = 20_000
 )
+
+// fullHalf is what the greatest value comes to: near the end of half-floats, so
+// that the small ones keep their precision.
+const fullHalf = 60000
 
 // packFog stacks the fields of all volumes into one block of cells.
 func packFog(a *air.Air) []byte {
@@ -95,11 +99,11 @@ func packFog(a *air.Air) []byte {
 		}
 	}
 	packed := make([]uint16, len(values))
-	half.Encode(packed, values, 1/most)
+	half.Encode(packed, values, fullHalf/most)
 	var b bytes.Buffer
 	binary.Write(&b, binary.LittleEndian, [3]uint32{uint32(size[0]), uint32(size[1]), uint32(size[2])})
 	binary.Write(&b, binary.LittleEndian, places)
-	binary.Write(&b, binary.LittleEndian, most)
+	binary.Write(&b, binary.LittleEndian, most/fullHalf)
 	binary.Write(&b, binary.LittleEndian, packed)
 	return b.Bytes()
 }

@@ -134,7 +134,7 @@ function Compared({ doc, viewpoint, before, at, setAt, difference, setDifference
             <img className="absolute inset-0 h-full w-full object-contain" src={now.data} alt="As it is" />
             <img className="absolute inset-0 h-full w-full object-contain" src={then.data} alt="Before" style={{ clipPath: `inset(0 ${100 - at}% 0 0)` }} />
             <div className="pointer-events-none absolute inset-y-0 w-px bg-white" style={{ left: `${at}%` }} />
-            <input type="range" className="absolute inset-x-0 bottom-1 w-full opacity-60" aria-label="Divider" min={0} max={100} step={0.5} value={at} onChange={(e) => setAt(Number(e.target.value))} />
+            <input type="range" className="absolute inset-x-0 bottom-1 w-full opacity-60 accent-[#b8b8b8]" aria-label="Divider" min={0} max={100} step={0.5} value={at} onChange={(e) => setAt(Number(e.target.value))} />
           </>
         )}
       </div>

@@ -278,13 +278,17 @@ export function airMaterial(air: AirUniforms): RawShaderMaterial {
       }
       vec3 rayAt(vec2 at) { return vec3((at * 2.0 - 1.0) * tanHalf * vec2(size.x / size.y, 1.0), -1.0); }
       vec3 viewed(vec2 at) { vec3 r = rayAt(at); return r * (distanceAt(at) / length(r)); }
-      vec3 nearer(vec3 a, vec3 b) { return abs(a.z) < abs(b.z) ? a : b; }
+      // From the nearer neighbour along an axis, or the only one at the rim.
+      vec3 slope(vec2 at, vec2 step, vec3 p, float i, float n) {
+        vec3 before = i > 0.5 ? p - viewed(at - step) : vec3(0.0);
+        vec3 after = i < n - 1.5 ? viewed(at + step) - p : vec3(0.0);
+        return i > n - 1.5 || (i > 0.5 && abs(before.z) < abs(after.z)) ? before : after;
+      }
       float occlude(vec2 pixel) {
         vec2 one = 1.0 / size;
-        vec2 at = (pixel + 0.5) * one, most = 1.0 - one / 2.0;
+        vec2 at = (pixel + 0.5) * one;
         vec3 p = viewed(at);
-        vec3 across = nearer(viewed(min(at + vec2(one.x, 0.0), most)) - p, p - viewed(max(at - vec2(one.x, 0.0), one / 2.0)));
-        vec3 upward = nearer(viewed(min(at + vec2(0.0, one.y), most)) - p, p - viewed(max(at - vec2(0.0, one.y), one / 2.0)));
+        vec3 across = slope(at, vec2(one.x, 0.0), p, pixel.x, size.x), upward = slope(at, vec2(0.0, one.y), p, pixel.y, size.y);
         vec3 n = normalize(cross(across, upward));
         float r = occlusion.y, r2 = r * r, spread = r / (2.0 * tanHalf * max(-p.z, 1e-3)) * size.y, sum = 0.0;
         for (int k = 0; k < 16; k++) {
