@@ -20,7 +20,7 @@ import (
 
 func (a *app) levelCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "level", Short: "List, make, bring in, show and change levels"}
-	cmd.AddCommand(a.levelList(), a.levelCreate(), a.levelImport(), a.levelExport(), a.levelShow(), a.levelSet(), a.levelEdit(),
+	cmd.AddCommand(a.levelList(), a.levelCreate(), a.levelImport(), a.levelExport(), a.levelShow(), a.levelSet(), a.levelAdd(), a.levelRemove(), a.levelEdit(),
 		a.levelHistory(), a.levelStep("undo", "Take back the newest change"), a.levelStep("redo", "Do again what was taken back"),
 		a.levelShare(), a.levelDelete())
 	return cmd
@@ -151,8 +151,9 @@ func describeLevel(w io.Writer, doc api.Document, m api.LightmapState) {
 	if d.Note != "" {
 		fmt.Fprintln(w, d.Note)
 	}
-	fmt.Fprintf(w, "\n%d solids, %d meshes, %d materials, %d zones, %d lights, %d glows, %d rigs\n",
-		len(d.Solids), len(d.Meshes), len(d.Materials), len(d.Zones), len(d.Lights), len(d.Glows), len(d.Rigs))
+	fmt.Fprintf(w, "\n%d solids, %d meshes, %d materials, %d zones, %d lights, %d rigs\n%d fog volumes, %d glows, %d beams, %d clouds of motes, %d paths\n",
+		len(d.Solids), len(d.Meshes), len(d.Materials), len(d.Zones), len(d.Lights), len(d.Rigs),
+		len(d.FogVolumes), len(d.Glows), len(d.Beams), len(d.Motes), len(d.Paths))
 	fmt.Fprintf(w, "lightmap: %d texels on %d pages of %d; ", m.Texels, m.Pages, m.PageSize)
 	if m.Stale == 0 {
 		fmt.Fprintf(w, "all %d layers are baked\n", len(m.Sources))
@@ -220,6 +221,52 @@ func (a *app) levelSet() *cobra.Command {
 	}
 	cmd.Flags().StringVar(&id, "id", "", "entity to change (default: the level itself)")
 	return cmd
+}
+
+func (a *app) levelAdd() *cobra.Command {
+	var id, at, aim string
+	cmd := &cobra.Command{
+		Use: "add LEVEL PART [FIELD=VALUE...]", Short: "Add an entity: fog_volumes, glows, beams, motes, viewpoints, zones and so on", Args: args(2, -1), ValidArgsFunction: a.completeLevels,
+		Example: "  grotta level add \"Saltmarsh Light\" fog_volumes --id mist --at 0,1,20 size=[8,2,8] density=0.06\n  grotta level add \"Saltmarsh Light\" beams --id hatch-beam light=work-lamp-1 length_m=3",
+		RunE: func(cmd *cobra.Command, in []string) error {
+			fields, err := pairs(in[2:])
+			if err != nil {
+				return err
+			}
+			entity, err := newEntity(id, at, aim, fields)
+			if err != nil {
+				return err
+			}
+			return a.apply(cmd, in[0], level.Operation{Op: level.OpAdd, Part: in[1], Entity: entity})
+		},
+	}
+	f := cmd.Flags()
+	f.StringVar(&id, "id", "", "its id, unique in the level")
+	f.StringVar(&at, "at", "", "position x,y,z in metres")
+	f.StringVar(&aim, "aim", "", "direction x,y,z that it faces")
+	cobra.CheckErr(cmd.MarkFlagRequired("id"))
+	return cmd
+}
+
+func (a *app) levelRemove() *cobra.Command {
+	return &cobra.Command{
+		Use: "remove LEVEL ID...", Short: "Remove entities, as one change", Args: args(2, -1), ValidArgsFunction: a.completeLevels,
+		RunE: func(cmd *cobra.Command, in []string) error {
+			return a.apply(cmd, in[0], removal(in[1:]))
+		},
+	}
+}
+
+// removal is one operation that removes each.
+func removal(ids []string) level.Operation {
+	if len(ids) == 1 {
+		return level.Remove(ids[0])
+	}
+	op := level.Batch("Remove " + strings.Join(ids, ", "))
+	for _, id := range ids {
+		op.Steps = append(op.Steps, level.Remove(id))
+	}
+	return op
 }
 
 func (a *app) levelEdit() *cobra.Command {
@@ -382,29 +429,11 @@ func (a *app) lightAdd() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			entity := map[string]any{"id": id, "kind": kind}
-			transform := map[string]any{}
-			if at != "" {
-				v, err := vector("--at", at)
-				if err != nil {
-					return err
-				}
-				transform["position"] = v
+			entity, err := newEntity(id, at, aim, fields)
+			if err != nil {
+				return err
 			}
-			if aim != "" {
-				v, err := vector("--aim", aim)
-				if err != nil {
-					return err
-				}
-				q := geom.LookRotation(geom.Vec3(v))
-				transform["rotation"] = []float64{q.V[0], q.V[1], q.V[2], q.W}
-			}
-			if len(transform) > 0 {
-				entity["transform"] = transform
-			}
-			for _, path := range slices.Sorted(maps.Keys(fields)) {
-				nest(entity, strings.Split(path, "."), fields[path])
-			}
+			entity["kind"] = kind
 			return a.apply(cmd, in[0], level.Operation{Op: level.OpAdd, Part: "lights", Entity: entity})
 		},
 	}
@@ -415,6 +444,33 @@ func (a *app) lightAdd() *cobra.Command {
 	f.StringVar(&aim, "aim", "", "direction x,y,z that it shines along")
 	cobra.CheckErr(cmd.MarkFlagRequired("id"))
 	return cmd
+}
+
+// newEntity is one with an id, a place, a direction that it faces, and fields.
+func newEntity(id, at, aim string, fields map[string]any) (map[string]any, error) {
+	entity, transform := map[string]any{"id": id}, map[string]any{}
+	if at != "" {
+		v, err := vector("--at", at)
+		if err != nil {
+			return nil, err
+		}
+		transform["position"] = v
+	}
+	if aim != "" {
+		v, err := vector("--aim", aim)
+		if err != nil {
+			return nil, err
+		}
+		q := geom.LookRotation(geom.Vec3(v))
+		transform["rotation"] = []float64{q.V[0], q.V[1], q.V[2], q.W}
+	}
+	if len(transform) > 0 {
+		entity["transform"] = transform
+	}
+	for _, path := range slices.Sorted(maps.Keys(fields)) {
+		nest(entity, strings.Split(path, "."), fields[path])
+	}
+	return entity, nil
 }
 
 func nest(tree map[string]any, path []string, value any) {
@@ -480,14 +536,7 @@ func (a *app) lightRemove() *cobra.Command {
 	return &cobra.Command{
 		Use: "remove LEVEL LIGHT...", Short: "Remove lights, as one change", Args: args(2, -1), ValidArgsFunction: a.completeLights,
 		RunE: func(cmd *cobra.Command, in []string) error {
-			op := level.Remove(in[1])
-			if len(in) > 2 {
-				op = level.Batch("remove " + strings.Join(in[1:], ", "))
-				for _, id := range in[1:] {
-					op.Steps = append(op.Steps, level.Remove(id))
-				}
-			}
-			return a.apply(cmd, in[0], op)
+			return a.apply(cmd, in[0], removal(in[1:]))
 		},
 	}
 }

@@ -251,17 +251,17 @@ func TestConeIsSeenIntoAndNotFromBehind(t *testing.T) {
 
 func TestBeamFollowsItsLight(t *testing.T) {
 	l := level.New("beam")
-	spot := level.NewLight("spot", level.Spot)
-	spot.OuterDeg, spot.Color, spot.Transform.Position = 30, "#ff0000", level.Vec{1, 2, 3}
-	l.Lights = []*level.Light{spot}
+	lamp := level.NewLight("lamp", level.Spot)
+	lamp.OuterDeg, lamp.Color, lamp.Transform.Position = 30, "#ff0000", level.Vec{1, 2, 3}
+	l.Lights = []*level.Light{lamp}
 	b := level.Default[level.Beam]()
-	b.ID, b.Light = "b", "spot"
+	b.ID, b.Light = "b", "lamp"
 	l.Beams = []*level.Beam{&b}
 	got := of(l).Beams[0]
 	assert.Equal(t, geom.Vec3{1, 2, 3}, got.At)
 	assert.InDelta(t, math.Tan(math.Pi/6), got.TanHalf, 1e-12)
 	assert.Equal(t, color.Linear{1, 0, 0}, got.Color)
-	spot.Enabled = false
+	lamp.Enabled = false
 	nits, _ := func() (color.Linear, float64) { d := of(l).Beams[0]; return d.Along(geom.Vec3{1, 2, 20}, ahead, 100) }()
 	assert.Zero(t, nits[0], "it goes out with it")
 }

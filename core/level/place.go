@@ -34,8 +34,8 @@ func (l *Level) World() *World {
 }
 
 // Leader is the sun or moon that a light follows, or nil.
-func (l *Level) Leader(light *Light) *Sun {
-	switch light.Follows {
+func (l *Level) Leader(of *Light) (lead *Sun) {
+	switch of.Follows {
 	case "sun":
 		return l.Environment.Sun
 	case "moon":

@@ -156,14 +156,14 @@ func tubeLight(c *cook) {
 }
 
 func windowShaft(c *cook) {
-	l := c.light("sun", level.BoxLight, level.Vec{}, 1000)
+	l := c.light("shaft", level.BoxLight, level.Vec{}, 1000)
 	l.Follows, l.Surfaces, l.FogShare = "sun", false, 1
 	l.WidthM, l.HeightM, l.AngularDeg = 1.4, 1.6, 0.53
 	v := level.Default[level.FogVolume]()
 	c.entity(&v.Entity, "air", level.Vec{0, -0.2, -2.2})
 	v.Size, v.EdgeM, v.Density, v.Luminance = level.Vec{3.6, 3.4, 5}, 0.4, 0.05, 0
 	c.parts.FogVolumes = append(c.parts.FogVolumes, &v)
-	m := c.motes("motes", "sun", "box", level.Vec{0, -0.3, -1.6}, level.Vec{1.6, 2, 2.4})
+	m := c.motes("motes", "shaft", "box", level.Vec{0, -0.3, -1.6}, level.Vec{1.6, 2, 2.4})
 	m.RateHz, m.Luminance = 20, 400
 }
 

@@ -52,6 +52,8 @@ func byCommand(browser context.Context, server, dir string) error {
 			{"bake", "Station", "--explain"},
 			{"level", "undo", "Station"},
 			{"shot", "Station", "--view", "pier-dusk", "-o", filepath.Join(folder, "shot-pier-dusk.png")},
+			{"compare", "Station,look=off,air=off", "Station", "--view", "pier-dusk"},
+			{"air", "Station"},
 		}},
 		{"cli-plan", [][]string{
 			{"sun", "--latitude", "54.5", "--longitude", "8.7", "--at", "2026-06-21T18:00:00Z"},

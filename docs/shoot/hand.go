@@ -19,7 +19,9 @@ func byHand(browser context.Context, url, id string) error {
 	radio := func(name string) chromedp.Action {
 		return click(`//button[@role="radio" and normalize-space()=%q]`, name)
 	}
-	button := func(name string) chromedp.Action { return click(`//button[starts-with(normalize-space(), %q)]`, name) }
+	button := func(name string) chromedp.Action {
+		return click(`//button[starts-with(normalize-space(), %[1]q) or @aria-label=%[1]q]`, name)
+	}
 	outliner := func(name string) chromedp.Action {
 		return click(`//aside[@aria-label="Outliner"]//button[contains(., %q)]`, name)
 	}
@@ -28,8 +30,8 @@ func byHand(browser context.Context, url, id string) error {
 		return chromedp.Tasks{chromedp.Click(`[data-rule="` + rule + `"] button:nth-of-type(2)`), chromedp.WaitNotPresent(`[data-rule="` + rule + `"]`)}
 	}
 	return take(browser, []picture{
-		{"sign-in", []chromedp.Action{chromedp.Navigate(url), chromedp.WaitVisible("input[name=name]")}},
 		{"levels", []chromedp.Action{
+			chromedp.Navigate(url), chromedp.WaitVisible("input[name=name]"),
 			chromedp.SendKeys("input[name=name]", "maren"), chromedp.SendKeys("input[name=password]", harness.Password+"\r"),
 			chromedp.WaitVisible("li img"), chromedp.Sleep(time.Second),
 		}},
@@ -43,8 +45,14 @@ func byHand(browser context.Context, url, id string) error {
 			chromedp.WaitVisible(`//button[normalize-space()="Bake at good quality"]`, chromedp.BySearch), button("Bake at good quality"), baked,
 		}},
 		{"ledger", []chromedp.Action{tab("Ledger"), chromedp.MouseClickXY(640, 470)}},
-		{"brightness", []chromedp.Action{radio("Brightness")}},
+		{"comparison", []chromedp.Action{
+			tab("Shots"), chromedp.WaitVisible(`section[aria-label="Panels"] ul img`), choose("Compare with", "2"),
+			click(`//aside//button[@role="tab" and normalize-space()=%q]`, "look"),
+			chromedp.Click(`section[aria-label="Panels"] ul button`), chromedp.WaitVisible(`[data-testid=difference]`), chromedp.WaitVisible(`img[alt="Before"]`),
+			chromedp.Sleep(time.Second),
+		}},
 		{"texels", []chromedp.Action{
+			button("Leave the comparison"), click(`//aside//button[@role="tab" and normalize-space()=%q]`, "light"),
 			radio("Texels"), chromedp.Evaluate(`document.querySelector("canvas").dispatchEvent(new KeyboardEvent("keydown", { key: "Escape", bubbles: true }))`, nil),
 			button("Plan density"), chromedp.WaitVisible(`//button[starts-with(normalize-space(), "Apply to")]`, chromedp.BySearch), button("Apply to"), chromedp.Sleep(8 * time.Second), // it is baked again meanwhile
 		}},
@@ -59,6 +67,15 @@ func byHand(browser context.Context, url, id string) error {
 
 func click(path, name string) chromedp.Action {
 	return chromedp.Click(fmt.Sprintf(path, name), chromedp.BySearch)
+}
+
+// choose picks a value of a list by its label.
+func choose(label, value string) chromedp.Action {
+	return chromedp.Evaluate(fmt.Sprintf(`(() => {
+		const s = document.querySelector('select[aria-label=%q]');
+		Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, "value").set.call(s, %q);
+		s.dispatchEvent(new Event("change", { bubbles: true }));
+	})()`, label, value), nil)
 }
 
 // dim moves a strip's fader, of 0 to 1, and lets it go.

@@ -28,7 +28,34 @@ func byCore(ctx context.Context) error {
 		l.Lightmap.Bounces = on
 		pair = append(pair, demo.Exhibit{Label: map[bool]string{false: "direct light alone", true: "with bounces"}[on], Level: l})
 	}
-	return exhibits(ctx, "light-bounces", pair, 2, 636, 420, false)
+	if err := exhibits(ctx, "light-bounces", pair, 2, 636, 420, false); err != nil {
+		return err
+	}
+	return beforeAndAfter(ctx)
+}
+
+// beforeAndAfter shows demo levels without their air and look, and with them.
+func beforeAndAfter(ctx context.Context) error {
+	var cells []shot.Cell
+	for _, of := range []struct{ from, view string }{
+		{"demo", "pier-dusk"}, {"noon", "pier-end"}, {"night", "pier-dusk"},
+		{"mill", "down-the-hall"}, {"mill", "at-the-press"}, {"yard", "between-trams"},
+	} {
+		l := demo.Start(of.from)
+		view := l.Viewpoint(of.view)
+		for _, off := range []bool{true, false} {
+			picture, err := render(ctx, l, view, shot.Options{Width: 312, Height: 234, Samples: 3, NoAir: off, NoLook: off}, false)
+			if err != nil {
+				return err
+			}
+			label := l.Name
+			if off {
+				label += ", before"
+			}
+			cells = append(cells, shot.Cell{Picture: picture, Label: label})
+		}
+	}
+	return save("air-and-look", shot.Sheet(cells, 4))
 }
 
 func exhibits(ctx context.Context, name string, list []demo.Exhibit, columns, width, height int, meter bool) error {
@@ -44,6 +71,15 @@ func exhibits(ctx context.Context, name string, list []demo.Exhibit, columns, wi
 }
 
 func exhibit(ctx context.Context, l *level.Level, width, height int, meter bool) (image.Image, error) {
+	view := l.Viewpoints[0]
+	if v := l.Viewpoint("kitchen-table"); v != nil {
+		view = v
+	}
+	return render(ctx, l, view, shot.Options{Width: width, Height: height, Samples: 2}, meter)
+}
+
+// render bakes a level at good quality and takes a picture of it.
+func render(ctx context.Context, l *level.Level, view *level.Viewpoint, o shot.Options, meter bool) (image.Image, error) {
 	if err := l.Validate(); err != nil {
 		return nil, err
 	}
@@ -56,12 +92,7 @@ func exhibit(ctx context.Context, l *level.Level, width, height int, meter bool)
 		return nil, err
 	}
 	m := bake.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers)
-	view := l.Viewpoints[0]
-	if v := l.Viewpoint("kitchen-table"); v != nil {
-		view = v
-	}
 	camera := shot.Of(p.Scene.World, view)
-	o := shot.Options{Width: width, Height: height, Samples: 2}
 	if meter {
 		ev := shot.Meter(p, m, camera, o)
 		o.ExposureEV = &ev

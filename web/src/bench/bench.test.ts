@@ -1,3 +1,4 @@
+import { flickerAt } from "./flicker";
 import { describe, expect, it } from "vitest";
 import type { Document, Light, Source } from "../api/client";
 import { fromPanTilt, panTilt } from "./angles";
@@ -104,5 +105,24 @@ describe("the reach of a light", () => {
   });
   it("is nothing where a point light has no end", () => {
     expect(reachLines(light({ range_m: 0 }))).toEqual([]);
+  });
+});
+
+describe("flicker", () => {
+  // What core/level gives for the same light at the same times.
+  const same: Record<string, [number, number][]> = {
+    candle: [[0, 0.806174494054], [0.37, 0.840733542415], [3.3, 0.798489164961], [12.25, 0.909946966188]],
+    pulse: [[0, 1], [0.37, 0.917557050458], [3.3, 0.6], [12.25, 0.8]],
+  };
+  for (const [pattern, values] of Object.entries(same)) {
+    it(`of a ${pattern} is the service's`, () => {
+      for (const [at, want] of values) expect(flickerAt({ pattern: pattern as "candle", rate_hz: 5, depth: 0.4 }, at, "vat-lamp")).toBeCloseTo(want, 10);
+    });
+  }
+
+  it("of a failing tube dips all the way, and is mostly on", () => {
+    const all = Array.from({ length: 400 }, (_, i) => flickerAt({ pattern: "faulty", rate_hz: 5, depth: 0.9 }, i / 40, "tube"));
+    expect(new Set(all.map((v) => v.toFixed(6)))).toEqual(new Set(["1.000000", "0.100000"]));
+    expect(all.filter((v) => v === 1).length).toBeGreaterThan(200);
   });
 });

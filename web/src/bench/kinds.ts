@@ -15,7 +15,7 @@ export const kinds: Record<Light["kind"], { icon: LucideIcon; unit: string; plur
 export const lightKinds = Object.keys(kinds) as Light["kind"][];
 
 export type AirKind = "fog volume" | "glow" | "beam" | "motes";
-export const airPlurals: Record<AirKind, string> = { "fog volume": "Fog volumes", glow: "Glows", beam: "Beams", motes: "Motes" };
+export const airPlurals: Record<AirKind, string> = { "fog volume": "Volumes of fog", glow: "Glows", beam: "Beams", motes: "Motes" };
 
 export const icons: Record<Light["kind"] | AirKind | "sun" | "moon", LucideIcon> = {
   ...(Object.fromEntries(lightKinds.map((k) => [k, kinds[k].icon])) as Record<Light["kind"], LucideIcon>),

@@ -2,6 +2,7 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import type { Document, Light, LightmapState } from "../../api/client";
 import { complain } from "../../ui/messages";
 import { askPoint, useAir, useFog, useGlowImages, useLayers, usePlatforms, useScene, useSeconds, useSky } from "../data";
+import { flickerAt } from "../flicker";
 import { icons, kinds } from "../kinds";
 import { linear, Mix, swatch } from "../layers";
 import { bench, camera, useBench, type ViewMode } from "../store";
@@ -97,6 +98,13 @@ export function View({ doc, state, onPlace, onAimSun }: { doc: Document; state: 
     stage.current?.setMode(mode);
   }, [scene, mix, mode]);
 
+  const seconds = useSeconds(playing);
+  const flickers = level.lights.some((l) => l.flicker && l.enabled);
+  const flicker = (id: string) => {
+    const f = playing ? level.lights.find((l) => l.id === id)?.flicker : undefined;
+    return f ? flickerAt(f, seconds, id) : 1;
+  };
+
   // The mix: layers as they come, weights as they are dragged. Layers of another
   // layout wait for their scene.
   useEffect(() => {
@@ -109,16 +117,16 @@ export function View({ doc, state, onPlace, onAimSun }: { doc: Document; state: 
     }
     for (const s of state.sources) {
       const strip = stripOf(s); // the patches of a sky move together
-      const weight = weightOf(s, live[strip], muted[strip] ?? false, anySolo && !solo[strip]);
-      changed = mix.setWeight(s.id, weight) || changed;
+      const k = flicker(s.id);
+      const [r, g, b] = weightOf(s, live[strip], muted[strip] ?? false, anySolo && !solo[strip]);
+      changed = mix.setWeight(s.id, [r * k, g * k, b * k]) || changed;
     }
     if (changed) stage.current?.refresh();
-  }, [mix, scene, state, layers, live, muted, solo]);
+  }, [mix, scene, state, layers, live, muted, solo, flickers ? seconds : 0]);
 
   const report = useAir(doc.level.id, doc.level.revision).data;
   const fog = useFog(doc.level.id, report).data ?? null;
   const images = useGlowImages(level.images, level.glows).data ?? null;
-  const seconds = useSeconds(playing);
   useEffect(() => {
     if (!report) return;
     const byID = new Map((state?.sources ?? []).map((s) => [s.id, s]));
@@ -191,7 +199,7 @@ function Shown() {
     <div className="absolute bottom-2 right-2 flex bg-base-100">
       {toggle("Air", "Fog, glows, beams and motes (F)", airOn, { airOn: !airOn })}
       {toggle("Look", "Everything after the light but exposure (L)", lookOn, { lookOn: !lookOn })}
-      {toggle("Drift", "Motes drift (P)", playing, { playing: !playing })}
+      {toggle("Play", "Time goes on: motes drift, lights flicker (P)", playing, { playing: !playing })}
       {cut.length > 0 && (
         <select className="field !w-32 !bg-base-100" aria-label="Display" title="Light over what a platform takes is cut, as it is there" value={display} onChange={(e) => bench.set({ display: e.target.value })}>
           <option value="">all light</option>
