@@ -1,0 +1,192 @@
+package jobs_test
+
+import (
+	"context"
+	"encoding/json"
+	"io"
+	"log/slog"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"grotta/api"
+	"grotta/core/bake"
+	"grotta/core/level"
+	"grotta/demo"
+	"grotta/service/blob"
+	"grotta/service/jobs"
+	"grotta/service/store"
+	"grotta/service/studio"
+)
+
+var ctx = context.Background()
+
+// works is a baker over a folder of data, which may hold an earlier one's.
+type works struct {
+	*jobs.Baker
+	store *store.Store
+	maren store.Asker
+}
+
+func open(t *testing.T, dir string) *works {
+	t.Helper()
+	st, err := store.Open(dir)
+	require.NoError(t, err)
+	blobs, err := blob.Open(filepath.Join(dir, "blobs"))
+	require.NoError(t, err)
+	b, err := jobs.Start(dir, st, studio.New(st, blobs), slog.New(slog.NewTextHandler(io.Discard, nil)))
+	require.NoError(t, err)
+	if _, err := st.UserID("maren"); err != nil {
+		require.NoError(t, st.AddUser("maren", "salt-marsh-light"))
+	}
+	id, err := st.UserID("maren")
+	require.NoError(t, err)
+	return &works{b, st, store.Asker{ID: id, Name: "maren", Scopes: api.Scopes}}
+}
+
+func (w *works) close(t *testing.T) {
+	t.Helper()
+	w.Close()
+	require.NoError(t, w.store.Close())
+}
+
+// wait asks for a bake until it is over, or as long as want says.
+func (w *works) wait(t *testing.T, id string, want func(api.Bake) bool) api.Bake {
+	t.Helper()
+	for range 1200 {
+		b, err := w.store.Bake(w.maren, id)
+		require.NoError(t, err)
+		if b = w.Status(b); want(b) {
+			return b
+		}
+		time.Sleep(25 * time.Millisecond)
+	}
+	t.Fatal("the bake did not come to it within 30 seconds")
+	return api.Bake{}
+}
+
+func over(b api.Bake) bool { return b.Over() }
+
+// A bake makes every layer once and tells how it goes; the next one finds them
+// all, and another strength needs none.
+func TestBakeThenReuse(t *testing.T) {
+	w := open(t, t.TempDir())
+	defer w.close(t)
+	room := demo.Room()
+	info, err := w.store.CreateLevel(w.maren, room, "room")
+	require.NoError(t, err)
+	events, stop, err := w.Watch(info.ID)
+	require.NoError(t, err)
+	defer stop()
+
+	b, err := w.Submit(ctx, w.maren, info.ID, 1, room, bake.Draft)
+	require.NoError(t, err)
+	assert.Zero(t, b.Reused)
+	done := w.wait(t, b.ID, over)
+	assert.Equal(t, "done", done.State)
+	assert.Len(t, done.Hash, 64)
+
+	again, err := w.Submit(ctx, w.maren, info.ID, 1, room, bake.Draft)
+	require.NoError(t, err)
+	assert.Equal(t, "done", again.State, "at once")
+	assert.Equal(t, again.Layers, again.Reused)
+	assert.Equal(t, done.Hash, again.Hash)
+
+	next, _, err := room.Apply(level.Set("lamp", map[string]any{"strength": 90.0}))
+	require.NoError(t, err)
+	brighter, err := w.Submit(ctx, w.maren, info.ID, 2, next, bake.Draft)
+	require.NoError(t, err)
+	assert.Equal(t, "done", brighter.State, "a strength is a mix")
+	assert.NotEqual(t, done.Hash, brighter.Hash)
+
+	states := map[string]bool{}
+	for len(events) > 0 {
+		var e jobs.Event
+		require.NoError(t, json.Unmarshal((<-events).Data, &e))
+		states[e.Bake.State] = true
+	}
+	assert.True(t, states["done"], "watchers were told: %v", states)
+}
+
+// A better quality comes after coarse light that is there within moments.
+func TestCoarseLightComesFirst(t *testing.T) {
+	w := open(t, t.TempDir())
+	defer w.close(t)
+	l := demo.Saltmarsh()
+	info, err := w.store.CreateLevel(w.maren, l, "demo")
+	require.NoError(t, err)
+	b, err := w.Submit(ctx, w.maren, info.ID, 1, l, bake.Final)
+	require.NoError(t, err)
+	p, err := bake.Prepare(l)
+	require.NoError(t, err)
+	key := p.Key(&p.Sources[0], bake.Draft)
+	require.Eventually(t, func() bool {
+		have, err := w.store.LayerBlobs([]string{key})
+		return err == nil && have[key] != ""
+	}, 60*time.Second, 50*time.Millisecond, "a draft of the first source")
+	stored, err := w.store.Bake(w.maren, b.ID)
+	require.NoError(t, err)
+	assert.False(t, stored.Over(), "while the bake itself goes on")
+
+	cancelled, err := w.Cancel(b.ID)
+	require.NoError(t, err)
+	assert.Equal(t, "cancelled", cancelled.State)
+	_, err = w.Cancel(b.ID)
+	assert.ErrorIs(t, err, store.ErrOver, "once")
+	time.Sleep(200 * time.Millisecond)
+	stored, err = w.store.Bake(w.maren, b.ID)
+	require.NoError(t, err)
+	assert.Equal(t, "cancelled", stored.State, "and it stays so")
+}
+
+// A service that stops in the middle goes on at its next start, and comes to the
+// mix of one that was not disturbed.
+func TestStoppedBakeGoesOn(t *testing.T) {
+	dir := t.TempDir()
+	w := open(t, dir)
+	room := demo.Room()
+	room.Lightmap.Density = 24
+	info, err := w.store.CreateLevel(w.maren, room, "room")
+	require.NoError(t, err)
+	b, err := w.Submit(ctx, w.maren, info.ID, 1, room, bake.Good)
+	require.NoError(t, err)
+	w.wait(t, b.ID, func(b api.Bake) bool { return b.State == "running" || b.Over() })
+	w.close(t)
+
+	w = open(t, dir)
+	defer w.close(t)
+	resumed := w.wait(t, b.ID, over)
+	require.Equal(t, "done", resumed.State, resumed.Error)
+
+	calm := open(t, t.TempDir())
+	defer calm.close(t)
+	other, err := calm.store.CreateLevel(calm.maren, room, "room")
+	require.NoError(t, err)
+	c, err := calm.Submit(ctx, calm.maren, other.ID, 1, room, bake.Good)
+	require.NoError(t, err)
+	assert.Equal(t, calm.wait(t, c.ID, over).Hash, resumed.Hash)
+}
+
+func TestWatchersHearOfRevisions(t *testing.T) {
+	w := open(t, t.TempDir())
+	defer w.close(t)
+	events, stop, err := w.Watch("a-level")
+	require.NoError(t, err)
+	w.TellRevision(api.RevisionEvent{Level: "another", Revision: 9})
+	w.TellRevision(api.RevisionEvent{Level: "a-level", Revision: 3, Author: "ivo"})
+	select {
+	case msg := <-events:
+		var e jobs.Event
+		require.NoError(t, json.Unmarshal(msg.Data, &e))
+		assert.Equal(t, 3, e.Revision.Revision, "of their own level alone")
+	case <-time.After(10 * time.Second):
+		t.Fatal("nothing came")
+	}
+	stop()
+	w.TellRevision(api.RevisionEvent{Level: "a-level", Revision: 4})
+	time.Sleep(50 * time.Millisecond)
+	assert.Empty(t, events)
+}

@@ -1,0 +1,112 @@
+package store
+
+import (
+	"fmt"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"grotta/core/level"
+	"grotta/core/preset"
+	"grotta/demo"
+)
+
+// Every revision can be read as it was, also past undo and redo, and after the
+// service has forgotten what it had at hand.
+func TestEveryRevisionAsItWas(t *testing.T) {
+	s, maren := open(t)
+	info, err := s.CreateLevel(maren, demo.Room(), "room")
+	require.NoError(t, err)
+	texts := map[int]string{}
+	note := func() {
+		head, doc, err := s.Level(maren, info.ID)
+		require.NoError(t, err)
+		text, err := level.Encode(doc)
+		require.NoError(t, err)
+		texts[head.Revision] = string(text)
+	}
+	note()
+	edit := func(op level.Operation) {
+		_, err := s.Apply(maren, info.ID, op, 0)
+		require.NoError(t, err)
+		note()
+	}
+	edit(level.Set("lamp", map[string]any{"strength": 12.0}))
+	edit(level.Set("", map[string]any{"look.exposure_ev": 2.0, "fog.haze.enabled": true}))
+	edit(level.Remove("crate"))
+	_, err = s.Undo(maren, info.ID)
+	require.NoError(t, err)
+	note()
+	_, err = s.Redo(maren, info.ID)
+	require.NoError(t, err)
+	note()
+	edit(level.Add("lights", level.NewLight("second", level.Tube)))
+	require.Len(t, texts, 7)
+
+	for _, cold := range []bool{false, true} {
+		for n, want := range texts {
+			if cold {
+				s.docs.drop(info.ID)
+			}
+			doc, err := s.LevelAt(maren, info.ID, n)
+			require.NoError(t, err)
+			got, err := level.Encode(doc)
+			require.NoError(t, err)
+			assert.Equal(t, want, string(got), "revision %d, cold %t", n, cold)
+		}
+	}
+	for _, n := range []int{0, -1, 8} {
+		_, err := s.LevelAt(maren, info.ID, n)
+		assert.ErrorIs(t, err, ErrNotFound, "revision %d", n)
+		assert.ErrorContains(t, err, "revisions 1 to 7")
+	}
+	require.NoError(t, s.AddUser("ivo", "salt-marsh-light"))
+	id, err := s.UserID("ivo")
+	require.NoError(t, err)
+	_, err = s.LevelAt(Asker{ID: id, Name: "ivo"}, info.ID, 1)
+	assert.ErrorIs(t, err, ErrNotFound, "nobody else reads its past")
+}
+
+// Recipes are everybody's, cannot be anybody's, and are read like any preset.
+func TestRecipesAreListedForAll(t *testing.T) {
+	s, maren := open(t)
+	all, err := s.Presets(maren)
+	require.NoError(t, err)
+	assert.Len(t, all, len(preset.Recipes()))
+	for _, r := range all {
+		info, p, err := s.Preset(maren, r.Owner, r.Name, 0)
+		require.NoError(t, err, r.Name)
+		assert.Equal(t, r, info)
+		hash, err := p.Hash()
+		require.NoError(t, err)
+		assert.Equal(t, r.Hash, hash)
+	}
+	_, _, err = s.Preset(maren, preset.RecipeOwner, "none", 0)
+	assert.ErrorIs(t, err, ErrNotFound)
+	_, _, err = s.Preset(maren, preset.RecipeOwner, "candle", 2)
+	assert.ErrorIs(t, err, ErrNotFound)
+	assert.ErrorContains(t, s.AddUser(preset.RecipeOwner, "salt-marsh-light"), "choose another name")
+}
+
+// A rig is placed by one revision, which one undo takes back.
+func TestPlacingIsOneRevision(t *testing.T) {
+	s, maren := open(t)
+	info, err := s.CreateLevel(maren, demo.Room(), "room")
+	require.NoError(t, err)
+	for i, r := range preset.Recipes() {
+		rev, err := s.ApplyPreset(maren, info.ID, preset.RecipeOwner, r.Name, 0, &level.Vec{0, 0, 0}, &level.Vec{0, 1, 0})
+		require.NoError(t, err, r.Name)
+		assert.Equal(t, 2*i+2, rev.Number)
+		assert.Equal(t, fmt.Sprintf("Apply recipes/%s@1", r.Name), rev.Label)
+		_, err = s.Undo(maren, info.ID)
+		require.NoError(t, err)
+	}
+	_, doc, err := s.Level(maren, info.ID)
+	require.NoError(t, err)
+	before, err := level.Encode(demo.Room())
+	require.NoError(t, err)
+	after, err := level.Encode(doc)
+	require.NoError(t, err)
+	assert.Equal(t, string(before), string(after))
+}
