@@ -20,7 +20,6 @@ func TestAirAndLookInTheBrowser(t *testing.T) {
 	_, err := harness.BakeAndWait(ctx, maren, l.ID, "draft")
 	require.NoError(t, err)
 	p := open(t, g)
-	p.do(chromedp.EmulateViewport(1280, 801, chromedp.EmulateScale(0.5)))
 	p.signIn("maren")
 	p.do(chromedp.Navigate(g.URL+"/levels/"+l.ID), chromedp.WaitVisible("[data-strip]"), chromedp.WaitVisible("[data-testid=view][data-air]"))
 	doc := func() *level.Level {

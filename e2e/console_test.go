@@ -52,6 +52,7 @@ func open(t *testing.T, g *harness.Grotta) *page {
 			p.sent = append(p.sent, e.Request.Method+" "+strings.TrimPrefix(e.Request.URL, g.URL))
 		}
 	})
+	p.do(chromedp.EmulateViewport(1280, 801, chromedp.EmulateScale(0.5))) // a quarter of the pixels: they are drawn by the processor here
 	return p
 }
 

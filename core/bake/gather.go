@@ -6,6 +6,7 @@ import (
 
 	"grotta/core/color"
 	"grotta/core/geom"
+	"grotta/core/half"
 	"grotta/core/lightmap"
 )
 
@@ -144,7 +145,7 @@ func (p *Prepared) gatherFine(ctx context.Context, t *transport, sources []*Sour
 				link, distance := p.gatherRay(t, texel, dir)
 				found.add(dir, distance)
 				if link < linkDark {
-					addRow(row, sent.row(int(link)))
+					half.Add(row, sent.row(int(link)))
 				} else if link == linkSky {
 					for _, s := range skies {
 						c := sources[s].skyRadiance(dir)
@@ -176,7 +177,7 @@ func (p *Prepared) gatherCoarse(ctx context.Context, t *transport, sources []*So
 			t.gathered(k, &sent, row)
 			for i, s := range sources {
 				if s.isSmooth() {
-					addRow(row[3*i:3*i+3], own[3*i:3*i+3])
+					half.Add(row[3*i:3*i+3], own[3*i:3*i+3])
 				}
 			}
 		}

@@ -11,6 +11,7 @@ import (
 
 	"grotta/core/color"
 	"grotta/core/geom"
+	"grotta/core/half"
 	"grotta/core/lightmap"
 	"grotta/core/scene"
 	"grotta/core/trace"
@@ -323,18 +324,11 @@ func (t *transport) gathered(k int, sent *table, row []float32) {
 	clear(row)
 	for _, link := range t.links[k*patchRays : (k+1)*patchRays] {
 		if link < linkDark {
-			addRow(row, sent.row(int(link)))
+			half.Add(row, sent.row(int(link)))
 		}
 	}
 	for c := range row {
 		row[c] *= 1.0 / patchRays
-	}
-}
-
-func addRow(sum, row []float32) {
-	row = row[:len(sum)]
-	for c := range sum {
-		sum[c] += row[c]
 	}
 }
 

@@ -1,7 +1,7 @@
 // Package half turns float32 into IEEE 754 half-floats and adds scaled runs of
-// them: the inner loops of packing a layer and of a mix. Where the processor has
-// F16C they are assembly (kernel_amd64.s, which kernel/ generates), else Go; both
-// round alike.
+// them, and plain runs of float32: the inner loops of packing a layer, of a mix and
+// of bounced light. Where the processor has F16C they are assembly
+// (kernel_amd64.s, which kernel/ generates), else Go; both round alike.
 package half
 
 import (
@@ -49,6 +49,19 @@ func addScaled(to []float32, from []uint16, weight [3]float32) {
 		to[k] += float32(weight[0] * value[from[k]])
 		to[k+1] += float32(weight[1] * value[from[k+1]])
 		to[k+2] += float32(weight[2] * value[from[k+2]])
+	}
+}
+
+// Add adds from to as many values of to.
+func Add(to, from []float32) {
+	from = from[:len(to)]
+	n := 0
+	if fast && len(to) >= 8 {
+		n = len(to) &^ 7
+		addAVX(&to[0], &from[0], int64(n/8))
+	}
+	for i := n; i < len(to) && i < len(from); i++ {
+		to[i] += from[i]
 	}
 }
 

@@ -12,3 +12,6 @@ func addScaledF16C(to *float32, from *uint16, weights *float32, steps int64)
 
 //go:noescape
 func encodeF16C(to *uint16, from *float32, scale float32, steps int64)
+
+//go:noescape
+func addAVX(to, from *float32, steps int64)

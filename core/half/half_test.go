@@ -56,3 +56,18 @@ func TestLengthsThatAreNone(t *testing.T) {
 	Encode(nil, nil, 1)
 	assert.Panics(t, func() { AddScaled(make([]float32, 25), make([]uint16, 25), [3]float32{}) })
 }
+
+// Rows of any length are added to the bit as one by one, and nothing beyond them.
+func TestAddOfAnyLength(t *testing.T) {
+	for n := range 70 {
+		v, w := numbers(n+4), numbers(2*n + 9)[n+5:]
+		want := make([]float32, len(v))
+		copy(want, v)
+		for i := range n {
+			want[i] += w[i]
+		}
+		Add(v[:n], w)
+		require.Equal(t, want, v, "%d of them", n)
+	}
+	assert.Panics(t, func() { Add(make([]float32, 9), make([]float32, 8)) })
+}

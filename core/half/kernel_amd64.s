@@ -50,3 +50,21 @@ encode:
 	JNZ       encode
 	VZEROUPPER
 	RET
+
+// func addAVX(to *byte, from *byte, steps int64)
+// Requires: AVX
+TEXT ·addAVX(SB), NOSPLIT, $0-24
+	MOVQ to+0(FP), AX
+	MOVQ from+8(FP), CX
+	MOVQ steps+16(FP), DX
+
+sum:
+	VMOVUPS (AX), Y0
+	VADDPS  (CX), Y0, Y0
+	VMOVUPS Y0, (AX)
+	ADDQ    $0x20, CX
+	ADDQ    $0x20, AX
+	DECQ    DX
+	JNZ     sum
+	VZEROUPPER
+	RET

@@ -1,6 +1,7 @@
 package level_test
 
 import (
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -70,4 +71,20 @@ func TestLightsThatFollowTheSun(t *testing.T) {
 	assert.False(t, l.Shines(box), "by night it is out")
 	l.Environment.Sun = nil
 	assert.False(t, l.Shines(box), "and where there is no sun")
+}
+
+// A world is read by many at once, whatever they ask for first.
+func TestWorldIsReadByMany(t *testing.T) {
+	l := demo.Saltmarsh()
+	world := l.World()
+	var wait sync.WaitGroup
+	for range 8 {
+		wait.Go(func() {
+			for _, p := range l.Placed() {
+				world.Pose(p.Entity)
+			}
+			world.Pose(&level.Entity{ID: "no-such", Transform: level.Default[level.Transform]()})
+		})
+	}
+	wait.Wait()
 }

@@ -14,7 +14,8 @@ import (
 	"grotta/core/solar"
 )
 
-// World is where things stand once parents have carried them.
+// World is where things stand once parents have carried them. It is made whole
+// and then only read, by any number of goroutines.
 type World struct {
 	level *Level
 	byID  map[string]*Entity
@@ -30,7 +31,21 @@ func (l *Level) World() *World {
 			w.aimed[light.ID] = geom.LookRotation(lead.Toward().Mul(-1))
 		}
 	}
+	for _, p := range l.Placed() {
+		w.settle(p.Entity)
+	}
 	return w
+}
+
+// settle finds the place of an entity after that of what carries it.
+func (w *World) settle(e *Entity) {
+	if _, ok := w.known[e.ID]; ok {
+		return
+	}
+	if parent, ok := w.byID[e.Parent]; ok {
+		w.settle(parent)
+	}
+	w.known[e.ID] = w.resolve(e)
 }
 
 // Leader is the sun or moon that a light follows, or nil.
@@ -72,6 +87,10 @@ func (w *World) Pose(e *Entity) geom.Pose {
 	if pose, ok := w.known[e.ID]; ok {
 		return pose
 	}
+	return w.resolve(e)
+}
+
+func (w *World) resolve(e *Entity) geom.Pose {
 	q := e.Transform.Rotation
 	pose := geom.Pose{
 		Position: geom.Vec3(e.Transform.Position),
@@ -83,7 +102,6 @@ func (w *World) Pose(e *Entity) geom.Pose {
 	if q, ok := w.aimed[e.ID]; ok {
 		pose.Rotation = q
 	}
-	w.known[e.ID] = pose
 	return pose
 }
 

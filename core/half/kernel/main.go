@@ -11,6 +11,7 @@ import (
 func main() {
 	addScaled()
 	encode()
+	add()
 	Generate()
 }
 
@@ -54,6 +55,23 @@ func encode() {
 	ADDQ(Imm(16), to)
 	DECQ(steps)
 	JNZ(LabelRef("encode"))
+	VZEROUPPER()
+	RET()
+}
+
+// add does to[i] += from[i], eight at a time.
+func add() {
+	TEXT("addAVX", NOSPLIT, "func(to, from *byte, steps int64)")
+	to, from, steps := Load(Param("to"), GP64()), Load(Param("from"), GP64()), Load(Param("steps"), GP64())
+	Label("sum")
+	v := YMM()
+	VMOVUPS(Mem{Base: to}, v)
+	VADDPS(Mem{Base: from}, v, v)
+	VMOVUPS(v, Mem{Base: to})
+	ADDQ(Imm(32), from)
+	ADDQ(Imm(32), to)
+	DECQ(steps)
+	JNZ(LabelRef("sum"))
 	VZEROUPPER()
 	RET()
 }
