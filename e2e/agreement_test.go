@@ -27,6 +27,7 @@ func TestViewAgreesWithShot(t *testing.T) {
 	maren, err := g.As("maren")
 	require.NoError(t, err)
 	p := open(t, g)
+	p.do(chromedp.EmulateViewport(1280, 801, chromedp.EmulateScale(0.5)))
 	p.signIn("maren")
 	for _, from := range demo.Levels {
 		l, err := maren.CreateLevel(ctx, api.NewLevel{From: from})

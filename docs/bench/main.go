@@ -26,6 +26,7 @@ func main() {
 		{"-bench", "Mix", "./core/bake"},
 		{"-bench", "Demo|Growth", "-benchtime", "3x", "./core/bake"},
 		{"-bench", "Memory", "-benchtime", "1x", "./core/bake"},
+		{"-bench", "Shot", "-benchtime", "3x", "./core/shot"},
 	} {
 		out, err := exec.Command("go", append([]string{"test", "-run", "^$"}, run...)...).CombinedOutput()
 		if err != nil {
@@ -78,6 +79,8 @@ func (f figures) print() {
 	row("demo, a mix", "%.1f ms", 1000*f["Demo/mix s"])
 	row("demo, 18 lights direct at good", "%.2f s, %.2f million texels and lights a second", f["Demo/good/direct s"], 18*f["Demo/good/direct Mtexels/s"])
 	row("demo, all sources with bounces at good", "%.2f s", f["Demo/good/bounced s"])
+	row("demo, a shot of 1280x800, air and look", "%.2f s; Paper Mill %.2f s", f["Shot/demo s"], f["Shot/mill s"])
+	row("demo, the light in its fog from nothing", "%.2f s; Paper Mill %.2f s", f["Shot/demo-fog s"], f["Shot/mill-fog s"])
 	row("peak memory beyond the layers", "%.0f bytes a texel, geometry and all", f["Memory bytes/texel"])
 	row("triangles ready for rays", "%.0f bytes each, beside the document", f["TriangleMemory bytes/triangle"])
 	row("a ray, 20k to 300k triangles", "%.2f times the time", f["Growth/300000 ns/ray"]/f["Growth/20000 ns/ray"])
