@@ -24,7 +24,7 @@ func main() {
 }
 
 func run() error {
-	ctx, cancel := context.WithTimeout(context.Background(), 8*time.Minute)
+	ctx, cancel := context.WithTimeout(context.Background(), 15*time.Minute)
 	defer cancel()
 	dir, err := os.MkdirTemp("", "grotta-shoot-")
 	if err != nil {
@@ -34,10 +34,17 @@ func run() error {
 	if err := os.MkdirAll(folder, 0o755); err != nil {
 		return err
 	}
-	if err := byCore(ctx); err != nil {
-		return err
+	// "core" or "tour" asks for a part.
+	part := ""
+	if len(os.Args) > 1 {
+		part = os.Args[1]
 	}
-	if len(os.Args) > 1 && os.Args[1] == "core" {
+	if part != "tour" {
+		if err := byCore(ctx); err != nil {
+			return err
+		}
+	}
+	if part == "core" {
 		return nil
 	}
 	g, err := harness.Start(dir)
@@ -70,7 +77,7 @@ func take(browser context.Context, pictures []picture) error {
 	for _, p := range pictures {
 		var data []byte
 		actions := append(p.do, chromedp.Sleep(1200*time.Millisecond), chromedp.CaptureScreenshot(&data))
-		ctx, cancel := context.WithTimeout(browser, time.Minute)
+		ctx, cancel := context.WithTimeout(browser, 4*time.Minute)
 		err := chromedp.Run(ctx, actions...)
 		cancel()
 		if err != nil {
