@@ -47,6 +47,7 @@ func byHand(browser context.Context, url, id string) error {
 		{"ledger", []chromedp.Action{tab("Ledger"), chromedp.MouseClickXY(640, 470)}},
 		{"comparison", []chromedp.Action{
 			tab("Shots"), chromedp.WaitVisible(`section[aria-label="Panels"] ul img`), choose("Compare with", "2"),
+			chromedp.Evaluate(`document.querySelector("canvas").dispatchEvent(new KeyboardEvent("keydown", { key: "Escape", bubbles: true }))`, nil),
 			click(`//aside//button[@role="tab" and normalize-space()=%q]`, "look"),
 			chromedp.Click(`section[aria-label="Panels"] ul button`), chromedp.WaitVisible(`[data-testid=difference]`), chromedp.WaitVisible(`img[alt="Before"]`),
 			chromedp.Sleep(time.Second),
