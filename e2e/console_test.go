@@ -33,7 +33,7 @@ type page struct {
 
 func open(t *testing.T, g *harness.Grotta) *page {
 	t.Helper()
-	limit, cancel := context.WithTimeout(ctx, 6*time.Minute)
+	limit, cancel := context.WithTimeout(ctx, 3*time.Minute)
 	browser, stop, err := harness.Browser(limit, 1280, 800)
 	require.NoError(t, err)
 	t.Cleanup(func() { stop(); cancel() })
@@ -165,9 +165,11 @@ func TestTourInTheBrowser(t *testing.T) {
 	p.see("153 shapes, 18 lights")
 	p.do(chromedp.Click(`a[href="/levels/` + l.ID + `"]`))
 
-	// Nothing is baked: the lit view is dark, the unlit one is not.
+	// Nothing is baked: the lit view is dark, the unlit one is not. Without the air,
+	// whose light in fog follows only once a fader is let go.
 	p.see("Bake 24 stale layers")
 	p.click("Markers")
+	p.press("Air")
 	dark := p.view()
 	p.click("Unlit")
 	assert.Greater(t, brightness(p.view(), 0.1, 0.6, 0.9, 0.9), brightness(dark, 0.1, 0.6, 0.9, 0.9)+20)
@@ -183,7 +185,7 @@ func TestTourInTheBrowser(t *testing.T) {
 	p.slide("lantern-3-light", 0)
 	p.slide("lantern-4-light", 0)
 	dimmed := p.view()
-	assert.Less(t, pier(dimmed), pier(lit)-3, "their light in the fog goes once they are let go")
+	assert.Less(t, pier(dimmed), pier(lit)-5)
 	assert.Empty(t, p.sent, "dragging asks the service for nothing")
 	p.letGo("lantern-3-light")
 	p.see("revision 2")
