@@ -259,7 +259,6 @@ type AirReport struct {
 	Level    string         `json:"level"`
 	Revision int            `json:"revision"`
 	Air      air.Air        `json:"air"`
-	Gains    [][3]float64   `json:"gains" doc:"Of each setting: what its balance multiplies the channels by."`
 	Sight    []Sight        `json:"sight" doc:"How far one sees."`
 	Costs    []scatter.Cost `json:"costs" doc:"Of lit fog."`
 }

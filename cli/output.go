@@ -3,6 +3,7 @@ package cli
 import (
 	"fmt"
 	"io"
+	"maps"
 	"os"
 	"path/filepath"
 	"strings"
@@ -63,6 +64,22 @@ func (a *app) writeFile(name string, data []byte) error {
 		return err
 	}
 	return os.Rename(f.Name(), name)
+}
+
+// saved writes a file and says so; more is said beside it. Of what went to standard
+// output nothing is said.
+func (a *app) saved(name string, data []byte, more map[string]any, text func(w io.Writer)) error {
+	if err := a.writeFile(name, data); err != nil || name == "-" {
+		return err
+	}
+	said := map[string]any{"file": name, "bytes": len(data)}
+	maps.Copy(said, more)
+	return a.show(said, func(w io.Writer) {
+		fmt.Fprintf(w, "%s, %d bytes\n", name, len(data))
+		if text != nil {
+			text(w)
+		}
+	})
 }
 
 // readFile reads a file, or standard input for "-".

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"io"
@@ -75,16 +76,8 @@ for every frame of a camera's path, into the folder --out, by name and by number
 			if err != nil {
 				return err
 			}
-			if out == "" {
-				out = cmpOr(s.Viewpoint, "shot") + ".png"
-			}
-			if err := a.writeFile(out, png); err != nil || out == "-" {
-				return err
-			}
-			return a.show(map[string]any{"file": out, "bytes": len(png), "stale": stale}, func(w io.Writer) {
-				fmt.Fprintf(w, "%s, %d bytes\n", out, len(png))
-				tellStale(w, stale)
-			})
+			out = cmp.Or(out, cmp.Or(s.Viewpoint, "shot")+".png")
+			return a.saved(out, png, map[string]any{"stale": stale}, func(w io.Writer) { tellStale(w, stale) })
 		}),
 	}
 	f := cmd.Flags()
@@ -100,13 +93,6 @@ for every frame of a camera's path, into the folder --out, by name and by number
 	f.StringVarP(&out, "out", "o", "", "file to write, or folder (default: the viewpoint's name, or frames)")
 	variantFlags(f, &s.Variant)
 	return cmd
-}
-
-func cmpOr(text, fallback string) string {
-	if text == "" {
-		return fallback
-	}
-	return text
 }
 
 func tellStale(w io.Writer, stale int) {
@@ -131,7 +117,7 @@ func (a *app) allViews(ctx context.Context, c *client.Client, l api.LevelInfo, s
 	if len(shots) == 0 {
 		return fmt.Errorf("%s has no viewpoints; take a shot without --view", l.Name)
 	}
-	return a.series(ctx, c, l, cmpOr(folder, "shots"), names, shots)
+	return a.series(ctx, c, l, cmp.Or(folder, "shots"), names, shots)
 }
 
 // maxFrames bounds one run along a path.
@@ -155,7 +141,7 @@ func (a *app) frames(ctx context.Context, c *client.Client, l api.LevelInfo, s a
 		}
 	}
 	if path == nil || len(path.Keys) == 0 {
-		return fmt.Errorf("%s has no path %q with a key; it has %s", l.Name, s.Path, cmpOr(strings.Join(known, ", "), "none"))
+		return fmt.Errorf("%s has no path %q with a key; it has %s", l.Name, s.Path, cmp.Or(strings.Join(known, ", "), "none"))
 	}
 	first, last := path.Keys[0].AtS, path.Keys[len(path.Keys)-1].AtS
 	n := int(math.Floor((last-first)*fps+1e-9)) + 1
@@ -169,7 +155,7 @@ func (a *app) frames(ctx context.Context, c *client.Client, l api.LevelInfo, s a
 		one.TimeS = &at
 		names, shots = append(names, fmt.Sprintf("%s-%05d.png", s.Path, i)), append(shots, one)
 	}
-	return a.series(ctx, c, l, cmpOr(folder, "frames"), names, shots)
+	return a.series(ctx, c, l, cmp.Or(folder, "frames"), names, shots)
 }
 
 // series takes shots one by one into a folder, with a bar on a terminal.
@@ -215,13 +201,7 @@ func (a *app) sheetCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if out == "" {
-				out = s.Kind + ".png"
-			}
-			if err := a.writeFile(out, png); err != nil || out == "-" {
-				return err
-			}
-			return a.show(map[string]any{"file": out, "bytes": len(png)}, func(w io.Writer) { fmt.Fprintf(w, "%s, %d bytes\n", out, len(png)) })
+			return a.saved(cmp.Or(out, s.Kind+".png"), png, nil, nil)
 		}),
 	}
 	f := cmd.Flags()
@@ -262,7 +242,7 @@ commas between, what of it is shown:
 					return err
 				}
 				*side = api.Side{Level: l.ID, Variant: v}
-				first = cmpOr(first, l.ID)
+				first = cmp.Or(first, l.ID)
 			}
 			got, err := a.client().Compare(cmd.Context(), first, want)
 			if err != nil {
@@ -332,7 +312,7 @@ func describeAir(w io.Writer, a *api.AirReport) {
 	fmt.Fprintln(w, "How far off a dark thing vanishes, at eye height:")
 	var rows [][]string
 	for _, s := range a.Sight {
-		rows = append(rows, []string{cmpOr(s.Zone, "level"), fmt.Sprintf("%g m", s.SizeM), fmt.Sprintf("%.0f m", s.VanishM)})
+		rows = append(rows, []string{cmp.Or(s.Zone, "level"), fmt.Sprintf("%g m", s.SizeM), fmt.Sprintf("%.0f m", s.VanishM)})
 	}
 	table(w, "FOG OF|SIZE|VANISHES AT", rows)
 	motes := 0
@@ -345,7 +325,7 @@ func describeAir(w io.Writer, a *api.AirReport) {
 	}
 	rows = nil
 	for _, c := range a.Costs {
-		rows = append(rows, []string{cmpOr(c.Volume, "all of the level"), strconv.Itoa(c.Cells), strings.Join(c.Sources, ", "), strconv.Itoa(c.Rays), fmt.Sprintf("%.1f MB", float64(c.Bytes)/1e6)})
+		rows = append(rows, []string{cmp.Or(c.Volume, "all of the level"), strconv.Itoa(c.Cells), strings.Join(c.Sources, ", "), strconv.Itoa(c.Rays), fmt.Sprintf("%.1f MB", float64(c.Bytes)/1e6)})
 	}
 	if len(rows) > 0 {
 		fmt.Fprintln(w)
@@ -366,7 +346,7 @@ func (a *app) gradeCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return a.writeFile(cmpOr(out, "-"), text)
+			return a.writeFile(cmp.Or(out, "-"), text)
 		}),
 	}
 	cmd.Flags().StringVar(&from, "from", "", "file to take the grade from; - is standard input")

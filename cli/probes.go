@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"io"
@@ -102,13 +103,7 @@ them the same for rougher and rougher mirrors, each of half the side.`,
 			if err != nil {
 				return err
 			}
-			if out == "" {
-				out = in[1] + ".hdr"
-			}
-			if err := a.writeFile(out, data); err != nil || out == "-" {
-				return err
-			}
-			return a.show(map[string]any{"file": out, "bytes": len(data)}, func(w io.Writer) { fmt.Fprintf(w, "%s, %d bytes\n", out, len(data)) })
+			return a.saved(cmp.Or(out, in[1]+".hdr"), data, nil, nil)
 		}),
 	}
 	cmd.Flags().StringVarP(&out, "out", "o", "", "file to write (default: the reflection's id)")

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"fmt"
 	"io"
 	"strconv"
@@ -186,7 +187,7 @@ func (a *app) presetShare() *cobra.Command {
 				return err
 			}
 			return a.show(map[string]any{"name": in[0], "shared_with": names}, func(w io.Writer) {
-				fmt.Fprintf(w, "%s is shared with %s\n", in[0], cmpOr(strings.Join(names, ", "), "nobody"))
+				fmt.Fprintf(w, "%s is shared with %s\n", in[0], cmp.Or(strings.Join(names, ", "), "nobody"))
 			})
 		},
 	}

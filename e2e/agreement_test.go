@@ -4,10 +4,12 @@ import (
 	"bytes"
 	"fmt"
 	"image"
+	"image/color"
 	"image/draw"
 	"image/png"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/chromedp/chromedp"
@@ -15,7 +17,10 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"grotta/api"
+	"grotta/client"
 	"grotta/core/compare"
+	"grotta/core/geom"
+	"grotta/core/level"
 	"grotta/demo"
 	"grotta/e2e/harness"
 )
@@ -24,41 +29,142 @@ import (
 // levels, with their air and look.
 func TestViewAgreesWithShot(t *testing.T) {
 	g := start(t)
-	maren, err := g.As("maren")
-	require.NoError(t, err)
+	maren := as(t, g, "maren")
 	for _, from := range demo.Levels {
-		p := open(t, g)
-		p.do(chromedp.EmulateViewport(1280, 801, chromedp.EmulateScale(0.5)))
-		p.signIn("maren")
-		l, err := maren.CreateLevel(ctx, api.NewLevel{From: from})
-		require.NoError(t, err)
-		_, err = harness.BakeAndWait(ctx, maren, l.ID, "draft")
-		require.NoError(t, err)
-		p.do(chromedp.Navigate(g.URL+"/levels/"+l.ID), chromedp.WaitVisible("[data-strip]"), chromedp.WaitVisible("[data-testid=view][data-air]"))
-		p.click("Markers")
-		// On whole pixels: a view that begins at half of one would be drawn blurred.
-		p.eval(`document.querySelector("section[aria-label=View]").style.cssText = "position:fixed;left:0;top:0;width:768px;height:512px;z-index:9"; ""`)
-		for _, v := range demo.Start(from).Viewpoints {
-			p.goTo(v.ID)
-			live := p.view()
-			data, stale, err := maren.Shot(ctx, l.ID, api.NewShot{Viewpoint: v.ID, Width: live.Bounds().Dx(), Height: live.Bounds().Dy()})
+		t.Run(from, func(t *testing.T) {
+			l, err := maren.CreateLevel(ctx, api.NewLevel{From: from})
 			require.NoError(t, err)
-			require.Zero(t, stale)
-			shot, err := png.Decode(bytes.NewReader(data))
-			require.NoError(t, err)
-			got, err := compare.Pictures(bare(live), bare(shot))
-			require.NoError(t, err)
-			t.Logf("%s, %s: SSIM %.4f, mean difference %.2f, 95 %% under %.2f", from, v.ID, got.SSIM, got.Mean, got.P95)
-			assert.GreaterOrEqual(t, got.SSIM, 0.95, "%s, %s", from, v.ID)
-			assert.Less(t, got.Mean, 3.0, "%s, %s", from, v.ID)
-			assert.Less(t, difference(bare(live), bare(shot)), 2.0, "%s, %s: mean difference in steps of 255", from, v.ID)
-			assert.Greater(t, brightness(shot, 0, 0, 1, 1), 8.0, "%s, %s shows something", from, v.ID)
-			keep(t, fmt.Sprintf("%s-%s", from, v.ID), compare.Side(bare(live), bare(shot)))
-		}
-		p.do(chromedp.Evaluate(`document.querySelector("section[aria-label=View]").style.cssText = ""`, nil))
-		p.click("Take a shot") // from where the camera stands
-		p.see("Shot saved.")
+			p := viewOf(t, g, maren, l.ID)
+			for _, v := range demo.Start(from).Viewpoints {
+				p.agrees(maren, l.ID, v.ID, "")
+			}
+			p.do(chromedp.Evaluate(`document.querySelector("section[aria-label=View]").style.cssText = ""`, nil))
+			p.click("Take a shot") // from where the camera stands
+			p.see("Shot saved.")
+		})
 	}
+}
+
+// And so are all parts of air and look that no demo level has: every shape of
+// glow, on the screen and in the world; a shaft; motes in a cone; fog that is lit
+// everywhere; a zone's own fog and look, half blended; focus, shafts over the
+// picture, headroom, sharpening; a display that cuts light.
+func TestViewAgreesBeyondTheDemo(t *testing.T) {
+	for _, kind := range []string{"inside", "outside"} {
+		t.Run(kind, func(t *testing.T) {
+			maren, l, g := room(t)
+			apply(t, maren, l.ID, everything(t, kind))
+			p := viewOf(t, g, maren, l.ID)
+			p.agrees(maren, l.ID, kind, "")
+			p.choose("Display", "pocket")
+			p.agrees(maren, l.ID, kind, "pocket")
+		})
+	}
+}
+
+// viewOf opens a level that is baked at draft, with its view on whole pixels: one
+// that begins at half a pixel would be drawn blurred.
+func viewOf(t *testing.T, g *harness.Grotta, c *client.Client, id string) *page {
+	t.Helper()
+	_, err := harness.BakeAndWait(ctx, c, id, "draft")
+	require.NoError(t, err)
+	p := open(t, g)
+	p.do(chromedp.EmulateViewport(1280, 801, chromedp.EmulateScale(0.5)))
+	p.signIn("maren")
+	p.do(chromedp.Navigate(g.URL+"/levels/"+id), chromedp.WaitVisible("[data-strip]"), chromedp.WaitVisible("[data-testid=view][data-air]"))
+	p.click("Markers")
+	p.eval(`document.querySelector("section[aria-label=View]").style.cssText = "position:fixed;left:0;top:0;width:768px;height:512px;z-index:9"; ""`)
+	return p
+}
+
+// agrees holds the view of a viewpoint against a shot of it.
+func (p *page) agrees(c *client.Client, id, viewpoint, display string) {
+	p.t.Helper()
+	t, name := p.t, fmt.Sprintf("%s, %s %s", p.t.Name(), viewpoint, display)
+	p.goTo(viewpoint)
+	live := p.view()
+	data, stale, err := c.Shot(ctx, id, api.NewShot{Variant: api.Variant{Display: display}, Viewpoint: viewpoint, Width: live.Bounds().Dx(), Height: live.Bounds().Dy()})
+	require.NoError(t, err)
+	require.Zero(t, stale)
+	shot, err := png.Decode(bytes.NewReader(data))
+	require.NoError(t, err)
+	got, err := compare.Pictures(bare(live), bare(shot))
+	require.NoError(t, err)
+	t.Logf("%s: SSIM %.4f, mean difference %.2f, 95 %% under %.2f", name, got.SSIM, got.Mean, got.P95)
+	keep(t, strings.NewReplacer("/", "-", ", ", "-", " ", "-").Replace(name), compare.Side(bare(live), bare(shot)))
+	assert.GreaterOrEqual(t, got.SSIM, 0.95, name)
+	assert.Less(t, got.Mean, 3.0, name)
+	assert.Less(t, difference(bare(live), bare(shot)), 2.0, "%s: mean difference in steps of 255", name)
+	assert.Greater(t, brightness(shot, 0, 0, 1, 1), 8.0, "%s shows something", name)
+}
+
+// everything is an operation that gives the room all of the air and the look.
+func everything(t *testing.T, kind string) level.Operation {
+	t.Helper()
+	spark := image.NewNRGBA(image.Rect(0, 0, 64, 64))
+	for i := range 64 * 64 {
+		x, y := i%64, i/64
+		spark.SetNRGBA(x, y, color.NRGBA{uint8(4 * x), uint8(4 * y), uint8(255 * (x / 16 % 2)), 255})
+	}
+	var b bytes.Buffer
+	require.NoError(t, png.Encode(&b, spark))
+	steps := []level.Operation{level.Add("images", &level.Image{ID: "spark", Data: b.Bytes()})}
+	for i, shape := range []string{"soft", "ring", "star", "streak", "image"} {
+		g := level.Default[level.Glow]()
+		g.ID, g.Shape, g.SizeM, g.Luminance, g.Color = "glow-"+shape, shape, 0.7, 30, "#ffd0a0"
+		g.Transform.Position = level.Vec{-1.6 + 0.9*float64(i), 1.9, -1}
+		if shape == "image" {
+			g.Image = "spark"
+		}
+		if shape == "star" {
+			g.SizeMode, g.SizeShare, g.FadeStartM, g.FadeEndM = "screen", 0.3, 1, 9
+		}
+		steps = append(steps, level.Add("glows", &g))
+	}
+	beam := level.Default[level.Beam]()
+	beam.ID, beam.Form, beam.WidthM, beam.HeightM, beam.LengthM, beam.Luminance, beam.Color = "shaft", "shaft", 0.6, 0.3, 3, 6, "#c0d8ff"
+	beam.Transform = level.Transform{Position: level.Vec{-2.6, 1.6, -1.6}, Rotation: [4]float64{0, -0.7071068, 0, 0.7071068}}
+	motes := level.Default[level.Motes]()
+	motes.ID, motes.Form, motes.Size, motes.Luminance, motes.SizeMaxM = "motes", "cone", level.Vec{2, 2, 2}, 60, 0.02
+	motes.Transform = level.Transform{Position: level.Vec{0, 2.6, -0.5}, Rotation: [4]float64{-0.7071068, 0, 0, 0.7071068}}
+	mist := level.Default[level.FogVolume]()
+	mist.ID, mist.Size, mist.ColorFrom, mist.Density = "mist", level.Vec{3, 1, 3}, "lamp", 0.2
+	mist.Transform.Position = level.Vec{0, 0.5, 0}
+	steps = append(steps, level.Add("beams", &beam), level.Add("motes", &motes), level.Add("fog_volumes", &mist))
+
+	look := level.Default[level.Look]()
+	look.ExposureEV, look.Tone, look.Headroom, look.Sharpen = 4, "headroom", 3, 0.4
+	look.Balance.Kelvin, look.Balance.Tint = 4600, 0.3
+	look.Grade.Slope, look.Grade.Offset, look.Grade.Power, look.Grade.Saturation = level.Vec{1.1, 1, 0.9}, level.Vec{0.01, 0, 0.02}, level.Vec{1, 1.05, 1}, 1.2
+	look.Bloom = level.Bloom{Enabled: true, Threshold: 0.8, Strength: 0.3, Radius: 0.05}
+	look.Focus = level.Focus{Enabled: true, FocusM: 1.6, FStop: 0.9}
+	look.Shafts = level.ScreenShafts{Enabled: true, Strength: 0.5, Length: 0.7}
+	look.Occlusion = level.Occlusion{Enabled: true, Strength: 0.8, RadiusM: 0.5}
+	fog := level.Default[level.Fog]()
+	fog.Lit, fog.Phase = "everywhere", 0.3
+	fog.Haze.Enabled, fog.Haze.StartM, fog.Haze.Density, fog.Haze.Luminance, fog.Haze.SkyShare = true, 0, 0.05, 3, 0.1
+	fog.Height.Enabled, fog.Height.BaseM, fog.Height.FalloffM, fog.Height.Density, fog.Height.ColorFrom = true, 0.4, 0.5, 0.1, level.FromSky
+	own, ownFog := look, fog
+	own.ExposureEV, own.Balance.Kelvin, ownFog.Haze.Luminance = 5, 3400, 8
+	sun := level.Default[level.Sun]()
+	sun.AzimuthDeg, sun.AltitudeDeg, sun.Lux, sun.FogShare, sun.AngularDeg = 180, 12, 60, 1, 1.5
+	// The sky in the door is as bright as the room, or the edge of the door is all
+	// that a comparison finds.
+	set := level.Set("", map[string]any{
+		"look": look, "fog": fog, "environment.sun": sun, "environment.sky.luminance": 12.0,
+		"environment.stars.count": 200, "environment.stars.lux": 1e-3,
+	})
+	zone := level.Set("room", map[string]any{"fog": ownFog, "look": own, "blend_m": 2.0})
+	lamp := level.Set("lamp", map[string]any{"fog_share": 1.0})
+	at, toward := level.Vec{-0.6, 1.65, 1.5}, geom.Vec3{0.5, -0.25, -2}
+	if kind == "outside" {
+		at, toward = level.Vec{0, 1.5, -0.6}, geom.Vec3{0, 0.12, 1}
+	}
+	view := level.Default[level.Viewpoint]()
+	q := geom.LookRotation(toward)
+	view.ID, view.FovDeg = kind, 60
+	view.Transform = level.Transform{Position: at, Rotation: [4]float64{q.V[0], q.V[1], q.V[2], q.W}}
+	return level.Batch("Everything", append(steps, set, zone, lamp, level.Add("viewpoints", &view))...)
 }
 
 // bare is the part of a view that nothing of the console lies over, at half size.

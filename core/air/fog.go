@@ -5,6 +5,7 @@ import (
 
 	"grotta/core/color"
 	"grotta/core/geom"
+	"grotta/core/grade"
 )
 
 // Share is how much of what stands at a distance the haze hides, 0 to Max.
@@ -29,7 +30,7 @@ func (h *ReadyHaze) Share(distance float64) float64 {
 }
 
 // Far is how far off the sky is.
-const Far = 1e6
+const Far = grade.Far
 
 // Depth is the optical depth of height fog along a ray: the closed integral of
 // its density, which is even up to the base and exp(-(y - base) / falloff) times
@@ -239,27 +240,6 @@ func (a *Air) VolumesAlong(s *Setting, from, dir geom.Vec3, distance float64) (t
 		return 1, added
 	}
 	return p.At(distance)
-}
-
-// Through is what of a radiance arrives over a distance through all fog.
-func (a *Air) Through(s *Setting, radiance color.Linear, from, dir geom.Vec3, distance float64) color.Linear {
-	share, nits := s.Veil(from, dir, distance)
-	radiance = radiance.Scale(1 - share).Add(nits)
-	if len(a.Volumes) == 0 {
-		return radiance
-	}
-	through, added := a.VolumesAlong(s, from, dir, distance)
-	return radiance.Scale(through).Add(added)
-}
-
-// Hidden is the share of a light at a distance that all fog hides.
-func (a *Air) Hidden(s *Setting, from, dir geom.Vec3, distance float64) float64 {
-	share, _ := s.Veil(from, dir, distance)
-	if len(a.Volumes) > 0 {
-		through, _ := a.VolumesAlong(s, from, dir, distance)
-		share = 1 - (1-share)*through
-	}
-	return share
 }
 
 // Field is the light in a box of air on a regular grid: at each cell's middle the

@@ -5,6 +5,7 @@ import (
 
 	"grotta/core/color"
 	"grotta/core/geom"
+	"grotta/core/grade"
 	"grotta/core/level"
 )
 
@@ -17,6 +18,7 @@ type Setting struct {
 	Height ReadyHeightFog `json:"height"`
 	Phase  float64        `json:"phase"`
 	Look   level.Look     `json:"look"`
+	Gains  color.Linear   `json:"gains" doc:"What the look's balance multiplies the channels by."`
 }
 
 // ReadyHaze is haze with its colour found.
@@ -62,7 +64,7 @@ func (s source) settings() []Setting {
 func (s source) setting(fog *level.Fog, look *level.Look) Setting {
 	h, low := &fog.Haze, &fog.Height
 	out := Setting{
-		Boxes: []level.Box{}, Phase: fog.Phase, Look: *look,
+		Boxes: []level.Box{}, Phase: fog.Phase, Look: *look, Gains: grade.Gains(&look.Balance),
 		Haze:   ReadyHaze{h.StartM, h.EndM, h.Density, h.Max, h.SkyShare, s.nits(h.Color, h.Luminance, h.ColorFrom)},
 		Height: ReadyHeightFog{low.BaseM, low.FalloffM, low.Density, low.Max, s.nits(low.Color, low.Luminance, low.ColorFrom)},
 	}
@@ -114,7 +116,7 @@ func blend(a, b *Setting, t float64) Setting {
 	out.Phase = mix(a.Phase, b.Phase)
 	out.Haze = blendHaze(a.Haze, b.Haze, t)
 	out.Height = blendHeight(a.Height, b.Height, t)
-	out.Look = *blendLook(&a.Look, &b.Look, t)
+	out.Look, out.Gains = *blendLook(&a.Look, &b.Look, t), a.Gains.Lerp(b.Gains, t)
 	return out
 }
 
@@ -151,7 +153,6 @@ func blendLook(a, b *level.Look, t float64) *level.Look {
 	mix := func(x, y float64) float64 { return x + (y-x)*t }
 	vec := func(x, y level.Vec) level.Vec { return level.Vec{mix(x[0], y[0]), mix(x[1], y[1]), mix(x[2], y[2])} }
 	out.ExposureEV, out.Headroom, out.Sharpen = mix(a.ExposureEV, b.ExposureEV), mix(a.Headroom, b.Headroom), mix(a.Sharpen, b.Sharpen)
-	out.Balance.Kelvin, out.Balance.Tint = mix(a.Balance.Kelvin, b.Balance.Kelvin), mix(a.Balance.Tint, b.Balance.Tint)
 	out.Grade.Slope, out.Grade.Offset, out.Grade.Power = vec(a.Grade.Slope, b.Grade.Slope), vec(a.Grade.Offset, b.Grade.Offset), vec(a.Grade.Power, b.Grade.Power)
 	out.Grade.Saturation = mix(a.Grade.Saturation, b.Grade.Saturation)
 	return &out

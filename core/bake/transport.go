@@ -3,16 +3,13 @@ package bake
 import (
 	"context"
 	"math"
-	"runtime"
 	"sync"
-	"sync/atomic"
-
-	"golang.org/x/sync/errgroup"
 
 	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/half"
 	"grotta/core/lightmap"
+	"grotta/core/parallel"
 	"grotta/core/scene"
 	"grotta/core/trace"
 )
@@ -332,28 +329,10 @@ func (t *transport) gathered(k int, sent *table, row []float32) {
 	}
 }
 
-// inParallel does n things in steps on all cores. It ends early with the
-// context's error. report, if not nil, gets the share that is done.
+// inParallel is parallel.Steps with the share that is done.
 func inParallel(ctx context.Context, n, step int, do func(from, to int), report func(share float64)) error {
-	var next, done atomic.Int64
-	group, ctx := errgroup.WithContext(ctx)
-	for range min(runtime.GOMAXPROCS(0), (n+step-1)/step) {
-		group.Go(func() error {
-			for {
-				from := int(next.Add(int64(step))) - step
-				if from >= n {
-					return nil
-				}
-				if err := ctx.Err(); err != nil {
-					return err
-				}
-				to := min(from+step, n)
-				do(from, to)
-				if d := done.Add(int64(to - from)); report != nil {
-					report(float64(d) / float64(n))
-				}
-			}
-		})
+	if report == nil {
+		return parallel.Steps(ctx, n, step, do, nil)
 	}
-	return group.Wait()
+	return parallel.Steps(ctx, n, step, do, func(done int) { report(float64(done) / float64(n)) })
 }

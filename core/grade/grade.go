@@ -6,13 +6,11 @@ package grade
 import (
 	"image"
 	"math"
-	"runtime"
-	"sync"
 
-	"grotta/core/air"
 	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/level"
+	"grotta/core/parallel"
 )
 
 // Frame is a picture before its look: radiance in nits and the distance to what
@@ -26,7 +24,7 @@ type Frame struct {
 }
 
 // Far is the depth of the sky.
-const Far = air.Far
+const Far = 1e6
 
 // NewFrame makes a black one.
 func NewFrame(width, height int, tanHalf float64) *Frame {
@@ -45,24 +43,6 @@ func (f *Frame) Set(x, y int, c color.Linear) {
 	f.Light[i], f.Light[i+1], f.Light[i+2] = float32(c[0]), float32(c[1]), float32(c[2])
 }
 
-// Rows calls do for every row, on all cores.
-func Rows(n int, do func(y int)) {
-	var wait sync.WaitGroup
-	next := make(chan int, n)
-	for y := range n {
-		next <- y
-	}
-	close(next)
-	for range runtime.GOMAXPROCS(0) {
-		wait.Go(func() {
-			for y := range next {
-				do(y)
-			}
-		})
-	}
-	wait.Wait()
-}
-
 // White is the luminance in nits that a camera set to ev (at ISO 100) shows as
 // 1: 1.2 x 2^ev, the saturation-based exposure of ISO 12232 with 12.7 % grey.
 func White(ev float64) float64 { return 1.2 * math.Exp2(ev) }
@@ -71,9 +51,9 @@ func White(ev float64) float64 { return 1.2 * math.Exp2(ev) }
 // is brighter would show the edge of every lamp in steps.
 const Ceiling = 16
 
-// Develop is the look from depth of field to sharpening. Light is changed on the
-// way.
-func Develop(f *Frame, look *level.Look) *image.NRGBA {
+// Develop is the look from depth of field to sharpening. gains are its balance's,
+// which a blend of two looks has of its own. Light is changed on the way.
+func Develop(f *Frame, look *level.Look, gains color.Linear) *image.NRGBA {
 	white := White(look.ExposureEV)
 	if look.Enabled {
 		if look.Focus.Enabled {
@@ -86,9 +66,9 @@ func Develop(f *Frame, look *level.Look) *image.NRGBA {
 			f.bloom(&look.Bloom, white)
 		}
 	}
-	d := NewDisplay(look)
+	d := NewDisplay(look, gains)
 	shown := make([]float32, len(f.Light))
-	Rows(f.Height, func(y int) {
+	parallel.All(f.Height, func(y int) {
 		for x := range f.Width {
 			c := d.Of(f.At(x, y))
 			for k := range 3 {
@@ -106,10 +86,9 @@ type Display struct {
 }
 
 // NewDisplay prepares a look.
-func NewDisplay(look *level.Look) *Display {
-	gains := color.White
-	if look.Enabled && look.Balance.Enabled {
-		gains = Gains(&look.Balance)
+func NewDisplay(look *level.Look, gains color.Linear) *Display {
+	if !look.Enabled || !look.Balance.Enabled {
+		gains = color.White
 	}
 	return &Display{look, gains.Scale(1 / White(look.ExposureEV))}
 }
@@ -191,7 +170,7 @@ func (f *Frame) sharpen(shown []float32, look *level.Look) *image.NRGBA {
 	if !look.Enabled {
 		amount = 0
 	}
-	Rows(f.Height, func(y int) {
+	parallel.All(f.Height, func(y int) {
 		for x := range f.Width {
 			for k := range 3 {
 				at := func(x, y int) float32 {

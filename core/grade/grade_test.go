@@ -22,7 +22,7 @@ func plain() *level.Look {
 
 // shown is what a look makes of a grey that is x times white, decoded again.
 func shown(look *level.Look, c color.Linear) color.Linear {
-	got := grade.NewDisplay(look).Of(c.Scale(grade.White(look.ExposureEV)))
+	got := grade.NewDisplay(look, grade.Gains(&look.Balance)).Of(c.Scale(grade.White(look.ExposureEV)))
 	for k := range got {
 		got[k] = color.DecodeSRGB(got[k])
 	}
@@ -155,12 +155,12 @@ func TestBloomKeepsEnergy(t *testing.T) {
 	white := grade.White(look.ExposureEV)
 	f := even(128, 96, 0, 5)
 	f.Set(64, 48, color.White.Scale(9*white))
-	grade.Develop(f, look)
+	grade.Develop(f, look, color.White)
 	assert.InEpsilon(t, 9*white+0.5*8*white, sum(f), 0.01)
 	assert.Greater(t, f.At(66, 48)[0], f.At(72, 48)[0])
 	dim := even(128, 96, 0.9*white, 5)
 	before := sum(dim)
-	grade.Develop(dim, look)
+	grade.Develop(dim, look, color.White)
 	assert.InDelta(t, before, sum(dim), 1e-3, "nothing under the threshold")
 }
 
@@ -188,8 +188,8 @@ func TestDepthOfField(t *testing.T) {
 		return f
 	}
 	sharp, soft := stripes(5), stripes(0.6)
-	grade.Develop(sharp, look)
-	grade.Develop(soft, look)
+	grade.Develop(sharp, look, color.White)
+	grade.Develop(soft, look, color.White)
 	assert.InDelta(t, 10, sharp.At(62, 45)[0]-sharp.At(60, 45)[0], 1e-4, "in focus nothing changes")
 	assert.Less(t, math.Abs(soft.At(62, 45)[0]-soft.At(60, 45)[0]), 6.0)
 }
@@ -232,17 +232,17 @@ func TestScreenShafts(t *testing.T) {
 		return f
 	}
 	f := scene()
-	grade.Develop(f, look)
+	grade.Develop(f, look, color.White)
 	near, farther := f.At(60, 40)[0], f.At(85, 40)[0]
 	assert.Positive(t, farther)
 	assert.Greater(t, near, farther)
 	closed := even(100, 80, 0, 5)
 	closed.Sun = &geom.Vec3{0, 0, -1}
-	grade.Develop(closed, look)
+	grade.Develop(closed, look, color.White)
 	assert.Zero(t, sum(closed))
 	behind := scene()
 	behind.Sun = &geom.Vec3{0, 0, 1}
-	grade.Develop(behind, look)
+	grade.Develop(behind, look, color.White)
 	assert.Zero(t, behind.At(60, 40)[0])
 }
 
@@ -256,7 +256,7 @@ func TestSharpenAndBlurByAPixel(t *testing.T) {
 				f.Set(x, y, color.White.Scale(grade.White(look.ExposureEV)*(0.1+0.2*float64(x/10))))
 			}
 		}
-		m := grade.Develop(f, look)
+		m := grade.Develop(f, look, color.White)
 		return [2]uint8{m.NRGBAAt(9, 5).R, m.NRGBAAt(10, 5).R}
 	}
 	none, sharp, soft := edge(0), edge(0.6), edge(-0.6)

@@ -6,6 +6,7 @@ import (
 	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/level"
+	"grotta/core/parallel"
 )
 
 // golden is the angle between two neighbours of a sunflower spiral (Vogel, 1979).
@@ -41,12 +42,12 @@ func (f *Frame) axial(x, y int) float64 {
 func (f *Frame) focus(set *level.Focus) {
 	from := append([]float32(nil), f.Light...)
 	blur, depth := make([]float32, len(f.Depth)), f.depths()
-	Rows(f.Height, func(y int) {
+	parallel.All(f.Height, func(y int) {
 		for i := y * f.Width; i < (y+1)*f.Width; i++ {
 			blur[i] = float32(Blur(set, f.TanHalf, float64(depth[i])) * float64(f.Height))
 		}
 	})
-	Rows(f.Height, func(y int) {
+	parallel.All(f.Height, func(y int) {
 		for x := range f.Width {
 			i := y*f.Width + x
 			radius := float64(blur[i])
@@ -91,7 +92,7 @@ func (f *Frame) shafts(set *level.ScreenShafts, white float64) {
 	sy := (1 - f.Sun[1]/-f.Sun[2]/f.TanHalf) / 2 * float64(f.Height)
 	from := append([]float32(nil), f.Light...)
 	most := float32(4 * white)
-	Rows(f.Height, func(y int) {
+	parallel.All(f.Height, func(y int) {
 		for x := range f.Width {
 			px, py := float64(x)+0.5, float64(y)+0.5
 			var sum [3]float32
@@ -118,10 +119,10 @@ func (f *Frame) shafts(set *level.ScreenShafts, white float64) {
 // bloom adds what of the light is over the threshold, spread by a Gaussian.
 func (f *Frame) bloom(set *level.Bloom, white float64) {
 	sigma := set.Radius * float64(f.Height)
-	step := BloomStep(sigma)
+	step := bloomStep(sigma)
 	w, h := (f.Width+step-1)/step, (f.Height+step-1)/step
 	small := make([]float32, 3*w*h)
-	Rows(h, func(y int) {
+	parallel.All(h, func(y int) {
 		for x := range w {
 			var sum color.Linear
 			n := 0.0
@@ -136,7 +137,7 @@ func (f *Frame) bloom(set *level.Bloom, white float64) {
 		}
 	})
 	small = gauss(gauss(small, w, h, sigma/float64(step), 1, 0), w, h, sigma/float64(step), 0, 1)
-	Rows(f.Height, func(y int) {
+	parallel.All(f.Height, func(y int) {
 		for x := range f.Width {
 			c := bilinear(small, w, h, (float64(x)+0.5)/float64(step)-0.5, (float64(y)+0.5)/float64(step)-0.5)
 			f.Set(x, y, f.At(x, y).Add(c.Scale(set.Strength)))
@@ -153,9 +154,9 @@ func over(c color.Linear, threshold, ceiling float64) color.Linear {
 	return c.Scale((math.Min(luminance, ceiling) - threshold) / luminance)
 }
 
-// BloomStep is how many pixels, along a side, one of the blurred picture stands
+// bloomStep is how many pixels, along a side, one of the blurred picture stands
 // for: a power of two that leaves the blur at most six of them.
-func BloomStep(sigma float64) int {
+func bloomStep(sigma float64) int {
 	step := 1
 	for sigma/float64(step) > 6 {
 		step *= 2
@@ -174,7 +175,7 @@ func gauss(from []float32, w, h int, sigma float64, dx, dy int) []float32 {
 		total += weights[i]
 	}
 	out := make([]float32, len(from))
-	Rows(h, func(y int) {
+	parallel.All(h, func(y int) {
 		for x := range w {
 			var sum [3]float32
 			for i, weight := range weights {
@@ -220,7 +221,7 @@ func Occlude(f *Frame, set *level.Occlusion) []float32 {
 		reach := math.Sqrt((float64(k) + 0.5) / occlusionTaps)
 		taps[k] = [2]float64{reach * cos, reach * sin}
 	}
-	Rows(f.Height, func(y int) {
+	parallel.All(f.Height, func(y int) {
 		for x := range f.Width {
 			i := y*f.Width + x
 			if out[i] = 1; f.Depth[i] >= Far {
@@ -252,7 +253,7 @@ func Occlude(f *Frame, set *level.Occlusion) []float32 {
 // depths is each pixel's depth along the axis.
 func (f *Frame) depths() []float32 {
 	out := make([]float32, len(f.Depth))
-	Rows(f.Height, func(y int) {
+	parallel.All(f.Height, func(y int) {
 		for x := range f.Width {
 			out[y*f.Width+x] = float32(f.axial(x, y))
 		}

@@ -2,11 +2,9 @@ package lightmap
 
 import (
 	"math"
-	"runtime"
-
-	"golang.org/x/sync/errgroup"
 
 	"grotta/core/geom"
+	"grotta/core/parallel"
 	"grotta/core/scene"
 )
 
@@ -51,15 +49,7 @@ func (l *Layout) From(f Fill, list []int32) []int32 {
 // there is none it is filled from its neighbours.
 func (l *Layout) Texels(s *scene.Scene) *Texels {
 	charts := make([]Texels, len(l.Charts))
-	var group errgroup.Group
-	group.SetLimit(runtime.GOMAXPROCS(0))
-	for i := range l.Charts {
-		group.Go(func() error {
-			charts[i] = l.chartTexels(s, &l.Charts[i])
-			return nil
-		})
-	}
-	group.Wait()
+	parallel.All(len(charts), func(i int) { charts[i] = l.chartTexels(s, &l.Charts[i]) })
 	all := &Texels{}
 	texels, fills := 0, 0
 	for i := range charts {

@@ -302,33 +302,38 @@ func (p *Preset) applyRig(l *level.Level, place Place, label string) (level.Oper
 		for i := range s.Faces {
 			s.Faces[i].Material = names[s.Faces[i].Material]
 		}
-		steps = append(steps, level.Add("solids", s))
 	}
 	for _, m := range parts.Meshes {
 		m.Surface.Material = names[m.Surface.Material]
-		steps = append(steps, level.Add("meshes", m))
-	}
-	for _, light := range parts.Lights {
-		steps = append(steps, level.Add("lights", light))
 	}
 	renamed := func(id string) string { return cmp.Or(names[id], id) } // "sky" stays
 	for _, g := range parts.Glows {
 		g.ColorFrom = renamed(g.ColorFrom)
-		steps = append(steps, level.Add("glows", g))
 	}
 	for _, v := range parts.FogVolumes {
 		v.ColorFrom = renamed(v.ColorFrom)
-		steps = append(steps, level.Add("fog_volumes", v))
 	}
 	for _, b := range parts.Beams {
 		b.Light = renamed(b.Light)
-		steps = append(steps, level.Add("beams", b))
 	}
 	for _, m := range parts.Motes {
 		m.ColorFrom = renamed(m.ColorFrom)
-		steps = append(steps, level.Add("motes", m))
 	}
+	steps = addAll(steps, "solids", parts.Solids)
+	steps = addAll(steps, "meshes", parts.Meshes)
+	steps = addAll(steps, "lights", parts.Lights)
+	steps = addAll(steps, "glows", parts.Glows)
+	steps = addAll(steps, "fog_volumes", parts.FogVolumes)
+	steps = addAll(steps, "beams", parts.Beams)
+	steps = addAll(steps, "motes", parts.Motes)
 	return level.Batch(label, steps...), nil
+}
+
+func addAll[T any](steps []level.Operation, part string, list []*T) []level.Operation {
+	for _, v := range list {
+		steps = append(steps, level.Add(part, v))
+	}
+	return steps
 }
 
 // offSurfaceM is how far a rig's body stands off a surface that it is set against,

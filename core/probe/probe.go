@@ -7,15 +7,13 @@ package probe
 import (
 	"context"
 	"math"
-	"runtime"
 	"slices"
-
-	"golang.org/x/sync/errgroup"
 
 	"grotta/core/bake"
 	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/level"
+	"grotta/core/parallel"
 	"grotta/core/scene"
 	"grotta/core/shot"
 )
@@ -85,27 +83,18 @@ const rays = 1024
 func Capture(ctx context.Context, p *bake.Prepared, lightmap *bake.Image, g *level.ProbeGrid) (*Grid, error) {
 	grid := layOut(p, g)
 	eye := shot.NewEye(p, lightmap)
-	group, ctx := errgroup.WithContext(ctx)
-	group.SetLimit(runtime.GOMAXPROCS(0))
-	for i := range grid.Probes {
-		group.Go(func() error {
-			if err := ctx.Err(); err != nil {
-				return err
-			}
-			probe := &grid.Probes[i]
-			at := geom.Vec3(probe.Position)
-			if probe.Inside = p.Scene.Inside(at); probe.Inside == "" {
-				probe.SH = At(p, eye, at, rays)
-			}
-			for axis := range 3 {
-				next := at
-				next[axis] += grid.Step[axis]
-				probe.Links[axis] = probe.Inside == "" && !p.Scene.Blocked(at, next)
-			}
-			return nil
-		})
-	}
-	return grid, group.Wait()
+	return grid, parallel.Each(ctx, len(grid.Probes), func(i int) {
+		probe := &grid.Probes[i]
+		at := geom.Vec3(probe.Position)
+		if probe.Inside = p.Scene.Inside(at); probe.Inside == "" {
+			probe.SH = At(p, eye, at, rays)
+		}
+		for axis := range 3 {
+			next := at
+			next[axis] += grid.Step[axis]
+			probe.Links[axis] = probe.Inside == "" && !p.Scene.Blocked(at, next)
+		}
+	}, nil)
 }
 
 // layOut spreads probes evenly over a box, at most the spacing apart.

@@ -3,15 +3,13 @@ package probe
 import (
 	"context"
 	"math"
-	"runtime"
 	"slices"
-
-	"golang.org/x/sync/errgroup"
 
 	"grotta/core/bake"
 	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/level"
+	"grotta/core/parallel"
 	"grotta/core/picture"
 	"grotta/core/shot"
 )
@@ -88,20 +86,15 @@ func CaptureCube(ctx context.Context, p *bake.Prepared, lightmap *bake.Image, r 
 
 func newStep(ctx context.Context, side int, roughness float64, radiance func(geom.Vec3) color.Linear) (*CubeStep, error) {
 	s := &CubeStep{Side: side, Roughness: roughness}
-	group, ctx := errgroup.WithContext(ctx)
-	group.SetLimit(runtime.GOMAXPROCS(0))
-	for face := range 6 {
+	for face := range s.Faces {
 		s.Faces[face] = make([]color.Linear, side*side)
-		for y := range side {
-			group.Go(func() error {
-				for x := range side {
-					s.Faces[face][y*side+x] = radiance(direction(face, x, y, side))
-				}
-				return ctx.Err()
-			})
-		}
 	}
-	return s, group.Wait()
+	return s, parallel.Each(ctx, 6*side, func(row int) {
+		face, y := row/side, row%side
+		for x := range side {
+			s.Faces[face][y*side+x] = radiance(direction(face, x, y, side))
+		}
+	}, nil)
 }
 
 // blurred is what a mirror of a roughness shows in a direction.

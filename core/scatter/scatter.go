@@ -8,15 +8,12 @@ import (
 	"context"
 	"fmt"
 	"math"
-	"runtime"
 	"slices"
-	"sync/atomic"
-
-	"golang.org/x/sync/errgroup"
 
 	"grotta/core/air"
 	"grotta/core/bake"
 	"grotta/core/geom"
+	"grotta/core/parallel"
 )
 
 // Bounds of a grid: cells are cubes of about CellM, and larger where there would
@@ -81,26 +78,11 @@ func Key(p *bake.Prepared, s *bake.Source, min, max geom.Vec3) string {
 func Make(ctx context.Context, p *bake.Prepared, s *bake.Source, min, max geom.Vec3) (*Grid, error) {
 	cells := Cells(min, max)
 	g := &Grid{Key(p, s, min, max), air.NewField(min, max, cells)}
-	rows := cells[1] * cells[2]
-	var next atomic.Int64
-	group, ctx := errgroup.WithContext(ctx)
-	for range runtime.GOMAXPROCS(0) {
-		group.Go(func() error {
-			for {
-				row := int(next.Add(1)) - 1
-				if row >= rows {
-					return nil
-				}
-				if err := ctx.Err(); err != nil {
-					return err
-				}
-				for x := range cells[0] {
-					g.cell(p, s, x, row%cells[1], row/cells[1])
-				}
-			}
-		})
-	}
-	return g, group.Wait()
+	return g, parallel.Each(ctx, cells[1]*cells[2], func(row int) {
+		for x := range cells[0] {
+			g.cell(p, s, x, row%cells[1], row/cells[1])
+		}
+	}, nil)
 }
 
 // innerShare is how near to a light's middle the light of a cell is taken, as a

@@ -5,6 +5,7 @@ import (
 
 	"grotta/core/air"
 	"grotta/core/color"
+	"grotta/core/parallel"
 )
 
 // fogGrid is the fog volumes' share of a picture: rays through a coarse raster
@@ -27,12 +28,12 @@ func (r *renderer) makeFog(ctx context.Context) error {
 	step := max(1, float64(r.o.Width)/fogColumns)
 	g := &fogGrid{step: step, width: int(float64(r.o.Width)/step) + 2, height: int(float64(r.o.Height)/step) + 2}
 	g.rays, g.met = make([]air.Passage, g.width*g.height), make([]bool, g.width*g.height)
-	err := inRows(ctx, g.height, nil, func(y int) {
+	err := parallel.Each(ctx, g.height, func(y int) {
 		for x := range g.width {
 			i := y*g.width + x
 			g.met[i] = r.air.March(&r.setting, r.camera.Eye, r.direction(float64(x)*step, float64(y)*step), far, &g.rays[i])
 		}
-	})
+	}, nil)
 	r.fog = g
 	return err
 }
@@ -47,9 +48,9 @@ func (r *renderer) volumes(v *view, distance float64) (through float64, added co
 		return r.air.VolumesAlong(&r.setting, r.camera.Eye, v.dir, distance)
 	}
 	g := r.fog
-	fx, fy := max(v.x/g.step, 0), max(v.y/g.step, 0)
+	fx, fy := min(max(v.x/g.step, 0), float64(g.width-1)), min(max(v.y/g.step, 0), float64(g.height-1))
 	x, y := min(int(fx), g.width-2), min(int(fy), g.height-2)
-	tx, ty := min(fx-float64(x), 1), min(fy-float64(y), 1)
+	tx, ty := fx-float64(x), fy-float64(y)
 	for corner, weight := range [4]float64{(1 - tx) * (1 - ty), tx * (1 - ty), (1 - tx) * ty, tx * ty} {
 		i := (y+corner>>1)*g.width + x + corner&1
 		if !g.met[i] {

@@ -7,10 +7,6 @@ import (
 	"context"
 	"image"
 	"math"
-	"runtime"
-	"sync/atomic"
-
-	"golang.org/x/sync/errgroup"
 
 	"grotta/core/air"
 	"grotta/core/bake"
@@ -18,6 +14,7 @@ import (
 	"grotta/core/geom"
 	"grotta/core/grade"
 	"grotta/core/level"
+	"grotta/core/parallel"
 	"grotta/core/scatter"
 )
 
@@ -98,42 +95,18 @@ func Render(ctx context.Context, p *bake.Prepared, lightmap *bake.Image, cam Cam
 		return nil, err
 	}
 	if look.Enabled && look.Occlusion.Enabled {
-		if err := inRows(ctx, o.Height, nil, func(y int) { r.depths(frame, y) }); err != nil {
+		if err := parallel.Each(ctx, o.Height, func(y int) { r.depths(frame, y) }, nil); err != nil {
 			return nil, err
 		}
 		r.occluded = grade.Occlude(frame, &look.Occlusion)
 	}
-	if err := inRows(ctx, o.Height, progress, func(y int) { r.row(frame, y) }); err != nil {
+	if err := parallel.Each(ctx, o.Height, func(y int) { r.row(frame, y) }, progress); err != nil {
 		return nil, err
 	}
 	if !o.NoAir {
 		r.specks(frame)
 	}
-	return grade.Develop(frame, look), nil
-}
-
-// inRows calls do for every row, on all cores, until the context ends.
-func inRows(ctx context.Context, rows int, progress func(int), do func(y int)) error {
-	var next, done atomic.Int64
-	group, ctx := errgroup.WithContext(ctx)
-	for range runtime.GOMAXPROCS(0) {
-		group.Go(func() error {
-			for {
-				y := int(next.Add(1)) - 1
-				if y >= rows {
-					return nil
-				}
-				if err := ctx.Err(); err != nil {
-					return err
-				}
-				do(y)
-				if d := done.Add(1); progress != nil {
-					progress(int(d))
-				}
-			}
-		})
-	}
-	return group.Wait()
+	return grade.Develop(frame, look, r.setting.Gains), nil
 }
 
 type renderer struct {
@@ -299,7 +272,7 @@ func (r *renderer) direction(x, y float64) geom.Vec3 {
 // unlit draws albedo, shaded by the way a surface faces.
 func (r *renderer) unlit() *image.NRGBA {
 	out, n := image.NewNRGBA(image.Rect(0, 0, r.o.Width, r.o.Height)), r.o.Samples
-	grade.Rows(r.o.Height, func(y int) {
+	parallel.All(r.o.Height, func(y int) {
 		for x := range r.o.Width {
 			var sum color.Linear
 			for i := range n * n {

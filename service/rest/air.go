@@ -30,14 +30,12 @@ func (s *server) registerAir(a huma.API, tag string) {
 			if err != nil {
 				return nil, s.problem(err)
 			}
-			body := api.AirReport{Level: o.info.ID, Revision: o.info.Revision, Air: *air, Costs: costs, Sight: []api.Sight{}, Gains: [][3]float64{}}
+			body := api.AirReport{Level: o.info.ID, Revision: o.info.Revision, Air: *air, Costs: costs, Sight: []api.Sight{}}
 			for i := range air.Settings {
 				set := &air.Settings[i]
 				for _, size := range sightSizesM {
 					body.Sight = append(body.Sight, api.Sight{Zone: set.Zone, SizeM: size, VanishM: set.VanishM(size, eyeHeightM, maxSightM)})
 				}
-				gains := grade.Gains(&set.Look.Balance)
-				body.Gains = append(body.Gains, [3]float64(gains))
 			}
 			return answer(s, body, nil)
 		})

@@ -12,12 +12,10 @@ import (
 	"github.com/go-gl/mathgl/mgl64"
 
 	"grotta/api"
-	"grotta/core/air"
 	"grotta/core/bake"
 	"grotta/core/geom"
 	"grotta/core/preset"
 	"grotta/core/probe"
-	"grotta/core/scatter"
 	"grotta/core/shot"
 )
 
@@ -26,8 +24,6 @@ type stage struct {
 	*opened
 	image *bake.Image
 	stale int // sources that are not baked, and so are missing
-	air   *air.Air
-	costs []scatter.Cost
 	shot.Options
 }
 
@@ -48,19 +44,20 @@ func (s *server) stage(ctx context.Context, id string, v api.Variant, seconds *f
 		out.stale = m.Stale
 		out.image, err = s.Studio.Mix(o.prepared, m, seconds)
 	} else {
-		out.image, err = s.Studio.MixNow(ctx, o.prepared)
+		out.image, err = s.Studio.MixNow(ctx, o.prepared, seconds)
 	}
 	if err != nil {
 		return nil, s.problem(err)
 	}
-	if out.air, out.costs, err = s.Studio.Air(ctx, o.prepared, seconds); err != nil {
+	air, _, err := s.Studio.Air(ctx, o.prepared, seconds)
+	if err != nil {
 		return nil, s.problem(err)
 	}
 	grids, err := moving(ctx, o.prepared, out.image)
 	if err != nil {
 		return nil, s.problem(err)
 	}
-	out.Options = shot.Options{Samples: 2, NoLook: v.Look == "off", NoAir: v.Air == "off", Air: out.air, Moving: probe.Moving(o.prepared, grids)}
+	out.Options = shot.Options{Samples: 2, NoLook: v.Look == "off", NoAir: v.Air == "off", Air: air, Moving: probe.Moving(o.prepared, grids)}
 	if seconds != nil {
 		out.Seconds = *seconds
 	}
@@ -109,7 +106,12 @@ func (s *server) variant(ctx context.Context, id string, v *api.Variant) (*opene
 			return nil, s.problem(err)
 		}
 	}
-	p, err := bake.Prepare(doc)
+	var p *bake.Prepared
+	if v.Preset == "" { // an older revision may be asked for again
+		p, err = s.Studio.Prepare(ctx, id, info.Revision, doc)
+	} else {
+		p, err = bake.Prepare(doc)
+	}
 	if err != nil {
 		return nil, s.problem(err)
 	}

@@ -23,7 +23,7 @@ func (s *server) registerProbes(a huma.API, tag string) {
 		if err != nil {
 			return nil, err
 		}
-		image, err := s.Studio.MixNow(ctx, o.prepared)
+		image, err := s.Studio.MixNow(ctx, o.prepared, nil)
 		if err != nil {
 			return nil, s.problem(err)
 		}
@@ -63,7 +63,7 @@ func (s *server) registerProbes(a huma.API, tag string) {
 		if r == nil {
 			return nil, newProblem(404, fmt.Sprintf("the level has no reflection %q", in.Reflection))
 		}
-		image, err := s.Studio.MixNow(ctx, o.prepared)
+		image, err := s.Studio.MixNow(ctx, o.prepared, nil)
 		if err != nil {
 			return nil, s.problem(err)
 		}

@@ -198,7 +198,7 @@ func (s *sheet) day(ctx context.Context) ([]shot.Cell, error) {
 		if p, err = p.Again(doc); err != nil {
 			return nil, s.problem(err)
 		}
-		image, err := s.Studio.MixNow(ctx, p)
+		image, err := s.Studio.MixNow(ctx, p, nil)
 		if err != nil {
 			return nil, s.problem(err)
 		}
@@ -268,7 +268,7 @@ func (s *server) registerDensity(a huma.API, tag string) {
 			if err != nil {
 				return nil, err
 			}
-			image, err := s.Studio.MixNow(ctx, o.prepared)
+			image, err := s.Studio.MixNow(ctx, o.prepared, nil)
 			if err != nil {
 				return nil, s.problem(err)
 			}

@@ -232,7 +232,7 @@ func (s *Studio) Mix(p *bake.Prepared, m *api.LightmapState, seconds *float64) (
 
 // MixNow is Mix for a level that need not be saved: what of it is not baked at any
 // quality is baked now, at draft, and kept.
-func (s *Studio) MixNow(ctx context.Context, p *bake.Prepared) (*bake.Image, error) {
+func (s *Studio) MixNow(ctx context.Context, p *bake.Prepared, seconds *float64) (*bake.Image, error) {
 	m, err := s.Lightmap(p, 0)
 	if err != nil {
 		return nil, err
@@ -257,5 +257,5 @@ func (s *Studio) MixNow(ctx context.Context, p *bake.Prepared) (*bake.Image, err
 			return nil, err
 		}
 	}
-	return s.Mix(p, m, nil)
+	return s.Mix(p, m, seconds)
 }

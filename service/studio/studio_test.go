@@ -59,12 +59,12 @@ func TestMixNowBakesWhatIsMissing(t *testing.T) {
 	m, err := s.Lightmap(p, 1)
 	require.NoError(t, err)
 	assert.Equal(t, len(p.Sources), m.Stale)
-	image, err := s.MixNow(ctx, p)
+	image, err := s.MixNow(ctx, p, nil)
 	require.NoError(t, err)
 	m, err = s.Lightmap(p, 1)
 	require.NoError(t, err)
 	assert.Zero(t, m.Stale)
-	again, err := s.MixNow(ctx, p)
+	again, err := s.MixNow(ctx, p, nil)
 	require.NoError(t, err)
 	assert.Equal(t, image.Hash(), again.Hash())
 	for _, src := range m.Sources {
@@ -77,7 +77,7 @@ func TestDamagedLayersAreBakedAgain(t *testing.T) {
 	s, st, dir := open(t)
 	p, err := s.Prepare(ctx, "r", 1, demo.Room())
 	require.NoError(t, err)
-	before, err := s.MixNow(ctx, p)
+	before, err := s.MixNow(ctx, p, nil)
 	require.NoError(t, err)
 	blobs := filepath.Join(dir, "blobs")
 	damaged := 0
@@ -100,7 +100,7 @@ func TestDamagedLayersAreBakedAgain(t *testing.T) {
 		_, err := fresh.Layer(src.Layer)
 		assert.Error(t, err)
 	}
-	after, err := fresh.MixNow(ctx, p)
+	after, err := fresh.MixNow(ctx, p, nil)
 	require.NoError(t, err)
 	assert.Equal(t, before.Hash(), after.Hash())
 }
@@ -167,7 +167,7 @@ func TestMixAtATime(t *testing.T) {
 	room.Lights[0].Flicker = &flicker
 	p, err := s.Prepare(ctx, "r", 1, room)
 	require.NoError(t, err)
-	_, err = s.MixNow(ctx, p)
+	_, err = s.MixNow(ctx, p, nil)
 	require.NoError(t, err)
 	m, err := s.Lightmap(p, 1)
 	require.NoError(t, err)

@@ -23,8 +23,8 @@ describe("zones", () => {
   });
 
   it("take over across their blend", () => {
-    const own = setting({ zone: "room", boxes: [box(10)], haze: haze(0.2), look: { ...look, exposure_ev: 6, tone: "clamp" } });
-    const report = { air: { settings: [setting(), own] }, gains: [[1, 1, 1], [2, 1, 1]] } as unknown as AirReport;
+    const own = setting({ zone: "room", boxes: [box(10)], haze: haze(0.2), look: { ...look, exposure_ev: 6, tone: "clamp" }, gains: [2, 1, 1] });
+    const report = { air: { settings: [setting(), own] } } as unknown as AirReport;
     const at = (x: number) => settingAt(report, [zone("room", 10)], [x, 0, 0]);
     expect(at(30).haze.max).toBe(0.8);
     expect(at(9).haze.max).toBeCloseTo(0.5); // half way through two metres

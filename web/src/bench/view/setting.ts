@@ -2,7 +2,7 @@ import type { AirReport, Zone } from "../../api/client";
 
 // Which fog and look hold for an eye, as core/air has it.
 
-export type Setting = AirReport["air"]["settings"][number] & { gains: readonly number[] };
+export type Setting = AirReport["air"]["settings"][number];
 type Box = Setting["boxes"][number];
 
 export const smoothstep = (a: number, b: number, x: number) => {
@@ -26,7 +26,7 @@ export function zoneAt(zones: readonly Zone[], p: readonly number[]): Zone | und
 }
 
 export function settingAt(report: AirReport, zones: readonly Zone[], eye: readonly number[]): Setting {
-  const all = report.air.settings.map((s, i) => ({ ...s, gains: report.gains[i]! }));
+  const all = report.air.settings;
   const zone = zoneAt(zones, eye);
   const own = zone && all.slice(1).find((s) => s.zone === zone.id);
   if (!own) return all[0]!;

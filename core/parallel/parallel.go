@@ -1,0 +1,47 @@
+// Package parallel does many like things on all cores. It knows nothing of what
+// they are.
+package parallel
+
+import (
+	"context"
+	"runtime"
+	"sync/atomic"
+
+	"golang.org/x/sync/errgroup"
+)
+
+// Steps does n things in steps on all cores. It ends early with the context's
+// error. report, if not nil, gets how many are done, from any goroutine.
+func Steps(ctx context.Context, n, step int, do func(from, to int), report func(done int)) error {
+	var next, done atomic.Int64
+	group, ctx := errgroup.WithContext(ctx)
+	for range min(runtime.GOMAXPROCS(0), (n+step-1)/step) {
+		group.Go(func() error {
+			for {
+				from := int(next.Add(int64(step))) - step
+				if from >= n {
+					return nil
+				}
+				if err := ctx.Err(); err != nil {
+					return err
+				}
+				to := min(from+step, n)
+				do(from, to)
+				if d := done.Add(int64(to - from)); report != nil {
+					report(int(d))
+				}
+			}
+		})
+	}
+	return group.Wait()
+}
+
+// Each does n things one by one on all cores, as Steps does.
+func Each(ctx context.Context, n int, do func(i int), report func(done int)) error {
+	return Steps(ctx, n, 1, func(i, _ int) { do(i) }, report)
+}
+
+// All does n things to the end.
+func All(n int, do func(i int)) {
+	_ = Each(context.Background(), n, do, nil) // that context does not end
+}
