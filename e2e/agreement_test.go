@@ -55,9 +55,12 @@ func TestViewAgreesBeyondTheDemo(t *testing.T) {
 			maren, l, g := room(t)
 			apply(t, maren, l.ID, everything(t, kind))
 			p := viewOf(t, g, maren, l.ID)
-			p.agrees(maren, l.ID, kind, "")
+			all := p.agrees(maren, l.ID, kind, "")
 			p.choose("Display", "pocket")
-			p.agrees(maren, l.ID, kind, "pocket")
+			cut := p.agrees(maren, l.ID, kind, "pocket")
+			if kind == "inside" {
+				assert.Greater(t, difference(all, cut), 2.0, "the display cuts the lamp's light")
+			}
 		})
 	}
 }
@@ -77,8 +80,8 @@ func viewOf(t *testing.T, g *harness.Grotta, c *client.Client, id string) *page 
 	return p
 }
 
-// agrees holds the view of a viewpoint against a shot of it.
-func (p *page) agrees(c *client.Client, id, viewpoint, display string) {
+// agrees holds the view of a viewpoint against a shot of it, and gives the view.
+func (p *page) agrees(c *client.Client, id, viewpoint, display string) image.Image {
 	p.t.Helper()
 	t, name := p.t, fmt.Sprintf("%s, %s %s", p.t.Name(), viewpoint, display)
 	p.goTo(viewpoint)
@@ -96,6 +99,7 @@ func (p *page) agrees(c *client.Client, id, viewpoint, display string) {
 	assert.Less(t, got.Mean, 3.0, name)
 	assert.Less(t, difference(bare(live), bare(shot)), 2.0, "%s: mean difference in steps of 255", name)
 	assert.Greater(t, brightness(shot, 0, 0, 1, 1), 8.0, "%s shows something", name)
+	return live
 }
 
 // everything is an operation that gives the room all of the air and the look.
@@ -155,7 +159,7 @@ func everything(t *testing.T, kind string) level.Operation {
 		"environment.stars.count": 200, "environment.stars.lux": 1e-3,
 	})
 	zone := level.Set("room", map[string]any{"fog": ownFog, "look": own, "blend_m": 2.0})
-	lamp := level.Set("lamp", map[string]any{"fog_share": 1.0})
+	lamp := level.Set("lamp", map[string]any{"fog_share": 0.1, "strength": 900.0})
 	at, toward := level.Vec{-0.6, 1.65, 1.5}, geom.Vec3{0.5, -0.25, -2}
 	if kind == "outside" {
 		at, toward = level.Vec{0, 1.5, -0.6}, geom.Vec3{0, 0.12, 1}
