@@ -228,6 +228,14 @@ type NewShot struct {
 	Unlit     bool     `json:"unlit,omitzero" required:"false"`
 	Meter     bool     `json:"meter,omitzero" required:"false" doc:"Expose by what is seen, in place of the level's exposure."`
 	TimeS     *float64 `json:"time_s,omitzero" minimum:"0" maximum:"1e6" required:"false" doc:"Seconds; lights that flicker and motes are as they are then. Steady if left out."`
+	Watch     string   `json:"watch,omitzero" maxLength:"64" required:"false" doc:"A word of the asker's own: \"shot\" events of the level with it tell how far the picture is."`
+}
+
+// ShotEvent tells how far a picture is.
+type ShotEvent struct {
+	Level string  `json:"level"`
+	Watch string  `json:"watch"`
+	Done  float64 `json:"done" doc:"0 to 1."`
 }
 
 // Side is one of two that are compared.

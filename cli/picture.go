@@ -3,6 +3,7 @@ package cli
 import (
 	"cmp"
 	"context"
+	"crypto/rand"
 	"fmt"
 	"io"
 	"math"
@@ -11,6 +12,7 @@ import (
 	"strconv"
 	"strings"
 
+	"github.com/go-json-experiment/json"
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
@@ -72,7 +74,7 @@ for every frame of a camera's path, into the folder --out, by name and by number
 			case s.Viewpoint == "all":
 				return a.allViews(ctx, c, l, s, out)
 			}
-			png, stale, err := c.Shot(ctx, l.ID, s)
+			png, stale, err := a.watchedShot(ctx, c, l, s)
 			if err != nil {
 				return err
 			}
@@ -93,6 +95,34 @@ for every frame of a camera's path, into the folder --out, by name and by number
 	f.StringVarP(&out, "out", "o", "", "file to write, or folder (default: the viewpoint's name, or frames)")
 	variantFlags(f, &s.Variant)
 	return cmd
+}
+
+// watchedShot takes one shot, with a bar on a terminal.
+func (a *app) watchedShot(ctx context.Context, c *client.Client, l api.LevelInfo, s api.NewShot) (png []byte, stale int, err error) {
+	bar := a.bar()
+	if bar == nil {
+		return c.Shot(ctx, l.ID, s)
+	}
+	defer bar.Clear()
+	s.Watch = rand.Text()
+	ctx, stop := context.WithCancel(ctx)
+	defer stop()
+	ready, lost := make(chan struct{}), make(chan error, 1)
+	go func() {
+		lost <- c.Watch(ctx, l.ID, func() { close(ready) }, func(e client.Event) {
+			var at api.ShotEvent
+			if e.Kind == "shot" && json.Unmarshal(e.Data, &at) == nil && at.Watch == s.Watch {
+				bar.Set(int(1000 * at.Done))
+			}
+		})
+	}()
+	select {
+	case <-ready:
+	case err = <-lost:
+		return nil, 0, err
+	}
+	bar.Describe(cmp.Or(s.Viewpoint, l.Name))
+	return c.Shot(ctx, l.ID, s)
 }
 
 func tellStale(w io.Writer, stale int) {

@@ -154,3 +154,32 @@ func quatY(deg float64) mgl64.Quat { return mgl64.QuatRotate(deg*math.Pi/180, ge
 func rotX(deg float64) mgl64.Quat { return mgl64.QuatRotate(deg*math.Pi/180, geom.Vec3{1, 0, 0}) }
 
 func quatArray(q mgl64.Quat) [4]float64 { return [4]float64{q.V[0], q.V[1], q.V[2], q.W} }
+
+// reeds adds a clump of blades that bend with the wind, as one mesh.
+func (b *builder) reeds(id, name string, foot level.Vec, blades int, radius, height float64) *level.Mesh {
+	m := level.Default[level.Mesh]()
+	m.ID, m.Name, m.Surface.Material, m.Surface.Density = id, name, "reed", 6
+	m.Transform.Position = foot
+	m.Sways = &level.Sway{ReachM: 0.9 * height, PeriodS: 2.2}
+	const parts = 4 // of a blade
+	for i := range blades {
+		turn, out := 2.4*float64(i), radius*math.Sqrt((float64(i)+0.5)/float64(blades)) // evenly over a disc
+		sin, cos := math.Sincos(turn)
+		tall := height * (0.7 + 0.3*math.Abs(math.Sin(3.7*float64(i))))
+		first := uint32(len(m.Positions) / 3)
+		for k := range parts + 1 {
+			up := float64(k) / parts
+			at := out + 0.16*tall*up*up // blades lean outward
+			half := 0.022 * (1 - 0.9*up)
+			for _, side := range []float64{-half, half} {
+				m.Positions = append(m.Positions, at*cos-side*sin, tall*up, at*sin+side*cos)
+			}
+			if k > 0 {
+				a := first + uint32(2*k)
+				m.Indices = append(m.Indices, a-2, a, a-1, a-1, a, a+1)
+			}
+		}
+	}
+	b.l.Meshes = append(b.l.Meshes, &m)
+	return &m
+}

@@ -51,6 +51,8 @@ func (b *builder) surroundings() {
 	b.material("plaster", "Plaster", "#cfc8b8")
 	b.material("cloth", "Wool", "#7d4f45")
 	b.material("lens-glass", "Lens glass", "#e6efe9")
+	b.material("reed", "Reed", "#7d8054")
+	l.Materials[len(l.Materials)-1].TwoSided = true
 
 	l.Environment.Sky.Color, l.Environment.Sky.Luminance = "#46566b", 3
 	l.Environment.Ambient = level.Ambient{Color: "#6d84a3", Strength: 1.6}
@@ -70,6 +72,10 @@ func (b *builder) surroundings() {
 	noLight(path, 3)
 	yard := b.box("yard-stone", "stone", level.Vec{0.6, 0.02, -1.6}, level.Vec{10, 0.05, 2.6})
 	noLight(yard, 3)
+
+	for i, c := range [][2]float64{{-6.5, 11.3}, {-5.2, 11.6}, {-4.3, 10.9}, {2.1, 11.5}, {3.3, 11.2}, {4.9, 11.6}} {
+		b.reeds(fmt.Sprintf("reeds-%d", i+1), fmt.Sprintf("Reeds %d", i+1), level.Vec{c[0], 0, c[1]}, 26, 0.5, 1.25)
+	}
 
 	glow := b.light("afterglow", "Afterglow", level.Directional, level.Vec{}, 3, 0)
 	glow.Color, glow.AngularDeg = "#ffb08a", 8

@@ -2,8 +2,11 @@ package e2e
 
 import (
 	"image"
+	"strings"
 	"testing"
+	"time"
 
+	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -108,4 +111,72 @@ func colourfulness(m image.Image) float64 {
 		sum += int(high - low)
 	}
 	return float64(sum) / float64(len(b.Pix)/4)
+}
+
+// While a fader is dragged so is its light in the fog, with the service asked once
+// for that share; and what sways moves as time goes on.
+func TestDraggedLightAndSwayInTheBrowser(t *testing.T) {
+	maren, l, g := room(t)
+	fog := level.Default[level.FogVolume]()
+	fog.ID, fog.Size, fog.Density, fog.Luminance = "fog", level.Vec{20, 10, 20}, 0.2, 0
+	reed := level.Default[level.Mesh]()
+	reed.ID, reed.Name = "reed", "Reed"
+	reed.Positions = []float64{-0.4, 0, 0, 0.4, 0, 0, 0.4, 2, 0, -0.4, 2, 0}
+	reed.Indices = []uint32{0, 1, 2, 0, 2, 3}
+	apply(t, maren, l.ID, level.Operation{Op: level.OpBatch, Steps: []level.Operation{
+		level.Set("", map[string]any{"environment.wind.speed_mps": 10.0}),
+		level.Set("lamp", map[string]any{"fog_share": 4.0}),
+		level.Add("fog_volumes", &fog),
+		level.Add("meshes", &reed),
+	}})
+	_, err := harness.BakeAndWait(ctx, maren, l.ID, "draft")
+	require.NoError(t, err)
+	p := open(t, g)
+	p.signIn("maren")
+	p.do(network.Enable(), chromedp.Navigate(g.URL+"/levels/"+l.ID), chromedp.WaitVisible("[data-strip]"), chromedp.WaitVisible("[data-testid=view][data-air]"))
+	all := func() float64 { return brightness(p.view(), 0, 0, 1, 1) }
+	foggy := all()
+	p.press("Air")
+	bare := all()
+	p.press("Air")
+	require.Greater(t, foggy, bare+5, "the lamp shows in the fog")
+
+	p.sent = nil
+	p.slide("lamp", 0)
+	p.do(chromedp.Poll(`performance.getEntriesByType("resource").some((r) => r.name.includes("/fog?source=lamp"))`, nil))
+	dragged := all()
+	assert.Less(t, dragged, foggy-5)
+	p.letGo("lamp")
+	p.see("revision 3")
+	p.do(chromedp.WaitVisible(`[data-testid=view][data-air="3"]`))
+	assert.InDelta(t, all(), dragged, 0.5, "it looks when saved as it did when dragged")
+	p.click("Undo")
+	p.see("revision 4")
+	assert.InDelta(t, foggy, all(), 1)
+	asked := 0
+	for _, s := range p.sent {
+		if strings.Contains(s, "/fog?source=") {
+			asked++
+		}
+	}
+	assert.Equal(t, 1, asked)
+
+	p.do(chromedp.KeyEvent("\x1b"))
+	p.tab("air")
+	p.choose("Let a mesh sway", "reed")
+	p.see("revision 5")
+	p.typed("Reach", "3")
+	p.see("revision 6")
+	d, err := maren.Level(ctx, l.ID)
+	require.NoError(t, err)
+	assert.Equal(t, &level.Sway{ReachM: 3, PeriodS: 2.5}, d.Document.Meshes[0].Sways)
+	p.do(chromedp.WaitVisible(`[data-testid=view][data-air="6"]`))
+	p.click("Unlit")
+	rest := p.view()
+	p.press("Play")
+	time.Sleep(1200 * time.Millisecond) // about half a swing
+	p.press("Play")
+	assert.Greater(t, difference(rest, p.view()), 0.3, "the reed has moved")
+	p.click("Keep Reed still")
+	p.see("revision 7")
 }

@@ -162,11 +162,11 @@ func TestTourInTheBrowser(t *testing.T) {
 	p.click("Sign in")
 	p.see("the name or the password is wrong")
 	p.signIn("maren")
-	p.see("153 shapes, 18 lights")
+	p.see("159 shapes, 18 lights")
 	p.do(chromedp.Click(`a[href="/levels/` + l.ID + `"]`))
 
 	// Nothing is baked: the lit view is dark, the unlit one is not. Without the air,
-	// whose light in fog follows only once a fader is let go.
+	// for whose light a drag asks the service once.
 	p.see("Bake 24 stale layers")
 	p.click("Markers")
 	p.press("Air")

@@ -2,17 +2,21 @@ package e2e
 
 import (
 	"bytes"
+	"context"
 	"image/png"
 	"io"
 	"net/http"
 	"os"
 	"path/filepath"
 	"testing"
+	"time"
 
+	"github.com/go-json-experiment/json"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"grotta/api"
+	"grotta/client"
 	"grotta/core/level"
 	"grotta/e2e/harness"
 )
@@ -201,4 +205,50 @@ func TestPicturesByCommandLine(t *testing.T) {
 		assert.Equal(t, c.code, code, "%v: %s", c.args, errOut)
 		assert.Contains(t, errOut, c.says, c.args)
 	}
+}
+
+// A picture that is watched tells how far it is, to whoever watches the level; it
+// can be given up.
+func TestShotTellsHowFarItIs(t *testing.T) {
+	c, l, _ := room(t)
+	watching, stop := context.WithCancel(ctx)
+	defer stop()
+	ready, events := make(chan struct{}), make(chan api.ShotEvent, 1000)
+	over := make(chan error, 1)
+	go func() {
+		over <- c.Watch(watching, l.ID, func() { close(ready) }, func(e client.Event) {
+			var at api.ShotEvent
+			if e.Kind == "shot" && json.Unmarshal(e.Data, &at) == nil {
+				events <- at
+			}
+		})
+	}()
+	<-ready
+	_, _, err := c.Shot(ctx, l.ID, api.NewShot{Width: 64, Height: 48})
+	require.NoError(t, err)
+	_, _, err = c.Shot(ctx, l.ID, api.NewShot{Width: 320, Height: 200, Watch: "mine"})
+	require.NoError(t, err)
+	most, told := 0.0, 0
+	for most < 1 {
+		select {
+		case e := <-events:
+			assert.Equal(t, "mine", e.Watch, "the other is not watched")
+			assert.Equal(t, l.ID, e.Level)
+			most, told = max(most, e.Done), told+1
+		case <-time.After(5 * time.Second):
+			require.Fail(t, "the end was not told")
+		}
+	}
+	assert.Greater(t, told, 20)
+
+	giving, up := context.WithTimeout(ctx, 50*time.Millisecond)
+	defer up()
+	start := time.Now()
+	_, _, err = c.Shot(giving, l.ID, api.NewShot{Width: 4096, Height: 4096, Samples: 4})
+	require.ErrorIs(t, err, context.DeadlineExceeded)
+	_, _, err = c.Shot(ctx, l.ID, api.NewShot{Width: 64, Height: 48})
+	require.NoError(t, err)
+	assert.Less(t, time.Since(start), 20*time.Second, "what nobody waits for takes no time from others")
+	stop()
+	assert.ErrorIs(t, <-over, context.Canceled)
 }

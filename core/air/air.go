@@ -42,7 +42,7 @@ type Air struct {
 // Of resolves a level's air.
 func Of(l *level.Level, w *level.World, s *sky.Sky) *Air {
 	from := source{l, s}
-	a := &Air{Settings: from.settings(), Volumes: []Volume{}, Glows: []ReadyGlow{}, Beams: []ReadyBeam{}, Motes: []Emitter{}, Discs: discs(l), Stars: stars(l), Wind: wind(l), Left: []string{}}
+	a := &Air{Settings: from.settings(), Volumes: []Volume{}, Glows: []ReadyGlow{}, Beams: []ReadyBeam{}, Motes: []Emitter{}, Discs: discs(l), Stars: stars(l), Wind: Wind(l), Left: []string{}}
 	for _, disc := range []*level.Sun{l.Environment.Sun, l.Environment.Moon} {
 		if a.Sun == nil && disc.Up() {
 			to := disc.Toward()
@@ -59,7 +59,7 @@ func Of(l *level.Level, w *level.World, s *sky.Sky) *Air {
 		at, half := w.Pose(&v.Entity).Position, geom.Vec3(v.Size).Mul(0.5)
 		a.Volumes = append(a.Volumes, Volume{
 			ID: v.ID, Min: at.Sub(half), Max: at.Add(half), EdgeM: v.EdgeM, Density: v.Density,
-			Nits: from.nits(v.Color, v.Luminance, v.ColorFrom), Lit: v.Lit && l.Fog.Lit != "none",
+			Nits: from.nits(v.Color, v.Luminance, v.ColorFrom), Lit: v.Lit && a.Lit(level.LitVolumes, level.LitEverywhere),
 		})
 	}
 	for _, g := range l.Glows {
@@ -90,6 +90,11 @@ func Of(l *level.Level, w *level.World, s *sky.Sky) *Air {
 	return a
 }
 
+// Lit tells whether the level's fog or any zone's shows light in one of some ways.
+func (a *Air) Lit(ways ...string) bool {
+	return slices.ContainsFunc(a.Settings, func(s Setting) bool { return slices.Contains(ways, s.Lit) })
+}
+
 // source is where colours come from.
 type source struct {
 	level *level.Level
@@ -117,7 +122,8 @@ func (s source) horizon() color.Linear {
 	return sum.Scale(s.level.Environment.Sky.Luminance / around)
 }
 
-func wind(l *level.Level) geom.Vec3 {
+// Wind is a level's, in metres a second.
+func Wind(l *level.Level) geom.Vec3 {
 	return level.Direction(l.Environment.Wind.FromDeg+180, 0).Mul(l.Environment.Wind.SpeedMps)
 }
 

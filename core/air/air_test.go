@@ -379,3 +379,35 @@ func TestWhatIsTooMuchForAViewIsSaid(t *testing.T) {
 	assert.Len(t, a.Volumes, air.MaxVolumes)
 	assert.Equal(t, []string{"vb", "va"}, a.Left, "the least priority goes")
 }
+
+// A zone says for itself where lit fog shows light: nowhere, in volumes, or also
+// in haze.
+func TestZonesSayWhereFogIsLit(t *testing.T) {
+	l := level.New("fog")
+	l.FogVolumes = []*level.FogVolume{volume("v", level.Vec{0, 0, -10}, level.Vec{4, 4, 6}, 0.2)}
+	l.FogVolumes[0].Luminance = 0
+	l.Fog.Lit = level.LitNowhere
+	z := level.Default[level.Zone]()
+	fog := l.Fog
+	fog.Lit = level.LitVolumes
+	z.ID, z.Fog, z.BlendM, z.Boxes = "room", &fog, 0, []level.Box{{Min: level.Vec{-1, -1, -1}, Max: level.Vec{1, 1, 1}}}
+	l.Zones = []*level.Zone{&z}
+	a := of(l)
+	require.True(t, a.Volumes[0].Lit, "some setting shows it")
+	a.Volumes[0].Field = air.NewField(a.Volumes[0].Min, a.Volumes[0].Max, [3]int{1, 1, 1})
+	copy(a.Volumes[0].Field.Values, []float32{4, 4, 4, 0, 0, 0})
+	inside, outside := a.At(l, geom.Vec3{}), a.At(l, geom.Vec3{5, 0, 0})
+	_, added := a.VolumesAlong(&inside, geom.Vec3{}, ahead, 100)
+	assert.InDelta(t, 4/(4*math.Pi)*(1-math.Exp(-1.2)), added[1], 1e-4, "evenly scattered light")
+	_, added = a.VolumesAlong(&outside, geom.Vec3{}, ahead, 100)
+	assert.Zero(t, added[1])
+
+	// A volume without fog of its own counts where light shows everywhere.
+	a.Volumes[0].Density = 0
+	inside.Haze = air.ReadyHaze{Density: 0.1, Max: 1}
+	_, added = a.VolumesAlong(&inside, geom.Vec3{}, ahead, 100)
+	assert.Zero(t, added[1])
+	inside.Lit = level.LitEverywhere
+	_, added = a.VolumesAlong(&inside, geom.Vec3{}, ahead, 100)
+	assert.InDelta(t, 4/(4*math.Pi)*(math.Exp(-0.7)-math.Exp(-1.3)), added[1], 1e-3, "haze from 7 to 13 m")
+}

@@ -6,6 +6,7 @@ import (
 	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/grade"
+	"grotta/core/level"
 )
 
 // Share is how much of what stands at a distance the haze hides, 0 to Max.
@@ -116,6 +117,10 @@ type Volume struct {
 	Field   *Field       `json:"-"`
 }
 
+// shows tells whether a setting shows a volume: those that only show light in haze
+// and height fog it may leave out.
+func (s *Setting) shows(v *Volume) bool { return v.Density > 0 || s.Lit == level.LitEverywhere }
+
 // inside is 1 in a box, 0 outside, and comes in over the edge.
 func (v *Volume) inside(p *geom.Vec3) float64 {
 	x := min(p[0]-v.Min[0], v.Max[0]-p[0])
@@ -167,7 +172,8 @@ type passageStep struct{ through, r, g, b float32 }
 func (a *Air) March(s *Setting, from, dir geom.Vec3, distance float64, out *Passage) bool {
 	first, last := math.Inf(1), 0.0
 	for i := range a.Volumes {
-		if t0, t1 := span(&a.Volumes[i].Min, &a.Volumes[i].Max, &from, &dir, distance); t1 > t0 {
+		v := &a.Volumes[i]
+		if t0, t1 := span(&v.Min, &v.Max, &from, &dir, distance); t1 > t0 && s.shows(v) {
 			first, last = min(first, t0), max(last, t1)
 		}
 	}
@@ -188,11 +194,11 @@ func (a *Air) March(s *Setting, from, dir geom.Vec3, distance float64, out *Pass
 		for k := range a.Volumes {
 			v := &a.Volumes[k]
 			d := v.inside(&p)
-			if d == 0 {
+			if d == 0 || !s.shows(v) {
 				continue
 			}
 			nits := v.Nits
-			if v.Field != nil {
+			if v.Field != nil && s.Lit != level.LitNowhere {
 				nits = nits.Add(v.Field.Scattered(&p, &dir, s.Phase))
 			}
 			if v.Density == 0 {

@@ -106,7 +106,7 @@ func (g *ReadyGlow) Along(c *Camera, dir geom.Vec3, distance float64) (nits colo
 // GlowShape is the brightness of a built-in shape, 1 in its middle (a ring, on
 // its crest), at a place given as a share of its radius, right and up.
 //
-//   - soft: a Gaussian of three standard deviations, lowered to reach 0 at the rim;
+//   - soft: a Gaussian, windowed so that it ends at the rim without an edge;
 //   - ring: the same, narrower, about 0.7 of the radius, over a faint middle;
 //   - star: a small soft middle, with rays along both axes;
 //   - streak: a small soft middle, with one ray along the horizontal.
@@ -123,13 +123,14 @@ func GlowShape(shape string, x, y float64) float64 {
 	return bell(r)
 }
 
-// bell falls from 1 to 0 as its argument goes to 1.
+// bell falls from 1 to 0 as its argument goes to 1, level at both ends:
+// exp(-3 r²) (1 - r²)².
 func bell(r float64) float64 {
 	if r >= 1 {
 		return 0
 	}
-	const rim = 0.011108996538242306 // exp(-4.5): three standard deviations
-	return (math.Exp(-4.5*r*r) - rim) / (1 - rim)
+	inside := 1 - r*r
+	return math.Exp(-3*r*r) * inside * inside
 }
 
 // ray is thin across and fades along.

@@ -42,7 +42,7 @@ func emitterOf(l *level.Level, w *level.World, m *level.Motes) Emitter {
 	e := Emitter{
 		ID: m.ID, Source: m.ColorFrom, At: pose.Position, Axis: pose.Forward(),
 		Right: pose.Rotation.Rotate(geom.Vec3{1, 0, 0}), Up: pose.Rotation.Rotate(geom.Vec3{0, 1, 0}),
-		Form: m.Form, Size: geom.Vec3(m.Size), RateHz: m.RateHz, LifeS: m.LifeS, Drift: wind(l).Mul(m.WindShare),
+		Form: m.Form, Size: geom.Vec3(m.Size), RateHz: m.RateHz, LifeS: m.LifeS, Drift: Wind(l).Mul(m.WindShare),
 		Nits: m.Luminance * m.Opacity, Color: l.Tint(own, m.ColorFrom), EdgeM: m.EdgeM, Motes: []Mote{},
 	}
 	for i := range int(math.Ceil(m.RateHz * m.LifeS)) {

@@ -16,6 +16,7 @@ type Setting struct {
 	BlendM float64        `json:"blend_m"`
 	Haze   ReadyHaze      `json:"haze"`
 	Height ReadyHeightFog `json:"height"`
+	Lit    string         `json:"lit" doc:"Where lights show in fog."`
 	Phase  float64        `json:"phase"`
 	Look   level.Look     `json:"look"`
 	Gains  color.Linear   `json:"gains" doc:"What the look's balance multiplies the channels by."`
@@ -64,7 +65,7 @@ func (s source) settings() []Setting {
 func (s source) setting(fog *level.Fog, look *level.Look) Setting {
 	h, low := &fog.Haze, &fog.Height
 	out := Setting{
-		Boxes: []level.Box{}, Phase: fog.Phase, Look: *look, Gains: grade.Gains(&look.Balance),
+		Boxes: []level.Box{}, Lit: fog.Lit, Phase: fog.Phase, Look: *look, Gains: grade.Gains(&look.Balance),
 		Haze:   ReadyHaze{h.StartM, h.EndM, h.Density, h.Max, h.SkyShare, s.nits(h.Color, h.Luminance, h.ColorFrom)},
 		Height: ReadyHeightFog{low.BaseM, low.FalloffM, low.Density, low.Max, s.nits(low.Color, low.Luminance, low.ColorFrom)},
 	}

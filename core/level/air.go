@@ -2,6 +2,13 @@ package level
 
 import "github.com/go-json-experiment/json/jsontext"
 
+// Where lit fog shows light.
+const (
+	LitNowhere    = "none"
+	LitVolumes    = "volumes"
+	LitEverywhere = "everywhere"
+)
+
 // Fog is the air: what of it is everywhere. Fog volumes stand beside it.
 type Fog struct {
 	Haze   Haze           `json:"haze"`

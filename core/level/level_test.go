@@ -342,3 +342,21 @@ func TestPlacesHaveATime(t *testing.T) {
 		assert.Equal(t, 12, when.Hour())
 	}
 }
+
+// What is left out of a part that is there takes its default, whichever way it
+// came in.
+func TestAPartThatIsThereHasItsDefaults(t *testing.T) {
+	l := level.New("Reeds")
+	reed := level.Default[level.Mesh]()
+	reed.ID, reed.Positions, reed.Indices = "reed", []float64{0, 0, 0, 1, 0, 0, 1, 1, 0}, []uint32{0, 1, 2}
+	l.Meshes = append(l.Meshes, &reed)
+	want := level.Default[level.Sway]()
+	for _, fields := range []map[string]any{{"sways": map[string]any{}}, {"sways.reach_m": want.ReachM}} {
+		next, _, err := l.Apply(level.Set("reed", fields))
+		require.NoError(t, err)
+		assert.Equal(t, &want, next.Meshes[0].Sways)
+	}
+	_, _, err := l.Apply(level.Set("reed", map[string]any{"sways": map[string]any{"period_s": 0}}))
+	require.Error(t, err)
+	assert.Contains(t, err.Error(), "period_s is 0; allowed is 0.1 to 600")
+}

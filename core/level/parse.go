@@ -202,6 +202,11 @@ func (v *Mesh) UnmarshalJSONFrom(d *jsontext.Decoder) error {
 	return decodeDefaulted(d, (*plain)(v))
 }
 
+func (v *Sway) UnmarshalJSONFrom(d *jsontext.Decoder) error {
+	type plain Sway
+	return decodeDefaulted(d, (*plain)(v))
+}
+
 func (v *Rig) UnmarshalJSONFrom(d *jsontext.Decoder) error {
 	type plain Rig
 	return decodeDefaulted(d, (*plain)(v))

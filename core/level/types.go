@@ -143,7 +143,14 @@ type Mesh struct {
 	Indices   []uint32  `json:"indices" doc:"Three vertices of each triangle."`
 	UVs       []float64 `json:"uvs,omitzero" doc:"u, v of each vertex in its material's image; v runs down."`
 	Surface   Surface   `json:"surface"`
+	Sways     *Sway     `json:"sways,omitzero" doc:"How it bends with the wind; leave out for not at all."`
 	Carrier
+}
+
+// Sway is how a mesh bends with the wind, its foot fast and its top most.
+type Sway struct {
+	ReachM  float64 `json:"reach_m" minimum:"0" maximum:"100" default:"0.3" doc:"How far a wind of 10 m/s takes its top, metres."`
+	PeriodS float64 `json:"period_s" minimum:"0.1" maximum:"600" default:"2.5" doc:"Seconds of one swing."`
 }
 
 // Box is an axis-aligned region.
@@ -296,7 +303,7 @@ type Stars struct {
 // Wind is how the air moves.
 type Wind struct {
 	FromDeg  float64 `json:"from_deg" minimum:"-360" maximum:"360" default:"250" doc:"Azimuth that it comes from, clockwise from north."`
-	SpeedMps float64 `json:"speed_mps" minimum:"0" maximum:"60" default:"0" doc:"Metres a second; it carries motes."`
+	SpeedMps float64 `json:"speed_mps" minimum:"0" maximum:"60" default:"0" doc:"Metres a second; it carries motes and bends what sways."`
 }
 
 // Place is where and when, for a sun or moon by the almanac.

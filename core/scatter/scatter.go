@@ -13,6 +13,7 @@ import (
 	"grotta/core/air"
 	"grotta/core/bake"
 	"grotta/core/geom"
+	"grotta/core/level"
 	"grotta/core/parallel"
 )
 
@@ -142,17 +143,30 @@ type Cost struct {
 	Bytes   int      `json:"bytes"`
 }
 
-// Light gives each lit volume of an air its field. kept finds a grid that was made
-// before, and keep takes one that is new. It returns what it costs.
-func Light(ctx context.Context, p *bake.Prepared, a *air.Air, seconds *float64, kept func(key string) *Grid, keep func(*Grid)) ([]Cost, error) {
-	sources := bake.FogSources(p.Scene.Level, p.Scene)
-	if seconds != nil {
-		sources = bake.At(sources, *seconds)
+// Ask is what light is wanted, and what is known of it.
+type Ask struct {
+	Seconds *float64               // the time; nil for steady light
+	Bare    bool                   // no light in fog at all
+	Only    string                 // id of the one source that counts; "" for all
+	Kept    func(key string) *Grid // finds a grid that was made before; may be nil
+	Keep    func(*Grid)            // takes one that is new; may be nil
+}
+
+// Light gives each lit volume of an air its field, and tells what that costs.
+func Light(ctx context.Context, p *bake.Prepared, a *air.Air, ask Ask) ([]Cost, error) {
+	if ask.Bare {
+		return []Cost{}, nil
 	}
-	fog := &p.Scene.Level.Fog
-	if fog.Lit == "everywhere" && (fog.Haze.Enabled || fog.Height.Enabled) && len(sources) > 0 {
+	sources := bake.FogSources(p.Scene.Level, p.Scene)
+	if ask.Seconds != nil {
+		sources = bake.At(sources, *ask.Seconds)
+	}
+	if a.Lit(level.LitEverywhere) && len(sources) > 0 && slices.ContainsFunc(a.Settings, veiled) {
 		min, max := Everywhere(p)
 		a.Volumes = append(a.Volumes, air.Volume{Min: min, Max: max, EdgeM: 1, Lit: true})
+	}
+	if ask.Only != "" {
+		sources = slices.DeleteFunc(sources, func(s bake.Source) bool { return s.ID != ask.Only })
 	}
 	costs := []Cost{}
 	for i := range a.Volumes {
@@ -165,13 +179,9 @@ func Light(ctx context.Context, p *bake.Prepared, a *air.Air, seconds *float64, 
 		cost := Cost{Volume: v.ID, Cells: n[0] * n[1] * n[2], Sources: []string{}}
 		for j := range sources {
 			s := &sources[j]
-			if grids[j] = kept(Key(p, s, v.Min, v.Max)); grids[j] == nil {
-				g, err := Make(ctx, p, s, v.Min, v.Max)
-				if err != nil {
-					return nil, err
-				}
-				grids[j] = g
-				keep(g)
+			var err error
+			if grids[j], err = ask.grid(ctx, p, s, v); err != nil {
+				return nil, err
 			}
 			cost.Sources = append(cost.Sources, s.ID)
 			cost.Rays += cost.Cells * samples
@@ -183,3 +193,19 @@ func Light(ctx context.Context, p *bake.Prepared, a *air.Air, seconds *float64, 
 	}
 	return costs, nil
 }
+
+func (a *Ask) grid(ctx context.Context, p *bake.Prepared, s *bake.Source, v *air.Volume) (*Grid, error) {
+	if a.Kept != nil {
+		if g := a.Kept(Key(p, s, v.Min, v.Max)); g != nil {
+			return g, nil
+		}
+	}
+	g, err := Make(ctx, p, s, v.Min, v.Max)
+	if err == nil && a.Keep != nil {
+		a.Keep(g)
+	}
+	return g, err
+}
+
+// veiled tells whether there is haze or height fog to show light in.
+func veiled(s air.Setting) bool { return s.Haze.Max > 0 || s.Height.Max > 0 }

@@ -43,7 +43,7 @@ func yard(t *testing.T, set func(*level.Level)) *bake.Prepared {
 
 func lit(t *testing.T, p *bake.Prepared) (*air.Air, []scatter.Cost) {
 	t.Helper()
-	a, costs, err := shot.Air(ctx, p, nil, nil, nil)
+	a, costs, err := shot.Air(ctx, p, scatter.Ask{})
 	require.NoError(t, err)
 	return a, costs
 }
@@ -89,7 +89,10 @@ func TestMixOfGridsIsLinearAndKept(t *testing.T) {
 	kept := map[string]*scatter.Grid{}
 	made := 0
 	reckon := func(set func(*level.Level)) *air.Field {
-		a, _, err := shot.Air(ctx, yard(t, set), nil, func(k string) *scatter.Grid { return kept[k] }, func(g *scatter.Grid) { kept[g.Key] = g; made++ })
+		a, _, err := shot.Air(ctx, yard(t, set), scatter.Ask{
+			Kept: func(k string) *scatter.Grid { return kept[k] },
+			Keep: func(g *scatter.Grid) { kept[g.Key] = g; made++ },
+		})
 		require.NoError(t, err)
 		return a.Volumes[0].Field
 	}
@@ -195,6 +198,31 @@ func TestFieldDoesNotDependOnThreads(t *testing.T) {
 func TestCancelledFogEnds(t *testing.T) {
 	stopped, cancel := context.WithCancel(ctx)
 	cancel()
-	_, _, err := shot.Air(stopped, yard(t, nil), nil, nil, nil)
+	_, _, err := shot.Air(stopped, yard(t, nil), scatter.Ask{})
 	assert.ErrorIs(t, err, context.Canceled)
+}
+
+// What each source shows by itself sums to what all show; none is asked for where
+// the air is left out.
+func TestFogOfOneSource(t *testing.T) {
+	p := yard(t, func(l *level.Level) {
+		other := level.NewLight("other", level.Point)
+		other.Strength, other.FogShare, other.Color, other.Transform.Position = 20, 0.5, "#4060ff", level.Vec{-2, 1, 1}
+		l.Lights = append(l.Lights, other)
+	})
+	field := func(only string) *air.Field {
+		a, _, err := shot.Air(ctx, p, scatter.Ask{Only: only})
+		require.NoError(t, err)
+		return a.Volumes[0].Field
+	}
+	all, lamp, other := field(""), field("lamp"), field("other")
+	for i := range all.Values {
+		require.InDelta(t, all.Values[i], lamp.Values[i]+other.Values[i], 1e-3*float64(1+math.Abs(float64(all.Values[i]))))
+	}
+	assert.NotZero(t, value(other, geom.Vec3{-1, 1, 1})[2])
+	assert.Nil(t, field("nobody"))
+	a, costs, err := shot.Air(ctx, p, scatter.Ask{Bare: true})
+	require.NoError(t, err)
+	assert.Empty(t, costs)
+	assert.Nil(t, a.Volumes[0].Field)
 }

@@ -46,13 +46,14 @@ func (s *Scene) addMesh(mesh *level.Mesh, materials map[string]paint) {
 			across[key] = append(across[key], int32(t))
 		}
 	}
+	bend := bendOf(mesh.Sways, vertices)
 	taken := make([]bool, count)
 	patch := 0
 	for seed := range count {
 		if taken[seed] || normals[seed] == (geom.Vec3{}) {
 			continue
 		}
-		s.addSurface(Surface{Entity: mesh.ID, Face: patch, Normal: normals[seed], Zone: zone, Surface: mesh.Surface}, materials)
+		s.addSurface(Surface{Entity: mesh.ID, Face: patch, Normal: normals[seed], Zone: zone, Surface: mesh.Surface, Bend: bend}, materials)
 		surface := &s.Surfaces[len(s.Surfaces)-1]
 		queue := []int32{int32(seed)}
 		taken[seed] = true

@@ -31,6 +31,7 @@ type Surface struct {
 	Image    *picture.Picture
 	level.Surface
 	DensityM float64 // texels per metre, with the level's default in place
+	Bend     *Bend   // of a mesh that sways
 }
 
 // Scene is a level made ready for rays.
@@ -179,15 +180,15 @@ func (s *Scene) CornersOf(triangle int) [3]geom.Vec3 {
 }
 
 func (s *Scene) buildTracers() {
-	s.shadow = s.tracer(func(f *Surface) bool { return f.CastsShadow && !s.isCareful(f) })
-	s.careful = s.tracer(func(f *Surface) bool { return f.CastsShadow && s.isCareful(f) })
+	s.shadow = s.tracer(s.Triangles, func(f *Surface) bool { return f.CastsShadow && !s.isCareful(f) })
+	s.careful = s.tracer(s.Triangles, func(f *Surface) bool { return f.CastsShadow && s.isCareful(f) })
 	same := true
 	for i := range s.Surfaces {
 		f := &s.Surfaces[i]
 		same = same && f.Visible == (f.CastsShadow && !s.isCareful(f))
 	}
 	if s.seen = s.shadow; !same {
-		s.seen = s.tracer(func(f *Surface) bool { return f.Visible })
+		s.seen = s.tracer(s.Triangles, isVisible)
 	}
 }
 
@@ -201,21 +202,24 @@ func (f *Surface) cutOut() bool {
 	return f.Material.Cutoff > 0 && f.Image != nil && f.Image.Alpha != nil
 }
 
-func (s *Scene) tracer(takes func(*Surface) bool) tracer {
+func isVisible(f *Surface) bool { return f.Visible }
+
+// tracer is over those triangles whose surface it takes, wherever they are now.
+func (s *Scene) tracer(triangles []trace.Triangle, takes func(*Surface) bool) tracer {
 	t := tracer{}
-	for i := range s.Triangles {
+	for i := range triangles {
 		if takes(&s.Surfaces[s.SurfaceOf[i]]) {
 			t.tri = append(t.tri, int32(i))
 		}
 	}
 	t.any = len(t.tri) > 0
-	if len(t.tri) == len(s.Triangles) {
-		t.tri, t.Scene = nil, trace.New(s.Triangles)
+	if len(t.tri) == len(triangles) {
+		t.tri, t.Scene = nil, trace.New(triangles)
 		return t
 	}
 	list := make([]trace.Triangle, len(t.tri))
 	for k, i := range t.tri {
-		list[k] = s.Triangles[i]
+		list[k] = triangles[i]
 	}
 	t.Scene = trace.New(list)
 	return t
@@ -378,7 +382,7 @@ func sortBlockers(b []Blocker) {
 type Seen struct {
 	Surface  int
 	Triangle int
-	Point    geom.Vec3
+	Point    geom.Vec3 // of what sways: where it is at rest
 	Distance float64
 	U, V     float64 // weights of the triangle's second and third corner
 }
@@ -400,13 +404,18 @@ func (s *Scene) See(from, dir geom.Vec3, far float64) (Seen, bool) {
 				continue
 			}
 		}
-		return Seen{
+		seen := Seen{
 			Surface:  int(s.SurfaceOf[t]),
 			Triangle: t,
 			Point:    from.Add(dir.Mul(distance)),
 			Distance: distance,
 			U:        float64(h.U), V: float64(h.V),
-		}, true
+		}
+		if s.Surfaces[seen.Surface].Bend != nil {
+			c := s.CornersOf(t)
+			seen.Point = c[0].Mul(1 - seen.U - seen.V).Add(c[1].Mul(seen.U)).Add(c[2].Mul(seen.V))
+		}
+		return seen, true
 	}
 }
 

@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"grotta/core/bake"
+	"grotta/core/scatter"
 	"grotta/core/shot"
 	"grotta/demo"
 )
@@ -22,7 +23,7 @@ func BenchmarkShot(b *testing.B) {
 		require.NoError(b, err)
 		image := bake.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers)
 		cam := shot.Of(p.Scene.World, p.Scene.Level.Viewpoints[0])
-		air, _, err := shot.Air(ctx, p, nil, nil, nil)
+		air, _, err := shot.Air(ctx, p, scatter.Ask{})
 		require.NoError(b, err)
 		b.Run(from, func(b *testing.B) {
 			for range b.N {
@@ -33,7 +34,7 @@ func BenchmarkShot(b *testing.B) {
 		})
 		b.Run(from+"-fog", func(b *testing.B) {
 			for range b.N {
-				_, _, err := shot.Air(ctx, p, nil, nil, nil)
+				_, _, err := shot.Air(ctx, p, scatter.Ask{})
 				require.NoError(b, err)
 			}
 			b.ReportMetric(b.Elapsed().Seconds()/float64(b.N), "s")

@@ -23,6 +23,7 @@ type Eye struct {
 	LightMax float64
 
 	p        *bake.Prepared
+	scene    *scene.Scene // p's, or as the wind has it
 	lightmap *bake.Image
 	sky      *sky.Sky
 	discs    []air.ReadyDisc
@@ -30,7 +31,7 @@ type Eye struct {
 
 // NewEye makes one.
 func NewEye(p *bake.Prepared, lightmap *bake.Image) *Eye {
-	return &Eye{p: p, lightmap: lightmap, sky: Sky(p.Scene.Level)}
+	return &Eye{p: p, scene: p.Scene, lightmap: lightmap, sky: Sky(p.Scene.Level)}
 }
 
 // movingPaths is how many paths bring bounced light to a moving surface where no
@@ -61,7 +62,7 @@ func (e *Eye) Radiance(from, dir geom.Vec3) color.Linear {
 
 // look is the radiance along a ray, and how far it goes.
 func (e *Eye) look(from, dir geom.Vec3) (color.Linear, float64) {
-	hit, ok := e.p.Scene.See(from, dir, far)
+	hit, ok := e.scene.See(from, dir, far)
 	if !ok {
 		light := e.sky.Radiance(dir).Scale(e.p.Scene.Level.Environment.Sky.Luminance)
 		for i := range e.discs {

@@ -49,7 +49,7 @@ type Options struct {
 	NoLook        bool                                    // exposure alone
 	NoAir         bool                                    // neither fog nor glows, beams and motes
 	ExposureEV    *float64                                // in place of the level's
-	Seconds       float64                                 // when motes are where they are
+	Seconds       float64                                 // when motes and what sways are where they are
 	LightMax      float64                                 // a platform's most light on a surface, times white; 0 is no limit
 	Moving        func(at, normal geom.Vec3) color.Linear // as Eye has it
 	Air           *air.Air                                // made ready by Air; nil makes it without keeping anything
@@ -64,14 +64,11 @@ const (
 // far is how far a camera sees, in metres.
 const far = air.Far
 
-// Air makes a level's air ready, with the light in its fog. kept and keep are as
-// scatter.Light has them; nil where nothing is kept.
-func Air(ctx context.Context, p *bake.Prepared, seconds *float64, kept func(string) *scatter.Grid, keep func(*scatter.Grid)) (*air.Air, []scatter.Cost, error) {
+// Air makes a level's air ready, with the light in its fog, and tells what that
+// costs.
+func Air(ctx context.Context, p *bake.Prepared, ask scatter.Ask) (*air.Air, []scatter.Cost, error) {
 	a := air.Of(p.Scene.Level, p.Scene.World, Sky(p.Scene.Level))
-	if kept == nil {
-		kept, keep = func(string) *scatter.Grid { return nil }, func(*scatter.Grid) {}
-	}
-	costs, err := scatter.Light(ctx, p, a, seconds, kept, keep)
+	costs, err := scatter.Light(ctx, p, a, ask)
 	return a, costs, err
 }
 
@@ -79,11 +76,10 @@ func Air(ctx context.Context, p *bake.Prepared, seconds *float64, kept func(stri
 // layers. Progress, if not nil, gets the rows done, from any goroutine.
 func Render(ctx context.Context, p *bake.Prepared, lightmap *bake.Image, cam Camera, o Options, progress func(rows int)) (*image.NRGBA, error) {
 	if o.Air == nil && !o.Unlit {
-		a, _, err := Air(ctx, p, nil, nil, nil)
-		if err != nil {
+		var err error
+		if o.Air, _, err = Air(ctx, p, scatter.Ask{}); err != nil {
 			return nil, err
 		}
-		o.Air = a
 	}
 	r := newRenderer(p, lightmap, cam, o)
 	if o.Unlit {
@@ -143,6 +139,7 @@ func newRenderer(p *bake.Prepared, lightmap *bake.Image, cam Camera, o Options) 
 		Right: cam.Pose.Rotation.Rotate(geom.Vec3{1, 0, 0}), Up: cam.Pose.Rotation.Rotate(geom.Vec3{0, 1, 0}),
 	}
 	r.eye.Moving = o.Moving
+	r.eye.scene = p.Scene.Swayed(air.Wind(p.Scene.Level), o.Seconds)
 	if o.Unlit {
 		return r
 	}
@@ -201,7 +198,7 @@ func (r *renderer) sun() *geom.Vec3 {
 func (r *renderer) depths(frame *grade.Frame, y int) {
 	for x := range r.o.Width {
 		distance := far
-		if hit, ok := r.eye.p.Scene.See(r.camera.Eye, r.direction(float64(x)+0.5, float64(y)+0.5), far); ok {
+		if hit, ok := r.eye.scene.See(r.camera.Eye, r.direction(float64(x)+0.5, float64(y)+0.5), far); ok {
 			distance = hit.Distance
 		}
 		frame.Depth[y*r.o.Width+x] = float32(distance)
@@ -289,7 +286,7 @@ func (r *renderer) unlit() *image.NRGBA {
 }
 
 func (r *renderer) albedo(dir geom.Vec3) color.Linear {
-	hit, ok := r.eye.p.Scene.See(r.camera.Eye, dir, far)
+	hit, ok := r.eye.scene.See(r.camera.Eye, dir, far)
 	if !ok {
 		return color.Linear{0.03, 0.03, 0.03}
 	}

@@ -12,6 +12,7 @@ import (
 type Event struct {
 	Revision *api.RevisionEvent `json:"revision,omitzero"`
 	Bake     *api.Bake          `json:"bake,omitzero"`
+	Shot     *api.ShotEvent     `json:"shot,omitzero"`
 }
 
 func eventSubject(levelID string) string { return "event.level." + levelID }
@@ -20,6 +21,9 @@ func (b *Baker) tell(status api.Bake) { b.publishEvent(status.Level, Event{Bake:
 
 // TellRevision tells everybody who watches a level that it has a new revision.
 func (b *Baker) TellRevision(e api.RevisionEvent) { b.publishEvent(e.Level, Event{Revision: &e}) }
+
+// TellShot tells everybody who watches a level how far a picture is.
+func (b *Baker) TellShot(e api.ShotEvent) { b.publishEvent(e.Level, Event{Shot: &e}) }
 
 func (b *Baker) publishEvent(levelID string, e Event) {
 	data, err := json.Marshal(e)

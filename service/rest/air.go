@@ -14,6 +14,7 @@ import (
 	"grotta/core/grade"
 	"grotta/core/half"
 	"grotta/core/level"
+	"grotta/core/scatter"
 )
 
 // Distances of sight that an air is described by, for things of these sizes.
@@ -26,7 +27,7 @@ func (s *server) registerAir(a huma.API, tag string) {
 			if err != nil {
 				return nil, err
 			}
-			air, costs, err := s.Studio.Air(ctx, o.prepared, nil)
+			air, costs, err := s.Studio.Air(ctx, o.prepared, scatter.Ask{})
 			if err != nil {
 				return nil, s.problem(err)
 			}
@@ -42,12 +43,15 @@ func (s *server) registerAir(a huma.API, tag string) {
 	op := operation("GET", "/levels/{id}/fog", "get-fog", "The light in a level's fog volumes", tag, api.ScopeRead)
 	op.Description = "Little-endian: width, height, depth (uint32) of the whole; for each volume of the air, in order, its first layer, and its cells across, up and along (uint32; 0 where it is not lit); a float32 that values are to be multiplied by. Then half-floats, four a cell: red, green, blue, 0 in lux; and again as much: x, y, z of the luminance's direction, 0."
 	op.Responses = binaryResponse("application/octet-stream")
-	huma.Register(a, op, func(ctx context.Context, in *LevelPath) (*fileOut, error) {
+	huma.Register(a, op, func(ctx context.Context, in *struct {
+		LevelPath
+		Source string `query:"source" maxLength:"64" doc:"Id of a light, sun or moon whose share alone is wanted."`
+	}) (*fileOut, error) {
 		o, err := s.open(ctx, in.ID)
 		if err != nil {
 			return nil, err
 		}
-		air, _, err := s.Studio.Air(ctx, o.prepared, nil)
+		air, _, err := s.Studio.Air(ctx, o.prepared, scatter.Ask{Only: in.Source})
 		if err != nil {
 			return nil, s.problem(err)
 		}

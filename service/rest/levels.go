@@ -235,7 +235,7 @@ func binaryResponse(types ...string) map[string]*huma.Response {
 // registerEvents streams what happens to a level as server-sent events.
 func (s *server) registerEvents(a huma.API, tag string) {
 	op := operation("GET", "/levels/{id}/events", "watch-level", "Watch a level", tag, api.ScopeRead)
-	op.Description = "Server-sent events: \"revision\" with a RevisionEvent, \"bake\" with a Bake, and a comment every 15 seconds."
+	op.Description = "Server-sent events: \"revision\" with a RevisionEvent, \"bake\" with a Bake, \"shot\" with a ShotEvent, and a comment every 15 seconds."
 	op.Responses = binaryResponse("text/event-stream")
 	huma.Register(a, op, func(ctx context.Context, in *LevelPath) (*huma.StreamResponse, error) {
 		if _, _, err := s.Store.Level(askerOf(ctx), in.ID); err != nil {

@@ -16,6 +16,7 @@ import (
 	"grotta/core/geom"
 	"grotta/core/preset"
 	"grotta/core/probe"
+	"grotta/core/scatter"
 	"grotta/core/shot"
 )
 
@@ -49,7 +50,7 @@ func (s *server) stage(ctx context.Context, id string, v api.Variant, seconds *f
 	if err != nil {
 		return nil, s.problem(err)
 	}
-	air, _, err := s.Studio.Air(ctx, o.prepared, seconds)
+	air, _, err := s.Studio.Air(ctx, o.prepared, scatter.Ask{Seconds: seconds, Bare: v.Air == "off"})
 	if err != nil {
 		return nil, s.problem(err)
 	}
@@ -130,11 +131,25 @@ func (s *server) take(ctx context.Context, st *stage, in *api.NewShot) (*image.N
 		ev := shot.Meter(st.prepared, st.image, camera, o)
 		o.ExposureEV = &ev
 	}
-	picture, err := shot.Render(ctx, st.prepared, st.image, camera, o, nil)
+	picture, err := shot.Render(ctx, st.prepared, st.image, camera, o, s.shotProgress(st.info.ID, in.Watch, o.Height))
 	if err != nil {
 		return nil, s.problem(err)
 	}
 	return picture, nil
+}
+
+// shotProgress tells how many rows of a picture are done, a hundred times at most;
+// nil where nobody watches.
+func (s *server) shotProgress(levelID, watch string, rows int) func(done int) {
+	if watch == "" {
+		return nil
+	}
+	every := max(rows/100, 1)
+	return func(done int) {
+		if done%every == 0 || done == rows {
+			s.Baker.TellShot(api.ShotEvent{Level: levelID, Watch: watch, Done: float64(done) / float64(rows)})
+		}
+	}
 }
 
 func (s *server) registerShot(a huma.API, tag string) {

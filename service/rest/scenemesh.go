@@ -35,7 +35,7 @@ func sceneMesh(p *bake.Prepared) ([]byte, error) {
 	if b := p.Scene.Bounds; !b.Empty() {
 		h.Min, h.Max = b.Min, b.Max
 	}
-	var positions, normals, texels, albedo, emission []float32
+	var positions, normals, texels, albedo, emission, sway []float32
 	for i := range p.Scene.Surfaces {
 		s := &p.Scene.Surfaces[i]
 		if !s.Visible {
@@ -56,6 +56,11 @@ func sceneMesh(p *bake.Prepared) ([]byte, error) {
 				texels = append(texels, float32(x), float32(y), float32(page))
 				albedo = append(albedo, float32(s.Albedo[0]), float32(s.Albedo[1]), float32(s.Albedo[2]))
 				emission = append(emission, float32(s.Material.Emission))
+				if b := s.Bend; b != nil {
+					sway = append(sway, float32(b.Share(v[1])), float32(b.PeriodS))
+				} else {
+					sway = append(sway, 0, 1)
+				}
 				h.Vertices++
 			}
 		}
@@ -75,7 +80,7 @@ func sceneMesh(p *bake.Prepared) ([]byte, error) {
 	var b bytes.Buffer
 	binary.Write(&b, binary.LittleEndian, uint32(len(head)))
 	b.Write(head)
-	for _, values := range [][]float32{positions, normals, texels, albedo, emission} {
+	for _, values := range [][]float32{positions, normals, texels, albedo, emission, sway} {
 		binary.Write(&b, binary.LittleEndian, values)
 	}
 	return b.Bytes(), nil

@@ -14,6 +14,7 @@ import (
 	"grotta/core/bake"
 	"grotta/core/level"
 	"grotta/core/planner"
+	"grotta/core/scatter"
 	"grotta/core/shot"
 	"grotta/core/sky"
 )
@@ -203,7 +204,7 @@ func (s *sheet) day(ctx context.Context) ([]shot.Cell, error) {
 			return nil, s.problem(err)
 		}
 		o := s.Options
-		if o.Air, _, err = s.Studio.Air(ctx, p, nil); err != nil {
+		if o.Air, _, err = s.Studio.Air(ctx, p, scatter.Ask{}); err != nil {
 			return nil, s.problem(err)
 		}
 		ev := shot.Meter(p, image, camera, o)

@@ -42,8 +42,9 @@ func (c *fogCache) put(g *scatter.Grid) {
 	}
 }
 
-// Air makes a prepared level's air ready, at a time where one is given. Light in
-// fog that was reckoned before is not reckoned again.
-func (s *Studio) Air(ctx context.Context, p *bake.Prepared, seconds *float64) (*air.Air, []scatter.Cost, error) {
-	return shot.Air(ctx, p, seconds, s.fog.get, s.fog.put)
+// Air makes a prepared level's air ready, as it is asked for. Light in fog that
+// was reckoned before is not reckoned again.
+func (s *Studio) Air(ctx context.Context, p *bake.Prepared, ask scatter.Ask) (*air.Air, []scatter.Cost, error) {
+	ask.Kept, ask.Keep = s.fog.get, s.fog.put
+	return shot.Air(ctx, p, ask)
 }

@@ -60,8 +60,8 @@ export async function take<T>(call: Promise<{ data?: T; error?: unknown; respons
 }
 
 /** A shot as the address of a picture; the taker lets go of it. */
-export async function takeShot(id: string, body: Schemas["NewShot"]): Promise<string> {
-  const { data, error, response } = await api.POST("/api/v1/levels/{id}/shots", { params: { path: { id } }, body, parseAs: "blob" });
+export async function takeShot(id: string, body: Schemas["NewShot"], signal?: AbortSignal): Promise<string> {
+  const { data, error, response } = await api.POST("/api/v1/levels/{id}/shots", { params: { path: { id } }, body, parseAs: "blob", signal });
   if (!response.ok) throw new ProblemError((error ?? {}) as Partial<Problem>);
   return URL.createObjectURL(data as unknown as Blob);
 }

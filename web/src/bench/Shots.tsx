@@ -2,16 +2,17 @@ import { useEffect, useState } from "react";
 import { useQuery } from "@tanstack/react-query";
 import { X } from "lucide-react";
 import { api, take, takeShot, type Document, type Schemas, type Variant } from "../api/client";
+import { useShotsDone } from "./data";
 import { bench, useBench } from "./store";
 
 // Finished pictures from every viewpoint, and how one differs from another state
 // of the level.
 
 /** A shot that is let go of when nobody shows it any more. */
-function useShot(id: string, revision: number, body: Schemas["NewShot"]) {
+function useShot(id: string, revision: number, body: Schemas["NewShot"], watch?: string) {
   const shot = useQuery({
     queryKey: ["shot", id, revision, body],
-    queryFn: () => takeShot(id, body),
+    queryFn: ({ signal }) => takeShot(id, { ...body, watch }, signal),
     staleTime: Infinity,
     gcTime: 0,
     retry: false,
@@ -97,8 +98,10 @@ type ComparedProps = { doc: Document; viewpoint: string; before: Variant; at: nu
 function Compared({ doc, viewpoint, before, at, setAt, difference, setDifference }: ComparedProps) {
   const { id, revision } = doc.level;
   const size = { viewpoint, width: 960, height: 600 };
-  const now = useShot(id, revision, size);
-  const then = useShot(id, revision, { ...size, ...before });
+  const [watches] = useState(() => ["now", "then"].map((side) => side + Math.random().toString(36).slice(2)));
+  const done = useShotsDone(watches);
+  const now = useShot(id, revision, size, watches[0]);
+  const then = useShot(id, revision, { ...size, ...before }, watches[1]);
   const numbers = useQuery({
     queryKey: ["comparison", id, revision, viewpoint, before],
     queryFn: () => take(api.POST("/api/v1/levels/{id}/comparisons", { params: { path: { id } }, body: { a: before, b: {}, form: "difference", viewpoint, width: 480, height: 300 } })),
@@ -127,7 +130,7 @@ function Compared({ doc, viewpoint, before, at, setAt, difference, setDifference
       </div>
       <div className="relative min-h-0 flex-1">
         {failed && <p className="absolute inset-0 grid place-items-center p-6">{failed.message}</p>}
-        {!failed && !difference && (!now.data || !then.data) && <p className="dim absolute inset-0 grid place-items-center">Taking both shots…</p>}
+        {!failed && !difference && (!now.data || !then.data) && <p className="dim absolute inset-0 grid place-items-center">Taking both shots, {Math.round(100 * done)} %. Esc leaves.</p>}
         {difference && numbers.data && <img className="absolute inset-0 h-full w-full object-contain" src={`data:image/png;base64,${numbers.data.picture}`} alt="The difference: grey under 1, blue by 2, green by 5, yellow by 10, red by 20" />}
         {!difference && now.data && then.data && (
           <>

@@ -1,7 +1,9 @@
 import { describe, expect, it } from "vitest";
 import type { AirReport, Zone } from "../api/client";
 import { airEntities, airParts } from "./air";
-import { parseFog } from "./data";
+import { DataUtils } from "three";
+import { parseFog, type FogBlock } from "./data";
+import { withChanges } from "./fog";
 import { blend, settingAt, smoothstep, zoneAt, type Setting } from "./view/setting";
 import { specks, type Emitter } from "./view/specks";
 
@@ -88,4 +90,31 @@ describe("parts of the air", () => {
     expect([smoothstep(0, 2, 0), smoothstep(0, 2, 1), smoothstep(0, 2, 2)]).toEqual([0, 0.5, 1]);
     expect([smoothstep(0, 0, -1), smoothstep(0, 0, 0)]).toEqual([0, 1]);
   });
+});
+
+describe("light in fog", () => {
+  const block = (scale: number, light: number[], toward: number[]): FogBlock => {
+    const pack = (v: number[]) => Uint16Array.from(v, (x) => DataUtils.toHalfFloat(x / scale));
+    return { revision: 1, size: [2, 1, 1], places: [[0, 2, 1, 1]], scale, light: pack(light), toward: pack(toward) };
+  };
+  const read = (b: FogBlock, part: "light" | "toward") => [...b[part]].map((h) => DataUtils.fromHalfFloat(h) * b.scale);
+  // Two sources: 6 lx red from above in the first cell, 2 lx white along x in both.
+  const all = block(0.01, [8, 2, 2, 0, 2, 2, 2, 0], [2, 1.2756, 0, 0, 2, 0, 0, 0]);
+  const red = block(0.005, [6, 0, 0, 0, 0, 0, 0, 0], [0, 1.2756, 0, 0, 0, 0, 0, 0]);
+
+  it("is a sum: a source that is muted goes, with its direction", () => {
+    const now = withChanges(all, [{ own: red, times: [0, 0, 0] }]);
+    read(now, "light").forEach((v, i) => expect(v).toBeCloseTo([2, 2, 2, 0, 2, 2, 2, 0][i]!, 2));
+    read(now, "toward").forEach((v, i) => expect(v).toBeCloseTo([2, 0, 0, 0, 2, 0, 0, 0][i]!, 2));
+  });
+
+  it("grows past what it was packed for", () => {
+    const bright = block(8 / 60000, [8, 2, 2, 0, 2, 2, 2, 0], [2, 1.2756, 0, 0, 2, 0, 0, 0]);
+    const now = withChanges(bright, [{ own: red, times: [10, 10, 10] }]);
+    expect(read(now, "light")[0]).toBeCloseTo(62, 0);
+    expect(read(now, "toward")[1]).toBeCloseTo(12.756, 1);
+    expect(read(now, "light")[4]).toBeCloseTo(2, 2);
+  });
+
+  it("is as it was where nothing changes", () => expect(withChanges(all, [])).toBe(all));
 });

@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { Plus } from "lucide-react";
+import { Plus, X } from "lucide-react";
 import type { Document, Level, Operation } from "../api/client";
 import { Fields, type Field, type Values } from "../ui/fields";
 import { useAir } from "./data";
@@ -110,6 +110,7 @@ export function AirSections(props: Props) {
           ]}
         />
       </div>
+      <Sways level={level} canEdit={canEdit} edit={edit} />
       <div className="section">
         <h3>Add</h3>
         <div className="flex flex-wrap gap-1">
@@ -121,6 +122,49 @@ export function AirSections(props: Props) {
         </div>
       </div>
     </>
+  );
+}
+
+/** Which meshes bend with the wind, and how. */
+function Sways({ level, canEdit, edit }: { level: Level; canEdit: boolean; edit: Edit }) {
+  const nameOf = (m: Level["meshes"][number]) => m.name || m.id;
+  const still = level.meshes.filter((m) => !m.sways);
+  if (level.meshes.length === 0) return null;
+  return (
+    <div className="section">
+      <h3>Sways in the wind</h3>
+      {level.meshes
+        .filter((m) => m.sways)
+        .map((m) => (
+          <div key={m.id} role="group" aria-label={nameOf(m)}>
+            <div className="row flex items-center gap-2">
+              <span className="flex-1 truncate">{nameOf(m)}</span>
+              <button className="dim hover:text-error" disabled={!canEdit} aria-label={`Keep ${nameOf(m)} still`} title="Keep it still" onClick={() => edit({ op: "set", id: m.id, fields: { sways: null }, label: `Keep ${nameOf(m)} still` })}>
+                <X size={12} />
+              </button>
+            </div>
+            <Fields
+              of={m}
+              disabled={!canEdit}
+              set={(fields) => edit({ op: "set", id: m.id, fields })}
+              fields={[
+                { is: "number", path: "sways.reach_m", label: "Reach", unit: "m", min: 0, max: 100, step: 0.05 },
+                { is: "number", path: "sways.period_s", label: "Period", unit: "s", min: 0.1, max: 600, step: 0.1 },
+              ]}
+            />
+          </div>
+        ))}
+      {still.length > 0 && (
+        <select className="field" aria-label="Let a mesh sway" disabled={!canEdit} value="" onChange={(e) => edit({ op: "set", id: e.target.value, fields: { sways: {} }, label: `Let ${e.target.value} sway` })}>
+          <option value="">Let a mesh sway…</option>
+          {still.map((m) => (
+            <option key={m.id} value={m.id}>
+              {nameOf(m)}
+            </option>
+          ))}
+        </select>
+      )}
+    </div>
   );
 }
 

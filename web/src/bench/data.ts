@@ -45,6 +45,8 @@ export type SceneMesh = {
   texels: Float32Array;
   albedo: Float32Array;
   emission: Float32Array;
+  /** Metres that a wind of 1 m/s takes it, and seconds of a swing. */
+  sway: Float32Array;
 };
 
 function parseScene(data: ArrayBuffer): SceneMesh {
@@ -69,6 +71,7 @@ function parseScene(data: ArrayBuffer): SceneMesh {
     texels: next(3),
     albedo: next(3),
     emission: next(1),
+    sway: next(2),
   };
 }
 
@@ -132,6 +135,20 @@ export function useFog(id: string, report: AirReport | undefined) {
     placeholderData: (old: FogBlock | undefined) => old,
     staleTime: Infinity,
     gcTime: 60_000,
+  });
+}
+
+/** What some sources alone show in the fog, as far as it is read. */
+export function useFogOf(id: string, report: AirReport | undefined, sources: readonly string[]) {
+  return useQueries({
+    queries: sources.map((source) => ({
+      queryKey: ["fog-of", id, report?.revision, source],
+      queryFn: async () => parseFog(await bytes(`/api/v1/levels/${id}/fog?source=${encodeURIComponent(source)}`), report!.revision, report!.air.volumes.length),
+      enabled: report !== undefined,
+      staleTime: Infinity,
+      gcTime: 60_000,
+    })),
+    combine: (results) => new Map(sources.flatMap((s, i) => (results[i]?.data ? [[s, results[i].data] as const] : []))),
   });
 }
 
@@ -268,6 +285,10 @@ export function useEvents(id: string) {
       const have = queries.getQueryData<Document>(["level", id]);
       if (!have || have.level.revision < revision) queries.invalidateQueries({ queryKey: ["level", id] });
     });
+    stream.addEventListener("shot", (e) => {
+      const { watch, done } = JSON.parse((e as MessageEvent).data);
+      queries.setQueryData<number>(["shot-done", watch], (was) => Math.max(was ?? 0, done));
+    });
     stream.addEventListener("bake", (e) => {
       const bake: Bake = JSON.parse((e as MessageEvent).data);
       queries.setQueryData<Bake | null>(["bake-now", id], (now) => newer(now, bake));
@@ -295,6 +316,14 @@ export function useAutoBake(id: string, state: LightmapState | undefined, canBak
   useEffect(() => {
     if (auto && some && canBake && !running && !stopped && !start.isPending) start.mutate("draft");
   }, [state?.revision, stale, auto, running]);
+}
+
+/** How far some shots are together, 0 to 1. */
+export function useShotsDone(watches: readonly string[]): number {
+  return useQueries({
+    queries: watches.map((w) => ({ queryKey: ["shot-done", w], queryFn: () => 0, enabled: false, initialData: 0, gcTime: 0 })),
+    combine: (all) => all.reduce((sum, one) => sum + one.data, 0) / all.length,
+  });
 }
 
 export async function askPoint(id: string, point: readonly number[], normal: readonly number[]) {

@@ -1,10 +1,11 @@
 import { useEffect, useMemo, useRef, useState } from "react";
 import type { Document, Light, LightmapState } from "../../api/client";
 import { complain } from "../../ui/messages";
-import { askPoint, useAir, useFog, useGlowImages, useLayers, usePlatforms, useScene, useSeconds, useSky } from "../data";
+import { askPoint, useAir, useFog, useFogOf, useGlowImages, useLayers, usePlatforms, useScene, useSeconds, useSky } from "../data";
 import { flickerAt } from "../flicker";
+import { withChanges } from "../fog";
 import { icons, kinds } from "../kinds";
-import { linear, Mix, swatch } from "../layers";
+import { linear, Mix, swatch, type Weight } from "../layers";
 import { bench, camera, useBench, type ViewMode } from "../store";
 import { stripOf, weightOf } from "../weights";
 import { reachLines } from "./reach";
@@ -28,8 +29,11 @@ export function View({ doc, state, onPlace, onAimSun }: { doc: Document; state: 
   const lightMax = usePlatforms().data?.items.find((p) => p.profile.name === display)?.profile.display.light_max ?? 0;
   const hint = placing && { rig: `Click where ${placing.name} goes. Esc leaves.`, "sun-at": "Click where in the sky the sun should stand. Esc leaves.", "sun-on": "Click what the sun should strike, coming from where you stand. Esc leaves." }[placing.kind];
 
-  // Colours of materials are in the mesh, and are no part of the geometry's name.
-  const colors = useMemo(() => level.materials.map((m) => `${m.id}${m.color}${m.emission}${m.image}`).join(), [level.materials]);
+  // Colours and sway are in the mesh, and are no part of the geometry's name.
+  const colors = useMemo(
+    () => JSON.stringify([level.materials.map((m) => [m.id, m.color, m.emission, m.image]), level.meshes.map((m) => m.sways)]),
+    [level.materials, level.meshes],
+  );
   const scene = useScene(doc.level.id, state?.geometry, colors).data;
   const layers = useLayers(doc.level.id, state);
   const mix = useMemo(() => (scene ? new Mix(scene.pageSize, scene.pages) : null), [scene]);
@@ -126,6 +130,25 @@ export function View({ doc, state, onPlace, onAimSun }: { doc: Document; state: 
 
   const report = useAir(doc.level.id, doc.level.revision).data;
   const fog = useFog(doc.level.id, report).data ?? null;
+  // What each source that shows in fog weighs now, times what it weighs as saved.
+  const inFog = useMemo(() => {
+    const shown = new Set(airOn ? report?.costs.flatMap((c) => c.sources) : []);
+    const anySolo = Object.values(solo).some(Boolean);
+    return (state?.sources ?? [])
+      .filter((s) => shown.has(s.id))
+      .map((s) => {
+        const now = weightOf(s, live[s.id], muted[s.id] ?? false, anySolo && !solo[s.id]);
+        const k = flicker(s.id);
+        return { id: s.id, times: now.map((w, i) => (s.weight[i] ? (w * k) / s.weight[i]! : 1)) as unknown as Weight };
+      })
+      .filter(({ times }) => times.some((v) => v !== 1));
+  }, [report, airOn, state, live, muted, solo, flickers ? seconds : 0]);
+  const owns = useFogOf(doc.level.id, report, inFog.map((s) => s.id));
+  const fogNow = useMemo(() => {
+    if (!fog) return null;
+    const changes = inFog.flatMap(({ id, times }) => (owns.get(id)?.revision === fog.revision ? [{ own: owns.get(id)!, times }] : []));
+    return withChanges(fog, changes);
+  }, [fog, inFog, owns]);
   const images = useGlowImages(level.images, level.glows).data ?? null;
   useEffect(() => {
     if (!report) return;
@@ -139,10 +162,10 @@ export function View({ doc, state, onPlace, onAimSun }: { doc: Document; state: 
       const color = live[from.id]?.color;
       return lit ? (color ? linear(color) : own.some((v) => v > 0) ? own : from.color) : [0, 0, 0];
     };
-    const shown = fog && fog.revision === report.revision ? fog : null;
+    const shown = fogNow && fogNow.revision === report.revision ? fogNow : null;
     stage.current?.setAir({ report, zones: level.zones, fog: shown, images, tint, exposure, look: lookOn, air: airOn, seconds }, lightMax);
     if (shown || report.costs.length === 0) host.current!.dataset.air = String(report.revision);
-  }, [report, fog, images, level.zones, state, live, muted, solo, exposure, lookOn, airOn, seconds, lightMax]);
+  }, [report, fogNow, images, level.zones, state, live, muted, solo, exposure, lookOn, airOn, seconds, lightMax]);
 
   useEffect(() => {
     stage.current?.setSkyNits((live.sky?.strength ?? level.environment.sky.luminance) * (muted.sky ? 0 : 1));

@@ -175,6 +175,9 @@ export class Passes {
     return { ...s, look };
   }
 
+  wind = () => three(this.draw?.report.air.wind ?? [0, 0, 0]);
+  seconds = () => this.draw?.seconds ?? 0;
+
   /** Draws the surfaces' light to the screen. */
   run(r: WebGLRenderer, scene: WebGLRenderTarget, setting: Setting | null, white: number) {
     const depth = scene.depthTexture!;
@@ -281,6 +284,7 @@ export class Passes {
     this.shared.low.value.set(...over(height?.nits ?? [0, 0, 0]));
     this.shared.lowShape.value.set(height?.base_m ?? 0, height?.falloff_m ?? 1, height?.density ?? 0, off ? 0 : height!.max);
     this.shared.phase.value = setting?.phase ?? 0;
+    this.shared.fogLit.value = ["none", "volumes", "everywhere"].indexOf(setting?.lit ?? "none");
     this.shared.volumeCount.value = Math.min(air?.volumes.length ?? 0, maxVolumes);
     air?.volumes.slice(0, maxVolumes).forEach((v, i) => this.items.set("volumes", i, 2, ...over(v.nits), 0));
     u.glowCount!.value = Math.min(air?.glows.length ?? 0, maxGlows);

@@ -113,6 +113,7 @@ export class Stage {
     g.setAttribute("texel", new BufferAttribute(scene.texels, 3));
     g.setAttribute("albedo", new BufferAttribute(scene.albedo, 3));
     g.setAttribute("emission", new BufferAttribute(scene.emission, 1));
+    g.setAttribute("sway", new BufferAttribute(scene.sway, 2));
     const texture = new DataArrayTexture(mix.half, mix.pageSize, mix.pageSize, Math.max(mix.pages, 1));
     texture.format = RGBAFormat;
     texture.type = HalfFloatType;
@@ -226,6 +227,8 @@ export class Stage {
     if (this.mesh) {
       this.mesh.material.uniforms.white!.value = white;
       this.mesh.material.uniforms.lightMax!.value = this.lightMax;
+      this.mesh.material.uniforms.wind!.value.set(...this.passes.wind());
+      this.mesh.material.uniforms.seconds!.value = this.passes.seconds();
     }
     const r = this.renderer;
     r.setRenderTarget(this.target);

@@ -25,6 +25,7 @@ export function airUniforms(items: Items) {
   return {
     items: { value: items.texture },
     volumeCount: { value: 0 },
+    fogLit: { value: 1 },
     fogLight: { value: dark as Texture },
     fogToward: { value: dark as Texture },
     fogSize: { value: new Vector3(2, 1, 1) },
@@ -48,7 +49,7 @@ export const airFunctions = `
   precision highp sampler3D;
   uniform sampler2D items;
   uniform sampler3D fogLight, fogToward;
-  uniform int volumeCount;
+  uniform int volumeCount, fogLit; // fogLit: 0 nowhere, 1 in volumes, 2 everywhere
   uniform float fogScale, phase, white, hazeSky;
   uniform vec3 fogSize, haze, low, eye;
   uniform vec4 hazeShape, lowShape;
@@ -108,7 +109,7 @@ export const airFunctions = `
 
   vec3 scattered(int index, vec3 p, vec3 low, vec3 high, vec3 dir) {
     vec4 place = item(index, ${rows.volumes + 4}); // first layer, cells
-    if (place.y == 0.0) return vec3(0.0);
+    if (place.y == 0.0 || fogLit == 0) return vec3(0.0);
     vec3 at = clamp((p - low) / (high - low) * place.yzw, vec3(0.5), place.yzw - 0.5);
     at.z += place.x;
     vec3 light = texture(fogLight, at / fogSize).rgb;
@@ -118,10 +119,14 @@ export const airFunctions = `
     return light * (fogScale / white) * max(0.0, 1.0 + 3.0 * phase * cosine) / 12.566370614;
   }
 
+  // Volumes without fog of their own show light in haze and height fog.
+  bool shows(int index) { return item(index, ${rows.volumes + 1}).w > 0.0 || fogLit == 2; }
+
   // What fog volumes send, and in w the share that gets through.
   vec4 volumesAlong(vec3 dir, float end) {
     float first = 1e30, last = 0.0;
     for (int i = 0; i < volumeCount; i++) {
+      if (!shows(i)) continue;
       vec2 t = span(item(i, ${rows.volumes}).xyz, item(i, ${rows.volumes + 1}).xyz, eye, dir, end);
       if (t.y > t.x) { first = min(first, t.x); last = max(last, t.y); }
     }
@@ -136,7 +141,7 @@ export const airFunctions = `
       for (int i = 0; i < volumeCount; i++) {
         vec4 low = item(i, ${rows.volumes}), high = item(i, ${rows.volumes + 1});
         float d = inside(p, low.xyz, high.xyz, low.w);
-        if (d == 0.0) continue;
+        if (d == 0.0 || !shows(i)) continue;
         vec3 nits = item(i, ${rows.volumes + 2}).rgb + scattered(i, p, low.xyz, high.xyz, dir);
         if (high.w == 0.0) d *= density(p.y, t);
         else { d *= high.w; own += d; }
@@ -199,7 +204,7 @@ export function airMaterial(air: AirUniforms): RawShaderMaterial {
       in vec2 uv;
       out vec4 color;
 
-      float bell(float r) { return r >= 1.0 ? 0.0 : (exp(-4.5 * r * r) - 0.0111089965) / (1.0 - 0.0111089965); }
+      float bell(float r) { float inside = 1.0 - r * r; return r >= 1.0 ? 0.0 : exp(-3.0 * r * r) * inside * inside; }
       float ray(float along, float across) { return 0.8 * bell(abs(along)) * bell(abs(across) / 0.08); }
       float glowShape(int shape, vec2 p) {
         float r = length(p);

@@ -1,4 +1,4 @@
-import { GLSL3, RawShaderMaterial, type Texture } from "three";
+import { GLSL3, RawShaderMaterial, Vector3, type Texture } from "three";
 import { halfScale } from "../../layers";
 
 /** The most times white that a surface or the sky counts for, as core/grade has it. */
@@ -8,17 +8,26 @@ export const ceiling = 16;
 export function surfaceMaterial(lightmap: Texture, pageSize: number): RawShaderMaterial {
   return new RawShaderMaterial({
     glslVersion: GLSL3,
-    uniforms: { lightmap: { value: lightmap }, pageSize: { value: pageSize }, mode: { value: 0 }, white: { value: 1 }, lightMax: { value: 0 } },
+    uniforms: { lightmap: { value: lightmap }, pageSize: { value: pageSize }, mode: { value: 0 }, white: { value: 1 }, lightMax: { value: 0 }, wind: { value: new Vector3() }, seconds: { value: 0 } },
     vertexShader: `
       precision highp float;
       uniform mat4 projectionMatrix, modelViewMatrix;
+      uniform vec3 wind;
+      uniform float seconds;
       in vec3 position, normal, texel, albedo;
+      in vec2 sway;
       in float emission;
       out vec3 vTexel, vAlbedo, vNormal, vPlace;
       out float vEmission;
       void main() {
         vTexel = texel; vAlbedo = albedo; vNormal = normal; vEmission = emission; vPlace = position;
-        gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
+        vec3 place = position;
+        float speed = length(wind);
+        if (speed > 0.0 && sway.x > 0.0) { // as core/scene has it
+          float turn = (seconds - dot(position, wind) / (speed * speed)) / sway.y;
+          place += wind * sway.x * (0.6 + 0.4 * sin(6.28318530718 * turn));
+        }
+        gl_Position = projectionMatrix * modelViewMatrix * vec4(place, 1.0);
       }`,
     fragmentShader: `
       precision highp float;

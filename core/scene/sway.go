@@ -1,0 +1,78 @@
+package scene
+
+import (
+	"math"
+	"slices"
+
+	"grotta/core/geom"
+	"grotta/core/level"
+	"grotta/core/trace"
+)
+
+// Bend is how a mesh sways, in the level's space.
+type Bend struct {
+	level.Sway
+	FootM, HeightM float64
+}
+
+// swayWindMps is the wind that takes a top by its reach.
+const swayWindMps = 10
+
+// Its mean lean and its swing about that, as shares of its reach.
+const swayLean, swaySwing = 0.6, 0.4
+
+func bendOf(sway *level.Sway, vertices []geom.Vec3) *Bend {
+	b := geom.NoBounds()
+	for _, v := range vertices {
+		b.Grow(v)
+	}
+	if sway == nil || b.Empty() || b.Max[1] <= b.Min[1] {
+		return nil
+	}
+	return &Bend{*sway, b.Min[1], b.Max[1] - b.Min[1]}
+}
+
+// Share is how far a wind of 1 m/s takes a height, in metres: by the square of its
+// height over the foot, as a reed bends that is held there.
+func (b *Bend) Share(y float64) float64 {
+	h := math.Max(y-b.FootM, 0) / b.HeightM
+	return b.ReachM / swayWindMps * h * h
+}
+
+// offset is how far a place at rest is from it at a time, in metres. Gusts travel
+// with the wind, so a swing comes later to what stands downwind.
+func (b *Bend) offset(p, wind geom.Vec3, seconds float64) geom.Vec3 {
+	speed := wind.Len()
+	if speed == 0 {
+		return geom.Vec3{}
+	}
+	turn := (seconds - p.Dot(wind)/(speed*speed)) / b.PeriodS
+	return wind.Mul(b.Share(p[1]) * (swayLean + swaySwing*math.Sin(2*math.Pi*turn)))
+}
+
+// Swayed is the scene with what is seen of it as the wind, in metres a second, has
+// it at a time. Light stays as it falls at rest. It is the same scene where
+// nothing sways.
+func (s *Scene) Swayed(wind geom.Vec3, seconds float64) *Scene {
+	sways := func(f Surface) bool { return f.Bend != nil && f.Visible }
+	if wind == (geom.Vec3{}) || !slices.ContainsFunc(s.Surfaces, sways) {
+		return s
+	}
+	moved := slices.Clone(s.Triangles)
+	for i := range s.Surfaces {
+		f := &s.Surfaces[i]
+		if f.Bend == nil {
+			continue
+		}
+		for t := f.First; t < f.First+f.Count; t++ {
+			c := s.CornersOf(t)
+			for k := range c {
+				c[k] = c[k].Add(f.Bend.offset(c[k], wind, seconds))
+			}
+			moved[t] = trace.Triangle{A: f32(c[0]), B: f32(c[1]), C: f32(c[2])}
+		}
+	}
+	out := *s
+	out.seen = s.tracer(moved, isVisible)
+	return &out
+}
