@@ -165,7 +165,9 @@ func Mill() *level.Level {
 	for _, m := range l.Materials {
 		m.TwoSided = m.ID == "paper"
 	}
-	noLight(b.box("floor", "flag", level.Vec{0, -0.1, 0}, level.Vec{24.6, 0.2, 12.6}), 3)
+	floor := b.box("floor", "flag", level.Vec{0, -0.1, 0}, level.Vec{24.6, 0.2, 12.6})
+	floor.Surface.Density = 24 // the sun falls on it in hard edges
+	noLight(floor, 3)
 	var windows []opening
 	for x := -9.0; x <= 9; x += 4.5 {
 		windows = append(windows, opening{x - 0.75, x + 0.75, 3.2, 5.6})
@@ -230,8 +232,8 @@ func Mill() *level.Level {
 	vat.RangeM, vat.RadiusM, vat.FogShare = 7, 0.06, 1
 	vat.Flicker = &level.Flicker{Pattern: "candle", RateHz: 5, Depth: 0.25}
 	b.glow("vat-glow", "Vat lantern halo", level.Vec{-6.2, 2.4, -2.9}, 0.8, 40, "vat-lamp")
-	door := b.light("door-light", "Beyond the door", level.Rect, level.Vec{12.6, 1.3, 0}, 700, 3000)
-	door.WidthM, door.HeightM, door.RangeM = 2, 2.6, 10
+	door := b.light("door-light", "Beyond the door", level.Spot, level.Vec{13.6, 1.6, 0}, 2600, 3000)
+	door.InnerDeg, door.OuterDeg, door.RadiusM, door.RangeM = 40, 68, 0.5, 11
 	aim(&door.Entity, geom.Vec3{-1, 0, 0})
 
 	k := &l.Look
@@ -281,10 +283,13 @@ func Yard() *level.Level {
 		b.box(id+"-roof", "panel", level.Vec{t.x, 2.75, t.z}, level.Vec{2.4, 0.5, 9})
 		noLight(b.box(id+"-truck", "iron", level.Vec{t.x, 0.2, t.z}, level.Vec{1.6, 0.4, 6}), 3)
 	}
-	for i, p := range []level.Vec{{-9.5, 0.6, -10}, {-9.5, 0.6, 0}, {0, 0.6, 10.5}, {0, 0.6, -10.5}, {9.5, 0.6, 0}, {9.5, 0.6, 10}} {
+	for i, p := range []level.Vec{{-11.6, 0.6, -9}, {-7.4, 0.6, 3.4}, {0, 0.6, 10.5}, {0, 0.6, -10.5}, {7.4, 0.6, -3.4}, {11.6, 0.6, 9}} {
 		b.box(fmt.Sprintf("crate-%d", i+1), "panel", p, level.Vec{1.6, 1.2, 1.6})
 	}
-	b.zone("yard", "Yard", "compete", "outdoor", level.Box{Min: level.Vec{-22, -0.1, -15}, Max: level.Vec{22, 8, 15}})
+	for i, name := range []string{"West end", "Middle", "East end"} {
+		x := -22 + 44.0/3*float64(i)
+		b.zone([]string{"west", "middle", "east"}[i]+"-yard", name, "compete", "outdoor", level.Box{Min: level.Vec{x, -0.1, -15}, Max: level.Vec{x + 44.0/3, 8, 15}})
+	}
 
 	e := &l.Environment
 	moon := level.Default[level.Sun]()
@@ -308,7 +313,7 @@ func Yard() *level.Level {
 			}
 			lamp := b.light(id+"-lamp", fmt.Sprintf("Mast %d", n), level.Spot, level.Vec{x, 5.76, z}, 2600, kelvin)
 			lamp.InnerDeg, lamp.OuterDeg, lamp.RangeM, lamp.RadiusM, lamp.Shadows.NearM, lamp.FogShare = 42, 72, 16, 0.2, 0.3, 1
-			lamp.Shadows.Cast = n%2 == 1 // the target sums no more shadows than it must
+			lamp.Shadows.Cast = n%2 == 1 && n != 5 && n != 11 // the target adds up few shadows at a point
 			aim(&lamp.Entity, geom.Vec3{0, -1, 0})
 			b.glow(id+"-glow", fmt.Sprintf("Mast %d halo", n), level.Vec{x, 5.72, z}, 1.1, 60, lamp.ID)
 		}

@@ -209,3 +209,58 @@ func TestWhatSwaysIsSeenMoved(t *testing.T) {
 	rigid := scene.Build(l)
 	assert.Same(t, rigid, rigid.Swayed(wind, 1))
 }
+
+// Two blocks side by side, one half as high: what they hide of each other is not
+// drawn, and no corner of one lies within an edge of the other.
+func TestDrawnFacesHideWhatTouchesAndLeaveNoCracks(t *testing.T) {
+	l := level.New("Wall")
+	for _, b := range []struct {
+		id       string
+		at, size level.Vec
+	}{{"high", level.Vec{0, 1, 0}, level.Vec{1, 2, 0.3}}, {"low", level.Vec{1, 0.5, 0}, level.Vec{1, 1, 0.3}}} {
+		s := level.Default[level.Solid]()
+		s.ID, s.Transform.Position, s.Size = b.id, b.at, b.size
+		l.Solids = append(l.Solids, &s)
+	}
+	s := scene.Build(l)
+	drawn := s.Drawn()
+	area := func(p []geom.Vec3) float64 {
+		sum := geom.Vec3{}
+		for i := range p {
+			sum = sum.Add(p[i].Cross(p[(i+1)%len(p)]).Mul(0.5))
+		}
+		return sum.Len()
+	}
+	total := map[string]float64{}
+	var all [][]geom.Vec3
+	for i, pieces := range drawn {
+		for _, p := range pieces {
+			total[s.Surfaces[i].Entity] += area(p)
+			all = append(all, p)
+			for _, v := range p {
+				assert.InDelta(t, s.Surfaces[i].Normal.Dot(s.Surfaces[i].Outline[0]), s.Surfaces[i].Normal.Dot(v), 1e-9, "in its plane")
+			}
+		}
+	}
+	assert.InDelta(t, 2*(1*2+2*0.3+1*0.3)-1*0.3, total["high"], 1e-9, "without what the low one covers")
+	assert.InDelta(t, 2*(1*1+1*0.3+1*0.3)-1*0.3, total["low"], 1e-9, "its side is all covered")
+	for _, p := range all {
+		for i, a := range p {
+			b := p[(i+1)%len(p)]
+			along, length := b.Sub(a).Normalize(), b.Sub(a).Len()
+			for _, q := range all {
+				for _, v := range q {
+					at := v.Sub(a).Dot(along)
+					off := v.Sub(a).Sub(along.Mul(at)).Len()
+					assert.False(t, off < 1e-9 && at > 1e-9 && at < length-1e-9, "%v lies within the edge from %v to %v", v, a, b)
+				}
+			}
+		}
+	}
+	l.Solids[1].Transform.Position[0] = 5
+	apart := scene.Build(l).Drawn()
+	for i, pieces := range apart {
+		require.Len(t, pieces, 1)
+		assert.Len(t, pieces[0], 4, "%d", i)
+	}
+}

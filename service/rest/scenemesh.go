@@ -3,12 +3,14 @@ package rest
 import (
 	"bytes"
 	"encoding/binary"
+	"iter"
 	"math"
 
 	"grotta/core/bake"
 	"grotta/core/geom"
 	"grotta/core/half"
 	"grotta/core/level"
+	"grotta/core/scene"
 	"grotta/core/shot"
 )
 
@@ -36,13 +38,14 @@ func sceneMesh(p *bake.Prepared) ([]byte, error) {
 		h.Min, h.Max = b.Min, b.Max
 	}
 	var positions, normals, texels, albedo, emission, sway []float32
+	pieces := p.Scene.Drawn()
 	for i := range p.Scene.Surfaces {
 		s := &p.Scene.Surfaces[i]
 		if !s.Visible {
 			continue
 		}
 		first := h.Vertices
-		for t := range p.Scene.Corners(s) {
+		for t := range drawn(p.Scene, i, pieces) {
 			n := t[1].Sub(t[0]).Cross(t[2].Sub(t[0])).Normalize()
 			for _, v := range t {
 				positions = append(positions, float32(v[0]), float32(v[1]), float32(v[2]))
@@ -84,6 +87,28 @@ func sceneMesh(p *bake.Prepared) ([]byte, error) {
 		binary.Write(&b, binary.LittleEndian, values)
 	}
 	return b.Bytes(), nil
+}
+
+// drawn are the triangles of a surface: fans round the middles of what it shows,
+// or a mesh's own.
+func drawn(sc *scene.Scene, surface int, pieces map[int][][]geom.Vec3) iter.Seq[[3]geom.Vec3] {
+	shown, ok := pieces[surface]
+	if !ok {
+		return sc.Corners(&sc.Surfaces[surface])
+	}
+	return func(yield func([3]geom.Vec3) bool) {
+		for _, p := range shown {
+			var middle geom.Vec3
+			for _, v := range p {
+				middle = middle.Add(v.Mul(1 / float64(len(p))))
+			}
+			for i, v := range p {
+				if !yield([3]geom.Vec3{middle, v, p[(i+1)%len(p)]}) {
+					return
+				}
+			}
+		}
+	}
 }
 
 // Size of the sky that the console draws.

@@ -17,7 +17,8 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number): RawShaderM
       in vec3 position, normal, texel, albedo;
       in vec2 sway;
       in float emission;
-      out vec3 vTexel, vAlbedo, vNormal, vPlace;
+      centroid out vec3 vTexel; // at the rim of a triangle a pixel's middle may lie off its chart
+      out vec3 vAlbedo, vNormal, vPlace;
       out float vEmission;
       void main() {
         vTexel = texel; vAlbedo = albedo; vNormal = normal; vEmission = emission; vPlace = position;
@@ -35,7 +36,8 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number): RawShaderM
       uniform sampler2DArray lightmap;
       uniform float pageSize, white, lightMax;
       uniform int mode; // 0 final, 1 unlit, 2 light alone, 3 brightness, 4 texels
-      in vec3 vTexel, vAlbedo, vNormal, vPlace;
+      centroid in vec3 vTexel;
+      in vec3 vAlbedo, vNormal, vPlace;
       in float vEmission;
       out vec4 color;
       const float PI = 3.14159265358979;
