@@ -312,6 +312,7 @@ type BakePlan struct {
 	Quality  string       `json:"quality"`
 	Layers   int          `json:"layers" doc:"That the revision needs."`
 	Stale    []bake.Stale `json:"stale" doc:"Those that are not there, each with what made it stale."`
+	Kept     []bake.Kept  `json:"kept" doc:"Those that stay, as next to none of their light gets to what changed."`
 }
 
 // Probes is the light captured in a level's grids.

@@ -65,6 +65,13 @@ func (a *app) explainBake(ctx context.Context, c *client.Client, l api.LevelInfo
 		if len(rows) > 0 {
 			table(w, "SOURCE|NAME|WHY", rows)
 		}
+		if len(plan.Kept) > 0 {
+			var names []string
+			for _, k := range plan.Kept {
+				names = append(names, k.Name)
+			}
+			fmt.Fprintf(w, "%d stay, as next to none of their light gets to what changed: %s\n", len(names), strings.Join(names, ", "))
+		}
 	})
 }
 

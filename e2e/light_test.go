@@ -42,6 +42,73 @@ func apply(t *testing.T, c *client.Client, id string, op level.Operation) {
 	require.NoError(t, err)
 }
 
+// What changes in a closed room leaves the light of another alone: the plan says
+// so, and the bake does.
+func TestBakeKeepsWhatAChangeDoesNotReach(t *testing.T) {
+	g := start(t)
+	c := as(t, g, "maren")
+	l := level.New("Cellars")
+	l.Lightmap.Density = 8
+	box := func(id string, at, size level.Vec) {
+		s := level.Default[level.Solid]()
+		s.ID, s.Transform.Position, s.Size = id, at, size
+		l.Solids = append(l.Solids, &s)
+	}
+	for i, x := range []float64{-3, 3} { // two cellars of 2 m, walled all round
+		for axis := range 3 {
+			for j, side := range []float64{-1.1, 1.1} {
+				at, size := level.Vec{x, 0, 0}, level.Vec{2.4, 2.4, 2.4}
+				at[axis] += side
+				size[axis] = 0.2
+				box(fmt.Sprintf("wall-%d%d%d", i, axis, j), at, size)
+			}
+		}
+		box(fmt.Sprintf("crate-%d", i), level.Vec{x, -0.8, 0.3}, level.Vec{0.4, 0.4, 0.4})
+		lamp := level.NewLight(fmt.Sprintf("lamp-%d", i), level.Point)
+		lamp.Strength, lamp.Transform.Position = 20, level.Vec{x, 0.6, 0}
+		l.Lights = append(l.Lights, lamp)
+	}
+	text, err := level.Encode(l)
+	require.NoError(t, err)
+	in, err := c.ImportLevel(ctx, text, "")
+	require.NoError(t, err)
+	id := in.Level.ID
+	_, err = harness.BakeAndWait(ctx, c, id, "good")
+	require.NoError(t, err)
+
+	apply(t, c, id, level.Set("crate-1", map[string]any{"transform.position": []float64{3, -0.8, -0.4}}))
+	plan, err := c.PlanBake(ctx, id, "good")
+	require.NoError(t, err)
+	stale, kept := map[string][]string{}, map[string]float64{}
+	for _, s := range plan.Stale {
+		stale[s.ID] = s.Why
+	}
+	for _, k := range plan.Kept {
+		kept[k.ID] = k.Share
+	}
+	assert.Equal(t, []string{"crate-1 moved or reshaped"}, stale["lamp-1"])
+	assert.NotContains(t, stale, "lamp-0")
+	assert.Contains(t, kept, "lamp-0")
+	assert.Less(t, kept["lamp-0"], 3.1e-4)
+	sh := newShell(t, g.URL)
+	_, _, code := sh.run(harness.Password+"\n", "login", "maren", "--password-stdin")
+	require.Zero(t, code)
+	assert.Contains(t, sh.ok("bake", id, "--explain"), "stay, as next to none of their light gets to what changed: lamp-0")
+	final, err := c.PlanBake(ctx, id, "final")
+	require.NoError(t, err)
+	assert.Empty(t, final.Kept, "at final quality all is made anew")
+
+	was, err := c.Lightmap(ctx, id, true)
+	require.NoError(t, err)
+	done, err := harness.BakeAndWait(ctx, c, id, "good")
+	require.NoError(t, err)
+	assert.Equal(t, len(kept), done.Reused)
+	now, err := c.Lightmap(ctx, id, true)
+	require.NoError(t, err)
+	assert.Zero(t, now.Stale)
+	assert.NotEqual(t, was.Hash, now.Hash)
+}
+
 // A bake says beforehand what it will make and why; afterwards nothing is left.
 func TestBakePlanTellsWhy(t *testing.T) {
 	c, l, _ := room(t)

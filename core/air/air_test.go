@@ -12,10 +12,10 @@ import (
 	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/level"
-	"grotta/core/shot"
+	"grotta/core/sky"
 )
 
-func of(l *level.Level) *air.Air { return air.Of(l, l.World(), shot.Sky(l)) }
+func of(l *level.Level) *air.Air { return air.Of(l, l.World(), sky.OfLevel(l)) }
 
 var ahead = geom.Vec3{0, 0, -1}
 

@@ -68,7 +68,7 @@ func (s *Source) Shape() string { return fmt.Sprintf("%+v", s.shape) }
 func (p *Prepared) Ambient(at geom.Vec3) color.Linear {
 	var sum color.Linear
 	for i := range p.Sources {
-		if s := &p.Sources[i]; s.Kind == AmbientKind && s.zones.holds(at, s.shape.Zone) {
+		if s := &p.Sources[i]; s.shape.Kind == AmbientKind && s.zones.holds(at, s.shape.Zone) {
 			sum = sum.Add(s.Weight)
 		}
 	}

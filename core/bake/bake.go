@@ -78,6 +78,13 @@ func (p *Prepared) Key(s *Source, q Quality) string {
 	return hex.EncodeToString(h.Sum(nil))
 }
 
+// seed decides the samples of a source. It does not depend on geometry, so that
+// places which a change does not reach get the same light to the bit.
+func (s *Source) seed() uint64 {
+	sum := sha256.Sum256([]byte(s.Shape()))
+	return binary.BigEndian.Uint64(sum[:])
+}
+
 // chunk is how many texels one step of work holds.
 const chunk = 64
 
@@ -184,7 +191,7 @@ func (p *Prepared) directLight(ctx context.Context, sources []*Source, q Quality
 		if s.gobo != nil || s.shape.Kind == SkyKind {
 			l.channels = 3
 		}
-		seeds[i] = binary.BigEndian.Uint64([]byte(p.Key(s, q)))
+		seeds[i] = s.seed()
 		reach := s.shape.reachM()
 		for k := range p.bounds {
 			if p.bounds[k].within(s.shape.Position, reach) {

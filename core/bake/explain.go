@@ -17,6 +17,13 @@ type Stale struct {
 	Why  []string `json:"why"`
 }
 
+// Kept is a source whose layer stays, though things changed that it might light.
+type Kept struct {
+	ID    string  `json:"id"`
+	Name  string  `json:"name"`
+	Share float64 `json:"share" doc:"The most of its light where things changed, as a share of its brightest texel."`
+}
+
 // Explain says why each source of a level needs a bake, by what changed since an
 // earlier bake of it; was is nil where there was none. have tells which layers
 // there are.
@@ -35,7 +42,7 @@ func Explain(was, now *Prepared, q Quality, have func(key string) bool) []Stale 
 			continue
 		}
 		line := Stale{ID: s.ID, Name: s.Name}
-		switch before := was.source(s.ID); {
+		switch before := was.Source(s.ID); {
 		case was == nil:
 			line.Why = []string{"never baked"}
 		case before == nil:
@@ -51,7 +58,8 @@ func Explain(was, now *Prepared, q Quality, have func(key string) bool) []Stale 
 	return stale
 }
 
-func (p *Prepared) source(id string) *Source {
+// Source is the one with an id; nil for none.
+func (p *Prepared) Source(id string) *Source {
 	if p == nil {
 		return nil
 	}
@@ -103,6 +111,9 @@ func settingChanges(was, now *Prepared) []string {
 // form is all of an entity that light depends on.
 type form struct{ place, roles, albedo, density string }
 
+// change is what became of an entity.
+type change struct{ entity, what string }
+
 func formsOf(p *Prepared) map[string]form {
 	forms := map[string]form{}
 	for i := range p.Scene.Surfaces {
@@ -110,38 +121,46 @@ func formsOf(p *Prepared) map[string]form {
 		f := forms[s.Entity]
 		f.place += fmt.Sprint(s.Count, p.Scene.CornersOf(s.First))
 		f.roles += fmt.Sprint(s.CastsShadow, s.ReceivesLight)
-		f.albedo += fmt.Sprint(color.Linear(s.Albedo), s.Material.TwoSided)
+		f.albedo += fmt.Sprint(color.Linear(s.Albedo), s.Material.TwoSided, s.Material.Image, s.Material.Cutoff, s.Material.ImageM)
 		f.density += fmt.Sprint(s.DensityM)
 		forms[s.Entity] = f
 	}
 	return forms
 }
 
-// geometryChanges names the entities that changed what light can do. With bounces
-// any of them can reach every source, so all layers follow.
-func geometryChanges(was, now *Prepared) []string {
+// changesOf lists the entities that changed what light can do, by id.
+func changesOf(was, now *Prepared) []change {
 	before, after := formsOf(was), formsOf(now)
-	by := map[string][]string{}
+	var all []change
 	for _, id := range slices.Sorted(maps.Keys(after)) {
 		a, had := before[id]
 		b := after[id]
 		switch {
 		case !had:
-			by["added"] = append(by["added"], id)
+			all = append(all, change{id, "added"})
 		case a.place != b.place:
-			by["moved or reshaped"] = append(by["moved or reshaped"], id)
+			all = append(all, change{id, "moved or reshaped"})
 		case a.roles != b.roles:
-			by["given other roles"] = append(by["given other roles"], id)
+			all = append(all, change{id, "given other roles"})
 		case a.albedo != b.albedo:
-			by["given another albedo"] = append(by["given another albedo"], id)
+			all = append(all, change{id, "given another albedo"})
 		case a.density != b.density:
-			by["given another density"] = append(by["given another density"], id)
+			all = append(all, change{id, "given another density"})
 		}
 	}
 	for _, id := range slices.Sorted(maps.Keys(before)) {
 		if _, has := after[id]; !has {
-			by["taken away"] = append(by["taken away"], id)
+			all = append(all, change{id, "taken away"})
 		}
+	}
+	return all
+}
+
+// geometryChanges says what changed in what light can do.
+func geometryChanges(was, now *Prepared) []string {
+	by := map[string][]string{}
+	for _, c := range changesOf(was, now) {
+		by[c.what] = append(by[c.what], c.entity)
 	}
 	var why []string
 	for _, what := range slices.Sorted(maps.Keys(by)) {

@@ -125,7 +125,7 @@ func (p *Prepared) entry(s *Source, r *receiver) (LedgerEntry, color.Linear) {
 	lit := s.Weight.Mul(unit)
 	e.Direct, e.Visible = lightOf(lit), visible
 	switch s.Kind {
-	case AmbientKind:
+	case AmbientKind, SkyFillKind:
 		if unit == (color.Linear{}) {
 			e.Why = "another zone's ambient holds here"
 		}

@@ -2,6 +2,7 @@ package bake
 
 import (
 	"math"
+	"slices"
 
 	"grotta/core/half"
 	"grotta/core/lightmap"
@@ -121,12 +122,36 @@ func (k *packer) match() {
 
 // tile packs and cleans a tile.
 func (k *packer) tile(page, tx, ty int, scale float32) []uint16 {
-	m, packed := k.image, make([]uint16, tileValues)
+	packed := k.image.tile(page, tx, ty, scale)
 	for y := range TileSize {
-		at := 3 * ((page*m.PageSize+ty*TileSize+y)*m.PageSize + tx*TileSize)
-		row := m.Pix[at : at+3*TileSize]
-		half.Encode(packed[y*3*TileSize:(y+1)*3*TileSize], row, scale)
-		clear(row)
+		clear(k.image.tileRow(page, tx, ty, y))
 	}
 	return packed
+}
+
+func (m *Image) tile(page, tx, ty int, scale float32) []uint16 {
+	packed := make([]uint16, tileValues)
+	for y := range TileSize {
+		half.Encode(packed[y*3*TileSize:(y+1)*3*TileSize], m.tileRow(page, tx, ty, y), scale)
+	}
+	return packed
+}
+
+func (m *Image) tileRow(page, tx, ty, y int) []float32 {
+	at := 3 * ((page*m.PageSize+ty*TileSize+y)*m.PageSize + tx*TileSize)
+	return m.Pix[at : at+3*TileSize]
+}
+
+// packed is an image as a layer: the tiles that hold any light.
+func packed(m *Image, exponent int, key string) *Layer {
+	l := &Layer{Key: key, PageSize: m.PageSize, Pages: m.Pages, Exponent: exponent}
+	scale, across := float32(math.Ldexp(1, -exponent)), m.PageSize/TileSize
+	for t := range m.Pages * across * across {
+		page, y, x := t/(across*across), t/across%across, t%across
+		half := m.tile(page, x, y, scale)
+		if slices.ContainsFunc(half, func(h uint16) bool { return h != 0 }) {
+			l.Tiles = append(l.Tiles, Tile{uint16(page), uint16(x), uint16(y), half})
+		}
+	}
+	return l
 }

@@ -39,6 +39,7 @@ type Source struct {
 // Kinds of sources that are no lights.
 const (
 	AmbientKind  = "ambient"
+	SkyFillKind  = "sky_fill"
 	SunKind      = "sun"
 	MoonKind     = "moon"
 	SkyKind      = "sky"
@@ -46,7 +47,7 @@ const (
 )
 
 // IDs of sources that are no entities. A zone's ambient has "ambient:" and the
-// zone's id; a material that shines "emissive:" and the material's; a patch of
+// zone's id, its sky fill "sky_fill:" and that; a material that shines "emissive:" and the material's; a patch of
 // the sky "sky:" and its number.
 const (
 	AmbientID = "ambient:level"
@@ -102,7 +103,7 @@ func Sources(l *level.Level, sc *scene.Scene) []Source {
 	all = appendDisc(all, MoonID, "Moon", MoonKind, l.Environment.Moon)
 	all = appendSky(all, l)
 	all = appendEmissive(all, sc)
-	return appendAmbient(all, l)
+	return appendAmbient(all, l, sky.OfLevel(l))
 }
 
 // FogSources lists what lit fog shows: lights, sun and moon with a fog share that
@@ -188,18 +189,14 @@ func appendDisc(all []Source, id, name, kind string, sun *level.Sun) []Source {
 // appendSky adds the sky whole, or as patches of even light each. Patches do not
 // depend on the sky at hand: another one is other weights.
 func appendSky(all []Source, l *level.Level) []Source {
-	e := &l.Environment
-	image := l.Image(e.Sky.Image)
-	var picture *picture.Picture
+	e, whole := &l.Environment, sky.OfLevel(l)
 	look := fmt.Sprintf("%s %s %s %s %v", e.Sky.Kind, e.Sky.Color, e.Sky.HorizonColor, e.Sky.GroundColor, e.Sky.RotationDeg)
-	if e.Sky.Kind == level.SkyImage && image != nil {
-		picture = image.Picture()
+	if image := l.Image(e.Sky.Image); e.Sky.Kind == level.SkyImage && image != nil {
 		look = fmt.Sprintf("%s %v %x", e.Sky.Kind, e.Sky.RotationDeg, sha256.Sum256(image.Data))
 	}
 	if e.Sky.Kind == level.SkyClear && e.Sun != nil {
 		look += fmt.Sprint(e.Sun.Toward())
 	}
-	whole := sky.Of(e, picture)
 	on := 0.0
 	if e.Sky.Lights {
 		on = 1
@@ -250,21 +247,30 @@ func appendEmissive(all []Source, sc *scene.Scene) []Source {
 	return all
 }
 
-func appendAmbient(all []Source, l *level.Level) []Source {
+// appendAmbient adds the ambient of the level and of zones. Sky fill is the same
+// even light by another weight, so it shares the ambient's layer.
+func appendAmbient(all []Source, l *level.Level, s *sky.Sky) []Source {
 	var zones []zoneShape
 	for _, z := range l.Zones {
 		zones = append(zones, zoneShape{z.ID, z.Boxes, z.Priority, z.Ambient != nil})
 	}
-	ambient := func(id, zone, name string, a *level.Ambient) {
-		all = append(all, Source{
-			ID: id, Name: name, Kind: AmbientKind, Color: a.Hue(), Strength: a.Strength, Weight: a.Linear(),
+	ambient := func(of, zone, where string, a *level.Ambient) {
+		src := Source{
+			ID: AmbientKind + ":" + of, Name: "Ambient" + where, Kind: AmbientKind, Color: a.Hue(), Strength: a.Strength, Weight: a.Linear(),
 			shape: shape{Kind: AmbientKind, Zone: zone, Zones: zones, Patch: -1}, zones: ambientZones{l},
-		})
+		}
+		all = append(all, src)
+		if a.SkyFill > 0 {
+			src.ID, src.Name, src.Kind = SkyFillKind+":"+of, "Sky fill"+where, SkyFillKind
+			src.Color, src.Strength = s.Horizontal().Scale(l.Environment.Sky.Luminance), a.SkyFill
+			src.Weight = src.Color.Scale(a.SkyFill)
+			all = append(all, src)
+		}
 	}
-	ambient(AmbientID, "", "Ambient", &l.Environment.Ambient)
+	ambient("level", "", "", &l.Environment.Ambient)
 	for _, z := range l.Zones {
 		if z.Ambient != nil {
-			ambient("ambient:"+z.ID, z.ID, "Ambient, "+nameOf(z.Name, z.ID), z.Ambient)
+			ambient(z.ID, z.ID, ", "+nameOf(z.Name, z.ID), z.Ambient)
 		}
 	}
 	return all

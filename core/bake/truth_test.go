@@ -287,3 +287,27 @@ func TestSeamsMatch(t *testing.T) {
 	assert.Greater(t, plain, 3.0, "without it the seam would show")
 	assert.Less(t, matched, 1.0)
 }
+
+// Sky fill is a share of what an even sky sends to level ground, π L, on every
+// surface whichever way it faces, by zone, and one more mix of the ambient's layer.
+func TestSkyFillIsAShareOfTheSkysLight(t *testing.T) {
+	l := plane()
+	block(l, "roof", level.Vec{0, 3, 0}, level.Vec{20, 0.2, 20})
+	l.Environment.Sky.Color, l.Environment.Sky.Luminance, l.Environment.Sky.Lights = "#ffffff", 100, false
+	l.Environment.Ambient.SkyFill = 0.5
+	z := level.Default[level.Zone]()
+	z.ID, z.Boxes, z.Ambient = "den", []level.Box{{Min: level.Vec{4, -1, -1}, Max: level.Vec{6, 2, 1}}}, &level.Ambient{Color: "#ffffff", Strength: 2, SkyFill: 0.1}
+	l.Zones = []*level.Zone{&z}
+	p := prepare(t, l)
+	up := geom.Vec3{0, 1, 0}
+	for _, n := range []geom.Vec3{up, up.Mul(-1), {1, 0, 0}} {
+		assert.InEpsilon(t, 0.5*math.Pi*100, p.Irradiance(geom.Vec3{0, 1, 0}, n, 8, 0)[1], 1e-3)
+		assert.InEpsilon(t, 2+0.1*math.Pi*100, p.Irradiance(geom.Vec3{5, 1, 0}, n, 8, 0)[1], 1e-3, "the zone's own")
+	}
+	assert.InEpsilon(t, 0.5*math.Pi*100, p.Ambient(geom.Vec3{0, 1, 0})[0], 1e-3)
+	fill, ambient := p.Source("sky_fill:level"), p.Source("ambient:level")
+	require.NotNil(t, fill)
+	assert.Equal(t, p.Key(ambient, bake.Good), p.Key(fill, bake.Good), "no layer of its own")
+	l.Environment.Ambient.SkyFill = 0
+	assert.Nil(t, prepare(t, l).Source("sky_fill:level"))
+}

@@ -8,7 +8,6 @@ import (
 	"grotta/core/air"
 	"grotta/core/geom"
 	"grotta/core/level"
-	"grotta/core/shot"
 	"grotta/core/sky"
 )
 
@@ -66,7 +65,7 @@ func (s *subject) buried(p geom.Vec3) (solid *level.Solid, depth float64, way ge
 func fogHidesAll(s *subject) []Finding {
 	const bodyM, leastM = 0.5, 8
 	var found []Finding
-	a := air.Of(s.level, s.world, shot.Sky(s.level))
+	a := air.Of(s.level, s.world, sky.OfLevel(s.level))
 	for i := range a.Settings {
 		set := &a.Settings[i]
 		eye := 1.7
@@ -95,7 +94,7 @@ func paintedSun(s *subject) []Finding {
 	if e.Sky.Kind != level.SkyImage || !e.Sun.Up() || e.Sun.Place != nil {
 		return nil
 	}
-	painted, ok := shot.Sky(s.level).PaintedSun()
+	painted, ok := sky.OfLevel(s.level).PaintedSun()
 	if !ok {
 		return nil
 	}
@@ -114,7 +113,7 @@ func paintedSun(s *subject) []Finding {
 
 // airLeftOut tells what is more than a view takes.
 func airLeftOut(s *subject) []Finding {
-	a := air.Of(s.level, s.world, shot.Sky(s.level))
+	a := air.Of(s.level, s.world, sky.OfLevel(s.level))
 	if len(a.Left) == 0 {
 		return nil
 	}

@@ -259,3 +259,36 @@ func TestKindsHaveStandIns(t *testing.T) {
 		}
 	}
 }
+
+// What a platform leaves out indoors or outdoors is told, with a fix where the
+// other mode has it.
+func TestWhatAModeLeavesOut(t *testing.T) {
+	sun := level.Default[level.Sun]()
+	l := demo.Room()
+	l.Environment.Sun, l.Environment.Mode = &sun, "outdoor"
+	assert.Nil(t, find(run(t, l, "open-realtime"), "support.mode"))
+	l.Environment.Mode = "indoor"
+	f := find(run(t, l, "open-realtime"), "support.mode")
+	require.NotNil(t, f)
+	assert.Equal(t, Warning, f.Severity)
+	assert.Contains(t, f.Message, "the level is indoor, and open-realtime has no light of the sun there")
+	require.NotNil(t, f.Fix)
+	next, _, err := l.Apply(*f.Fix)
+	require.NoError(t, err)
+	assert.Equal(t, "outdoor", next.Environment.Mode)
+	assert.Nil(t, find(run(t, next, "open-realtime"), "support.mode"))
+	sun.Enabled = false
+	l.Environment.Sky.Luminance = 0
+	assert.Nil(t, find(run(t, l, "open-realtime"), "support.mode"), "what is off is not missed")
+
+	// Lamps go by the mode of their zone.
+	l = demo.Room()
+	l.Environment.Sun, l.Environment.Sky.Luminance = nil, 0
+	assert.Nil(t, find(run(t, l, "pocket"), "support.mode"))
+	l.Zones[0].Mode = "outdoor"
+	f = find(run(t, l, "pocket"), "support.mode")
+	require.NotNil(t, f)
+	assert.Equal(t, []string{"lamp"}, f.Entities)
+	assert.Equal(t, l.Zones[0].ID, f.Zone)
+	assert.Nil(t, f.Fix)
+}

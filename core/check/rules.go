@@ -12,6 +12,7 @@ import (
 	"grotta/core/geom"
 	"grotta/core/level"
 	"grotta/core/lightmap"
+	"grotta/core/platform"
 	"grotta/core/scene"
 )
 
@@ -30,6 +31,7 @@ var rules = []rule{
 	{"limits.lightmap-bytes", "The target refuses a level with more bytes of light.", lightmapBytes},
 	{"limits.page-size", "The target shrinks or refuses larger pages.", pageSize},
 	{"support.light-kind", "The target has no such light and leaves it out.", lightKinds},
+	{"support.mode", "The target leaves out by the mode what lights here.", leftOutByMode},
 	{"support.backs", "A wall seen from behind stops light here and not there, or the other way about.", backsOfSurfaces},
 	{"support.density", "The target rounds a density that it does not have, and shadows come out otherwise.", densities},
 	{"limits.dynamic-lights", "The target drops what is over its limit, without a word.", dynamicLights},
@@ -41,6 +43,47 @@ var rules = []rule{
 	{"look.painted-sun", "Shadows that do not fit the sun in the sky look wrong, and nobody can say why.", paintedSun},
 	{"limits.air", "What is left out of a view is missed on the target, or shows there alone.", airLeftOut},
 	{"look.zone-too-dark", "A player cannot see what the zone is for.", zoneTooDark},
+}
+
+// leftOutByMode finds what lights here and does not on the target, indoors or
+// outdoors.
+func leftOutByMode(s *subject) []Finding {
+	e := &s.level.Environment
+	modes := map[string]platform.Mode{"indoor": s.profile.Modes.Indoor, "outdoor": s.profile.Modes.Outdoor}
+	other := map[string]string{"indoor": "outdoor", "outdoor": "indoor"}
+	var found []Finding
+	mode := modes[e.Mode]
+	shines := map[string]bool{
+		"sun": e.Sun.Up() && e.Sun.Lux > 0, "moon": e.Moon.Up() && e.Moon.Lux > 0,
+		"sky": e.Sky.Lights && e.Sky.Luminance > 0, "ambient": e.Ambient.Linear() != (color.Linear{}) || e.Ambient.SkyFill > 0,
+	}
+	for _, part := range mode.LeavesOut {
+		if !shines[part] {
+			continue
+		}
+		f := Finding{Severity: Warning, Why: mode.Why, Message: fmt.Sprintf("the level is %s, and %s has no light of the %s there", e.Mode, s.profile.Name, part)}
+		if !slices.Contains(modes[other[e.Mode]].LeavesOut, part) {
+			fix := level.Set("", map[string]any{"environment.mode": other[e.Mode]})
+			fix.Label = "Make the level " + other[e.Mode]
+			f.Fix = &fix
+		}
+		found = append(found, f)
+	}
+	byZone := map[string][]string{}
+	for _, l := range s.shining() {
+		if z := s.world.ZoneOf(&l.Entity); z != nil && l.Kind != level.Directional && slices.Contains(modes[z.Mode].LeavesOut, "local") {
+			byZone[z.ID] = append(byZone[z.ID], l.ID)
+		}
+	}
+	for _, z := range s.level.Zones {
+		if ids := byZone[z.ID]; len(ids) > 0 {
+			found = append(found, Finding{
+				Severity: Warning, Zone: z.ID, Entities: ids, Why: modes[z.Mode].Why, Count: float64(len(ids)),
+				Message: fmt.Sprintf("%s is %s, and %s has no light of lamps there: %d shine in it", s.zoneName(z.ID), z.Mode, s.profile.Name, len(ids)),
+			})
+		}
+	}
+	return found
 }
 
 func lightsInAll(s *subject) []Finding {

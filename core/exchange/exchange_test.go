@@ -2,7 +2,11 @@ package exchange_test
 
 import (
 	"bytes"
+	"encoding/base64"
 	"encoding/binary"
+	"image"
+	"image/color"
+	"image/png"
 	"math"
 	"strings"
 	"testing"
@@ -11,9 +15,11 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"grotta/core/bake"
+	linear "grotta/core/color"
 	"grotta/core/exchange"
 	"grotta/core/geom"
 	"grotta/core/level"
+	"grotta/core/scene"
 	"grotta/demo"
 )
 
@@ -156,4 +162,71 @@ func TestEveryKindHasAStandInForGLTF(t *testing.T) {
 		assert.Equal(t, want.kind, got.Kind, id)
 		assert.InEpsilon(t, want.strength, got.Strength, 1e-6, id)
 	}
+}
+
+// leaf is a triangle with an image, two texels wide, that is cut out by its alpha.
+func leaf(t *testing.T, edit ...string) []byte {
+	t.Helper()
+	picture := image.NewNRGBA(image.Rect(0, 0, 2, 1))
+	picture.Set(0, 0, color.NRGBA{200, 100, 50, 255})
+	picture.Set(1, 0, color.NRGBA{0, 255, 0, 0})
+	var data bytes.Buffer
+	require.NoError(t, png.Encode(&data, picture))
+	numbers := []float32{0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 1}
+	var buffer bytes.Buffer
+	require.NoError(t, binary.Write(&buffer, binary.LittleEndian, numbers))
+	text := `{"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],"nodes":[{"mesh":0,"name":"leaf"}],
+ "meshes":[{"primitives":[{"attributes":{"POSITION":0,"TEXCOORD_0":1},"material":0}]}],
+ "materials":[{"name":"Leaf","doubleSided":true,"alphaMode":"MASK","alphaCutoff":0.4,"pbrMetallicRoughness":{"baseColorTexture":{"index":0}}}],
+ "textures":[{"source":0}],
+ "images":[{"name":"Leaf","uri":"data:image/png;base64,` + base64.StdEncoding.EncodeToString(data.Bytes()) + `"}],
+ "accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3","min":[0,0,0],"max":[1,1,0]},{"bufferView":1,"componentType":5126,"count":3,"type":"VEC2"}],
+ "bufferViews":[{"buffer":0,"byteLength":36},{"buffer":0,"byteOffset":36,"byteLength":24}],
+ "buffers":[{"byteLength":60,"uri":"data:application/octet-stream;base64,` + base64.StdEncoding.EncodeToString(buffer.Bytes()) + `"}]}`
+	for i := 0; i+1 < len(edit); i += 2 {
+		require.Contains(t, text, edit[i])
+		text = strings.Replace(text, edit[i], edit[i+1], 1)
+	}
+	return []byte(text)
+}
+
+func TestImagesComeIn(t *testing.T) {
+	l, left, err := exchange.ReadGLTF(leaf(t), "Leaf")
+	require.NoError(t, err)
+	assert.Empty(t, left)
+	require.Len(t, l.Images, 1)
+	m := l.Materials[0]
+	assert.Equal(t, l.Images[0].ID, m.Image)
+	assert.True(t, m.TwoSided)
+	assert.Equal(t, 0.4, m.Cutoff)
+	assert.Equal(t, []float64{0, 0, 1, 0, 0, 1}, l.Meshes[0].UVs)
+	s := scene.Build(l)
+	away := geom.Vec3{0, 0, -1}
+	hit, ok := s.See(geom.Vec3{0.25, 0.2, 1}, away, 9)
+	require.True(t, ok, "the solid half is there")
+	assert.InDelta(t, linear.DecodeSRGB(200.0/255), s.AlbedoAt(hit.Triangle, hit.Point, hit.U, hit.V)[0], 0.02)
+	_, ok = s.See(geom.Vec3{0.8, 0.1, 1}, away, 9)
+	assert.False(t, ok, "the other is cut out")
+}
+
+func TestImagesThatCannotBeReadAreLeftOut(t *testing.T) {
+	for name, c := range map[string]struct {
+		edit []string
+		want string
+	}{
+		"outside":     {[]string{"data:image/png;base64,", "leaf.png?"}, "/images/0: points outside the file"},
+		"no picture":  {[]string{"data:image/png;base64,", "data:image/png;base64,AAAA"}, "/images/0"},
+		"no source":   {[]string{`"textures":[{"source":0}]`, `"textures":[{}]`}, "/materials/0: its texture has no image"},
+		"gone":        {[]string{`"source":0`, `"source":7`}, "/images/7: is not there; the file has 1 images"},
+		"no uvs":      {[]string{`,"TEXCOORD_0":1`, ""}, "has an image and no TEXCOORD_0"},
+		"transformed": {[]string{`"index":0`, `"index":0,"extensions":{"KHR_texture_transform":{"scale":[2,2]}}`}, "moved or scaled by an extension"},
+	} {
+		l, left, err := exchange.ReadGLTF(leaf(t, c.edit...), "Leaf")
+		require.NoError(t, err, name)
+		assert.Contains(t, strings.Join(left, "\n"), c.want, name)
+		assert.Len(t, l.Meshes, 1, name)
+	}
+	_, _, err := exchange.ReadGLTF(leaf(t, `"count":3,"type":"VEC2"`, `"count":2,"type":"VEC2"`), "Leaf")
+	require.Error(t, err)
+	assert.Contains(t, err.Error(), "has 2 entries for 3 vertices")
 }

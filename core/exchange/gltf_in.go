@@ -47,7 +47,7 @@ func ReadGLTF(data []byte, name string) (l *level.Level, left []string, err erro
 			return nil, nil, fault("/extensionsRequired", "holds %q, which cannot be read here", ext)
 		}
 	}
-	in := &importer{doc: doc, level: level.New(name), visiting: map[int]bool{}, materialID: map[int]string{}}
+	in := &importer{doc: doc, level: level.New(name), visiting: map[int]bool{}, materialID: map[int]string{}, imageID: map[int]string{}}
 	if err := in.run(); err != nil {
 		return nil, nil, err
 	}
@@ -88,6 +88,7 @@ type importer struct {
 	left       []string
 	visiting   map[int]bool
 	materialID map[int]string
+	imageID    map[int]string // "" for one that was left out
 	triangles  int
 }
 
@@ -101,9 +102,6 @@ func (in *importer) run() error {
 		if a.Count < 0 || a.Count > 3*level.MaxTriangles || a.ByteOffset < 0 {
 			return fault(fmt.Sprintf("/accessors/%d/count", i), "is %d; the most is %d", a.Count, 3*level.MaxTriangles)
 		}
-	}
-	if len(in.doc.Images) > 0 {
-		in.left = append(in.left, fmt.Sprintf("%d images: base colours are taken from their factors", len(in.doc.Images)))
 	}
 	if len(in.doc.Animations) > 0 {
 		in.left = append(in.left, fmt.Sprintf("%d animations", len(in.doc.Animations)))
@@ -217,6 +215,9 @@ func (in *importer) mesh(n *gltf.Node, index int, world mgl64.Mat4, path string)
 		if err := in.vertices(p, turn, at, &m); err != nil {
 			return err
 		}
+		if err := in.uvs(p, at, &m); err != nil {
+			return err
+		}
 		in.level.Meshes = append(in.level.Meshes, &m)
 		if len(in.level.Meshes) > level.MaxEntities {
 			return fault("/nodes", "hold more than %d meshes", level.MaxEntities)
@@ -285,12 +286,19 @@ func (in *importer) material(index int, at string) (string, error) {
 	m := level.Default[level.Material]()
 	m.ID, m.Name = in.level.FreshID(firstOf(src.Name, "material")), clip(src.Name)
 	m.Color = "#ffffff"
-	if src.PBRMetallicRoughness != nil {
-		c := src.PBRMetallicRoughness.BaseColorFactorOrDefault()
-		m.Color = color.Linear{c[0], c[1], c[2]}.Hex()
-	}
 	in.level.Materials = append(in.level.Materials, &m)
 	in.materialID[index] = m.ID
+	m.TwoSided = src.DoubleSided
+	if pbr := src.PBRMetallicRoughness; pbr != nil {
+		c := pbr.BaseColorFactorOrDefault()
+		m.Color = color.Linear{c[0], c[1], c[2]}.Hex()
+		if pbr.BaseColorTexture != nil {
+			m.Image = in.image(pbr.BaseColorTexture, fmt.Sprintf("/materials/%d", index))
+		}
+		if m.Image != "" && src.AlphaMode == gltf.AlphaMask {
+			m.Cutoff = src.AlphaCutoffOrDefault()
+		}
+	}
 	return m.ID, nil
 }
 

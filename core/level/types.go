@@ -252,11 +252,12 @@ type Shadows struct {
 type Ambient struct {
 	Color    string  `json:"color" pattern:"^#[0-9a-fA-F]{6}$" default:"#ffffff"`
 	Strength float64 `json:"strength" minimum:"0" maximum:"1e9" default:"0" doc:"Lux on every surface."`
+	SkyFill  float64 `json:"sky_fill" minimum:"0" maximum:"10" default:"0" doc:"Adds this share of what the sky sends to open level ground, in the sky's colour, to every surface and unshadowed."`
 }
 
 // Environment is what surrounds the level.
 type Environment struct {
-	Mode    string         `json:"mode" enum:"indoor,outdoor" default:"outdoor"`
+	Mode    string         `json:"mode" enum:"indoor,outdoor" default:"outdoor" doc:"Some platforms leave lights out by it; the checks say which."`
 	Ambient Ambient        `json:"ambient"`
 	Sun     *Sun           `json:"sun,omitzero" doc:"Leave out for none."`
 	Moon    *Sun           `json:"moon,omitzero" doc:"Leave out for none."`

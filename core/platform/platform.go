@@ -32,6 +32,7 @@ type Profile struct {
 	Lights Lights `json:"lights"`
 	Limits Limits `json:"limits"`
 	Play   Play   `json:"play"`
+	Modes  Modes  `json:"modes"`
 
 	Display Display `json:"display"`
 }
@@ -39,6 +40,19 @@ type Profile struct {
 // Display is what the target does to light before it is seen.
 type Display struct {
 	LightMax float64 `json:"light_max" minimum:"0" maximum:"1000" default:"0" doc:"The most light on a surface, on each channel, times white; what is over it is cut. 0 is no limit."`
+}
+
+// Modes are what the target leaves out indoors and outdoors.
+type Modes struct {
+	Indoor  Mode `json:"indoor"`
+	Outdoor Mode `json:"outdoor"`
+}
+
+// Mode is what the target leaves out in one of them. Sun, moon, sky and ambient
+// go by the level's mode, local lights by that of their zone.
+type Mode struct {
+	LeavesOut []string `json:"leaves_out,omitzero" maxItems:"5" enum:"sun,moon,sky,ambient,local" doc:"What does not light there."`
+	Why       string   `json:"why,omitzero" maxLength:"200"`
 }
 
 // Space is how the target measures.

@@ -12,7 +12,7 @@ import (
 	"grotta/core/geom"
 	"grotta/core/level"
 	"grotta/core/preset"
-	"grotta/core/shot"
+	"grotta/core/sky"
 	"grotta/demo"
 )
 
@@ -76,7 +76,7 @@ func TestPartsOfARigFollowItsKey(t *testing.T) {
 	lamp := next.Light(rig.ID + "-lamp")
 	assert.Equal(t, "#00ff00", next.Color(lamp).Hex())
 	assert.Equal(t, 70.0, next.Strength(lamp))
-	made := air.Of(next, next.World(), shot.Sky(next))
+	made := air.Of(next, next.World(), sky.OfLevel(next))
 	for _, nits := range []color.Linear{made.Volumes[0].Nits, made.Glows[0].Color} {
 		assert.True(t, nits[1] > 0 && nits[0] == 0 && nits[2] == 0, "mist and glow are green too")
 	}

@@ -7,7 +7,6 @@ import (
 	"grotta/core/bake"
 	"grotta/core/color"
 	"grotta/core/geom"
-	"grotta/core/level"
 	"grotta/core/scene"
 	"grotta/core/sky"
 )
@@ -31,7 +30,7 @@ type Eye struct {
 
 // NewEye makes one.
 func NewEye(p *bake.Prepared, lightmap *bake.Image) *Eye {
-	return &Eye{p: p, scene: p.Scene, lightmap: lightmap, sky: Sky(p.Scene.Level)}
+	return &Eye{p: p, scene: p.Scene, lightmap: lightmap, sky: sky.OfLevel(p.Scene.Level)}
 }
 
 // movingPaths is how many paths bring bounced light to a moving surface where no
@@ -43,15 +42,6 @@ func (e *Eye) moving(at, normal geom.Vec3) color.Linear {
 		return e.Moving(at, normal)
 	}
 	return e.p.Irradiance(at.Add(normal.Mul(scene.OffsetM)), normal, bake.Draft.Samples(), movingPaths)
-}
-
-// Sky is a level's sky made ready.
-func Sky(l *level.Level) *sky.Sky {
-	e := &l.Environment
-	if e.Sky.Kind != level.SkyImage {
-		return sky.Of(e, nil)
-	}
-	return sky.Of(e, l.Image(e.Sky.Image).Picture())
 }
 
 // Radiance is what comes to a point along a unit direction, in nits.

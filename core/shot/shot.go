@@ -16,6 +16,7 @@ import (
 	"grotta/core/level"
 	"grotta/core/parallel"
 	"grotta/core/scatter"
+	"grotta/core/sky"
 )
 
 // Camera is where a picture is taken from: it looks along its pose's -Z.
@@ -67,7 +68,7 @@ const far = air.Far
 // Air makes a level's air ready, with the light in its fog, and tells what that
 // costs.
 func Air(ctx context.Context, p *bake.Prepared, ask scatter.Ask) (*air.Air, []scatter.Cost, error) {
-	a := air.Of(p.Scene.Level, p.Scene.World, Sky(p.Scene.Level))
+	a := air.Of(p.Scene.Level, p.Scene.World, sky.OfLevel(p.Scene.Level))
 	costs, err := scatter.Light(ctx, p, a, ask)
 	return a, costs, err
 }
@@ -170,7 +171,7 @@ const middleGrey = 0.18
 func Meter(p *bake.Prepared, lightmap *bake.Image, cam Camera, o Options) float64 {
 	o.Width, o.Height, o.Unlit, o.ExposureEV, o.LightMax = 64, 40, false, nil, 0
 	if o.Air == nil {
-		o.Air = air.Of(p.Scene.Level, p.Scene.World, Sky(p.Scene.Level))
+		o.Air = air.Of(p.Scene.Level, p.Scene.World, sky.OfLevel(p.Scene.Level))
 	}
 	r := newRenderer(p, lightmap, cam, o)
 	r.ceiling = math.Inf(1)

@@ -32,6 +32,15 @@ type Sky struct {
 // imageSide bounds a sky image that lights: finer ones are averaged.
 const imageSide = 1024
 
+// OfLevel makes a level's sky ready.
+func OfLevel(l *level.Level) *Sky {
+	e := &l.Environment
+	if e.Sky.Kind != level.SkyImage {
+		return Of(e, nil)
+	}
+	return Of(e, l.Image(e.Sky.Image).Picture())
+}
+
 // Of prepares the sky of an environment. image is the decoded sky image, where
 // the kind is one; else nil.
 func Of(e *level.Environment, image *picture.Picture) *Sky {

@@ -146,11 +146,14 @@ func (b *Baker) Close() {
 	b.server.WaitForShutdown()
 }
 
-// Submit starts a bake of a level's revision. Layers that are there already are
-// not baked again; where all are, the bake is done at once.
+// Submit starts a bake of a level's revision. Layers that are there already, or
+// that nothing reached which changed, are not baked again; where all are, the bake is done at once.
 func (b *Baker) Submit(ctx context.Context, a store.Asker, id string, revision int, doc *level.Level, q bake.Quality) (api.Bake, error) {
 	p, err := b.studio.Prepare(ctx, id, revision, doc)
 	if err != nil {
+		return api.Bake{}, err
+	}
+	if err := b.studio.Carry(ctx, id, p, q); err != nil {
 		return api.Bake{}, err
 	}
 	keys, all := map[string]string{}, []string{}

@@ -43,23 +43,34 @@ func sourceOrder(job *store.Bake) []string {
 	return append(order, rest...)
 }
 
+// askAnew is after how long the queue is asked again where nothing came.
+const askAnew = 10 * time.Second
+
 // work takes one task at a time: a layer uses every core by itself.
 func (b *Baker) work(ctx context.Context, consumer jetstream.Consumer) {
 	defer close(b.done)
 	for ctx.Err() == nil {
-		msgs, err := consumer.Fetch(1, jetstream.FetchMaxWait(2*time.Second))
-		if err != nil {
+		if err := b.workOnce(ctx, consumer); err != nil && ctx.Err() == nil {
 			b.log.Error("the queue does not answer", "error", err)
 			select {
 			case <-time.After(time.Second):
 			case <-ctx.Done():
 			}
-			continue
-		}
-		for msg := range msgs.Messages() {
-			b.handle(ctx, msg)
 		}
 	}
+}
+
+func (b *Baker) workOnce(ctx context.Context, consumer jetstream.Consumer) error {
+	wait, stop := context.WithTimeout(ctx, askAnew)
+	defer stop()
+	msgs, err := consumer.Fetch(1, jetstream.FetchContext(wait))
+	if err != nil {
+		return err
+	}
+	for msg := range msgs.Messages() {
+		b.handle(ctx, msg)
+	}
+	return nil
 }
 
 func (b *Baker) handle(ctx context.Context, msg jetstream.Msg) {

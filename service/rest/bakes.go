@@ -40,8 +40,8 @@ func (s *server) registerBakes(a huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			stale, err := s.Studio.Explain(ctx, in.ID, o.prepared, bake.Quality(in.Quality))
-			return answer(s, api.BakePlan{Level: in.ID, Revision: o.info.Revision, Quality: in.Quality, Layers: len(o.prepared.Sources), Stale: stale}, err)
+			stale, kept, err := s.Studio.Explain(ctx, in.ID, o.prepared, bake.Quality(in.Quality))
+			return answer(s, api.BakePlan{Level: in.ID, Revision: o.info.Revision, Quality: in.Quality, Layers: len(o.prepared.Sources), Stale: stale, Kept: kept}, err)
 		})
 	huma.Register(a, operation("GET", "/levels/{id}/bakes", "list-bakes", "A level's bakes, newest first", tag, api.ScopeRead),
 		func(ctx context.Context, in *struct {

@@ -11,7 +11,7 @@ import (
 	"grotta/core/half"
 	"grotta/core/level"
 	"grotta/core/scene"
-	"grotta/core/shot"
+	"grotta/core/sky"
 )
 
 // sceneHeader begins the console's mesh.
@@ -117,7 +117,7 @@ const skyWidth, skyHeight = 512, 256
 // skyMap writes the sky's radiance by direction, for a luminance of 1, as the
 // console draws it: rows from the zenith down, the middle north.
 func skyMap(l *level.Level) []byte {
-	s := shot.Sky(l)
+	s := sky.OfLevel(l)
 	rgba := make([]float32, 4*skyWidth*skyHeight)
 	for y := range skyHeight {
 		sinT, cosT := math.Sincos(math.Pi * (float64(y) + 0.5) / skyHeight)

@@ -76,7 +76,7 @@ func (s *sheet) views(ctx context.Context) ([]shot.Cell, error) {
 // lights shows each light alone, exposed by itself.
 func (s *sheet) lights(ctx context.Context) ([]shot.Cell, error) {
 	groups, err := s.alone(func(src *api.Source) string {
-		if src.Kind == bake.AmbientKind || src.Group != "" {
+		if src.Kind == bake.AmbientKind || src.Kind == bake.SkyFillKind || src.Group != "" {
 			return ""
 		}
 		return fmt.Sprintf("%s (%s)", src.Name, src.Kind)
@@ -253,7 +253,7 @@ func daylight(l *level.Level) {
 	e := &l.Environment
 	e.Sun.Lux, e.Sun.Color, e.Sun.Kelvin = sunLux, "", 2000+3500*min(max(altitude, 0)/30, 1)
 	e.Sky.Kind, e.Sky.Color, e.Sky.GroundColor, e.Sky.Image, e.Sky.Lights = level.SkyClear, "#bcd0f0", "#5c5f58", "", true
-	s := shot.Sky(l)
+	s := sky.OfLevel(l)
 	e.Sky.Luminance = skyLux / s.Horizontal().Luminance()
 	h := &l.Fog.Haze
 	h.Color, h.Luminance, h.Max = "#ffffff", e.Sky.Luminance*s.Radiance(level.Direction(90, 2)).Luminance(), h.Max/3

@@ -159,11 +159,11 @@ func (s *Store) DropLayer(key string) error {
 	return s.change(func(tx *gorm.DB) error { return tx.Where("key = ?", key).Delete(&layerRow{}).Error })
 }
 
-// LastBake is a level's newest bake that is done, with its document; nil where
-// there is none.
-func (s *Store) LastBake(levelID string) (*Bake, error) {
+// LastBake is a level's newest bake that is done, at a quality or "" for any, with
+// its document; nil where there is none.
+func (s *Store) LastBake(levelID, quality string) (*Bake, error) {
 	var ids []string
-	err := s.db.Model(&bakeRow{}).Where("level_id = ? AND state = ?", levelID, "done").Order("created DESC").Limit(1).Pluck("id", &ids).Error
+	err := s.db.Model(&bakeRow{}).Where("level_id = ? AND state = ? AND (quality = ? OR ? = '')", levelID, "done", quality, quality).Order("created DESC").Limit(1).Pluck("id", &ids).Error
 	if err != nil || len(ids) == 0 {
 		return nil, err
 	}

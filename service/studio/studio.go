@@ -124,28 +124,96 @@ func (s *Studio) Lightmap(p *bake.Prepared, revision int) (*api.LightmapState, e
 	return out, nil
 }
 
-// Explain says which layers a bake of a prepared level would make, and why, by
-// what changed since its last finished bake.
-func (s *Studio) Explain(ctx context.Context, id string, p *bake.Prepared, q bake.Quality) ([]bake.Stale, error) {
+// lastBaked is a level as it was last baked whole, at a quality or "" for any; nil
+// for never.
+func (s *Studio) lastBaked(ctx context.Context, id string, q bake.Quality) (*bake.Prepared, error) {
+	last, err := s.store.LastBake(id, string(q))
+	if err != nil || last == nil {
+		return nil, err
+	}
+	return s.Prepare(ctx, id, last.Revision, last.Level)
+}
+
+// have are the layers of a prepared level that there are, by key.
+func (s *Studio) have(p *bake.Prepared, q bake.Quality) (map[string]string, error) {
 	var keys []string
 	for i := range p.Sources {
 		keys = append(keys, p.Key(&p.Sources[i], q))
 	}
-	blobs, err := s.store.LayerBlobs(keys)
+	return s.store.LayerBlobs(keys)
+}
+
+// Explain says which layers a bake of a prepared level would make, and why, by
+// what changed since its last finished bake; and which it would keep.
+func (s *Studio) Explain(ctx context.Context, id string, p *bake.Prepared, q bake.Quality) ([]bake.Stale, []bake.Kept, error) {
+	was, err := s.lastBaked(ctx, id, "")
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	last, err := s.store.LastBake(id)
+	blobs, err := s.have(p, q)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	var was *bake.Prepared
-	if last != nil {
-		if was, err = s.Prepare(ctx, id, last.Revision, last.Level); err != nil {
-			return nil, err
+	stays := map[string]bool{}
+	kept := []bake.Kept{}
+	err = s.unreached(ctx, id, p, q, blobs, func(key string, k bake.Kept, _ *bake.Reach, _ *bake.Layer) error {
+		stays[key] = true
+		kept = append(kept, k)
+		return nil
+	})
+	if err != nil {
+		return nil, nil, err
+	}
+	return bake.Explain(was, p, q, func(key string) bool { return blobs[key] != "" || stays[key] }), kept, nil
+}
+
+// Carry keeps the layers of a level's last bake that what changed since then does
+// not reach, as those of the level as it is now.
+func (s *Studio) Carry(ctx context.Context, id string, p *bake.Prepared, q bake.Quality) error {
+	blobs, err := s.have(p, q)
+	if err != nil {
+		return err
+	}
+	return s.unreached(ctx, id, p, q, blobs, func(key string, _ bake.Kept, r *bake.Reach, l *bake.Layer) error {
+		return s.AddLayer(r.Carry(l, key))
+	})
+}
+
+// unreached finds layers of an earlier bake that stay, of those that are not
+// there. At final quality none does: all is made anew.
+func (s *Studio) unreached(ctx context.Context, id string, now *bake.Prepared, q bake.Quality, have map[string]string, found func(key string, k bake.Kept, r *bake.Reach, l *bake.Layer) error) error {
+	if q == bake.Final {
+		return nil
+	}
+	was, err := s.lastBaked(ctx, id, q)
+	if err != nil || was == nil || was.Geometry() == now.Geometry() {
+		return err
+	}
+	r := bake.NewReach(was, now)
+	if r == nil {
+		return nil
+	}
+	for i := range now.Sources {
+		src := &now.Sources[i]
+		key := now.Key(src, q)
+		before := was.Source(src.ID)
+		if have[key] != "" || before == nil {
+			continue
+		}
+		layer, err := s.Layer(was.Key(before, q))
+		if errors.Is(err, store.ErrNotFound) {
+			continue
+		}
+		if err != nil {
+			return err
+		}
+		if share := r.Share(src.ID, layer); share <= bake.ReachTolerance {
+			if err := found(key, bake.Kept{ID: src.ID, Name: src.Name, Share: share}, r, layer); err != nil {
+				return err
+			}
 		}
 	}
-	return bake.Explain(was, p, q, func(key string) bool { return blobs[key] != "" }), nil
+	return nil
 }
 
 // Layer reads a layer by its key; store.ErrNotFound if it is not baked. A blob

@@ -153,7 +153,7 @@ func TestExplainNeedsNoEarlierBake(t *testing.T) {
 	s, _, _ := open(t)
 	p, err := s.Prepare(ctx, "r", 1, demo.Room())
 	require.NoError(t, err)
-	stale, err := s.Explain(ctx, "r", p, bake.Good)
+	stale, _, err := s.Explain(ctx, "r", p, bake.Good)
 	require.NoError(t, err)
 	require.Len(t, stale, len(p.Sources))
 	assert.Equal(t, []string{"never baked"}, stale[0].Why)

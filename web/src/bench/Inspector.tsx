@@ -245,6 +245,40 @@ function LevelInspector({ doc, state, canEdit, edit }: Props) {
   );
 }
 
+/** Whether each zone is indoors, and an ambient of its own. */
+function ZoneAmbients({ level, canEdit, edit }: { level: Document["document"]; canEdit: boolean; edit: Props["edit"] }) {
+  const [chosen, choose] = useState("");
+  const zone = level.zones.find((z) => z.id === chosen);
+  if (level.zones.length === 0) return null;
+  return (
+    <div className="section">
+      <h3>Zones</h3>
+      <select className="field" aria-label="Zone" value={chosen} onChange={(e) => choose(e.target.value)}>
+        <option value="">choose one…</option>
+        {level.zones.map((z) => (
+          <option key={z.id} value={z.id}>
+            {z.name || z.id}
+          </option>
+        ))}
+      </select>
+      {zone && (
+        <Fields
+          of={zone}
+          disabled={!canEdit}
+          set={(fields) => edit({ op: "set", id: zone.id, fields })}
+          fields={[
+            { is: "choice", path: "mode", label: "Zone mode", of: ["indoor", "outdoor"] },
+            { is: "choice", path: "play", label: "Play", of: ["none", "compete", "story"] },
+            { is: "number", path: "ambient.strength", label: "Zone ambient", unit: "lx", min: 0, step: 0.1, scale: "log", unset: zone.ambient ? undefined : "as the level" },
+            { is: "color", path: "ambient.color", label: "Zone colour", when: () => !!zone.ambient },
+            { is: "number", path: "ambient.sky_fill", label: "Zone sky fill", unit: "×", min: 0, max: 10, step: 0.01, when: () => !!zone.ambient },
+          ]}
+        />
+      )}
+    </div>
+  );
+}
+
 function LightSections({ doc, state, canEdit, edit }: Props) {
   const level = doc.document;
   const set = (fields: Record<string, unknown>) => edit({ op: "set", fields });
@@ -254,7 +288,9 @@ function LightSections({ doc, state, canEdit, edit }: Props) {
       <div className="section">
         <h3>Ambient</h3>
         <NumberField label="Strength" unit="lx" min={0} step={0.1} scale="log" initial={0} disabled={off} value={level.environment.ambient.strength} onLive={(v) => bench.live("ambient:level", { strength: v })} onCommit={(v) => set({ "environment.ambient.strength": v }).finally(() => bench.settle("ambient:level"))} />
+        <NumberField label="Sky fill" unit="×" min={0} max={10} step={0.01} initial={0} unset="none" disabled={off} value={level.environment.ambient.sky_fill} onCommit={(v) => set({ "environment.ambient.sky_fill": v })} />
       </div>
+      <ZoneAmbients level={level} canEdit={canEdit} edit={edit} />
       <EnvironmentSections doc={doc} canEdit={canEdit} edit={edit} />
       <div className="section">
         <h3>Lightmap</h3>

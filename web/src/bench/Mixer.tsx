@@ -42,11 +42,11 @@ function Strip({ source: s, rig, doc, canEdit, edit }: { source: Source; rig: st
   function save(total: number, color?: string) {
     const fields: Record<string, unknown> = {};
     let id: string | undefined = s.id;
-    if (s.kind === "ambient") {
-      const zone = s.id.slice("ambient:".length);
+    if (s.kind === "ambient" || s.kind === "sky_fill") {
+      const zone = s.id.slice(s.kind.length + 1);
       const at = zone === "level" ? "environment.ambient" : "ambient";
       id = zone === "level" ? undefined : zone;
-      fields[`${at}.strength`] = total;
+      fields[`${at}.${s.kind === "ambient" ? "strength" : "sky_fill"}`] = total;
       if (color) fields[`${at}.color`] = color;
     } else if (s.kind === "sun" || s.kind === "moon") {
       id = undefined;
@@ -75,7 +75,7 @@ function Strip({ source: s, rig, doc, canEdit, edit }: { source: Source; rig: st
         type="color"
         className="h-3 w-full cursor-pointer border-0 bg-transparent p-0"
         aria-label={`Colour of ${s.name}`}
-        disabled={!canEdit || s.kind === "sky" || s.kind === "emissive"}
+        disabled={!canEdit || s.kind === "sky" || s.kind === "sky_fill" || s.kind === "emissive"}
         value={live?.color ?? swatch(s.color)}
         onChange={(e) => bench.live(s.id, { color: e.target.value })}
         onBlur={(e) => live?.color && save(strength, e.target.value)}

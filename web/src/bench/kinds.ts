@@ -30,10 +30,10 @@ export const icons: Record<Light["kind"] | AirKind | "sun" | "moon", LucideIcon>
 /** The unit of any source's strength. */
 export function unitOf(kind: string): string {
   if (kind in kinds) return kinds[kind as Light["kind"]].unit;
-  return { sun: "lx", moon: "lx", ambient: "lx", sky: "nt", emissive: "nt" }[kind] ?? "";
+  return { sun: "lx", moon: "lx", ambient: "lx", sky_fill: "×", sky: "nt", emissive: "nt" }[kind] ?? "";
 }
 
 /** The top of a source's fader. */
 export function topOf(kind: string): number {
-  return { point: 2000, dome: 2000, ambient: 2000, moon: 10, sky: 20000, emissive: 20000, rect: 20000, tube: 20000 }[kind] ?? 100000;
+  return { point: 2000, dome: 2000, ambient: 2000, sky_fill: 1, moon: 10, sky: 20000, emissive: 20000, rect: 20000, tube: 20000 }[kind] ?? 100000;
 }

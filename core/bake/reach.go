@@ -1,0 +1,189 @@
+package bake
+
+import (
+	"math"
+
+	"grotta/core/color"
+	"grotta/core/geom"
+	"grotta/core/lightmap"
+	"grotta/core/trace"
+)
+
+// Reach tells which layers a change of geometry, roles or albedo can reach. All
+// light that a changed thing blocks, lets by or sends back passes through the
+// place where it was or is; so where a layer has next to no light at either
+// place, it has changed by no more than that anywhere.
+type Reach struct {
+	was, now *Prepared
+	changed  map[string]bool // entities
+	spots    []spot
+}
+
+// spot is a place on a changed surface, one side of it.
+type spot struct{ at, normal geom.Vec3 }
+
+// ReachTolerance is the light at a change, as a share of a layer's brightest
+// texel, up to which the layer is kept: the first step over black on a display
+// of 8 bits (IEC 61966-2-1) whose white that texel is.
+const ReachTolerance = 1 / (255 * 12.92)
+
+const (
+	spotM2    = 0.25 // a spot for so much of a surface
+	mostSpots = 1200 // with more to look at, everything is baked
+	spotRays  = 32
+)
+
+// NewReach compares two states of a level; nil where they differ in more than
+// things: all layers follow then.
+func NewReach(was, now *Prepared) *Reach {
+	if was == nil || len(settingChanges(was, now)) > 0 {
+		return nil
+	}
+	r := &Reach{was: was, now: now, changed: map[string]bool{}}
+	for _, c := range changesOf(was, now) {
+		r.changed[c.entity] = true
+	}
+	for _, p := range []*Prepared{was, now} {
+		for i := range p.Scene.Surfaces {
+			if !r.changed[p.Scene.Surfaces[i].Entity] {
+				continue
+			}
+			if r.addSpots(p, i); len(r.spots) > mostSpots {
+				return nil
+			}
+		}
+	}
+	return r
+}
+
+// addSpots spreads spots evenly over a surface, on both its sides.
+func (r *Reach) addSpots(p *Prepared, surface int) {
+	f := &p.Scene.Surfaces[surface]
+	for t := range p.Scene.Corners(f) {
+		cross := t[1].Sub(t[0]).Cross(t[2].Sub(t[0]))
+		area, normal := cross.Len()/2, cross.Normalize()
+		n := min(int(math.Ceil(area/spotM2)), mostSpots)
+		for k := range n {
+			u, v := pair(k, n, 0)
+			if u+v > 1 {
+				u, v = 1-u, 1-v
+			}
+			at := t[0].Mul(1 - u - v).Add(t[1].Mul(u)).Add(t[2].Mul(v))
+			r.spots = append(r.spots, spot{at, normal}, spot{at, normal.Mul(-1)})
+		}
+	}
+}
+
+// Share is the most light that a source has where things changed, by its layer
+// from before, as a share of its brightest texel. It stops looking at a share
+// over the tolerance, and is 1 where the source itself is not as it was.
+func (r *Reach) Share(id string, layer *Layer) float64 {
+	before, after := r.was.Source(id), r.now.Source(id)
+	if before == nil || after == nil || len(shapeChanges(&before.shape, &after.shape)) > 0 || r.shines(before) || r.shines(after) {
+		return 1
+	}
+	m := NewImage(layer.PageSize, layer.Pages)
+	layer.AddTo(m, color.White)
+	brightest := 0.0
+	for _, v := range m.Pix {
+		brightest = max(brightest, float64(v))
+	}
+	share := 0.0
+	for i, s := range r.spots {
+		light := r.was.lightAt(before, m, s, float64(i))
+		if light == 0 {
+			continue
+		}
+		if share = max(share, light/brightest); share > ReachTolerance || math.IsNaN(share) {
+			return min(share, 1)
+		}
+	}
+	return share
+}
+
+// shines tells whether a changed thing is the source itself.
+func (r *Reach) shines(s *Source) bool {
+	if s.shape.Kind != EmissiveKind {
+		return false
+	}
+	for _, p := range []*Prepared{r.was, r.now} {
+		for i := range p.Scene.Surfaces {
+			if f := &p.Scene.Surfaces[i]; r.changed[f.Entity] && f.Material.ID == s.shape.Sky {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// lightAt is a source's light on a spot, its brightest channel, in lux for unit
+// strength: direct, and by rays what its layer says that others send back.
+func (p *Prepared) lightAt(s *Source, layer *Image, at spot, turn float64) float64 {
+	r := receiver{point: at.at, origin: at.at.Add(at.normal.Mul(2 * spotOffM)), normal: at.normal}
+	var sum color.Linear
+	if !s.isSmooth() {
+		sum, _ = s.direct(p.Scene, &r, Draft.Samples(), turn)
+	}
+	bounced := p.Scene.Level.Lightmap.Bounces && s.bounces()
+	if !bounced && !s.isSmooth() {
+		return max(sum[0], sum[1], sum[2])
+	}
+	u, v := geom.Axes(at.normal)
+	for k := range spotRays {
+		a, b := pair(k, spotRays, turn)
+		dir := cosineDirection(at.normal, u, v, a, b)
+		m, met := p.Scene.Meet(trace.Ray{Origin: f32(r.origin), Dir: f32(dir), Max: math.MaxFloat32})
+		switch {
+		case !met && s.isSmooth():
+			sum = sum.Add(s.skyRadiance(dir).Scale(math.Pi / spotRays))
+		case met && bounced:
+			if c := p.Layout.ChartOf[m.Surface]; c >= 0 {
+				chart := &p.Layout.Charts[c]
+				x, y := chart.At(r.origin.Add(dir.Mul(m.T)))
+				sent := layer.At(chart.Page, x, y).Mul(p.Scene.Surfaces[m.Surface].Albedo)
+				sum = sum.Add(sent.Scale(s.shape.BounceScale / spotRays))
+			}
+		}
+	}
+	return max(sum[0], sum[1], sum[2])
+}
+
+// spotOffM is how far off a changed surface its light is taken.
+const spotOffM = 0.002
+
+func f32(v geom.Vec3) trace.Vec { return trace.Vec{float32(v[0]), float32(v[1]), float32(v[2])} }
+
+// Carry is a layer from before as it lies in the lightmap now. What is new or has
+// changed has none of its light.
+func (r *Reach) Carry(layer *Layer, key string) *Layer {
+	type name struct {
+		entity              string
+		face, width, height int
+		density             float64
+	}
+	nameOf := func(p *Prepared, c *lightmap.Chart) name {
+		f := &p.Scene.Surfaces[c.Surface]
+		return name{f.Entity, f.Face, c.Width, c.Height, c.Density}
+	}
+	old := map[name]*lightmap.Chart{}
+	for i := range r.was.Layout.Charts {
+		c := &r.was.Layout.Charts[i]
+		old[nameOf(r.was, c)] = c
+	}
+	from := NewImage(layer.PageSize, layer.Pages)
+	layer.addTo(from, color.White, 0, 1)
+	to := NewImage(r.now.Layout.PageSize, r.now.Layout.Pages)
+	for i := range r.now.Layout.Charts {
+		c := &r.now.Layout.Charts[i]
+		was := old[nameOf(r.now, c)]
+		if was == nil || r.changed[r.now.Scene.Surfaces[c.Surface].Entity] {
+			continue
+		}
+		for y := range c.Height {
+			a := 3 * ((was.Page*from.PageSize+was.Y+y)*from.PageSize + was.X)
+			b := 3 * ((c.Page*to.PageSize+c.Y+y)*to.PageSize + c.X)
+			copy(to.Pix[b:b+3*c.Width], from.Pix[a:a+3*c.Width])
+		}
+	}
+	return packed(to, layer.Exponent, key)
+}
