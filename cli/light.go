@@ -45,7 +45,7 @@ func (a *app) bakeCommand() *cobra.Command {
 			return nil
 		}),
 	}
-	cmd.Flags().StringVar(&quality, "quality", "good", "draft, good or final")
+	cmd.Flags().StringVar(&quality, "quality", "good", "draft, good or final: light off by 7, 4.5 or 3.5 % of its mean at most (root mean square)")
 	cmd.Flags().BoolVar(&detach, "detach", false, "start it and do not wait")
 	cmd.Flags().BoolVar(&explain, "explain", false, "bake nothing; tell which layers are stale, and why")
 	return cmd

@@ -135,8 +135,10 @@ func TestBakePlanTellsWhy(t *testing.T) {
 	apply(t, c, l.ID, level.Set("crate", map[string]any{"transform.position": []float64{1, 0.4, 0}}))
 	plan, err = c.PlanBake(ctx, l.ID, "draft")
 	require.NoError(t, err)
-	assert.Len(t, plan.Stale, plan.Layers)
 	assert.Contains(t, plan.Stale[0].Why, "crate moved or reshaped")
+	require.Len(t, plan.Kept, 1, "the level's ambient does not hold where the crate is")
+	assert.Equal(t, "ambient:level", plan.Kept[0].ID)
+	assert.Len(t, plan.Stale, plan.Layers-1)
 }
 
 // A plan of densities is an operation like any other: it is applied, and undone.

@@ -53,6 +53,19 @@ func (q Quality) Rays() int {
 	return 64
 }
 
+// Noise is how far a texel is off at most, as a root mean square over a level and
+// a share of its mean light. It is what tests hold the demo's levels to, against
+// paths that share nothing with the bake.
+func (q Quality) Noise() float64 {
+	switch q {
+	case Draft:
+		return 0.07
+	case Final:
+		return 0.035
+	}
+	return 0.045
+}
+
 // tolerance is the share of all light that the last bounces may leave out.
 func (q Quality) tolerance() float64 {
 	if q == Draft {

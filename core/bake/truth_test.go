@@ -16,6 +16,7 @@ import (
 	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/level"
+	"grotta/demo"
 )
 
 func material(l *level.Level, id string, grey, nits float64) {
@@ -311,3 +312,37 @@ func TestSkyFillIsAShareOfTheSkysLight(t *testing.T) {
 	l.Environment.Ambient.SkyFill = 0
 	assert.Nil(t, prepare(t, l).Source("sky_fill:level"))
 }
+
+// Each quality keeps to the noise that it states, against paths from each place;
+// a finer one is no worse than a coarser.
+func TestQualitiesKeepToTheirNoise(t *testing.T) {
+	l := demo.Room()
+	l.Environment.Ambient.Strength, l.Zones[0].Ambient = 0, nil // which have none
+	p := prepare(t, l)
+	const places, paths = 120, 2048
+	var at []int32
+	var truth []float64
+	mean := 0.0
+	for i := 7; i < len(p.Texels.List); i += len(p.Texels.List)/places + 1 {
+		x := &p.Texels.List[i]
+		light := p.Irradiance(vec3(x.Origin), vec3(x.Normal), 128, paths).Luminance()
+		at, truth, mean = append(at, x.Index), append(truth, light), mean+light
+	}
+	mean /= float64(len(at))
+	last := 1.0
+	for _, q := range bake.Qualities {
+		m := bake.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layersOf(t, p, q))
+		sum := 0.0
+		for k, i := range at {
+			got := color.Linear{float64(m.Pix[3*i]), float64(m.Pix[3*i+1]), float64(m.Pix[3*i+2])}.Luminance()
+			sum += (got - truth[k]) * (got - truth[k])
+		}
+		noise := math.Sqrt(sum/float64(len(at))) / mean
+		t.Logf("%s: %.3f of a mean of %.2f lx", q, noise, mean)
+		assert.Less(t, noise, q.Noise(), "%s", q)
+		assert.LessOrEqual(t, noise, last+0.002, "%s", q)
+		last = noise
+	}
+}
+
+func vec3(v [3]float32) geom.Vec3 { return geom.Vec3{float64(v[0]), float64(v[1]), float64(v[2])} }
