@@ -146,6 +146,20 @@ func (p *Prepared) Bake(ctx context.Context, sources []*Source, q Quality, progr
 	}, stage(0.95, 1))
 }
 
+// Bounds of Together.
+const (
+	leastTogether, mostTogether = 5, 12
+	togetherBytes               = 96 << 20
+	sourceTexelBytes            = 32 // of one source more, for each texel
+)
+
+// Together is how many sources are best baked at once. They share their rays, and
+// each takes memory: five come to 200 bytes a texel in all, and small levels take
+// more of them.
+func (p *Prepared) Together() int {
+	return min(max(togetherBytes/(sourceTexelBytes*max(len(p.Texels.List), 1)), leastTogether), mostTogether)
+}
+
 // light is a source's direct light on each lit texel: one value where it is
 // white, three where something tints it.
 type light struct {

@@ -37,10 +37,6 @@ type task struct {
 	Ahead   bool     `json:"ahead,omitempty"` // at draft, to have something to show until the bake's own quality comes
 }
 
-// taskLayers is how many layers a message holds at the most: more share more
-// rays, and take more memory at once.
-const taskLayers = 5
-
 // Baker takes bakes, works on them, and tells how they go.
 type Baker struct {
 	store  *store.Store
@@ -200,11 +196,15 @@ func (b *Baker) enqueue(ctx context.Context, job *store.Bake, try string) error 
 		_, err := b.finish(ctx, job)
 		return err
 	}
+	p, err := b.studio.Prepare(ctx, job.Bake.Level, job.Revision, job.Level)
+	if err != nil {
+		return err
+	}
 	for _, ahead := range []bool{true, false} {
 		if ahead && bake.Quality(job.Quality) == bake.Draft {
 			continue
 		}
-		for group := range slices.Chunk(missing, taskLayers) {
+		for group := range slices.Chunk(missing, p.Together()) {
 			if err := b.publish(ctx, task{job.ID, group, ahead}, fmt.Sprintf("%s/%s/%t/%s", job.ID, group[0], ahead, try)); err != nil {
 				return err
 			}
