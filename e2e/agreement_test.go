@@ -48,7 +48,8 @@ func TestViewAgreesWithShot(t *testing.T) {
 // And so are all parts of air and look that no demo level has: every shape of
 // glow, on the screen and in the world; a shaft; motes in a cone; fog that is lit
 // everywhere; a zone's own fog and look, half blended; focus, shafts over the
-// picture, headroom, sharpening; a display that cuts light.
+// picture, headroom, sharpening; a display that cuts light; what moves, under
+// probes, and what sways.
 func TestViewAgreesBeyondTheDemo(t *testing.T) {
 	for _, kind := range []string{"inside", "outside"} {
 		t.Run(kind, func(t *testing.T) {
@@ -136,6 +137,20 @@ func everything(t *testing.T, kind string) level.Operation {
 	mist.Transform.Position = level.Vec{0, 0.5, 0}
 	steps = append(steps, level.Add("beams", &beam), level.Add("motes", &motes), level.Add("fog_volumes", &mist))
 
+	moving := level.Default[level.Material]()
+	moving.ID, moving.Color, moving.Lighting = "moving", "#b06040", "dynamic"
+	mover := level.Default[level.Solid]()
+	mover.ID, mover.Size, mover.Surface.Material, mover.Moves = "mover", level.Vec{0.5, 0.5, 0.5}, "moving", true
+	mover.Transform.Position = level.Vec{-0.9, 1.1, -0.7}
+	probes := level.Default[level.ProbeGrid]()
+	probes.ID, probes.Size, probes.SpacingM = "probes", level.Vec{6, 3, 6}, 0.75
+	probes.Transform.Position = level.Vec{0, 1.4, 0}
+	reed := level.Default[level.Mesh]()
+	reed.ID, reed.Sways = "reed", &level.Sway{ReachM: 0.6, PeriodS: 3}
+	reed.Positions = []float64{0.5, 0, -1, 0.8, 0, -1, 0.8, 1.4, -1, 0.5, 1.4, -1}
+	reed.Indices = []uint32{0, 1, 2, 0, 2, 3}
+	steps = append(steps, level.Add("materials", &moving), level.Add("solids", &mover), level.Add("probes", &probes), level.Add("meshes", &reed))
+
 	look := level.Default[level.Look]()
 	look.ExposureEV, look.Tone, look.Headroom, look.Sharpen = 4, "headroom", 3, 0.4
 	look.Balance.Kelvin, look.Balance.Tint = 4600, 0.3
@@ -156,7 +171,7 @@ func everything(t *testing.T, kind string) level.Operation {
 	// that a comparison finds.
 	set := level.Set("", map[string]any{
 		"look": look, "fog": fog, "environment.sun": sun, "environment.sky.luminance": 12.0,
-		"environment.stars.count": 200, "environment.stars.lux": 1e-3,
+		"environment.stars.count": 200, "environment.wind.speed_mps": 6.0, "environment.stars.lux": 1e-3,
 	})
 	zone := level.Set("room", map[string]any{"fog": ownFog, "look": own, "blend_m": 2.0})
 	lamp := level.Set("lamp", map[string]any{"fog_share": 0.1, "strength": 900.0})

@@ -37,7 +37,8 @@ func NewEye(p *bake.Prepared, lightmap *bake.Image) *Eye {
 // probe does.
 const movingPaths = 8
 
-func (e *Eye) moving(at, normal geom.Vec3) color.Linear {
+// OnMoving is the light on a moving surface, in lux.
+func (e *Eye) OnMoving(at, normal geom.Vec3) color.Linear {
 	if e.Moving != nil {
 		return e.Moving(at, normal)
 	}
@@ -69,7 +70,7 @@ func (e *Eye) look(from, dir geom.Vec3) (color.Linear, float64) {
 		// A matt surface of albedo a under E lux sends a E / π nits.
 		light = light.Add(albedo.Mul(e.limit(e.lightmap.At(chart.Page, x, y).Scale(1 / math.Pi))))
 	} else if surface.Material.Lighting == "dynamic" {
-		light = light.Add(albedo.Mul(e.limit(e.moving(hit.Point, surface.Normal).Scale(1 / math.Pi))))
+		light = light.Add(albedo.Mul(e.limit(e.OnMoving(hit.Point, surface.Normal).Scale(1 / math.Pi))))
 	}
 	return light, hit.Distance
 }

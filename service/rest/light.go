@@ -65,7 +65,7 @@ func (s *server) registerLight(a huma.API) {
 		return s.layer(ctx, in.ID, in.Key)
 	})
 	mesh := operation("GET", "/levels/{id}/scene", "get-scene", "A level's triangles with lightmap coordinates", tag, api.ScopeRead)
-	mesh.Description = "Little-endian: length of a JSON header (uint32), the header, padded to four bytes; then float32 lists, one after the other: positions (3 a vertex), normals (3), lightmap coordinates in texels and page (3; page -1 where there is none), linear albedo (3), emission in nits (1), metres that a wind of 1 m/s takes it and seconds of a swing (2). Three vertices a triangle."
+	mesh.Description = "Little-endian: length of a JSON header (uint32), the header, padded to four bytes; then float32 lists, one after the other: positions (3 a vertex), normals (3), lightmap coordinates in texels and page (3; page -1 where there is none, -2 where it is lit as something that moves), linear albedo (3), emission in nits (1), metres that a wind of 1 m/s takes it and seconds of a swing (2). Three vertices a triangle."
 	mesh.Responses = binaryResponse("application/octet-stream")
 	huma.Register(a, mesh, func(ctx context.Context, in *LevelPath) (*fileOut, error) {
 		o, err := s.open(ctx, in.ID)
@@ -73,6 +73,20 @@ func (s *server) registerLight(a huma.API) {
 			return nil, err
 		}
 		data, err := sceneMesh(o.prepared)
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		return &fileOut{"application/octet-stream", "", data}, nil
+	})
+	light := operation("GET", "/levels/{id}/moving-light", "get-moving-light", "The light on surfaces that move", tag, api.ScopeRead)
+	light.Description = "Little-endian float32: lux, red, green and blue, for each vertex of the scene on page -2, in its order; by the level's probes where it has some."
+	light.Responses = binaryResponse("application/octet-stream")
+	huma.Register(a, light, func(ctx context.Context, in *LevelPath) (*fileOut, error) {
+		st, err := s.stage(ctx, in.ID, api.Variant{Air: "off"}, nil)
+		if err != nil {
+			return nil, err
+		}
+		data, err := movingLight(ctx, st.prepared, st.image, st.grids)
 		if err != nil {
 			return nil, s.problem(err)
 		}

@@ -24,7 +24,8 @@ import (
 type stage struct {
 	*opened
 	image *bake.Image
-	stale int // sources that are not baked, and so are missing
+	stale int           // sources that are not baked, and so are missing
+	grids []*probe.Grid // of light for what moves; none where nothing does
 	shot.Options
 }
 
@@ -54,11 +55,10 @@ func (s *server) stage(ctx context.Context, id string, v api.Variant, seconds *f
 	if err != nil {
 		return nil, s.problem(err)
 	}
-	grids, err := moving(ctx, o.prepared, out.image)
-	if err != nil {
+	if out.grids, err = moving(ctx, o.prepared, out.image); err != nil {
 		return nil, s.problem(err)
 	}
-	out.Options = shot.Options{Samples: 2, NoLook: v.Look == "off", NoAir: v.Air == "off", Air: air, Moving: probe.Moving(o.prepared, grids)}
+	out.Options = shot.Options{Samples: 2, NoLook: v.Look == "off", NoAir: v.Air == "off", Air: air, Moving: probe.Moving(o.prepared, out.grids)}
 	if seconds != nil {
 		out.Seconds = *seconds
 	}

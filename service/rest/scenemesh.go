@@ -2,6 +2,7 @@ package rest
 
 import (
 	"bytes"
+	"context"
 	"encoding/binary"
 	"iter"
 	"math"
@@ -10,7 +11,10 @@ import (
 	"grotta/core/geom"
 	"grotta/core/half"
 	"grotta/core/level"
+	"grotta/core/parallel"
+	"grotta/core/probe"
 	"grotta/core/scene"
+	"grotta/core/shot"
 	"grotta/core/sky"
 )
 
@@ -55,6 +59,8 @@ func sceneMesh(p *bake.Prepared) ([]byte, error) {
 					chart := &p.Layout.Charts[c]
 					x, y = chart.At(v)
 					page = chart.Page
+				} else if s.Material.Lighting == "dynamic" {
+					page = -2
 				}
 				texels = append(texels, float32(x), float32(y), float32(page))
 				albedo = append(albedo, float32(s.Albedo[0]), float32(s.Albedo[1]), float32(s.Albedo[2]))
@@ -87,6 +93,37 @@ func sceneMesh(p *bake.Prepared) ([]byte, error) {
 		binary.Write(&b, binary.LittleEndian, values)
 	}
 	return b.Bytes(), nil
+}
+
+// movingLight writes the light on the corners of surfaces that take no lightmap
+// because they move, in the order of the mesh.
+func movingLight(ctx context.Context, p *bake.Prepared, image *bake.Image, grids []*probe.Grid) ([]byte, error) {
+	eye := shot.NewEye(p, image)
+	eye.Moving = probe.Moving(p, grids)
+	pieces := p.Scene.Drawn()
+	type corner struct{ at, normal geom.Vec3 }
+	var corners []corner
+	for i := range p.Scene.Surfaces {
+		s := &p.Scene.Surfaces[i]
+		if !s.Visible || p.Layout.ChartOf[i] >= 0 || s.Material.Lighting != "dynamic" {
+			continue
+		}
+		for t := range drawn(p.Scene, i, pieces) {
+			for _, v := range t {
+				corners = append(corners, corner{v, s.Normal})
+			}
+		}
+	}
+	lux := make([]float32, 3*len(corners))
+	err := parallel.Each(ctx, len(corners), func(i int) {
+		light := eye.OnMoving(corners[i].at, corners[i].normal)
+		for c := range 3 {
+			lux[3*i+c] = float32(light[c])
+		}
+	}, nil)
+	var b bytes.Buffer
+	binary.Write(&b, binary.LittleEndian, lux)
+	return b.Bytes(), err
 }
 
 // drawn are the triangles of a surface: fans round the middles of what it shows,

@@ -1,4 +1,4 @@
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, bytes, take, type AirReport, type Bake, type Document, type LightmapState, type Operation } from "../api/client";
 import { complain } from "../ui/messages";
@@ -82,6 +82,25 @@ export function useScene(id: string, geometry: string | undefined, colors: strin
     enabled: geometry !== undefined,
     placeholderData: (old: SceneMesh | undefined) => old,
     staleTime: Infinity,
+  });
+}
+
+/** The light on vertices of the scene that move, as far as there are any. */
+export function useMovingLight(id: string, scene: SceneMesh | undefined, state: LightmapState | undefined) {
+  const moving = useMemo(() => [...Array((scene?.texels.length ?? 0) / 3).keys()].filter((i) => scene!.texels[3 * i + 2] === -2), [scene]);
+  const lit = state?.sources.map((s) => [s.layer, s.weight]);
+  return useQuery({
+    queryKey: ["moving-light", id, scene?.geometry, lit],
+    queryFn: async () => {
+      const lux = new Float32Array(await bytes(`/api/v1/levels/${id}/moving-light`));
+      const all = new Float32Array(scene!.texels.length);
+      moving.forEach((vertex, k) => all.set(lux.subarray(3 * k, 3 * k + 3), 3 * vertex));
+      return all;
+    },
+    enabled: moving.length > 0 && state?.geometry === scene?.geometry,
+    placeholderData: (old: Float32Array<ArrayBuffer> | undefined) => (old?.length === scene?.texels.length ? old : undefined),
+    staleTime: Infinity,
+    gcTime: 60_000,
   });
 }
 

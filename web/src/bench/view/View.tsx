@@ -1,7 +1,7 @@
 import { useEffect, useMemo, useRef, useState } from "react";
 import type { Document, Light, LightmapState } from "../../api/client";
 import { complain } from "../../ui/messages";
-import { askPoint, useAir, useFog, useFogOf, useGlowImages, useLayers, usePlatforms, useScene, useSeconds, useSky } from "../data";
+import { askPoint, useAir, useFog, useFogOf, useGlowImages, useLayers, useMovingLight, usePlatforms, useScene, useSeconds, useSky } from "../data";
 import { flickerAt } from "../flicker";
 import { withChanges } from "../fog";
 import { icons, kinds } from "../kinds";
@@ -101,6 +101,11 @@ export function View({ doc, state, onPlace, onAimSun }: { doc: Document; state: 
     if (scene && mix) stage.current?.setScene(scene, mix);
     stage.current?.setMode(mode);
   }, [scene, mix, mode]);
+
+  const movingLight = useMovingLight(doc.level.id, scene, state).data;
+  useEffect(() => {
+    if (movingLight) stage.current?.setMovingLight(movingLight);
+  }, [movingLight, scene, mix]);
 
   const seconds = useSeconds(playing);
   const flickers = level.lights.some((l) => l.flicker && l.enabled);

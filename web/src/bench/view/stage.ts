@@ -114,6 +114,7 @@ export class Stage {
     g.setAttribute("albedo", new BufferAttribute(scene.albedo, 3));
     g.setAttribute("emission", new BufferAttribute(scene.emission, 1));
     g.setAttribute("sway", new BufferAttribute(scene.sway, 2));
+    g.setAttribute("moving", new BufferAttribute(new Float32Array(scene.positions.length), 3));
     const texture = new DataArrayTexture(mix.half, mix.pageSize, mix.pageSize, Math.max(mix.pages, 1));
     texture.format = RGBAFormat;
     texture.type = HalfFloatType;
@@ -127,6 +128,15 @@ export class Stage {
     this.mix = mix;
     this.geometry = scene.geometry;
     this.ranges = scene.ranges;
+    this.draw();
+  }
+
+  /** Takes the light on vertices that move. */
+  setMovingLight(lux: Float32Array) {
+    const at = this.mesh?.geometry.getAttribute("moving");
+    if (!at || at.array.length !== lux.length) return;
+    at.array.set(lux);
+    at.needsUpdate = true;
     this.draw();
   }
 

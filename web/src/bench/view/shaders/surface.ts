@@ -14,14 +14,14 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number): RawShaderM
       uniform mat4 projectionMatrix, modelViewMatrix;
       uniform vec3 wind;
       uniform float seconds;
-      in vec3 position, normal, texel, albedo;
+      in vec3 position, normal, texel, albedo, moving;
       in vec2 sway;
       in float emission;
       centroid out vec3 vTexel; // at the rim of a triangle a pixel's middle may lie off its chart
-      out vec3 vAlbedo, vNormal, vPlace;
+      out vec3 vAlbedo, vNormal, vPlace, vMoving;
       out float vEmission;
       void main() {
-        vTexel = texel; vAlbedo = albedo; vNormal = normal; vEmission = emission; vPlace = position;
+        vTexel = texel; vAlbedo = albedo; vNormal = normal; vEmission = emission; vPlace = position; vMoving = moving;
         vec3 place = position;
         float speed = length(wind);
         if (speed > 0.0 && sway.x > 0.0) { // as core/scene has it
@@ -37,12 +37,12 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number): RawShaderM
       uniform float pageSize, white, lightMax;
       uniform int mode; // 0 final, 1 unlit, 2 light alone, 3 brightness, 4 texels
       centroid in vec3 vTexel;
-      in vec3 vAlbedo, vNormal, vPlace;
+      in vec3 vAlbedo, vNormal, vPlace, vMoving;
       in float vEmission;
       out vec4 color;
       const float PI = 3.14159265358979;
       void main() {
-        vec3 lux = vTexel.z < -0.5 ? vec3(0.0) : texture(lightmap, vec3(vTexel.xy / pageSize, vTexel.z)).rgb * ${(1 / halfScale).toFixed(1)};
+        vec3 lux = vTexel.z < -0.5 ? vMoving : texture(lightmap, vec3(vTexel.xy / pageSize, vTexel.z)).rgb * ${(1 / halfScale).toFixed(1)};
         vec3 light = lux / PI / white; // of a white surface
         if (lightMax > 0.0) light = min(light, vec3(lightMax));
         vec3 shown = min(vAlbedo * (light + vEmission / white), vec3(${ceiling}.0));
