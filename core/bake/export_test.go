@@ -1,8 +1,6 @@
 package bake
 
 import (
-	"encoding/binary"
-
 	"grotta/core/color"
 	"grotta/core/lightmap"
 )
@@ -17,8 +15,7 @@ func (p *Prepared) UnmixedIrradiance(t *lightmap.Texel, q Quality) color.Linear 
 		if s.isSmooth() {
 			continue
 		}
-		seed := binary.BigEndian.Uint64([]byte(p.Key(s, q)))
-		unit, _ := s.direct(p.Scene, &r, q.Samples(), turn(seed, t.Index))
+		unit, _ := s.direct(p.Scene, &r, q.Samples(), turn(s.seed(), t.Index))
 		sum = sum.Add(s.Weight.Mul(unit))
 	}
 	return sum

@@ -38,13 +38,18 @@ func (p *Prepared) indirectLight(ctx context.Context, sources []*Source, direct 
 	on := newTable(t.patches(), len(sources)) // direct light on patches
 	for i, s := range sources {
 		if s.isSmooth() {
-			err = p.skyOnPatches(ctx, t, s, &on, 3*i)
-		} else if bounced[i] {
+			if err := p.skyOnPatches(ctx, t, s, &on, 3*i); err != nil {
+				return table{}, err
+			}
+		}
+	}
+	err = inParallel(ctx, len(sources), 1, func(i, _ int) {
+		if bounced[i] && !sources[i].isSmooth() {
 			p.meanOnPatches(t, &direct[i], &on, 3*i)
 		}
-		if err != nil {
-			return table{}, err
-		}
+	}, nil)
+	if err != nil {
+		return table{}, err
 	}
 	sent, err := t.solve(ctx, on, steps)
 	if err != nil {
@@ -139,9 +144,8 @@ func (p *Prepared) gatherFine(ctx context.Context, t *transport, sources []*Sour
 			turn := turn(gatherSeed, texel.Index)
 			c := &p.Layout.Charts[p.Layout.ChartOf[texel.Surface]]
 			found, row := survey{u: c.U, v: c.V}, out.row(i)
-			for k := range rays {
-				a, b := pair(k, rays, turn)
-				dir := cosineDirection(n, u, v, a, b)
+			for _, d := range fanOf(rays, turn) {
+				dir := turned(d, n, u, v)
 				link, distance := p.gatherRay(t, texel, dir)
 				found.add(dir, distance)
 				if link < linkDark {

@@ -296,6 +296,36 @@ func radicalInverse(i uint32) float64 {
 	return float64(i) / (1 << 32)
 }
 
+// fans are ready patterns of rays over the hemisphere about z, by the cosine: as
+// many for each number of rays, that neighbours may differ.
+const fans = 64
+
+var readyFans = map[int]*[fans][]geom.Vec3{patchRays: newFans(patchRays), Good.Rays(): newFans(Good.Rays()), Final.Rays(): newFans(Final.Rays())}
+
+func newFans(rays int) *[fans][]geom.Vec3 {
+	all := &[fans][]geom.Vec3{}
+	for k := range all {
+		turn := turn(fanSeed, int32(k))
+		for i := range rays {
+			a, b := pair(i, rays, turn)
+			all[k] = append(all[k], cosineDirection(geom.Vec3{0, 0, 1}, geom.Vec3{1, 0, 0}, geom.Vec3{0, 1, 0}, a, b))
+		}
+	}
+	return all
+}
+
+const fanSeed = 0x66616e
+
+// fanOf is the pattern that a turn chooses.
+func fanOf(rays int, turn float64) []geom.Vec3 {
+	return readyFans[rays][int(turn/(2*math.Pi)*fans)%fans]
+}
+
+// turned is a direction of a fan about a normal.
+func turned(d, n, u, v geom.Vec3) geom.Vec3 {
+	return u.Mul(d[0]).Add(v.Mul(d[1])).Add(n.Mul(d[2]))
+}
+
 // cosineDirection spreads the unit square over the hemisphere about n, by the
 // cosine.
 func cosineDirection(n, u, v geom.Vec3, a, b float64) geom.Vec3 {

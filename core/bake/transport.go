@@ -206,9 +206,8 @@ const linkSeed = 0x6c696e6b // any number; other uses have others
 func (t *transport) patchDirections(k int, turn float64) (rays [patchRays]geom.Vec3) {
 	n := vec(t.normal[k])
 	u, v := geom.Axes(n)
-	for i := range rays {
-		a, b := pair(i, patchRays, turn)
-		rays[i] = cosineDirection(n, u, v, a, b)
+	for i, d := range fanOf(patchRays, turn) {
+		rays[i] = turned(d, n, u, v)
 	}
 	return rays
 }

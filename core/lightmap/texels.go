@@ -76,7 +76,7 @@ var spots = [][2]float64{
 func (l *Layout) chartTexels(s *scene.Scene, c *Chart) Texels {
 	var out Texels
 	surface := &s.Surfaces[c.Surface]
-	patch := flatten(s, surface, c)
+	patch, near := flatten(s, surface, c), s.BlocksNear(surface, 2*scene.OffsetM)
 	filled := make([]bool, c.Width*c.Height)
 	index := func(x, y int) int32 {
 		return int32(c.Page*l.PageSize*l.PageSize + (c.Y+y)*l.PageSize + c.X + x)
@@ -90,7 +90,7 @@ func (l *Layout) chartTexels(s *scene.Scene, c *Chart) Texels {
 				continue
 			}
 			p = p.Add(normal.Mul(scene.OffsetM))
-			if s.Inside(p) != "" {
+			if near.Hold(p) {
 				continue
 			}
 			out.List = append(out.List, Texel{index(x, y), int32(c.Surface), f32(p), f32(normal)})

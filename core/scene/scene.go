@@ -7,6 +7,7 @@ package scene
 import (
 	"iter"
 	"math"
+	"slices"
 
 	"grotta/core/color"
 	"grotta/core/geom"
@@ -417,6 +418,35 @@ func (s *Scene) See(from, dir geom.Vec3, far float64) (Seen, bool) {
 		}
 		return seen, true
 	}
+}
+
+// Blocks are some of a scene's solids.
+type Blocks []*block
+
+// BlocksNear are the solids that come within a distance of a surface.
+func (s *Scene) BlocksNear(f *Surface, distance float64) Blocks {
+	near := geom.NoBounds()
+	for t := range s.Corners(f) {
+		for _, v := range t {
+			near.Grow(v)
+		}
+	}
+	var list Blocks
+	for i := range s.blocks {
+		b, apart := &s.blocks[i], false
+		for axis := range 3 {
+			apart = apart || b.bounds.Min[axis] > near.Max[axis]+distance || b.bounds.Max[axis] < near.Min[axis]-distance
+		}
+		if !apart {
+			list = append(list, b)
+		}
+	}
+	return list
+}
+
+// Hold tells whether one of them holds a point, as Inside has it.
+func (l Blocks) Hold(p geom.Vec3) bool {
+	return slices.ContainsFunc(l, func(b *block) bool { return b.bounds.Contains(p) && b.holds(p) })
 }
 
 // Inside is the id of a solid that holds a point deeper than OffsetM/2, or "".

@@ -45,7 +45,7 @@ func (s *server) registerAir(a huma.API, tag string) {
 	op.Responses = binaryResponse("application/octet-stream")
 	huma.Register(a, op, func(ctx context.Context, in *struct {
 		LevelPath
-		Source string `query:"source" maxLength:"64" doc:"Id of a light, sun or moon whose share alone is wanted."`
+		Source string `query:"source" maxLength:"64" doc:"Id of the one source whose share is wanted."`
 	}) (*fileOut, error) {
 		o, err := s.open(ctx, in.ID)
 		if err != nil {
