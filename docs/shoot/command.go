@@ -43,6 +43,7 @@ func byCommand(browser context.Context, server, dir string) error {
 			{"check", "Station"},
 			{"light", "set", "Station", "bunk-bulb", "enabled=true"},
 			{"check", "Station", "--fix"},
+			{"air", "Station"},
 		}},
 		{"cli-light", [][]string{
 			{"bake", "Station"},
@@ -53,13 +54,12 @@ func byCommand(browser context.Context, server, dir string) error {
 			{"level", "undo", "Station"},
 			{"shot", "Station", "--view", "pier-dusk", "-o", filepath.Join(folder, "shot-pier-dusk.png")},
 			{"compare", "Station,look=off,air=off", "Station", "--view", "pier-dusk"},
-			{"air", "Station"},
 		}},
 		{"cli-plan", [][]string{
 			{"sun", "--latitude", "54.5", "--longitude", "8.7", "--at", "2026-06-21T18:00:00Z"},
 			{"ledger", "Station", "--point", "2.6,0.81,-5.6"},
-			{"density", "Station", "--texels", "120000"},
 			{"sheet", "Station", "--kind", "day", "--time", "04:00,07:00,10:00,13:00,17:00,19:30", "-o", filepath.Join(folder, "day.png")},
+			{"density", "Station", "--texels", "120000"},
 		}},
 		{"cli-share", [][]string{
 			{"preset", "save", "station-night", "--level", "Station", "--tag", "night"},

@@ -17,11 +17,18 @@ const rows: { label: string; of: (p: Profile) => { most: string; why?: string } 
   { label: "Light kinds", of: (p) => ({ most: p.lights.kinds.join(", ") }) },
   { label: "Floor light, story", of: (p) => ({ most: `${p.play.story_lux} lx` }) },
   { label: "Floor light, compete", of: (p) => ({ most: `${p.play.compete_lux} lx`, why: p.play.why }) },
+  { label: "Left out indoors", of: (p) => leftOut(p.modes.indoor) },
+  { label: "Left out outdoors", of: (p) => leftOut(p.modes.outdoor) },
+  { label: "Brightest shown", of: (p) => (p.display.light_max > 0 ? { most: `${p.display.light_max} × white`, why: "Light over it is cut on each channel." } : undefined) },
   { label: "Unit, axes", of: (p) => ({ most: `${p.space.unit_m} m, +${p.space.up} up, ${p.space.handed}-handed` }) },
 ];
 
 function limit(l: Schemas["Limit"] | undefined) {
   return l && { most: l.max.toLocaleString("en"), why: l.why };
+}
+
+function leftOut(m: Schemas["Mode"]) {
+  return { most: m.leaves_out?.map((part) => (part === "local" ? "lamps" : part)).join(", ") || "nothing", why: m.why };
 }
 
 export function Platforms({ user }: { user: string }) {
