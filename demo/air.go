@@ -283,7 +283,7 @@ func Yard() *level.Level {
 		b.box(id+"-roof", "panel", level.Vec{t.x, 2.75, t.z}, level.Vec{2.4, 0.5, 9})
 		noLight(b.box(id+"-truck", "iron", level.Vec{t.x, 0.2, t.z}, level.Vec{1.6, 0.4, 6}), 3)
 	}
-	for i, p := range []level.Vec{{-11.6, 0.6, -9}, {-7.4, 0.6, 3.4}, {0, 0.6, 10.5}, {0, 0.6, -10.5}, {7.4, 0.6, -3.4}, {11.6, 0.6, 9}} {
+	for i, p := range []level.Vec{{-11.6, 0.6, -9}, {-7.4, 0.6, 3.4}, {-2.6, 0.6, 8.4}, {2.6, 0.6, -8.4}, {7.4, 0.6, -3.4}, {11.6, 0.6, 9}} {
 		b.box(fmt.Sprintf("crate-%d", i+1), "panel", p, level.Vec{1.6, 1.2, 1.6})
 	}
 	for i, name := range []string{"West end", "Middle", "East end"} {

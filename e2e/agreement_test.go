@@ -49,7 +49,7 @@ func TestViewAgreesWithShot(t *testing.T) {
 // glow, on the screen and in the world; a shaft; motes in a cone; fog that is lit
 // everywhere; a zone's own fog and look, half blended; focus, shafts over the
 // picture, headroom, sharpening; a display that cuts light; what moves, under
-// probes, and what sways.
+// probes, and what sways; a painted board.
 func TestViewAgreesBeyondTheDemo(t *testing.T) {
 	for _, kind := range []string{"inside", "outside"} {
 		t.Run(kind, func(t *testing.T) {
@@ -113,7 +113,12 @@ func everything(t *testing.T, kind string) level.Operation {
 	}
 	var b bytes.Buffer
 	require.NoError(t, png.Encode(&b, spark))
-	steps := []level.Operation{level.Add("images", &level.Image{ID: "spark", Data: b.Bytes()})}
+	painted := level.Default[level.Material]()
+	painted.ID, painted.Color, painted.Image, painted.ImageM = "painted", "#d0d0d0", "spark", 0.8
+	board := level.Default[level.Solid]()
+	board.ID, board.Size, board.Surface.Material = "board", level.Vec{0.9, 0.6, 0.1}, "painted"
+	board.Transform = level.Transform{Position: level.Vec{1.4, 1.2, -1.2}, Rotation: [4]float64{0, 0.2588190, 0, 0.9659258}}
+	steps := []level.Operation{level.Add("images", &level.Image{ID: "spark", Data: b.Bytes()}), level.Add("materials", &painted), level.Add("solids", &board)}
 	for i, shape := range []string{"soft", "ring", "star", "streak", "image"} {
 		g := level.Default[level.Glow]()
 		g.ID, g.Shape, g.SizeM, g.Luminance, g.Color = "glow-"+shape, shape, 0.7, 30, "#ffd0a0"

@@ -52,8 +52,17 @@ func Prepare(l *level.Level) (*Prepared, error) {
 // are, and what they send back.
 func geometryHash(s *scene.Scene, l *lightmap.Layout) [32]byte {
 	h := sha256.New()
+	images := map[string][32]byte{}
+	for _, image := range s.Level.Images {
+		images[image.ID] = sha256.Sum256(image.Data)
+	}
 	for i := range s.Surfaces {
 		surface := &s.Surfaces[i]
+		if surface.Image != nil { // what is cut out of it, and what it sends back
+			m := surface.Material
+			fmt.Fprintf(h, "%x %v %v\n", images[m.Image], m.Cutoff, m.ImageM)
+			binary.Write(h, binary.LittleEndian, surface.UVs)
+		}
 		fmt.Fprintf(h, "%t %t %d\n", surface.CastsShadow, surface.ReceivesLight, surface.Count)
 		if s.Level.Lightmap.Bounces {
 			fmt.Fprintf(h, "%v %t\n", surface.Albedo, surface.Material.TwoSided)

@@ -166,6 +166,25 @@ func TestCutOutShadows(t *testing.T) {
 			assert.Equal(t, "sheet", e.BlockedBy[0].ID)
 		}
 	}
+
+	// A layer depends on what is cut out: the cutoff, the image, where it lies.
+	key := func() string {
+		p := prepare(t, l)
+		return p.Key(&p.Sources[0], bake.Good)
+	}
+	seen := map[string]string{key(): "as it was"}
+	for name, edit := range map[string]func(){
+		"cutoff": func() { l.Materials[0].Cutoff = 0.7 },
+		"image": func() {
+			l.Images[0].Data = picturePNG(t, func(_, y int) color.NRGBA { return color.NRGBA{60, 120, 40, uint8(255 * (y / 8))} })
+		},
+		"uvs": func() { m.UVs = []float64{0, 0, 1, 0, 1, 1, 0, 1} },
+	} {
+		edit()
+		k := key()
+		assert.Empty(t, seen[k], name)
+		seen[k] = name
+	}
 }
 
 // A shining panel lights as the rect light of its size does.

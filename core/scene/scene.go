@@ -288,6 +288,15 @@ func (f *Surface) flatUV(p geom.Vec3) (u, v float64) {
 	return x.Dot(p) / f.Material.ImageM, -y.Dot(p) / f.Material.ImageM
 }
 
+// CornerUV is where in its image a corner of one of its triangles lies, or for an
+// image that lies by metres, any point.
+func (f *Surface) CornerUV(triangle, corner int, p geom.Vec3) (u, v float64) {
+	if f.UVs != nil {
+		return f.UVs[triangle][corner][0], f.UVs[triangle][corner][1]
+	}
+	return f.flatUV(p)
+}
+
 // AlbedoAt is the albedo at a point of one of its triangles.
 func (s *Scene) AlbedoAt(triangle int, p geom.Vec3, u, v float64) color.Linear {
 	f := &s.Surfaces[s.SurfaceOf[triangle]]

@@ -65,7 +65,7 @@ func (s *server) registerLight(a huma.API) {
 		return s.layer(ctx, in.ID, in.Key)
 	})
 	mesh := operation("GET", "/levels/{id}/scene", "get-scene", "A level's triangles with lightmap coordinates", tag, api.ScopeRead)
-	mesh.Description = "Little-endian: length of a JSON header (uint32), the header, padded to four bytes; then float32 lists, one after the other: positions (3 a vertex), normals (3), lightmap coordinates in texels and page (3; page -1 where there is none, -2 where it is lit as something that moves), linear albedo (3), emission in nits (1), metres that a wind of 1 m/s takes it and seconds of a swing (2). Three vertices a triangle."
+	mesh.Description = "Little-endian: length of a JSON header (uint32), the header, padded to four bytes; then float32 lists, one after the other: positions (3 a vertex), normals (3), lightmap coordinates in texels and page (3; page -1 where there is none, -2 where it is lit as something that moves), linear albedo (3), emission in nits (1), metres that a wind of 1 m/s takes it and seconds of a swing (2), place in its image, which of the header's images (-1 for none) and its alpha cutoff (4). Three vertices a triangle."
 	mesh.Responses = binaryResponse("application/octet-stream")
 	huma.Register(a, mesh, func(ctx context.Context, in *LevelPath) (*fileOut, error) {
 		o, err := s.open(ctx, in.ID)

@@ -6,6 +6,7 @@ import (
 	"encoding/binary"
 	"iter"
 	"math"
+	"slices"
 
 	"grotta/core/bake"
 	"grotta/core/geom"
@@ -25,6 +26,7 @@ type sceneHeader struct {
 	Pages    int          `json:"pages"`
 	Vertices int          `json:"vertices"`
 	Ranges   []sceneRange `json:"ranges"` // by entity, in order
+	Images   []string     `json:"images"` // ids of those that materials have
 	Min      [3]float64   `json:"min"`
 	Max      [3]float64   `json:"max"`
 }
@@ -37,21 +39,27 @@ type sceneRange struct {
 
 // sceneMesh writes the visible triangles as the console draws them.
 func sceneMesh(p *bake.Prepared) ([]byte, error) {
-	h := sceneHeader{Geometry: p.Geometry(), PageSize: p.Layout.PageSize, Pages: p.Layout.Pages, Ranges: []sceneRange{}}
+	h := sceneHeader{Geometry: p.Geometry(), PageSize: p.Layout.PageSize, Pages: p.Layout.Pages, Ranges: []sceneRange{}, Images: []string{}}
 	if b := p.Scene.Bounds; !b.Empty() {
 		h.Min, h.Max = b.Min, b.Max
 	}
-	var positions, normals, texels, albedo, emission, sway []float32
+	var positions, normals, texels, albedo, emission, sway, images []float32
 	pieces := p.Scene.Drawn()
 	for i := range p.Scene.Surfaces {
 		s := &p.Scene.Surfaces[i]
 		if !s.Visible {
 			continue
 		}
-		first := h.Vertices
+		first, triangle, picture, base := h.Vertices, 0, -1, s.Albedo
+		if s.Image != nil { // its mean is in the albedo
+			base = s.Material.Albedo()
+			if picture = slices.Index(h.Images, s.Material.Image); picture < 0 {
+				picture, h.Images = len(h.Images), append(h.Images, s.Material.Image)
+			}
+		}
 		for t := range drawn(p.Scene, i, pieces) {
 			n := t[1].Sub(t[0]).Cross(t[2].Sub(t[0])).Normalize()
-			for _, v := range t {
+			for k, v := range t {
 				positions = append(positions, float32(v[0]), float32(v[1]), float32(v[2]))
 				normals = append(normals, float32(n[0]), float32(n[1]), float32(n[2]))
 				x, y, page := 0.0, 0.0, -1
@@ -63,15 +71,21 @@ func sceneMesh(p *bake.Prepared) ([]byte, error) {
 					page = -2
 				}
 				texels = append(texels, float32(x), float32(y), float32(page))
-				albedo = append(albedo, float32(s.Albedo[0]), float32(s.Albedo[1]), float32(s.Albedo[2]))
+				albedo = append(albedo, float32(base[0]), float32(base[1]), float32(base[2]))
 				emission = append(emission, float32(s.Material.Emission))
 				if b := s.Bend; b != nil {
 					sway = append(sway, float32(b.Share(v[1])), float32(b.PeriodS))
 				} else {
 					sway = append(sway, 0, 1)
 				}
+				u, w := 0.0, 0.0
+				if picture >= 0 {
+					u, w = s.CornerUV(triangle, k, v)
+				}
+				images = append(images, float32(u), float32(w), float32(picture), float32(s.Material.Cutoff))
 				h.Vertices++
 			}
+			triangle++
 		}
 		if last := len(h.Ranges) - 1; last >= 0 && h.Ranges[last].ID == s.Entity {
 			h.Ranges[last].Count += h.Vertices - first
@@ -89,7 +103,7 @@ func sceneMesh(p *bake.Prepared) ([]byte, error) {
 	var b bytes.Buffer
 	binary.Write(&b, binary.LittleEndian, uint32(len(head)))
 	b.Write(head)
-	for _, values := range [][]float32{positions, normals, texels, albedo, emission, sway} {
+	for _, values := range [][]float32{positions, normals, texels, albedo, emission, sway, images} {
 		binary.Write(&b, binary.LittleEndian, values)
 	}
 	return b.Bytes(), nil

@@ -47,6 +47,9 @@ export type SceneMesh = {
   emission: Float32Array;
   /** Metres that a wind of 1 m/s takes it, and seconds of a swing. */
   sway: Float32Array;
+  /** Ids of images, and for each vertex u, v, which of them, and its alpha cutoff. */
+  imageIDs: string[];
+  images: Float32Array;
 };
 
 function parseScene(data: ArrayBuffer): SceneMesh {
@@ -72,6 +75,8 @@ function parseScene(data: ArrayBuffer): SceneMesh {
     albedo: next(3),
     emission: next(1),
     sway: next(2),
+    imageIDs: head.images,
+    images: next(4),
   };
 }
 
@@ -171,15 +176,13 @@ export function useFogOf(id: string, report: AirReport | undefined, sources: rea
   });
 }
 
-/** Images of glows, all of one size, as bytes. */
-export type GlowImages = { side: number; ids: string[]; pixels: Uint8Array };
+/** Images of a level, all of one size, as bytes. */
+export type Pixels = { side: number; ids: readonly string[]; pixels: Uint8Array };
 
-export function useGlowImages(images: Document["document"]["images"], glows: Document["document"]["glows"]) {
-  const ids = images.filter((v) => glows.some((g) => g.shape === "image" && g.image === v.id)).map((v) => v.id);
+export function usePixels(images: Document["document"]["images"], ids: readonly string[], side: number) {
   return useQuery({
-    queryKey: ["glow-images", ids],
-    queryFn: async (): Promise<GlowImages> => {
-      const side = 128;
+    queryKey: ["pixels", ids, side],
+    queryFn: async (): Promise<Pixels> => {
       const pixels = new Uint8Array(4 * side * side * ids.length);
       for (const [i, id] of ids.entries()) {
         const data = Uint8Array.from(atob(images.find((v) => v.id === id)!.data), (c) => c.charCodeAt(0));

@@ -28,7 +28,7 @@ export function Shell({ user, children }: { user: string; children: ReactNode })
           <LogOut size={13} /> Sign out
         </button>
       </header>
-      <main className="min-h-0 flex-1 overflow-auto px-6 py-5">{children}</main>
+      <main className="min-h-0 flex-1 overflow-auto px-6 py-5" tabIndex={0}>{children}</main>
     </div>
   );
 }

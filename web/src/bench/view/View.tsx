@@ -1,7 +1,7 @@
 import { useEffect, useMemo, useRef, useState } from "react";
 import type { Document, Light, LightmapState } from "../../api/client";
 import { complain } from "../../ui/messages";
-import { askPoint, useAir, useFog, useFogOf, useGlowImages, useLayers, useMovingLight, usePlatforms, useScene, useSeconds, useSky } from "../data";
+import { askPoint, useAir, useFog, useFogOf, useLayers, useMovingLight, usePixels, usePlatforms, useScene, useSeconds, useSky } from "../data";
 import { flickerAt } from "../flicker";
 import { withChanges } from "../fog";
 import { icons, kinds } from "../kinds";
@@ -31,7 +31,7 @@ export function View({ doc, state, onPlace, onAimSun }: { doc: Document; state: 
 
   // Colours and sway are in the mesh, and are no part of the geometry's name.
   const colors = useMemo(
-    () => JSON.stringify([level.materials.map((m) => [m.id, m.color, m.emission, m.image]), level.meshes.map((m) => m.sways)]),
+    () => JSON.stringify([level.materials.map((m) => [m.id, m.color, m.emission, m.image, m.image_m, m.alpha_cutoff]), level.meshes.map((m) => m.sways)]),
     [level.materials, level.meshes],
   );
   const scene = useScene(doc.level.id, state?.geometry, colors).data;
@@ -154,7 +154,12 @@ export function View({ doc, state, onPlace, onAimSun }: { doc: Document; state: 
     const changes = inFog.flatMap(({ id, times }) => (owns.get(id)?.revision === fog.revision ? [{ own: owns.get(id)!, times }] : []));
     return withChanges(fog, changes);
   }, [fog, inFog, owns]);
-  const images = useGlowImages(level.images, level.glows).data ?? null;
+  const glowing = useMemo(() => level.images.filter((v) => level.glows.some((g) => g.shape === "image" && g.image === v.id)).map((v) => v.id), [level.images, level.glows]);
+  const images = usePixels(level.images, glowing, 128).data ?? null;
+  const painted = usePixels(level.images, scene?.imageIDs ?? [], 512).data;
+  useEffect(() => {
+    if (painted) stage.current?.setImages(painted);
+  }, [painted, scene, mix]);
   useEffect(() => {
     if (!report) return;
     const byID = new Map((state?.sources ?? []).map((s) => [s.id, s]));

@@ -23,7 +23,7 @@ import {
   type WebGLRenderer,
 } from "three";
 import type { AirReport, Zone } from "../../api/client";
-import type { FogBlock, GlowImages } from "../data";
+import type { FogBlock, Pixels } from "../data";
 import { airMaterial, airUniforms, Items, maxBeams, maxGlows, maxVolumes, speckMaterial } from "./shaders/air";
 import { brightMaterial, displayMaterial, focusMaterial, gaussMaterial, shaftMaterial } from "./shaders/lens";
 import { settingAt, type Setting } from "./setting";
@@ -33,7 +33,7 @@ export type AirDraw = {
   report: AirReport;
   zones: readonly Zone[];
   fog: FogBlock | null;
-  images: GlowImages | null;
+  images: Pixels | null;
   /** Colour of what follows a light, now; the report's own where it follows none. */
   tint: (source: string | undefined, own: readonly number[]) => readonly number[];
   exposure: number | null;
@@ -131,7 +131,7 @@ export class Passes {
     this.shared.fogScale.value = fog.scale;
   }
 
-  private setImages(images: GlowImages | null) {
+  private setImages(images: Pixels | null) {
     if (!images || images.ids.length === 0) return;
     const t = new DataArrayTexture(images.pixels, images.side, images.side, images.ids.length);
     t.format = RGBAFormat;

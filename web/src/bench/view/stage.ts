@@ -8,6 +8,7 @@ import {
   DoubleSide,
   HalfFloatType,
   LinearFilter,
+  LinearMipmapLinearFilter,
   LineBasicMaterial,
   LineSegments,
   Mesh,
@@ -22,8 +23,9 @@ import {
   WebGLRenderer,
   WebGLRenderTarget,
   LinearSRGBColorSpace,
+  SRGBColorSpace,
 } from "three";
-import type { SceneMesh, SkyMap } from "../data";
+import type { Pixels, SceneMesh, SkyMap } from "../data";
 import type { Mix } from "../layers";
 import type { ViewMode } from "../store";
 import { CameraHand } from "./camera";
@@ -80,6 +82,7 @@ export class Stage {
     this.hand.dispose();
     this.mesh?.geometry.dispose();
     this.mesh?.material.uniforms.lightmap!.value.dispose();
+    this.mesh?.material.uniforms.images!.value.dispose();
     this.passes.dispose();
     this.target.dispose();
     this.renderer.dispose();
@@ -106,6 +109,7 @@ export class Stage {
       this.surfaces.remove(this.mesh);
       this.mesh.geometry.dispose();
       this.mesh.material.uniforms.lightmap!.value.dispose();
+      this.mesh.material.uniforms.images!.value.dispose();
     }
     const g = new BufferGeometry();
     g.setAttribute("position", new BufferAttribute(scene.positions, 3));
@@ -114,6 +118,7 @@ export class Stage {
     g.setAttribute("albedo", new BufferAttribute(scene.albedo, 3));
     g.setAttribute("emission", new BufferAttribute(scene.emission, 1));
     g.setAttribute("sway", new BufferAttribute(scene.sway, 2));
+    g.setAttribute("image", new BufferAttribute(scene.images, 4));
     g.setAttribute("moving", new BufferAttribute(new Float32Array(scene.positions.length), 3));
     const texture = new DataArrayTexture(mix.half, mix.pageSize, mix.pageSize, Math.max(mix.pages, 1));
     texture.format = RGBAFormat;
@@ -128,6 +133,23 @@ export class Stage {
     this.mix = mix;
     this.geometry = scene.geometry;
     this.ranges = scene.ranges;
+    this.draw();
+  }
+
+  /** Takes the images of materials, in the order of the mesh's. */
+  setImages({ side, ids, pixels }: Pixels) {
+    if (!this.mesh || ids.length === 0) return;
+    const t = new DataArrayTexture(pixels, side, side, ids.length);
+    t.format = RGBAFormat;
+    t.colorSpace = SRGBColorSpace;
+    t.wrapS = t.wrapT = RepeatWrapping;
+    t.minFilter = LinearMipmapLinearFilter;
+    t.magFilter = LinearFilter;
+    t.generateMipmaps = true;
+    t.needsUpdate = true;
+    const uniform = this.mesh.material.uniforms.images!;
+    uniform.value.dispose();
+    uniform.value = t;
     this.draw();
   }
 
