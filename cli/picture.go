@@ -118,10 +118,9 @@ func (a *app) watchedShot(ctx context.Context, c *client.Client, l api.LevelInfo
 	}()
 	select {
 	case <-ready:
-	case err = <-lost:
-		return nil, 0, err
+		bar.Describe(cmp.Or(s.Viewpoint, l.Name))
+	case <-lost: // without a bar, then
 	}
-	bar.Describe(cmp.Or(s.Viewpoint, l.Name))
 	return c.Shot(ctx, l.ID, s)
 }
 

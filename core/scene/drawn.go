@@ -15,7 +15,7 @@ import (
 func (s *Scene) Drawn() map[int][][]geom.Vec3 {
 	planes := map[[4]int64][]int{} // surfaces by what they face
 	for i := range s.Surfaces {
-		if f := &s.Surfaces[i]; f.Outline != nil && f.Visible {
+		if f := &s.Surfaces[i]; f.Outline != nil && f.Visible && !f.cutOut() {
 			planes[planeOf(f, 1)] = append(planes[planeOf(f, 1)], i)
 		}
 	}
@@ -148,7 +148,8 @@ func between(a, b geom.Vec3, points []geom.Vec3) []geom.Vec3 {
 	at := func(p geom.Vec3) float64 { return p.Sub(a).Dot(along) / length }
 	var found []geom.Vec3
 	for _, p := range points {
-		if t := at(p); t > weldM && t < length-weldM {
+		t := at(p)
+		if off := p.Sub(a).Sub(along.Mul(t / length)).Len(); off < roundM && t > weldM && t < length-weldM {
 			found = append(found, p)
 		}
 	}
