@@ -22,8 +22,9 @@ type Prepared struct {
 	Texels  *lightmap.Texels
 	Seams   []lightmap.Seam
 	Sources []Source
-	shape   [32]byte // of all geometry that layers depend on
-	bounds  []chunkBounds
+	shape   [32]byte      // of all geometry that layers depend on
+	bounds  []chunkBounds // of each chunk of texels
+	runs    []chunkBounds // of each run of chunks
 	shared  *once
 }
 
@@ -45,6 +46,7 @@ func Prepare(l *level.Level) (*Prepared, error) {
 		shared:  &once{},
 	}
 	p.bounds = boundsOf(p.Texels.List)
+	p.runs = runsOf(p.bounds)
 	return p, nil
 }
 
@@ -112,6 +114,37 @@ func boundsOf(texels []lightmap.Texel) []chunkBounds {
 		}
 	}
 	return all
+}
+
+// run is how many chunks, one after the other, are passed over together.
+const run = 32
+
+func runsOf(chunks []chunkBounds) []chunkBounds {
+	runs := make([]chunkBounds, (len(chunks)+run-1)/run)
+	for i := range chunks {
+		r := &runs[i/run]
+		if i%run == 0 {
+			*r = chunks[i]
+		}
+		for k := range 3 {
+			r.min[k], r.max[k] = min(r.min[k], chunks[i].min[k]), max(r.max[k], chunks[i].max[k])
+		}
+	}
+	return runs
+}
+
+// reached calls visit for every chunk that comes within a reach of a point.
+func (p *Prepared) reached(at geom.Vec3, reach float64, visit func(chunk int)) {
+	for i := range p.runs {
+		if !p.runs[i].within(at, reach) {
+			continue
+		}
+		for k := i * run; k < min(i*run+run, len(p.bounds)); k++ {
+			if p.bounds[k].within(at, reach) {
+				visit(k)
+			}
+		}
+	}
 }
 
 // within tells whether a chunk comes within a reach of a point.
@@ -216,11 +249,7 @@ func (p *Prepared) directLight(ctx context.Context, sources []*Source, q Quality
 		}
 		seeds[i] = s.seed()
 		reach := s.shape.reachM()
-		for k := range p.bounds {
-			if p.bounds[k].within(s.shape.Position, reach) {
-				work = append(work, piece{int32(i), int32(k)})
-			}
-		}
+		p.reached(s.shape.Position, reach, func(k int) { work = append(work, piece{int32(i), int32(k)}) })
 	}
 	return direct, inParallel(ctx, len(work), 4, func(from, to int) {
 		for _, w := range work[from:to] {

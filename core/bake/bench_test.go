@@ -109,7 +109,7 @@ func BenchmarkGrowth(b *testing.B) {
 		l.Lightmap.Bounces = false
 		p := prepare(b, l)
 		for b.Loop() {
-			for group := range slices.Chunk(bake.All(p.Sources[:len(l.Lights)]), 5) {
+			for group := range slices.Chunk(bake.All(p.Sources[:len(l.Lights)]), p.Together()) {
 				_, err := p.Bake(context.Background(), group, bake.Good, nil)
 				require.NoError(b, err)
 			}

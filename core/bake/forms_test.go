@@ -72,11 +72,11 @@ func TestDiscFactor(t *testing.T) {
 		sin := math.Sin(angular)
 		for _, cos := range []float64{1, 0.5, sin, sin / 2, 0, -sin / 2, -sin, -0.9} {
 			axis := geom.Vec3{math.Sqrt(1 - cos*cos), cos, 0}
-			u, v := geom.Axes(axis)
+			disc := newCone(axis, math.Cos(angular), 0)
 			sum := 0.0
 			const n = 40_000
 			for i := range n {
-				d := discDirection(axis, u, v, math.Cos(angular), i, n, 0)
+				d, _ := disc.direction(i, n)
 				sum += math.Max(0, d[1])
 			}
 			want := sum / n * 2 * math.Pi * (1 - math.Cos(angular))

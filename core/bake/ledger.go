@@ -181,8 +181,9 @@ func (s *Source) whyNothing(r *receiver) string {
 func (p *Prepared) blockers(s *Source, r *receiver, a *arrival) []Blocker {
 	sh := &s.shape
 	targets := []geom.Vec3{sh.end(p.Scene, r.origin, a.toward, sh.entry(1, a.distance))}
+	c := sh.coneTo(a, 0)
 	for i := range 64 {
-		dir, distance, weight := sh.toward(s, r, a, i, 64, 0)
+		dir, distance, weight := sh.toward(s, r, a, &c, i, 64, 0)
 		if weight > 0 {
 			targets = append(targets, sh.end(p.Scene, r.origin, dir, distance))
 		}

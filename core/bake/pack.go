@@ -50,9 +50,7 @@ func (k *packer) layer(key string, direct *light, other *table, column int) *Lay
 			continue
 		}
 		page, y, x := t/(across*across), t/across%across, t%across
-		if half := k.tile(page, x, y, scale); lights(half) {
-			l.Tiles = append(l.Tiles, Tile{uint16(page), uint16(x), uint16(y), half})
-		}
+		l.Tiles = append(l.Tiles, Tile{uint16(page), uint16(x), uint16(y), k.tile(page, x, y, scale)})
 		k.isLit[t] = false
 	}
 	return l
@@ -60,7 +58,7 @@ func (k *packer) layer(key string, direct *light, other *table, column int) *Lay
 
 // chart writes one chart, where there is light on it, and gives the brightest.
 func (k *packer) chart(ci int, direct *light, other *table, column int) (brightest float32) {
-	texels, pix := k.p.Texels, k.image.Pix
+	texels, pix, last := k.p.Texels, k.image.Pix, int32(-1)
 	end := texels.TexelsOf[ci+1]
 	for i := texels.TexelsOf[ci]; i < end; i++ {
 		if other.columns == 0 && direct.v[i/chunk] == nil {
@@ -75,13 +73,16 @@ func (k *packer) chart(ci int, direct *light, other *table, column int) (brighte
 		if v != [3]float32{} {
 			at := texels.List[i].Index
 			copy(pix[3*at:], v[:])
+			if at/TileSize != last { // the same row of the same tile
+				last = at / TileSize
+				k.mark(at)
+			}
 			brightest = max(brightest, v[0], v[1], v[2])
 		}
 	}
 	if brightest == 0 {
 		return 0
 	}
-	k.markChart(&k.p.Layout.Charts[ci])
 	for i := texels.FillsOf[ci]; i < texels.FillsOf[ci+1]; i++ {
 		f := texels.Fill[i]
 		from := k.p.Layout.From(f, k.from[:0])
@@ -92,20 +93,11 @@ func (k *packer) chart(ci int, direct *light, other *table, column int) (brighte
 			}
 			if sum > 0 {
 				pix[3*f.Index+c] = sum / float32(len(from))
+				k.mark(f.Index)
 			}
 		}
 	}
 	return brightest
-}
-
-// markChart says that the tiles of a chart may hold light.
-func (k *packer) markChart(c *lightmap.Chart) {
-	across := k.p.Layout.PageSize / TileSize
-	for y := c.Y / TileSize; y <= (c.Y+c.Height-1)/TileSize; y++ {
-		for x := c.X / TileSize; x <= (c.X+c.Width-1)/TileSize; x++ {
-			k.isLit[(c.Page*across+y)*across+x] = true
-		}
-	}
 }
 
 // mark says that the tile of a texel holds light.
@@ -159,14 +151,10 @@ func packed(m *Image, exponent int, key string) *Layer {
 	scale, across := float32(math.Ldexp(1, -exponent)), m.PageSize/TileSize
 	for t := range m.Pages * across * across {
 		page, y, x := t/(across*across), t/across%across, t%across
-		if half := m.tile(page, x, y, scale); lights(half) {
+		half := m.tile(page, x, y, scale)
+		if slices.ContainsFunc(half, func(h uint16) bool { return h != 0 }) {
 			l.Tiles = append(l.Tiles, Tile{uint16(page), uint16(x), uint16(y), half})
 		}
 	}
 	return l
-}
-
-// lights tells whether a tile holds any light.
-func lights(half []uint16) bool {
-	return slices.ContainsFunc(half, func(h uint16) bool { return h != 0 })
 }

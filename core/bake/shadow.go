@@ -75,8 +75,9 @@ const (
 // sample adds up the weights of a light's samples: all, those that its own shape
 // lets through, and those that nothing blocks.
 func (s *shape) sample(src *Source, sc *scene.Scene, r *receiver, a *arrival, blind bool, samples int, turn float64) (all, through, seen float64) {
+	c := s.coneTo(a, turn)
 	for i := range samples {
-		dir, distance, weight := s.toward(src, r, a, i, samples, turn)
+		dir, distance, weight := s.toward(src, r, a, &c, i, samples, turn)
 		if weight <= 0 {
 			continue
 		}
@@ -94,8 +95,8 @@ func (s *shape) sample(src *Source, sc *scene.Scene, r *receiver, a *arrival, bl
 
 // toward is the direction from a place to sample i of a light, how far it is, and
 // how much it counts: the cosine at the place, and for flat sources what distance
-// and slant leave of it.
-func (s *shape) toward(src *Source, r *receiver, a *arrival, i, samples int, turn float64) (dir geom.Vec3, distance, weight float64) {
+// and slant leave of it. c is the cone that a round source fills.
+func (s *shape) toward(src *Source, r *receiver, a *arrival, c *cone, i, samples int, turn float64) (dir geom.Vec3, distance, weight float64) {
 	aim := func(at geom.Vec3) (geom.Vec3, float64, float64) {
 		to := at.Sub(r.origin)
 		d := math.Max(to.Len(), 1e-6)
@@ -113,27 +114,64 @@ func (s *shape) toward(src *Source, r *receiver, a *arrival, i, samples int, tur
 		slant := dir.Dot(s.Right)
 		return dir, distance, weight * math.Sqrt(math.Max(0, 1-slant*slant))
 	}
-	cosMax := math.Cos(math.Min(s.DiscRad*s.Shadows.Softness, math.Pi/2))
-	if s.Kind != level.Directional && s.Kind != level.BoxLight {
-		q := math.Min(s.RadiusM*s.Shadows.Softness/a.distance, 0.99999)
-		cosMax = math.Sqrt(1 - q*q)
-	}
-	if samples == 1 || cosMax >= 1 {
+	if samples == 1 || c.cosMax >= 1 {
 		return a.toward, s.entry(1, a.distance), 1
 	}
-	u, v := geom.Axes(a.toward)
-	dir = discDirection(a.toward, u, v, cosMax, i, samples, turn)
-	return dir, s.entry(dir.Dot(a.toward), a.distance), dir.Dot(r.normal)
+	dir, cos := c.direction(i, samples)
+	return dir, s.entry(cos, a.distance), dir.Dot(r.normal)
 }
 
-// discDirection is sample i of n over a cone about an axis, evenly by solid
-// angle: a sunflower spiral (Vogel, 1979) turned by an angle.
-func discDirection(axis, u, v geom.Vec3, cosMax float64, i, n int, turn float64) geom.Vec3 {
-	const golden = 2.399963229728653 // radians
-	cos := 1 - (float64(i)+0.5)/float64(n)*(1-cosMax)
+// cone is the directions that a round source fills, with axes across it.
+type cone struct {
+	axis, u, v geom.Vec3
+	cosMax     float64
+}
+
+// coneTo is the cone of a ball or of a disc in the sky, its axes turned by an
+// angle; others have none.
+func (s *shape) coneTo(a *arrival, turn float64) cone {
+	sin := 0.0
+	switch s.Kind {
+	case level.Rect, level.Tube:
+	case level.Directional, level.BoxLight:
+		sin = math.Sin(math.Min(s.DiscRad*s.Shadows.Softness, math.Pi/2))
+	default:
+		sin = math.Min(s.RadiusM*s.Shadows.Softness/a.distance, 0.99999)
+	}
+	if sin == 0 {
+		return cone{cosMax: 1}
+	}
+	return newCone(a.toward, math.Sqrt(1-sin*sin), turn)
+}
+
+func newCone(axis geom.Vec3, cosMax, turn float64) cone {
+	u, v := geom.Axes(axis)
+	sin, cos := math.Sincos(turn)
+	return cone{axis, u.Mul(cos).Add(v.Mul(sin)), v.Mul(cos).Sub(u.Mul(sin)), cosMax}
+}
+
+const golden = 2.399963229728653 // radians
+
+// spiral is the sines and cosines of the first golden angles.
+var spiral = func() (all [256][2]float64) {
+	for i := range all {
+		all[i][0], all[i][1] = math.Sincos(float64(i) * golden)
+	}
+	return all
+}()
+
+// direction is sample i of n over the cone, evenly by solid angle, by a sunflower
+// spiral (Vogel, 1979); and the cosine of its angle to the axis.
+func (c *cone) direction(i, n int) (dir geom.Vec3, cos float64) {
+	cos = 1 - (float64(i)+0.5)/float64(n)*(1-c.cosMax)
 	sin := math.Sqrt(math.Max(0, 1-cos*cos))
-	sinA, cosA := math.Sincos(float64(i)*golden + turn)
-	return axis.Mul(cos).Add(u.Mul(sin * cosA)).Add(v.Mul(sin * sinA))
+	var sinA, cosA float64
+	if i < len(spiral) {
+		sinA, cosA = spiral[i][0], spiral[i][1]
+	} else {
+		sinA, cosA = math.Sincos(float64(i) * golden)
+	}
+	return c.axis.Mul(cos).Add(c.u.Mul(sin * cosA)).Add(c.v.Mul(sin * sinA)), cos
 }
 
 // entry is how far a ray goes to the skin of the ball, for a ray whose angle to
