@@ -360,3 +360,32 @@ func TestAPartThatIsThereHasItsDefaults(t *testing.T) {
 	require.Error(t, err)
 	assert.Contains(t, err.Error(), "period_s is 0; allowed is 0.1 to 600")
 }
+
+// A field that is not there is refused however deep it lies, and within an object
+// that is set; what is there by an embedded part is found.
+func TestUnknownFieldsOfEditsAreRefused(t *testing.T) {
+	l := level.New("Names")
+	lamp := level.NewLight("lamp", level.Spot)
+	l.Lights = []*level.Light{lamp}
+	for _, c := range []struct {
+		id    string
+		path  string
+		value any
+		want  string
+	}{
+		{"lamp", "foo", 1, "/fields/foo is no field here; it has name, enabled"},
+		{"lamp", "shadows.foo", 1, "/fields/shadows/foo is no field here; it has cast, softness"},
+		{"lamp", "shadows", map[string]any{"cast": true, "foo": 1}, "/fields/shadows/foo is no field here"},
+		{"lamp", "flicker.speed", 1, "/fields/flicker/speed is no field here; it has pattern"},
+		{"", "look.bloom.foo", 1, "/fields/look/bloom/foo is no field here"},
+		{"", "environment.wind", map[string]any{"mps": 3}, "/fields/environment/wind/mps is no field here; it has from_deg, speed_mps"},
+	} {
+		_, _, err := l.Apply(level.Set(c.id, map[string]any{c.path: c.value}))
+		require.Error(t, err, c.path)
+		assert.Contains(t, err.Error(), c.want)
+	}
+	for path, value := range map[string]any{"transform.position": []any{1, 2, 3}, "shadows.near_m": 0.1, "flicker": map[string]any{"rate_hz": 3}, "kelvin": 2700, "name": nil} {
+		_, _, err := l.Apply(level.Set("lamp", map[string]any{path: value}))
+		require.NoError(t, err, path)
+	}
+}
