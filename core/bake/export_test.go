@@ -2,7 +2,9 @@ package bake
 
 import (
 	"grotta/core/color"
+	"grotta/core/geom"
 	"grotta/core/lightmap"
+	"grotta/core/trace"
 )
 
 // UnmixedIrradiance reckons a texel's direct light in float64 without layers or
@@ -19,4 +21,18 @@ func (p *Prepared) UnmixedIrradiance(t *lightmap.Texel, q Quality) color.Linear 
 		sum = sum.Add(s.Weight.Mul(unit))
 	}
 	return sum
+}
+
+// GatherRays are the rays that some texels send for bounces and sky, in the order
+// in which they are sent.
+func (p *Prepared) GatherRays(texels []lightmap.Texel, q Quality) (rays []trace.Ray) {
+	for i := range texels {
+		t := &texels[i]
+		n := vec(t.Normal)
+		u, v := geom.Axes(n)
+		for _, d := range fanOf(q.Rays(), turn(gatherSeed, t.Index)) {
+			rays = append(rays, rayAlong(t, turned(d, n, u, v)))
+		}
+	}
+	return rays
 }

@@ -1,7 +1,9 @@
 package bake
 
 import (
+	"cmp"
 	"math"
+	"slices"
 
 	"grotta/core/color"
 	"grotta/core/geom"
@@ -348,8 +350,19 @@ func newFans(rays int) *[fans][]geom.Vec3 {
 			a, b := pair(i, rays, turn)
 			all[k] = append(all[k], cosineDirection(geom.Vec3{0, 0, 1}, geom.Vec3{1, 0, 0}, geom.Vec3{0, 1, 0}, a, b))
 		}
+		slices.SortFunc(all[k], func(a, b geom.Vec3) int { return cmp.Compare(morton(a), morton(b)) })
 	}
 	return all
+}
+
+// morton numbers the directions about z along a curve, on which neighbours are
+// mostly near (Morton, 1966): rays that run alike are traced faster.
+func morton(d geom.Vec3) (code uint32) {
+	x, y := uint32((d[0]+1)*127), uint32((d[1]+1)*127)
+	for bit := range 8 {
+		code |= (x>>bit&1)<<(2*bit) | (y>>bit&1)<<(2*bit+1)
+	}
+	return code
 }
 
 const fanSeed = 0x66616e

@@ -214,8 +214,7 @@ func (t *transport) patchDirections(k int, turn float64) (rays [patchRays]geom.V
 
 // gatherRay finds which patch a ray from a texel meets, and how far it is.
 func (p *Prepared) gatherRay(t *transport, texel *lightmap.Texel, dir geom.Vec3) (uint32, float64) {
-	ray := trace.Ray{Origin: texel.Origin, Dir: trace.Vec{float32(dir[0]), float32(dir[1]), float32(dir[2])}, Max: math.MaxFloat32}
-	m, ok := p.Scene.Meet(ray)
+	m, ok := p.Scene.Meet(rayAlong(texel, dir))
 	if !ok {
 		return linkSky, openM
 	}
@@ -226,6 +225,11 @@ func (p *Prepared) gatherRay(t *transport, texel *lightmap.Texel, dir geom.Vec3)
 	chart := &p.Layout.Charts[c]
 	x, y := chart.At(vec(texel.Origin).Add(dir.Mul(m.T)))
 	return uint32(t.grids[c].patchAt(x-float64(chart.X+lightmap.PaddingTexels), y-float64(chart.Y+lightmap.PaddingTexels))), m.T
+}
+
+// rayAlong starts at a texel and goes on for ever.
+func rayAlong(t *lightmap.Texel, dir geom.Vec3) trace.Ray {
+	return trace.Ray{Origin: t.Origin, Dir: trace.Vec{float32(dir[0]), float32(dir[1]), float32(dir[2])}, Max: math.MaxFloat32}
 }
 
 func (p *Prepared) albedoAt(t *lightmap.Texel) color.Linear {

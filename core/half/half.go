@@ -76,6 +76,27 @@ func Encode(to []uint16, from []float32, scale float32) {
 	encode(to, from, scale)
 }
 
+// Inf and MinusInf are the half-floats beyond all others.
+const Inf, MinusInf = 0x7c00, 0xfc00
+
+// Decode is the value of one half-float.
+func Decode(h uint16) float32 { return float16.Frombits(h).Float32() }
+
+// Below is the largest half-float that is not above v.
+func Below(v float32) uint16 {
+	h := float16.Fromfloat32(v).Bits()
+	if Decode(h) > v {
+		if v < 0 {
+			return h + 1 // below 0 larger bits are less
+		}
+		return h - 1
+	}
+	return h
+}
+
+// Above is the least half-float that is not below v.
+func Above(v float32) uint16 { return Below(-v) ^ 0x8000 }
+
 func encode(to []uint16, from []float32, scale float32) {
 	for i, v := range from {
 		to[i] = float16.Fromfloat32(v * scale).Bits()

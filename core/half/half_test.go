@@ -71,3 +71,20 @@ func TestAddOfAnyLength(t *testing.T) {
 	}
 	assert.Panics(t, func() { Add(make([]float32, 9), make([]float32, 8)) })
 }
+
+// Below and Above are the nearest half-floats on their side.
+func TestRoundingToOneSide(t *testing.T) {
+	inf := math.Inf(1)
+	for _, v := range append(numbers(2000), 65504, 65519, 65520, 1e6, 6e-8, 5.9e-8, 1e-9, float32(inf)) {
+		for _, v := range []float32{v, -v} {
+			below, above := Decode(Below(v)), Decode(Above(v))
+			require.LessOrEqual(t, below, v)
+			require.GreaterOrEqual(t, above, v)
+			room := max(math.Abs(float64(v))/1024, 6e-8) // of one step
+			if math.Abs(float64(v)) < 65504 {
+				require.LessOrEqual(t, float64(above)-float64(below), room, "%g", v)
+			}
+		}
+	}
+	assert.Equal(t, [2]uint16{Inf, MinusInf}, [2]uint16{Above(1e6), Below(-1e6)})
+}

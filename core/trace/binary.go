@@ -37,16 +37,16 @@ func (b *binary) Closest(r Ray) (Hit, bool) {
 		near float32
 	}
 	var stack [maxDepth + 24]entry
-	inv, top, at := inverse(r.Dir), 0, int32(0)
-	if _, ok := slab(&b.nodes[0], &r.Origin, &inv, best.T); !ok {
+	inv, top, at, limit := inverse(r.Dir), 0, int32(0), r.Max*hitSlack
+	if _, ok := slab(&b.nodes[0], &r.Origin, &inv, limit); !ok {
 		return best, false
 	}
 	for {
 		n := &b.nodes[at]
 		if n.count == 0 {
 			a, c := n.first, n.first+1
-			nearA, hitA := slab(&b.nodes[a], &r.Origin, &inv, best.T)
-			nearC, hitC := slab(&b.nodes[c], &r.Origin, &inv, best.T)
+			nearA, hitA := slab(&b.nodes[a], &r.Origin, &inv, limit)
+			nearC, hitC := slab(&b.nodes[c], &r.Origin, &inv, limit)
 			if hitA && hitC {
 				if nearC < nearA {
 					a, c, nearC = c, a, nearA
@@ -64,7 +64,7 @@ func (b *binary) Closest(r Ray) (Hit, bool) {
 			for i := n.first; i < n.first+n.count; i++ {
 				tri := &b.tris[i]
 				if t, u, v, ok := meet(&tri.a, &tri.e1, &tri.e2, &r); ok && best.takes(t, b.index[i]) {
-					best = Hit{b.index[i], t, u, v}
+					best, limit = Hit{b.index[i], t, u, v}, t*hitSlack
 				}
 			}
 		}
@@ -73,7 +73,7 @@ func (b *binary) Closest(r Ray) (Hit, bool) {
 				return best, best.Triangle >= 0
 			}
 			top--
-			if stack[top].near <= best.T {
+			if stack[top].near <= limit {
 				at = stack[top].at
 				break
 			}
@@ -188,4 +188,9 @@ func slab(n *node, origin, inv *Vec, limit float32) (float32, bool) {
 }
 
 // boxSlack gives back what rounding can shrink a box by.
-const boxSlack = 1 + 4e-7
+const boxSlack = 1 + 6e-7
+
+// hitSlack is how much farther than the hit at hand boxes are still looked into:
+// of two hits so near each other that rounding could hide one box behind the
+// other's triangle, both walks find the first.
+const hitSlack = 1 + 1e-5

@@ -12,15 +12,25 @@ DATA edgeSlack<>+24(SB)/4, $(0.0001)
 DATA edgeSlack<>+28(SB)/4, $(0.0001)
 GLOBL edgeSlack<>(SB), RODATA|NOPTR, $32
 
-DATA boxSlack<>+0(SB)/4, $(1.0000004)
-DATA boxSlack<>+4(SB)/4, $(1.0000004)
-DATA boxSlack<>+8(SB)/4, $(1.0000004)
-DATA boxSlack<>+12(SB)/4, $(1.0000004)
-DATA boxSlack<>+16(SB)/4, $(1.0000004)
-DATA boxSlack<>+20(SB)/4, $(1.0000004)
-DATA boxSlack<>+24(SB)/4, $(1.0000004)
-DATA boxSlack<>+28(SB)/4, $(1.0000004)
+DATA boxSlack<>+0(SB)/4, $(1.0000006)
+DATA boxSlack<>+4(SB)/4, $(1.0000006)
+DATA boxSlack<>+8(SB)/4, $(1.0000006)
+DATA boxSlack<>+12(SB)/4, $(1.0000006)
+DATA boxSlack<>+16(SB)/4, $(1.0000006)
+DATA boxSlack<>+20(SB)/4, $(1.0000006)
+DATA boxSlack<>+24(SB)/4, $(1.0000006)
+DATA boxSlack<>+28(SB)/4, $(1.0000006)
 GLOBL boxSlack<>(SB), RODATA|NOPTR, $32
+
+DATA hitSlack<>+0(SB)/4, $(1.00001)
+DATA hitSlack<>+4(SB)/4, $(1.00001)
+DATA hitSlack<>+8(SB)/4, $(1.00001)
+DATA hitSlack<>+12(SB)/4, $(1.00001)
+DATA hitSlack<>+16(SB)/4, $(1.00001)
+DATA hitSlack<>+20(SB)/4, $(1.00001)
+DATA hitSlack<>+24(SB)/4, $(1.00001)
+DATA hitSlack<>+28(SB)/4, $(1.00001)
+GLOBL hitSlack<>(SB), RODATA|NOPTR, $32
 
 DATA signBits<>+0(SB)/4, $0x80000000
 DATA signBits<>+4(SB)/4, $0x80000000
@@ -32,173 +42,185 @@ DATA signBits<>+24(SB)/4, $0x80000000
 DATA signBits<>+28(SB)/4, $0x80000000
 GLOBL signBits<>(SB), RODATA|NOPTR, $32
 
-// func closestWide(nodes *byte, blocks *byte, ray *byte, hit *byte)
-// Requires: AVX, AVX2, BMI, MMX+
-TEXT ·closestWide(SB), $4224-32
-	MOVQ         nodes+0(FP), AX
-	MOVQ         blocks+8(FP), CX
-	MOVQ         ray+16(FP), DX
-	MOVQ         hit+24(FP), BX
-	XORQ         SI, SI
-	VBROADCASTSS 36(DX), Y0
-	VBROADCASTSS (DX), Y1
-	VBROADCASTSS 24(DX), Y2
-	MOVQ         40(DX), DI
-	VBROADCASTSS 4(DX), Y3
-	VBROADCASTSS 28(DX), Y4
-	MOVQ         48(DX), R8
-	VBROADCASTSS 8(DX), Y5
-	VBROADCASTSS 32(DX), Y6
-	MOVQ         56(DX), R9
-	XORQ         R10, R10
+// func closestWide(lines *byte, ray *byte, hit *byte)
+// Requires: AVX, AVX2, BMI, F16C, MMX+
+TEXT ·closestWide(SB), $4224-24
+	MOVQ         lines+0(FP), AX
+	MOVQ         ray+8(FP), CX
+	MOVQ         hit+16(FP), DX
+	XORQ         BX, BX
+	VBROADCASTSS 36(CX), Y0
+	VMULPS       hitSlack<>+0(SB), Y0, Y0
+	VBROADCASTSS (CX), Y1
+	VBROADCASTSS 24(CX), Y2
+	MOVQ         40(CX), SI
+	VBROADCASTSS 4(CX), Y3
+	VBROADCASTSS 28(CX), Y4
+	MOVQ         48(CX), DI
+	VBROADCASTSS 8(CX), Y5
+	VBROADCASTSS 32(CX), Y6
+	MOVQ         56(CX), R8
+	XORQ         R9, R9
 
 visit:
-	BTL       $0x1f, R10
-	JCS       leaf
-	SHLQ      $0x08, R10
-	ADDQ      AX, R10
-	VMOVUPS   (R10)(DI*1), Y8
-	MOVQ      DI, R11
-	XORQ      $0x20, R11
-	VMOVUPS   (R10)(R11*1), Y9
-	VSUBPS    Y1, Y8, Y8
-	VSUBPS    Y1, Y9, Y9
-	VMULPS    Y2, Y8, Y8
-	VMULPS    Y2, Y9, Y9
-	VXORPS    Y7, Y7, Y7
-	VMAXPS    Y7, Y8, Y7
-	VMINPS    Y0, Y9, Y8
-	VMOVUPS   (R10)(R8*1), Y9
-	MOVQ      R8, R11
-	XORQ      $0x20, R11
-	VMOVUPS   (R10)(R11*1), Y10
-	VSUBPS    Y3, Y9, Y9
-	VSUBPS    Y3, Y10, Y10
-	VMULPS    Y4, Y9, Y9
-	VMULPS    Y4, Y10, Y10
-	VMAXPS    Y7, Y9, Y7
-	VMINPS    Y8, Y10, Y8
-	VMOVUPS   (R10)(R9*1), Y9
-	MOVQ      R9, R11
-	XORQ      $0x20, R11
-	VMOVUPS   (R10)(R11*1), Y10
-	VSUBPS    Y5, Y9, Y9
-	VSUBPS    Y5, Y10, Y10
-	VMULPS    Y6, Y9, Y9
-	VMULPS    Y6, Y10, Y10
-	VMAXPS    Y7, Y9, Y7
-	VMINPS    Y8, Y10, Y8
-	VMULPS    boxSlack<>+0(SB), Y8, Y8
-	VCMPPS    $0x02, Y8, Y7, Y8
-	VMOVMSKPS Y8, R11
-	TESTL     R11, R11
-	JZ        pop
-	TZCNTL    R11, R12
-	BLSRL     R11, R13
-	JNZ       several
-	MOVL      192(R10)(R12*4), R10
-	JMP       visit
+	TESTL        $0x00000001, R9
+	JNZ          leaf
+	MOVQ         R9, R10
+	SHLQ         $0x20, R10
+	SHRQ         $0x1b, R10
+	ADDQ         AX, R10
+	VBROADCASTSS 112(R10), Y7
+	VSUBPS       Y7, Y1, Y7
+	VCVTPH2PS    (R10)(SI*1), Y8
+	MOVQ         SI, R9
+	XORQ         $0x10, R9
+	VCVTPH2PS    (R10)(R9*1), Y9
+	VSUBPS       Y7, Y8, Y8
+	VSUBPS       Y7, Y9, Y9
+	VMULPS       Y2, Y8, Y8
+	VMULPS       Y2, Y9, Y9
+	VXORPS       Y7, Y7, Y7
+	VMAXPS       Y7, Y8, Y7
+	VMINPS       Y0, Y9, Y8
+	VBROADCASTSS 116(R10), Y9
+	VSUBPS       Y9, Y3, Y9
+	VCVTPH2PS    (R10)(DI*1), Y10
+	MOVQ         DI, R9
+	XORQ         $0x10, R9
+	VCVTPH2PS    (R10)(R9*1), Y11
+	VSUBPS       Y9, Y10, Y10
+	VSUBPS       Y9, Y11, Y11
+	VMULPS       Y4, Y10, Y10
+	VMULPS       Y4, Y11, Y11
+	VMAXPS       Y7, Y10, Y7
+	VMINPS       Y8, Y11, Y8
+	VBROADCASTSS 120(R10), Y9
+	VSUBPS       Y9, Y5, Y9
+	VCVTPH2PS    (R10)(R8*1), Y10
+	MOVQ         R8, R9
+	XORQ         $0x10, R9
+	VCVTPH2PS    (R10)(R9*1), Y11
+	VSUBPS       Y9, Y10, Y10
+	VSUBPS       Y9, Y11, Y11
+	VMULPS       Y6, Y10, Y10
+	VMULPS       Y6, Y11, Y11
+	VMAXPS       Y7, Y10, Y7
+	VMINPS       Y8, Y11, Y8
+	VMULPS       boxSlack<>+0(SB), Y8, Y8
+	VCMPPS       $0x02, Y8, Y7, Y8
+	VMOVMSKPS    Y8, R9
+	TESTL        R9, R9
+	JZ           pop
+	TZCNTL       R9, R11
+	BLSRL        R9, R12
+	JNZ          several
+	MOVWLZX      96(R10)(R11*2), R9
+	ADDL         124(R10), R9
+	JMP          visit
 
 several:
 	VMOVUPS Y7, 4160(SP)
-	MOVQ    SI, R12
+	MOVQ    BX, R11
 
 insert:
-	TZCNTL     R11, R13
-	MOVL       4160(SP)(R13*4), R14
+	TZCNTL     R9, R12
+	MOVL       4160(SP)(R12*4), R13
+	SHLQ       $0x20, R13
+	MOVWLZX    96(R10)(R12*2), R12
+	ADDL       124(R10), R12
+	MOVQ       R12, R14
 	SHLQ       $0x20, R14
-	MOVL       192(R10)(R13*4), R13
-	MOVQ       R13, R15
-	SHLQ       $0x08, R15
-	PREFETCHT0 (AX)(R15*1)
-	PREFETCHT0 64(AX)(R15*1)
-	PREFETCHT0 128(AX)(R15*1)
-	ORQ        R14, R13
-	MOVQ       SI, R14
+	SHRQ       $0x1b, R14
+	ADDQ       AX, R14
+	PREFETCHT0 (R14)
+	PREFETCHT0 64(R14)
+	ORQ        R13, R12
+	MOVQ       BX, R13
 
 sink:
-	CMPQ R14, R12
+	CMPQ R13, R11
 	JEQ  place
-	MOVQ -8(SP)(R14*8), R15
-	CMPQ R15, R13
+	MOVQ -8(SP)(R13*8), R14
+	CMPQ R14, R12
 	JCC  place
-	MOVQ R15, (SP)(R14*8)
-	DECQ R14
+	MOVQ R14, (SP)(R13*8)
+	DECQ R13
 	JMP  sink
 
 place:
-	MOVQ  R13, (SP)(R14*8)
-	INCQ  SI
-	BLSRL R11, R11
+	MOVQ  R12, (SP)(R13*8)
+	INCQ  BX
+	BLSRL R9, R9
 	JNZ   insert
+	DECQ  BX
+	MOVQ  (SP)(BX*8), R9
+	JMP   visit
 
 pop:
-	TESTQ SI, SI
+	TESTQ BX, BX
 	JZ    end
-	DECQ  SI
-	MOVQ  (SP)(SI*8), R10
-	MOVQ  R10, R11
-	SHRQ  $0x20, R11
-	VMOVD X0, R12
-	CMPL  R11, R12
+	DECQ  BX
+	MOVQ  (SP)(BX*8), R9
+	MOVQ  R9, R10
+	SHRQ  $0x20, R10
+	VMOVD X0, R11
+	CMPL  R10, R11
 	JHI   pop
-	MOVQ  $0xffffffff, R11
-	ANDQ  R11, R10
 	JMP   visit
 
 leaf:
-	BTRL         $0x1f, R10
-	IMUL3Q       $0x00000140, R10, R10
-	ADDQ         CX, R10
-	VBROADCASTSS 12(DX), Y7
-	VBROADCASTSS 16(DX), Y9
-	VBROADCASTSS 20(DX), Y10
-	VMULPS       256(R10), Y9, Y8
-	VMULPS       224(R10), Y10, Y11
+	SHLQ         $0x20, R9
+	SHRQ         $0x1b, R9
+	ADDQ         AX, R9
+	VBROADCASTSS 12(CX), Y7
+	VBROADCASTSS 16(CX), Y9
+	VBROADCASTSS 20(CX), Y10
+	VMULPS       224(R9), Y9, Y8
+	VMULPS       192(R9), Y10, Y11
 	VSUBPS       Y11, Y8, Y8
-	VMULPS       192(R10), Y10, Y10
-	VMULPS       256(R10), Y7, Y11
+	VMULPS       160(R9), Y10, Y10
+	VMULPS       224(R9), Y7, Y11
 	VSUBPS       Y11, Y10, Y10
-	VMULPS       224(R10), Y7, Y7
-	VMULPS       192(R10), Y9, Y11
+	VMULPS       192(R9), Y7, Y7
+	VMULPS       160(R9), Y9, Y11
 	VSUBPS       Y11, Y7, Y7
-	VMULPS       96(R10), Y8, Y9
-	VMULPS       128(R10), Y10, Y11
+	VMULPS       64(R9), Y8, Y9
+	VMULPS       96(R9), Y10, Y11
 	VADDPS       Y11, Y9, Y9
-	VMULPS       160(R10), Y7, Y11
+	VMULPS       128(R9), Y7, Y11
 	VADDPS       Y11, Y9, Y9
 	VMOVUPS      Y9, 4128(SP)
-	VSUBPS       (R10), Y1, Y9
+	VSUBPS       -32(R9), Y1, Y9
 	VMULPS       Y9, Y8, Y8
-	VSUBPS       32(R10), Y3, Y12
+	VSUBPS       (R9), Y3, Y12
 	VMULPS       Y12, Y10, Y10
 	VADDPS       Y10, Y8, Y8
-	VSUBPS       64(R10), Y5, Y10
+	VSUBPS       32(R9), Y5, Y10
 	VMULPS       Y10, Y7, Y7
 	VADDPS       Y7, Y8, Y8
 	VMOVUPS      Y8, 4096(SP)
-	VBROADCASTSS 12(DX), Y8
-	VMULPS       160(R10), Y12, Y7
-	VMULPS       128(R10), Y10, Y11
+	VBROADCASTSS 12(CX), Y8
+	VMULPS       128(R9), Y12, Y7
+	VMULPS       96(R9), Y10, Y11
 	VSUBPS       Y11, Y7, Y7
 	VMULPS       Y7, Y8, Y8
-	VMULPS       192(R10), Y7, Y7
+	VMULPS       160(R9), Y7, Y7
 	VMOVUPS      Y8, Y8
 	VMOVUPS      Y7, Y13
-	VBROADCASTSS 16(DX), Y14
-	VMULPS       96(R10), Y10, Y7
-	VMULPS       160(R10), Y9, Y11
+	VBROADCASTSS 16(CX), Y14
+	VMULPS       64(R9), Y10, Y7
+	VMULPS       128(R9), Y9, Y11
 	VSUBPS       Y11, Y7, Y7
 	VMULPS       Y7, Y14, Y14
-	VMULPS       224(R10), Y7, Y7
+	VMULPS       192(R9), Y7, Y7
 	VADDPS       Y14, Y8, Y8
 	VADDPS       Y7, Y13, Y13
-	VBROADCASTSS 20(DX), Y10
-	VMULPS       128(R10), Y9, Y7
-	VMULPS       96(R10), Y12, Y11
+	VBROADCASTSS 20(CX), Y10
+	VMULPS       96(R9), Y9, Y7
+	VMULPS       64(R9), Y12, Y11
 	VSUBPS       Y11, Y7, Y7
 	VMULPS       Y7, Y10, Y10
-	VMULPS       256(R10), Y7, Y7
+	VMULPS       224(R9), Y7, Y7
 	VADDPS       Y10, Y8, Y8
 	VADDPS       Y7, Y13, Y13
 	VMOVUPS      4128(SP), Y9
@@ -222,14 +244,14 @@ leaf:
 	VADDPS       Y10, Y9, Y10
 	VCMPPS       $0x12, Y10, Y11, Y11
 	VANDPS       Y11, Y12, Y12
-	VMOVMSKPS    Y12, R11
-	TESTL        R11, R11
+	VMOVMSKPS    Y12, R10
+	TESTL        R10, R10
 	JZ           pop
 	VDIVPS       Y9, Y13, Y13
 	VCMPPS       $0x12, Y0, Y13, Y11
 	VANDPS       Y11, Y12, Y12
-	VMOVMSKPS    Y12, R11
-	TESTL        R11, R11
+	VMOVMSKPS    Y12, R10
+	TESTL        R10, R10
 	JZ           pop
 	VDIVPS       Y9, Y7, Y7
 	VDIVPS       Y9, Y8, Y8
@@ -238,27 +260,28 @@ leaf:
 	VMOVUPS      Y8, 4192(SP)
 
 lane:
-	TZCNTL   R11, R12
-	VMOVSS   4160(SP)(R12*4), X7
-	MOVL     288(R10)(R12*4), R14
-	VUCOMISS 4(BX), X7
+	TZCNTL   R10, R11
+	VMOVSS   4160(SP)(R11*4), X7
+	MOVL     256(R9)(R11*4), R13
+	VUCOMISS 4(DX), X7
 	JHI      next
 	JNE      take
-	MOVL     (BX), R13
-	CMPL     R14, R13
+	MOVL     (DX), R12
+	CMPL     R13, R12
 	JGE      next
 
 take:
-	MOVL         R14, (BX)
-	VMOVSS       X7, 4(BX)
-	MOVL         4096(SP)(R12*4), R13
-	MOVL         R13, 8(BX)
-	MOVL         4192(SP)(R12*4), R13
-	MOVL         R13, 12(BX)
+	MOVL         R13, (DX)
+	VMOVSS       X7, 4(DX)
+	MOVL         4096(SP)(R11*4), R12
+	MOVL         R12, 8(DX)
+	MOVL         4192(SP)(R11*4), R12
+	MOVL         R12, 12(DX)
 	VBROADCASTSS X7, Y0
+	VMULPS       hitSlack<>+0(SB), Y0, Y0
 
 next:
-	BLSRL R11, R11
+	BLSRL R10, R10
 	JNZ   lane
 	JMP   pop
 
@@ -266,146 +289,156 @@ end:
 	VZEROUPPER
 	RET
 
-// func occludedWide(nodes *byte, blocks *byte, ray *byte) int64
-// Requires: AVX, BMI, MMX+
-TEXT ·occludedWide(SB), $4224-32
-	MOVQ         nodes+0(FP), AX
-	MOVQ         blocks+8(FP), CX
-	MOVQ         ray+16(FP), DX
-	XORQ         BX, BX
-	VBROADCASTSS 36(DX), Y0
-	VBROADCASTSS (DX), Y1
-	VBROADCASTSS 24(DX), Y2
-	MOVQ         40(DX), SI
-	VBROADCASTSS 4(DX), Y3
-	VBROADCASTSS 28(DX), Y4
-	MOVQ         48(DX), DI
-	VBROADCASTSS 8(DX), Y5
-	VBROADCASTSS 32(DX), Y6
-	MOVQ         56(DX), R8
-	XORQ         R9, R9
+// func occludedWide(lines *byte, ray *byte) int64
+// Requires: AVX, BMI, F16C, MMX+
+TEXT ·occludedWide(SB), $4224-24
+	MOVQ         lines+0(FP), AX
+	MOVQ         ray+8(FP), CX
+	XORQ         DX, DX
+	VBROADCASTSS 36(CX), Y0
+	VBROADCASTSS (CX), Y1
+	VBROADCASTSS 24(CX), Y2
+	MOVQ         40(CX), BX
+	VBROADCASTSS 4(CX), Y3
+	VBROADCASTSS 28(CX), Y4
+	MOVQ         48(CX), SI
+	VBROADCASTSS 8(CX), Y5
+	VBROADCASTSS 32(CX), Y6
+	MOVQ         56(CX), DI
+	XORQ         R8, R8
 
 visit:
-	BTL       $0x1f, R9
-	JCS       leaf
-	SHLQ      $0x08, R9
-	ADDQ      AX, R9
-	VMOVUPS   (R9)(SI*1), Y8
-	MOVQ      SI, R10
-	XORQ      $0x20, R10
-	VMOVUPS   (R9)(R10*1), Y9
-	VSUBPS    Y1, Y8, Y8
-	VSUBPS    Y1, Y9, Y9
-	VMULPS    Y2, Y8, Y8
-	VMULPS    Y2, Y9, Y9
-	VXORPS    Y7, Y7, Y7
-	VMAXPS    Y7, Y8, Y7
-	VMINPS    Y0, Y9, Y8
-	VMOVUPS   (R9)(DI*1), Y9
-	MOVQ      DI, R10
-	XORQ      $0x20, R10
-	VMOVUPS   (R9)(R10*1), Y10
-	VSUBPS    Y3, Y9, Y9
-	VSUBPS    Y3, Y10, Y10
-	VMULPS    Y4, Y9, Y9
-	VMULPS    Y4, Y10, Y10
-	VMAXPS    Y7, Y9, Y7
-	VMINPS    Y8, Y10, Y8
-	VMOVUPS   (R9)(R8*1), Y9
-	MOVQ      R8, R10
-	XORQ      $0x20, R10
-	VMOVUPS   (R9)(R10*1), Y10
-	VSUBPS    Y5, Y9, Y9
-	VSUBPS    Y5, Y10, Y10
-	VMULPS    Y6, Y9, Y9
-	VMULPS    Y6, Y10, Y10
-	VMAXPS    Y7, Y9, Y7
-	VMINPS    Y8, Y10, Y8
-	VMULPS    boxSlack<>+0(SB), Y8, Y8
-	VCMPPS    $0x02, Y8, Y7, Y7
-	VMOVMSKPS Y7, R10
-	TESTL     R10, R10
-	JZ        pop
-	TZCNTL    R10, R11
-	BLSRL     R10, R12
-	JNZ       several
-	MOVL      192(R9)(R11*4), R9
-	JMP       visit
+	TESTL        $0x00000001, R8
+	JNZ          leaf
+	MOVQ         R8, R9
+	SHLQ         $0x20, R9
+	SHRQ         $0x1b, R9
+	ADDQ         AX, R9
+	VBROADCASTSS 112(R9), Y7
+	VSUBPS       Y7, Y1, Y7
+	VCVTPH2PS    (R9)(BX*1), Y8
+	MOVQ         BX, R8
+	XORQ         $0x10, R8
+	VCVTPH2PS    (R9)(R8*1), Y9
+	VSUBPS       Y7, Y8, Y8
+	VSUBPS       Y7, Y9, Y9
+	VMULPS       Y2, Y8, Y8
+	VMULPS       Y2, Y9, Y9
+	VXORPS       Y7, Y7, Y7
+	VMAXPS       Y7, Y8, Y7
+	VMINPS       Y0, Y9, Y8
+	VBROADCASTSS 116(R9), Y9
+	VSUBPS       Y9, Y3, Y9
+	VCVTPH2PS    (R9)(SI*1), Y10
+	MOVQ         SI, R8
+	XORQ         $0x10, R8
+	VCVTPH2PS    (R9)(R8*1), Y11
+	VSUBPS       Y9, Y10, Y10
+	VSUBPS       Y9, Y11, Y11
+	VMULPS       Y4, Y10, Y10
+	VMULPS       Y4, Y11, Y11
+	VMAXPS       Y7, Y10, Y7
+	VMINPS       Y8, Y11, Y8
+	VBROADCASTSS 120(R9), Y9
+	VSUBPS       Y9, Y5, Y9
+	VCVTPH2PS    (R9)(DI*1), Y10
+	MOVQ         DI, R8
+	XORQ         $0x10, R8
+	VCVTPH2PS    (R9)(R8*1), Y11
+	VSUBPS       Y9, Y10, Y10
+	VSUBPS       Y9, Y11, Y11
+	VMULPS       Y6, Y10, Y10
+	VMULPS       Y6, Y11, Y11
+	VMAXPS       Y7, Y10, Y7
+	VMINPS       Y8, Y11, Y8
+	VMULPS       boxSlack<>+0(SB), Y8, Y8
+	VCMPPS       $0x02, Y8, Y7, Y7
+	VMOVMSKPS    Y7, R8
+	TESTL        R8, R8
+	JZ           pop
+	TZCNTL       R8, R10
+	BLSRL        R8, R11
+	JNZ          several
+	MOVWLZX      96(R9)(R10*2), R8
+	ADDL         124(R9), R8
+	JMP          visit
 
 several:
 push:
-	TZCNTL     R10, R11
-	MOVL       192(R9)(R11*4), R11
-	MOVQ       R11, R12
-	SHLQ       $0x08, R12
-	PREFETCHT0 (AX)(R12*1)
-	PREFETCHT0 64(AX)(R12*1)
-	PREFETCHT0 128(AX)(R12*1)
-	MOVQ       R11, (SP)(BX*8)
-	INCQ       BX
-	BLSRL      R10, R10
+	TZCNTL     R8, R10
+	MOVWLZX    96(R9)(R10*2), R10
+	ADDL       124(R9), R10
+	MOVQ       R10, R11
+	SHLQ       $0x20, R11
+	SHRQ       $0x1b, R11
+	ADDQ       AX, R11
+	PREFETCHT0 (R11)
+	PREFETCHT0 64(R11)
+	MOVQ       R10, (SP)(DX*8)
+	INCQ       DX
+	BLSRL      R8, R8
 	JNZ        push
 
 pop:
-	TESTQ BX, BX
+	TESTQ DX, DX
 	JZ    end
-	DECQ  BX
-	MOVQ  (SP)(BX*8), R9
+	DECQ  DX
+	MOVQ  (SP)(DX*8), R8
 	JMP   visit
 
 leaf:
-	BTRL         $0x1f, R9
-	IMUL3Q       $0x00000140, R9, R9
-	ADDQ         CX, R9
-	VBROADCASTSS 12(DX), Y7
-	VBROADCASTSS 16(DX), Y9
-	VBROADCASTSS 20(DX), Y10
-	VMULPS       256(R9), Y9, Y8
-	VMULPS       224(R9), Y10, Y11
+	SHLQ         $0x20, R8
+	SHRQ         $0x1b, R8
+	ADDQ         AX, R8
+	VBROADCASTSS 12(CX), Y7
+	VBROADCASTSS 16(CX), Y9
+	VBROADCASTSS 20(CX), Y10
+	VMULPS       224(R8), Y9, Y8
+	VMULPS       192(R8), Y10, Y11
 	VSUBPS       Y11, Y8, Y8
-	VMULPS       192(R9), Y10, Y10
-	VMULPS       256(R9), Y7, Y11
+	VMULPS       160(R8), Y10, Y10
+	VMULPS       224(R8), Y7, Y11
 	VSUBPS       Y11, Y10, Y10
-	VMULPS       224(R9), Y7, Y7
-	VMULPS       192(R9), Y9, Y11
+	VMULPS       192(R8), Y7, Y7
+	VMULPS       160(R8), Y9, Y11
 	VSUBPS       Y11, Y7, Y7
-	VMULPS       96(R9), Y8, Y9
-	VMULPS       128(R9), Y10, Y11
+	VMULPS       64(R8), Y8, Y9
+	VMULPS       96(R8), Y10, Y11
 	VADDPS       Y11, Y9, Y9
-	VMULPS       160(R9), Y7, Y11
+	VMULPS       128(R8), Y7, Y11
 	VADDPS       Y11, Y9, Y9
 	VMOVUPS      Y9, 4128(SP)
-	VSUBPS       (R9), Y1, Y9
+	VSUBPS       -32(R8), Y1, Y9
 	VMULPS       Y9, Y8, Y8
-	VSUBPS       32(R9), Y3, Y12
+	VSUBPS       (R8), Y3, Y12
 	VMULPS       Y12, Y10, Y10
 	VADDPS       Y10, Y8, Y8
-	VSUBPS       64(R9), Y5, Y10
+	VSUBPS       32(R8), Y5, Y10
 	VMULPS       Y10, Y7, Y7
 	VADDPS       Y7, Y8, Y8
 	VMOVUPS      Y8, 4096(SP)
-	VBROADCASTSS 12(DX), Y8
-	VMULPS       160(R9), Y12, Y7
-	VMULPS       128(R9), Y10, Y11
+	VBROADCASTSS 12(CX), Y8
+	VMULPS       128(R8), Y12, Y7
+	VMULPS       96(R8), Y10, Y11
 	VSUBPS       Y11, Y7, Y7
 	VMULPS       Y7, Y8, Y8
-	VMULPS       192(R9), Y7, Y7
+	VMULPS       160(R8), Y7, Y7
 	VMOVUPS      Y8, Y8
 	VMOVUPS      Y7, Y13
-	VBROADCASTSS 16(DX), Y14
-	VMULPS       96(R9), Y10, Y7
-	VMULPS       160(R9), Y9, Y11
+	VBROADCASTSS 16(CX), Y14
+	VMULPS       64(R8), Y10, Y7
+	VMULPS       128(R8), Y9, Y11
 	VSUBPS       Y11, Y7, Y7
 	VMULPS       Y7, Y14, Y14
-	VMULPS       224(R9), Y7, Y7
+	VMULPS       192(R8), Y7, Y7
 	VADDPS       Y14, Y8, Y8
 	VADDPS       Y7, Y13, Y13
-	VBROADCASTSS 20(DX), Y10
-	VMULPS       128(R9), Y9, Y7
-	VMULPS       96(R9), Y12, Y11
+	VBROADCASTSS 20(CX), Y10
+	VMULPS       96(R8), Y9, Y7
+	VMULPS       64(R8), Y12, Y11
 	VSUBPS       Y11, Y7, Y7
 	VMULPS       Y7, Y10, Y10
-	VMULPS       256(R9), Y7, Y7
+	VMULPS       224(R8), Y7, Y7
 	VADDPS       Y10, Y8, Y8
 	VADDPS       Y7, Y13, Y13
 	VMOVUPS      4128(SP), Y9
@@ -429,23 +462,23 @@ leaf:
 	VADDPS       Y10, Y9, Y10
 	VCMPPS       $0x12, Y10, Y11, Y11
 	VANDPS       Y11, Y12, Y12
-	VMOVMSKPS    Y12, R9
-	TESTL        R9, R9
+	VMOVMSKPS    Y12, R8
+	TESTL        R8, R8
 	JZ           pop
 	VDIVPS       Y9, Y13, Y13
 	VCMPPS       $0x11, Y0, Y13, Y11
 	VANDPS       Y11, Y12, Y12
-	VMOVMSKPS    Y12, R9
-	TESTL        R9, R9
+	VMOVMSKPS    Y12, R8
+	TESTL        R8, R8
 	JZ           pop
 	MOVQ         $0x00000001, AX
-	MOVQ         AX, ret+24(FP)
+	MOVQ         AX, ret+16(FP)
 	VZEROUPPER
 	RET
 	JMP pop
 
 end:
 	XORQ AX, AX
-	MOVQ AX, ret+24(FP)
+	MOVQ AX, ret+16(FP)
 	VZEROUPPER
 	RET

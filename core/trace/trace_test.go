@@ -109,6 +109,53 @@ func TestKernelAgreesWithGo(t *testing.T) {
 	}
 }
 
+// Nodes hold their boxes as half-floats: far from the origin, seen from far away,
+// very small, very large and flat, they must still let no hit slip.
+func TestBoxesHoldWhatIsInThem(t *testing.T) {
+	if !HasWide() {
+		t.Skip("this processor has no AVX2")
+	}
+	for name, c := range map[string]struct {
+		scale, shift float32
+		flat         bool
+	}{
+		"far off": {1, 2e4, false}, "small": {1e-6, 0, false}, "large": {1e5, 0, false}, "flat": {1, 3, true},
+		"small and far off": {1e-2, 300, false},
+	} {
+		r, tris := rand.New(rand.NewPCG(4, 4)), field(4000)
+		move := func(v Vec) Vec {
+			if c.flat {
+				v[1] = float32(int(v[1] * 4)) // in a few level planes
+			}
+			return Vec{v[0]*c.scale + c.shift, v[1]*c.scale - c.shift, v[2]*c.scale + c.shift}
+		}
+		for i, tri := range tris {
+			tris[i] = Triangle{move(tri.A), move(tri.B), move(tri.C)}
+		}
+		wide, portable, hits := newWide(tris), newBinary(tris), 0
+		for i := range 60_000 {
+			ray := fieldRay(r, 4000)
+			away := float32(0)
+			if i%2 == 0 {
+				away = 1000
+			}
+			ray.Origin = move(ray.Origin)
+			for k := range ray.Origin {
+				ray.Origin[k] -= away * c.scale * ray.Dir[k]
+			}
+			ray.Max = 1e9
+			a, _ := wide.Closest(ray)
+			b, ok := portable.Closest(ray)
+			require.Equal(t, b, a, name)
+			require.Equal(t, ok, wide.Occluded(ray), name)
+			if ok {
+				hits++
+			}
+		}
+		assert.Greater(t, hits, 2000, name)
+	}
+}
+
 // No ray aimed at a shared edge or corner of a closed mesh gets through: two
 // million of them, on either path.
 func TestClosedMeshDoesNotLeak(t *testing.T) {

@@ -1,30 +1,55 @@
 package trace
 
-import "slices"
+import (
+	"math"
+	"slices"
+	"unsafe"
+
+	"grotta/core/half"
+)
 
 // wide is a hierarchy of eight children a node and up to eight triangles a leaf,
-// laid out for eight float32 lanes.
-type wide struct {
-	nodes  []wideNode
-	blocks []block
-}
+// laid out for eight float32 lanes. Nodes and leaves lie in one list, a node's
+// leaves right behind it, so that both are found and fetched alike; the root is
+// the first.
+type wide struct{ lines []line }
+
+// line is one of cache. A node or leaf is known by the index of its first.
+type line [64]byte
 
 // wideNode holds its children's boxes by plane: min x, max x, min y, max y, min
-// z, max z. An empty slot has an inverted infinite box. 256 bytes: four lines of
-// cache.
+// z, max z, as half-floats from its middle and rounded outward. So a node is two
+// lines, and twice as many stay in the caches. An empty slot has an inverted
+// infinite box.
 type wideNode struct {
-	planes [6][8]float32
-	child  [8]uint32 // a node, or isLeaf and a block
-	_      [8]uint32
+	planes [6][8]uint16
+	child  [8]uint16 // how far behind first a child is
+	middle Vec
+	first  uint32
 }
 
-const isLeaf = 1 << 31
+// A child is told by a word: twice its first line, and one more where it is a
+// leaf.
+const leafBit = 1
 
 // block is a leaf: corners and edges of up to eight triangles. An empty lane has
-// no edges, so nothing meets it.
+// no edges, so nothing meets it. Five lines.
 type block struct {
 	a, e1, e2 [3][8]float32
 	index     [8]int32
+}
+
+const nodeLines, blockLines = 2, 5
+
+func (w *wide) node(word uint32) *wideNode { return (*wideNode)(unsafe.Pointer(&w.lines[word/2])) }
+
+func (w *wide) block(word uint32) *block { return (*block)(unsafe.Pointer(&w.lines[word/2])) }
+
+// more makes room for so many lines and returns the word of the first.
+func (w *wide) more(n int) uint32 {
+	at := len(w.lines)
+	w.lines = append(w.lines, make([]line, n)...)
+	return uint32(2 * at)
 }
 
 // wideRay is a ray as the kernel reads it.
@@ -41,67 +66,147 @@ func newWide(triangles []Triangle) *wide {
 		return w
 	}
 	nodes := build(items, shape{leaf: 8, boxCost: 0.4, step: 8})
-	c := collapser{nodes: nodes, items: items, triangles: triangles, wide: w}
-	w.nodes = make([]wideNode, 1, len(nodes)/8+1)
-	c.collapse(0, []int32{0})
-	w.nodes, w.blocks = slices.Clip(w.nodes), slices.Clip(w.blocks)
+	c := collapser{nodes: nodes, plans: make([]plan, len(nodes)), items: items, triangles: triangles, wide: w}
+	c.weigh(0)
+	w.lines = make([]line, 0, len(nodes)*3) // seldom less than it takes
+	c.collapse(w.more(nodeLines), 0)
+	w.lines = slices.Clip(w.lines)
 	return w
 }
 
-// collapser makes wide nodes of binary ones: it opens the largest child until
-// there are eight.
+// collapser makes wide nodes of binary ones, those of the least expected cost by
+// surface area (Ylitie, Karras and Laine, "Efficient incoherent ray traversal on
+// GPUs through compressed wide BVHs", 2017, section 3.1).
 type collapser struct {
 	nodes     []node
+	plans     []plan // of each node
 	items     []item
 	triangles []Triangle
 	wide      *wide
 }
 
-func (c *collapser) collapse(at int, from []int32) {
-	var room [8]int32
-	list := append(room[:0], from...)
-	for len(list) < 8 {
-		largest, size := -1, float32(-1)
-		for i, n := range list {
-			b := box{c.nodes[n].min, c.nodes[n].max}
-			if c.nodes[n].count == 0 && b.area() > size {
-				largest, size = i, b.area()
-			}
-		}
-		if largest < 0 {
-			break
-		}
-		first := c.nodes[list[largest]].first
-		list[largest] = first
-		list = append(list, first+1)
-	}
-	node := wideNode{}
-	empty := emptyBox()
-	for slot := range 8 {
-		b := empty
-		if slot < len(list) {
-			b = box{c.nodes[list[slot]].min, c.nodes[list[slot]].max}
-		}
-		for axis := range 3 {
-			node.planes[2*axis][slot], node.planes[2*axis+1][slot] = b.min[axis], b.max[axis]
-		}
-	}
-	for slot, n := range list {
-		if c.nodes[n].count > 0 {
-			node.child[slot] = isLeaf | uint32(len(c.wide.blocks))
-			c.wide.blocks = append(c.wide.blocks, c.block(&c.nodes[n]))
-			continue
-		}
-		child := len(c.wide.nodes)
-		c.wide.nodes = append(c.wide.nodes, wideNode{})
-		node.child[slot] = uint32(child)
-		c.collapse(child, []int32{c.nodes[n].first, c.nodes[n].first + 1})
-	}
-	c.wide.nodes[at] = node
+// plan says how a binary node is best put into up to eight slots of a wide one:
+// cost[k] in up to k+1 slots, of which left[k] go to its first child; with none
+// it takes one slot, as a node of its own or a leaf.
+type plan struct {
+	cost [8]float32
+	left [8]uint8
+	all  uint8 // how many of its own eight slots go to its first child
 }
 
-func (c *collapser) block(n *node) block {
-	var b block
+// boxMargin widens boxes, in the extent of their node, by more than is lost where
+// the origin of a ray is taken from the node's middle.
+const boxMargin = 4e-7
+
+// nodeCost is that of visiting a wide node, beside testing a leaf.
+const nodeCost = 1.0
+
+func (c *collapser) area(at int32) float32 {
+	b := box{c.nodes[at].min, c.nodes[at].max}
+	return b.area()
+}
+
+func (c *collapser) weigh(at int32) {
+	n, p := &c.nodes[at], &c.plans[at]
+	if n.count > 0 {
+		for k := range p.cost {
+			p.cost[k] = c.area(at)
+		}
+		return
+	}
+	c.weigh(n.first)
+	c.weigh(n.first + 1)
+	l, r := &c.plans[n.first], &c.plans[n.first+1]
+	split := func(slots int) (float32, uint8) {
+		best, left := float32(math.Inf(1)), 0
+		for k := 1; k < slots; k++ {
+			if cost := l.cost[k-1] + r.cost[slots-k-1]; cost < best {
+				best, left = cost, k
+			}
+		}
+		return best, uint8(left)
+	}
+	whole, left := split(8)
+	p.all = left
+	p.cost[0] = whole + nodeCost*c.area(at)
+	for k := 1; k < 8; k++ {
+		cost, left := whole, left
+		if k < 7 {
+			cost, left = split(k + 1)
+		}
+		p.cost[k], p.left[k] = cost, left
+		if p.cost[k-1] <= cost {
+			p.cost[k], p.left[k] = p.cost[k-1], 0
+		}
+	}
+}
+
+// slots lists the binary nodes that fill the slots given to one.
+func (c *collapser) slots(list []int32, at int32, slots int) []int32 {
+	p := &c.plans[at]
+	for slots > 1 && p.left[slots-1] == 0 && c.nodes[at].count == 0 && p.cost[slots-1] == p.cost[slots-2] {
+		slots--
+	}
+	if slots == 1 || c.nodes[at].count > 0 {
+		return append(list, at)
+	}
+	left := int(p.left[slots-1])
+	list = c.slots(list, c.nodes[at].first, left)
+	return c.slots(list, c.nodes[at].first+1, slots-left)
+}
+
+func (c *collapser) collapse(at uint32, from int32) {
+	var room [8]int32
+	list := append(room[:0], from)
+	if n := &c.nodes[from]; n.count == 0 {
+		left := int(c.plans[from].all)
+		list = c.slots(list[:0], n.first, left)
+		list = c.slots(list, n.first+1, 8-left)
+	}
+	lines := 0
+	for _, n := range list {
+		if c.nodes[n].count > 0 {
+			lines += blockLines
+		} else {
+			lines += nodeLines
+		}
+	}
+	first := c.wide.more(lines)
+	node := wideNode{first: first}
+	bounds := &c.nodes[from]
+	for axis := range 3 {
+		node.middle[axis] = bounds.min[axis]/2 + bounds.max[axis]/2
+		margin := boxMargin * (bounds.max[axis] - bounds.min[axis])
+		low, high := &node.planes[2*axis], &node.planes[2*axis+1]
+		for slot := range 8 {
+			low[slot], high[slot] = half.Inf, half.MinusInf
+			if slot < len(list) {
+				b := &c.nodes[list[slot]]
+				low[slot] = half.Below(b.min[axis] - node.middle[axis] - margin)
+				high[slot] = half.Above(b.max[axis] - node.middle[axis] + margin)
+			}
+		}
+	}
+	word := first
+	for slot, n := range list {
+		node.child[slot] = uint16(word - first)
+		if c.nodes[n].count > 0 {
+			c.fill(c.wide.block(word), &c.nodes[n])
+			node.child[slot] |= leafBit
+			word += 2 * blockLines
+		} else {
+			word += 2 * nodeLines
+		}
+	}
+	*c.wide.node(at) = node
+	for slot, n := range list {
+		if c.nodes[n].count == 0 {
+			c.collapse(first+uint32(node.child[slot]), n)
+		}
+	}
+}
+
+func (c *collapser) fill(b *block, n *node) {
 	for lane := range int(n.count) {
 		index := c.items[int(n.first)+lane].index
 		k := cornerOf(&c.triangles[index])
@@ -110,7 +215,6 @@ func (c *collapser) block(n *node) block {
 		}
 		b.index[lane] = index
 	}
-	return b
 }
 
 // finite tells whether a ray has a place and a direction. One that has not meets
@@ -123,9 +227,9 @@ func (r *Ray) finite() bool {
 func prepare(r *Ray) wideRay {
 	w := wideRay{origin: r.Origin, dir: r.Dir, inv: inverse(r.Dir), max: r.Max}
 	for axis := range 3 {
-		w.near[axis] = uint64(64 * axis)
+		w.near[axis] = uint64(32 * axis)
 		if w.inv[axis] < 0 {
-			w.near[axis] += 32
+			w.near[axis] += 16
 		}
 	}
 	return w
@@ -133,43 +237,44 @@ func prepare(r *Ray) wideRay {
 
 func (w *wide) Closest(r Ray) (Hit, bool) {
 	hit := Hit{Triangle: -1, T: r.Max}
-	if len(w.nodes) == 0 || !r.finite() {
+	if len(w.lines) == 0 || !r.finite() {
 		return hit, false
 	}
 	ray := prepare(&r)
-	closestWide(&w.nodes[0], &w.blocks[0], &ray, &hit)
+	closestWide(&w.lines[0], &ray, &hit)
 	return hit, hit.Triangle >= 0
 }
 
 func (w *wide) Occluded(r Ray) bool {
-	if len(w.nodes) == 0 || !r.finite() {
+	if len(w.lines) == 0 || !r.finite() {
 		return false
 	}
 	ray := prepare(&r)
-	return occludedWide(&w.nodes[0], &w.blocks[0], &ray) != 0
+	return occludedWide(&w.lines[0], &ray) != 0
 }
 
 // Each is not a fast path: plain Go.
 func (w *wide) Each(r Ray, found func(Hit)) {
-	if len(w.nodes) == 0 || !r.finite() {
+	if len(w.lines) == 0 || !r.finite() {
 		return
 	}
 	inv, stack := inverse(r.Dir), []uint32{0}
 	for len(stack) > 0 {
 		at := stack[len(stack)-1]
 		stack = stack[:len(stack)-1]
-		if at&isLeaf != 0 {
-			w.blocks[at&^isLeaf].each(&r, found)
+		if at&leafBit != 0 {
+			w.block(at).each(&r, found)
 			continue
 		}
-		n := &w.nodes[at]
+		n := w.node(at)
+		from := sub(r.Origin, n.middle)
 		for slot := range 8 {
-			b := node{
-				min: Vec{n.planes[0][slot], n.planes[2][slot], n.planes[4][slot]},
-				max: Vec{n.planes[1][slot], n.planes[3][slot], n.planes[5][slot]},
+			var b node
+			for axis := range 3 {
+				b.min[axis], b.max[axis] = half.Decode(n.planes[2*axis][slot]), half.Decode(n.planes[2*axis+1][slot])
 			}
-			if _, ok := slab(&b, &r.Origin, &inv, r.Max); ok && b.min[0] <= b.max[0] {
-				stack = append(stack, n.child[slot])
+			if _, ok := slab(&b, &from, &inv, r.Max); ok && b.min[0] <= b.max[0] {
+				stack = append(stack, n.first+uint32(n.child[slot]))
 			}
 		}
 	}

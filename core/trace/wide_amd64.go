@@ -11,9 +11,9 @@ func HasWide() bool { return cpu.X86.HasAVX2 && cpu.X86.HasBMI1 }
 // first triangle met.
 //
 //go:noescape
-func closestWide(nodes *wideNode, blocks *block, ray *wideRay, hit *Hit)
+func closestWide(lines *line, ray *wideRay, hit *Hit)
 
 // occludedWide is not 0 where the ray meets anything.
 //
 //go:noescape
-func occludedWide(nodes *wideNode, blocks *block, ray *wideRay) int64
+func occludedWide(lines *line, ray *wideRay) int64

@@ -5,6 +5,6 @@ package trace
 // HasWide tells whether this processor runs the eight-wide kernel.
 func HasWide() bool { return false }
 
-func closestWide(*wideNode, *block, *wideRay, *Hit) {}
+func closestWide(*line, *wideRay, *Hit) {}
 
-func occludedWide(*wideNode, *block, *wideRay) int64 { return 0 }
+func occludedWide(*line, *wideRay) int64 { return 0 }

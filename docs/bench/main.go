@@ -23,7 +23,7 @@ func main() {
 	f := figures{}
 	for _, run := range [][]string{
 		{"-bench", ".", "./core/trace"},
-		{"-bench", "Mix", "./core/bake"},
+		{"-bench", "Mix|Order", "./core/bake"},
 		{"-bench", "Demo|Growth", "-benchtime", "3x", "./core/bake"},
 		{"-bench", "Memory", "-benchtime", "1x", "./core/bake"},
 		{"-bench", "Shot", "-benchtime", "3x", "./core/shot"},

@@ -16,38 +16,39 @@ import (
 const (
 	rayOrigin, rayDir, rayInv, rayMax, rayNear = 0, 12, 24, 36, 40
 	blockA, blockE1, blockE2, blockIndex       = 0, 96, 192, 288
-	nodeChild                                  = 192
-	blockBytes                                 = 320
+	nodeChild, nodeMiddle, nodeFirst           = 96, 112, 124
+	lineBytes                                  = 64
 )
 
 // stackBytes holds maxDepth levels of seven waiting children and a few more.
 const stackBytes = 4096
 
 type walk struct {
-	nodes, blocks, ray, hit Register
-	near                    [3]GPVirtual // byte offsets of the planes a ray enters by
-	stack                   Mem
-	u, det, t, v            Mem // eight lanes each, spilled
-	top                     GPVirtual
-	origin, inv             [3]VecVirtual
-	limit                   VecVirtual
-	slack, edge, sign       Mem
+	lines, ray, hit             Register
+	near                        [3]GPVirtual // byte offsets of the planes a ray enters by
+	stack                       Mem
+	u, det, t, v                Mem // eight lanes each, spilled
+	top                         GPVirtual
+	origin, inv                 [3]VecVirtual
+	limit                       VecVirtual
+	slack, hitSlack, edge, sign Mem
 }
 
 func main() {
 	edge := constant("edgeSlack", 1e-4)
-	slack := constant("boxSlack", 1+4e-7)
+	slack := constant("boxSlack", 1+6e-7)
+	hitSlack := constant("hitSlack", 1+1e-5)
 	sign := GLOBL("signBits", RODATA|NOPTR)
 	for i := range 8 {
 		DATA(4*i, U32(0x80000000))
 	}
 	for _, closest := range []bool{true, false} {
 		if closest {
-			TEXT("closestWide", 0, "func(nodes, blocks, ray, hit *byte)")
+			TEXT("closestWide", 0, "func(lines, ray, hit *byte)")
 		} else {
-			TEXT("occludedWide", 0, "func(nodes, blocks, ray *byte) int64")
+			TEXT("occludedWide", 0, "func(lines, ray *byte) int64")
 		}
-		w := &walk{slack: slack, edge: edge, sign: sign}
+		w := &walk{slack: slack, hitSlack: hitSlack, edge: edge, sign: sign}
 		w.begin(closest)
 		w.loop(closest)
 	}
@@ -63,8 +64,7 @@ func constant(name string, x float32) Mem {
 }
 
 func (w *walk) begin(closest bool) {
-	w.nodes = Load(Param("nodes"), GP64())
-	w.blocks = Load(Param("blocks"), GP64())
+	w.lines = Load(Param("lines"), GP64())
 	w.ray = Load(Param("ray"), GP64())
 	if closest {
 		w.hit = Load(Param("hit"), GP64())
@@ -75,6 +75,9 @@ func (w *walk) begin(closest bool) {
 	XORQ(w.top, w.top)
 	w.limit = YMM()
 	VBROADCASTSS(Mem{Base: w.ray, Disp: rayMax}, w.limit)
+	if closest {
+		VMULPS(w.hitSlack, w.limit, w.limit)
+	}
 	for axis := range 3 {
 		w.origin[axis], w.inv[axis] = YMM(), YMM()
 		VBROADCASTSS(Mem{Base: w.ray, Disp: rayOrigin + 4*axis}, w.origin[axis])
@@ -84,18 +87,16 @@ func (w *walk) begin(closest bool) {
 	}
 }
 
-// loop walks from the root. child holds the word of the child at hand.
+// loop walks from the root. child holds the word of the child at hand, and above
+// it may hold its distance.
 func (w *walk) loop(closest bool) {
 	child := GP64()
 	XORQ(child, child)
 
 	Label("visit")
-	BTL(Imm(31), child.As32())
-	JCS(LabelRef("leaf"))
-	base := GP64()
-	MOVQ(child, base)
-	SHLQ(Imm(8), base)
-	ADDQ(w.nodes, base)
+	TESTL(U32(1), child.As32())
+	JNZ(LabelRef("leaf"))
+	base := w.at(child)
 	enter, leave := w.slabs(base)
 	VMULPS(w.slack, leave, leave)
 	mask := GP32()
@@ -108,12 +109,16 @@ func (w *walk) loop(closest bool) {
 	TZCNTL(mask, slot.As32())
 	BLSRL(mask, rest)
 	JNZ(LabelRef("several"))
-	MOVL(Mem{Base: base, Disp: nodeChild, Index: slot, Scale: 4}, child.As32())
+	w.childOf(base, slot, child)
 	JMP(LabelRef("visit"))
 
 	Label("several")
 	if closest {
-		w.pushSorted(base, mask, enter)
+		VMOVUPS(enter, w.t)
+		w.pushSorted(base, mask)
+		DECQ(w.top)
+		MOVQ(w.stack.Idx(w.top, 8), child)
+		JMP(LabelRef("visit"))
 	} else {
 		w.push(base, mask)
 	}
@@ -131,10 +136,6 @@ func (w *walk) loop(closest bool) {
 		VMOVD(w.limit.AsX(), far.As32())
 		CMPL(near.As32(), far.As32())
 		JHI(LabelRef("pop"))
-		MOVL(child.As32(), child.As32())
-		low := GP64()
-		MOVQ(U32(0xffffffff), low) // a plain move of 32 bits to itself would be dropped
-		ANDQ(low, child)
 	}
 	JMP(LabelRef("visit"))
 
@@ -156,14 +157,16 @@ func (w *walk) loop(closest bool) {
 func (w *walk) slabs(base Register) (enter, leave VecVirtual) {
 	enter, leave = YMM(), YMM()
 	for axis := range 3 {
-		a, b := YMM(), YMM()
-		VMOVUPS(Mem{Base: base, Index: w.near[axis], Scale: 1}, a)
+		from, a, b := YMM(), YMM(), YMM()
+		VBROADCASTSS(Mem{Base: base, Disp: nodeMiddle + 4*axis}, from)
+		VSUBPS(from, w.origin[axis], from)
+		VCVTPH2PS(Mem{Base: base, Index: w.near[axis], Scale: 1}, a)
 		far := GP64()
 		MOVQ(w.near[axis], far)
-		XORQ(Imm(32), far)
-		VMOVUPS(Mem{Base: base, Index: far, Scale: 1}, b)
-		VSUBPS(w.origin[axis], a, a)
-		VSUBPS(w.origin[axis], b, b)
+		XORQ(Imm(16), far)
+		VCVTPH2PS(Mem{Base: base, Index: far, Scale: 1}, b)
+		VSUBPS(from, a, a)
+		VSUBPS(from, b, b)
 		VMULPS(w.inv[axis], a, a)
 		VMULPS(w.inv[axis], b, b)
 		if axis == 0 {
@@ -183,7 +186,7 @@ func (w *walk) push(base Register, mask GPVirtual) {
 	slot, word := GP64(), GP64()
 	Label("push")
 	TZCNTL(mask, slot.As32())
-	MOVL(Mem{Base: base, Disp: nodeChild, Index: slot, Scale: 4}, word.As32())
+	w.childOf(base, slot, word)
 	w.prefetch(word)
 	MOVQ(word, w.stack.Idx(w.top, 8))
 	INCQ(w.top)
@@ -191,27 +194,39 @@ func (w *walk) push(base Register, mask GPVirtual) {
 	JNZ(LabelRef("push"))
 }
 
-// prefetch asks for a child's boxes before it comes to be visited. What it asks for
-// where the child is a leaf does not exist, and costs nothing.
-func (w *walk) prefetch(word Register) {
+// childOf reads the word of a child.
+func (w *walk) childOf(base, slot Register, word GPVirtual) {
+	MOVWLZX(Mem{Base: base, Disp: nodeChild, Index: slot, Scale: 2}, word.As32())
+	ADDL(Mem{Base: base, Disp: nodeFirst}, word.As32())
+}
+
+// at is where a node lies. The mark of a leaf leads half a line into it.
+func (w *walk) at(word GPVirtual) GPVirtual {
 	at := GP64()
 	MOVQ(word, at)
-	SHLQ(Imm(8), at)
-	for line := range 3 {
-		PREFETCHT0(Mem{Base: w.nodes, Index: at, Scale: 1, Disp: 64 * line})
+	SHLQ(Imm(32), at) // a distance above the word goes
+	SHRQ(Imm(27), at)
+	ADDQ(w.lines, at)
+	return at
+}
+
+// prefetch asks for a child before it comes to be visited.
+func (w *walk) prefetch(word GPVirtual) {
+	at := w.at(word)
+	for line := range 2 {
+		PREFETCHT0(Mem{Base: at, Disp: lineBytes * line})
 	}
 }
 
 // pushSorted puts every child of the mask on the stack, the nearest on top.
-func (w *walk) pushSorted(base Register, mask GPVirtual, enter VecVirtual) {
-	VMOVUPS(enter, w.t)
+func (w *walk) pushSorted(base Register, mask GPVirtual) {
 	floor, slot, word, near, at := GP64(), GP64(), GP64(), GP64(), GP64()
 	MOVQ(w.top, floor)
 	Label("insert")
 	TZCNTL(mask, slot.As32())
 	MOVL(w.t.Idx(slot, 4), near.As32())
 	SHLQ(Imm(32), near)
-	MOVL(Mem{Base: base, Disp: nodeChild, Index: slot, Scale: 4}, word.As32())
+	w.childOf(base, slot, word)
 	w.prefetch(word)
 	ORQ(near, word)
 	MOVQ(w.top, at)
@@ -234,12 +249,8 @@ func (w *walk) pushSorted(base Register, mask GPVirtual, enter VecVirtual) {
 
 // leaf tests eight triangles (Moller and Trumbore), as meet does one.
 func (w *walk) leaf(child GPVirtual, closest bool) {
-	base := GP64()
-	MOVQ(child, base)
-	BTRL(Imm(31), base.As32())
-	IMUL3Q(U32(blockBytes), base, base)
-	ADDQ(w.blocks, base)
-	at := func(field, axis int) Mem { return Mem{Base: base, Disp: field + 32*axis} }
+	base := w.at(child)
+	at := func(field, axis int) Mem { return Mem{Base: base, Disp: field + 32*axis - lineBytes/2} }
 	var d, p, s [3]VecVirtual
 	for axis := range 3 {
 		d[axis], p[axis], s[axis] = YMM(), YMM(), YMM()
@@ -330,7 +341,7 @@ func (w *walk) leaf(child GPVirtual, closest bool) {
 		RET()
 		return
 	}
-	VCMPPS(Imm(0x12), w.limit, t, tmp) // t <= limit: equal ones go by index
+	VCMPPS(Imm(0x12), w.limit, t, tmp) // t <= limit: takeLanes looks closer
 	VANDPS(tmp, ok, ok)
 	VMOVMSKPS(ok, mask)
 	TESTL(mask, mask)
@@ -350,7 +361,7 @@ func (w *walk) takeLanes(base Register, mask GPVirtual) {
 	Label("lane")
 	TZCNTL(mask, lane.As32())
 	VMOVSS(w.t.Idx(lane, 4), near)
-	MOVL(Mem{Base: base, Disp: blockIndex, Index: lane, Scale: 4}, index)
+	MOVL(Mem{Base: base, Disp: blockIndex - lineBytes/2, Index: lane, Scale: 4}, index)
 	VUCOMISS(Mem{Base: w.hit, Disp: 4}, near)
 	JHI(LabelRef("next"))
 	JNE(LabelRef("take"))
@@ -365,6 +376,7 @@ func (w *walk) takeLanes(base Register, mask GPVirtual) {
 	MOVL(w.v.Idx(lane, 4), have)
 	MOVL(have, Mem{Base: w.hit, Disp: 12})
 	VBROADCASTSS(near, w.limit)
+	VMULPS(w.hitSlack, w.limit, w.limit)
 	Label("next")
 	BLSRL(mask, mask)
 	JNZ(LabelRef("lane"))
