@@ -7,6 +7,7 @@ import (
 	"encoding/hex"
 	"fmt"
 	"math"
+	"slices"
 
 	"grotta/core/geom"
 	"grotta/core/level"
@@ -133,6 +134,26 @@ func runsOf(chunks []chunkBounds) []chunkBounds {
 	return runs
 }
 
+// lit calls visit for every chunk that a source may get to.
+func (p *Prepared) lit(s *Source, visit func(chunk int)) {
+	boxes := s.shape.zoneBoxes()
+	p.reached(s.shape.Position, s.shape.reachM(), func(k int) {
+		if boxes == nil || slices.ContainsFunc(boxes, p.bounds[k].meets) {
+			visit(k)
+		}
+	})
+}
+
+// meets tells whether a chunk and a box have a place in common.
+func (b *chunkBounds) meets(box level.Box) bool {
+	for k := range 3 {
+		if float64(b.max[k]) < box.Min[k] || float64(b.min[k]) > box.Max[k] {
+			return false
+		}
+	}
+	return true
+}
+
 // reached calls visit for every chunk that comes within a reach of a point.
 func (p *Prepared) reached(at geom.Vec3, reach float64, visit func(chunk int)) {
 	for i := range p.runs {
@@ -248,8 +269,7 @@ func (p *Prepared) directLight(ctx context.Context, sources []*Source, q Quality
 			l.channels = 3
 		}
 		seeds[i] = s.seed()
-		reach := s.shape.reachM()
-		p.reached(s.shape.Position, reach, func(k int) { work = append(work, piece{int32(i), int32(k)}) })
+		p.lit(s, func(k int) { work = append(work, piece{int32(i), int32(k)}) })
 	}
 	return direct, inParallel(ctx, len(work), 4, func(from, to int) {
 		for _, w := range work[from:to] {

@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"grotta/core/geom"
+	"grotta/core/half"
 	"grotta/core/lightmap"
 )
 
@@ -124,9 +125,7 @@ func (f *field) pass(ci, first int, from, to *table, step int) {
 				ratio := min(other.nearM/own.nearM, own.nearM/other.nearM) // alike surroundings
 				weight := float32(1-d/radius) * ratio * ratio
 				total += weight
-				for c, v := range from.row(j - first) {
-					row[c] += weight * v
-				}
+				half.AddTimes(row, from.row(j-first), weight)
 			}
 		}
 		for c := range row {

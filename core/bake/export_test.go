@@ -2,7 +2,6 @@ package bake
 
 import (
 	"grotta/core/color"
-	"grotta/core/geom"
 	"grotta/core/lightmap"
 	"grotta/core/trace"
 )
@@ -28,10 +27,9 @@ func (p *Prepared) UnmixedIrradiance(t *lightmap.Texel, q Quality) color.Linear 
 func (p *Prepared) GatherRays(texels []lightmap.Texel, q Quality) (rays []trace.Ray) {
 	for i := range texels {
 		t := &texels[i]
-		n := vec(t.Normal)
-		u, v := geom.Axes(n)
-		for _, d := range fanOf(q.Rays(), turn(gatherSeed, t.Index)) {
-			rays = append(rays, rayAlong(t, turned(d, n, u, v)))
+		about, fan := frameOf(t.Normal), fanOf(q.Rays(), turn(gatherSeed, t.Index))
+		for k := range fan {
+			rays = append(rays, rayAlong(t, about.turn(&fan[k])))
 		}
 	}
 	return rays

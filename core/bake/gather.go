@@ -5,7 +5,6 @@ import (
 	"math"
 
 	"grotta/core/color"
-	"grotta/core/geom"
 	"grotta/core/half"
 	"grotta/core/lightmap"
 )
@@ -21,25 +20,25 @@ func (s *Source) isSmooth() bool {
 func (s *Source) bounces() bool { return s.shape.Kind != AmbientKind && s.shape.BounceScale > 0 }
 
 // indirectLight is what comes to each lit texel by bounces, and from smooth skies:
-// a row for each texel. It has no rows where there is neither.
-func (p *Prepared) indirectLight(ctx context.Context, sources []*Source, direct []light, q Quality, stage func(from, to float64) func(float64)) (table, error) {
+// by column for each chunk of texels. It is empty where there is neither.
+func (p *Prepared) indirectLight(ctx context.Context, sources []*Source, direct []light, q Quality, stage func(from, to float64) func(float64)) (columns, error) {
 	bounced, needed := make([]bool, len(sources)), false
 	for i, s := range sources {
 		bounced[i] = p.Scene.Level.Lightmap.Bounces && s.bounces()
 		needed = needed || s.isSmooth() || bounced[i]
 	}
 	if !needed || len(p.Texels.List) == 0 {
-		return table{}, nil
+		return columns{}, nil
 	}
 	t, steps, err := p.transport(ctx, q, stage(0.4, 0.55))
 	if err != nil {
-		return table{}, err
+		return columns{}, err
 	}
 	on := newTable(t.patches(), len(sources)) // direct light on patches
 	for i, s := range sources {
 		if s.isSmooth() {
 			if err := p.skyOnPatches(ctx, t, s, &on, 3*i); err != nil {
-				return table{}, err
+				return columns{}, err
 			}
 		}
 	}
@@ -49,11 +48,11 @@ func (p *Prepared) indirectLight(ctx context.Context, sources []*Source, direct 
 		}
 	}, nil)
 	if err != nil {
-		return table{}, err
+		return columns{}, err
 	}
 	sent, err := t.solve(ctx, on, steps)
 	if err != nil {
-		return table{}, err
+		return columns{}, err
 	}
 	for i, s := range sources {
 		scale := float32(s.shape.BounceScale)
@@ -70,7 +69,11 @@ func (p *Prepared) indirectLight(ctx context.Context, sources []*Source, direct 
 		return p.gatherCoarse(ctx, t, sources, sent, on)
 	}
 	on = table{} // let go of before the large table is made
-	return p.gatherFine(ctx, t, sources, sent, q.Rays(), stage(0.55, 0.95))
+	fine, err := p.gatherFine(ctx, t, sources, sent, q.Rays(), stage(0.55, 0.95))
+	if err != nil {
+		return columns{}, err
+	}
+	return fine.byColumn(ctx)
 }
 
 // meanOnPatches puts the mean of a light on the texels of each patch into three
@@ -106,13 +109,10 @@ func (p *Prepared) skyOnPatches(ctx context.Context, t *transport, s *Source, on
 	return inParallel(ctx, t.patches(), 256, func(from, to int) {
 		for k := from; k < to; k++ {
 			var sum color.Linear
-			var rays [patchRays]geom.Vec3
+			rays, about := fanOf(patchRays, turns[k]), frameOf(t.normal[k])
 			for i, link := range t.links[k*patchRays : (k+1)*patchRays] {
 				if link == linkSky {
-					if rays[0] == (geom.Vec3{}) {
-						rays = t.patchDirections(k, turns[k])
-					}
-					sum = sum.Add(s.skyRadiance(rays[i]))
+					sum = sum.Add(s.skyRadiance(about.turn(&rays[i])))
 				}
 			}
 			row := on.row(k)[column : column+3]
@@ -128,7 +128,7 @@ const gatherSeed = 0x67617468
 // gatherFine sends each texel's own rays and reads what the patches they meet
 // send back, for every source at once.
 func (p *Prepared) gatherFine(ctx context.Context, t *transport, sources []*Source, sent table, rays int, report func(float64)) (table, error) {
-	out := newTable(len(p.Texels.List), len(sources))
+	out := p.texelTable(len(sources))
 	around := make([]surroundings, len(p.Texels.List))
 	var skies []int
 	for i, s := range sources {
@@ -137,29 +137,35 @@ func (p *Prepared) gatherFine(ctx context.Context, t *transport, sources []*Sour
 		}
 	}
 	err := inParallel(ctx, len(p.Texels.List), 256, func(from, to int) {
+		met := make([]uint32, 0, rays)           // patches of a texel's rays
+		open := make([]color.Linear, len(skies)) // what comes from each sky
 		for i := from; i < to; i++ {
 			texel := &p.Texels.List[i]
-			n := vec(texel.Normal)
-			u, v := geom.Axes(n)
-			turn := turn(gatherSeed, texel.Index)
+			about := frameOf(texel.Normal)
 			c := &p.Layout.Charts[p.Layout.ChartOf[texel.Surface]]
 			found, row := survey{u: c.U, v: c.V}, out.row(i)
-			for _, d := range fanOf(rays, turn) {
-				dir := turned(d, n, u, v)
+			met = met[:0]
+			fan := fanOf(rays, turn(gatherSeed, texel.Index))
+			for k := range fan {
+				dir := about.turn(&fan[k])
 				link, distance := p.gatherRay(t, texel, dir)
 				found.add(dir, distance)
 				if link < linkDark {
-					half.Add(row, sent.row(int(link)))
+					met = append(met, link)
 				} else if link == linkSky {
-					for _, s := range skies {
-						c := sources[s].skyRadiance(dir)
-						row[3*s] += float32(c[0] * math.Pi)
-						row[3*s+1] += float32(c[1] * math.Pi)
-						row[3*s+2] += float32(c[2] * math.Pi)
+					for k, s := range skies {
+						open[k] = open[k].Add(sources[s].skyRadiance(dir))
 					}
 				}
 			}
 			around[i] = found.done(c.Density)
+			half.SumRows(row, sent.v, met)
+			for k, s := range skies {
+				for c := range 3 {
+					row[3*s+c] += float32(open[k][c] * math.Pi)
+				}
+				open[k] = color.Linear{}
+			}
 			for c := range row {
 				row[c] /= float32(rays)
 			}
@@ -173,15 +179,17 @@ func (p *Prepared) gatherFine(ctx context.Context, t *transport, sources []*Sour
 
 // gatherCoarse reads the patches themselves, bilinearly: no more rays. on is the
 // direct light on them, of which smooth skies need their part.
-func (p *Prepared) gatherCoarse(ctx context.Context, t *transport, sources []*Source, sent, on table) (table, error) {
-	got := newTable(t.patches(), len(sources))
+func (p *Prepared) gatherCoarse(ctx context.Context, t *transport, sources []*Source, sent, on table) (columns, error) {
+	got := table{make([]float32, len(on.v)), on.columns}
 	err := inParallel(ctx, t.patches(), 1024, func(from, to int) {
 		for k := from; k < to; k++ {
 			row, own := got.row(k), on.row(k)
 			t.gathered(k, &sent, row)
 			for i, s := range sources {
 				if s.isSmooth() {
-					half.Add(row[3*i:3*i+3], own[3*i:3*i+3])
+					for c := 3 * i; c < 3*i+3; c++ {
+						row[c] += own[c]
+					}
 				}
 			}
 		}
@@ -190,21 +198,53 @@ func (p *Prepared) gatherCoarse(ctx context.Context, t *transport, sources []*So
 		err = p.patchField(t).smooth(ctx, got)
 	}
 	if err != nil {
-		return table{}, err
+		return columns{}, err
 	}
-	out := newTable(len(p.Texels.List), len(sources))
-	return out, inParallel(ctx, len(p.Texels.List), 512, func(from, to int) {
+	out := p.texelTable(len(sources))
+	err = inParallel(ctx, len(p.Texels.List), 512, func(from, to int) {
 		for i := from; i < to; i++ {
 			patches, weights := p.around(t, i)
-			row := out.row(i)
-			for k := range 4 {
-				w, v := weights[k], got.row(int(patches[k]))
-				for c := range row {
-					row[c] += w * v[c]
+			for k, patch := range patches {
+				half.AddTimes(out.row(i), got.row(int(patch)), weights[k])
+			}
+		}
+	}, nil)
+	if err != nil {
+		return columns{}, err
+	}
+	return out.byColumn(ctx)
+}
+
+// texelTable has a row for each lit texel, and for whole chunks of them.
+func (p *Prepared) texelTable(sources int) table { return newTable(len(p.bounds)*chunk, sources) }
+
+// columns is a table of texels turned about, a chunk at a time: what a source has
+// of a chunk lies together, as packing reads it.
+type columns struct {
+	v     []float32
+	count int
+}
+
+// byColumn turns a table about in its place.
+func (t *table) byColumn(ctx context.Context) (columns, error) {
+	size := chunk * t.columns
+	return columns{t.v, t.columns}, inParallel(ctx, len(t.v)/size, 64, func(from, to int) {
+		was := make([]float32, size)
+		for k := from; k < to; k++ {
+			now := t.v[k*size : (k+1)*size]
+			copy(was, now)
+			for i := range chunk {
+				for c, v := range was[i*t.columns : (i+1)*t.columns] {
+					now[c*chunk+i] = v
 				}
 			}
 		}
 	}, nil)
+}
+
+// of are the values of a column in a chunk.
+func (l *columns) of(chunkAt, column int) *[chunk]float32 {
+	return (*[chunk]float32)(l.v[(chunkAt*l.count+column)*chunk:])
 }
 
 // around is the four patches round a texel, and their bilinear weights.

@@ -14,21 +14,25 @@ import (
 type packer struct {
 	p     *Prepared
 	image *Image
-	from  [8]int32
-	isLit []bool // of each tile: whether it may hold light
-	lit   []bool // of each chart
+	isLit []bool       // of each tile: whether it may hold light
+	lit   []bool       // of each chart
+	steps [256][]int32 // to the texels that a fill of each mask reads
 }
 
 func newPacker(p *Prepared) *packer {
 	across := p.Layout.PageSize / TileSize
-	return &packer{p: p, image: NewImage(p.Layout.PageSize, p.Layout.Pages), isLit: make([]bool, across*across*p.Layout.Pages), lit: make([]bool, len(p.Layout.Charts))}
+	k := &packer{p: p, image: NewImage(p.Layout.PageSize, p.Layout.Pages), isLit: make([]bool, across*across*p.Layout.Pages), lit: make([]bool, len(p.Layout.Charts))}
+	for mask := range k.steps {
+		k.steps[mask] = p.Layout.From(lightmap.Fill{Mask: uint8(mask)}, nil)
+	}
+	return k
 }
 
 // layer packs the sum of a direct light and three columns of other light. The
 // exponent puts the brightest value just under 2^15, so that half-floats keep 11
 // bits over the widest span: the relative error is at most 2^-11 down to 2^-29 of
 // the brightest.
-func (k *packer) layer(key string, direct *light, other *table, column int) *Layer {
+func (k *packer) layer(key string, direct *light, other *columns, column int) *Layer {
 	var brightest float32
 	for ci := range k.p.Layout.Charts {
 		b := k.chart(ci, direct, other, column)
@@ -57,44 +61,60 @@ func (k *packer) layer(key string, direct *light, other *table, column int) *Lay
 }
 
 // chart writes one chart, where there is light on it, and gives the brightest.
-func (k *packer) chart(ci int, direct *light, other *table, column int) (brightest float32) {
-	texels, pix, last := k.p.Texels, k.image.Pix, int32(-1)
+func (k *packer) chart(ci int, direct *light, other *columns, column int) (brightest float32) {
+	texels, pix := k.p.Texels, k.image.Pix
 	end := texels.TexelsOf[ci+1]
-	for i := texels.TexelsOf[ci]; i < end; i++ {
-		if other.columns == 0 && direct.v[i/chunk] == nil {
-			i = min(i/chunk*chunk+chunk, end) - 1 // none of this chunk
-			continue
-		}
-		v := direct.at(i)
-		if other.columns > 0 {
-			row := other.row(i)[column : column+3]
-			v[0], v[1], v[2] = v[0]+row[0], v[1]+row[1], v[2]+row[2]
-		}
-		if v != [3]float32{} {
-			at := texels.List[i].Index
-			copy(pix[3*at:], v[:])
-			if at/TileSize != last { // the same row of the same tile
-				last = at / TileSize
-				k.mark(at)
-			}
-			brightest = max(brightest, v[0], v[1], v[2])
+	for i := texels.TexelsOf[ci]; i < end; i = i/chunk*chunk + chunk {
+		if other.count > 0 || direct.v[i/chunk] != nil {
+			brightest = max(brightest, k.run(i, min(i/chunk*chunk+chunk, end), direct, other, column))
 		}
 	}
 	if brightest == 0 {
 		return 0
 	}
+	last := int32(-1)
 	for i := texels.FillsOf[ci]; i < texels.FillsOf[ci+1]; i++ {
 		f := texels.Fill[i]
-		from := k.p.Layout.From(f, k.from[:0])
-		for c := range int32(3) {
-			var sum float32
-			for _, at := range from {
-				sum += pix[3*at+c]
-			}
-			if sum > 0 {
-				pix[3*f.Index+c] = sum / float32(len(from))
+		from := k.steps[f.Mask]
+		var sum [3]float32
+		for _, step := range from {
+			v := pix[3*(f.Index+step):][:3]
+			sum[0], sum[1], sum[2] = sum[0]+v[0], sum[1]+v[1], sum[2]+v[2]
+		}
+		if sum != [3]float32{} {
+			v, share := pix[3*f.Index:][:3], float32(len(from))
+			v[0], v[1], v[2] = sum[0]/share, sum[1]/share, sum[2]/share
+			if f.Index/TileSize != last {
+				last = f.Index / TileSize
 				k.mark(f.Index)
 			}
+		}
+	}
+	return brightest
+}
+
+// run writes some texels of one chunk.
+func (k *packer) run(from, to int, direct *light, other *columns, column int) (brightest float32) {
+	var bounced [3]*[chunk]float32
+	if other.count > 0 {
+		for c := range bounced {
+			bounced[c] = other.of(from/chunk, column+c)
+		}
+	}
+	last := int32(-1)
+	for i := from; i < to; i++ {
+		v := direct.at(i)
+		if other.count > 0 {
+			v[0], v[1], v[2] = v[0]+bounced[0][i%chunk], v[1]+bounced[1][i%chunk], v[2]+bounced[2][i%chunk]
+		}
+		if v != [3]float32{} {
+			at := k.p.Texels.List[i].Index
+			copy(k.image.Pix[3*at:], v[:])
+			if at/TileSize != last { // the same row of the same tile
+				last = at / TileSize
+				k.mark(at)
+			}
+			brightest = max(brightest, v[0], v[1], v[2])
 		}
 	}
 	return brightest

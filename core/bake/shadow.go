@@ -372,9 +372,24 @@ func fanOf(rays int, turn float64) []geom.Vec3 {
 	return readyFans[rays][int(turn/(2*math.Pi)*fans)%fans]
 }
 
-// turned is a direction of a fan about a normal.
-func turned(d, n, u, v geom.Vec3) geom.Vec3 {
-	return u.Mul(d[0]).Add(v.Mul(d[1])).Add(n.Mul(d[2]))
+// frame is a normal and two axes across it.
+type frame struct{ u, v, n geom.Vec3 }
+
+func frameOf(normal [3]float32) frame {
+	n := vec(normal)
+	u, v := geom.Axes(n)
+	return frame{u, v, n}
+}
+
+// turn is a direction of a fan about the normal. It is written out, as it is done
+// for every ray.
+func (f *frame) turn(d *geom.Vec3) geom.Vec3 {
+	x, y, z := d[0], d[1], d[2]
+	return geom.Vec3{
+		f.u[0]*x + f.v[0]*y + f.n[0]*z,
+		f.u[1]*x + f.v[1]*y + f.n[1]*z,
+		f.u[2]*x + f.v[2]*y + f.n[2]*z,
+	}
 }
 
 // cosineDirection spreads the unit square over the hemisphere about n, by the

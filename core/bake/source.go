@@ -276,6 +276,16 @@ func appendAmbient(all []Source, l *level.Level, s *sky.Sky) []Source {
 	return all
 }
 
+// zoneBoxes are where a zone's ambient may be; nil for everything else.
+func (s *shape) zoneBoxes() []level.Box {
+	for _, z := range s.Zones {
+		if z.ID == s.Zone {
+			return z.Boxes
+		}
+	}
+	return nil
+}
+
 // At are sources as they are at a time, in seconds: those that flicker weigh what
 // they then do.
 func At(sources []Source, seconds float64) []Source {

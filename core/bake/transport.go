@@ -24,7 +24,7 @@ import (
 const (
 	patchRays   = 32
 	patchTexels = 2    // along each side, where texels are finer than fineDensity
-	fineDensity = 4    // texels a metre
+	fineDensity = 2    // texels a metre
 	maxAlbedo   = 0.98 // what sends back all light would never come to an end
 )
 
@@ -86,7 +86,11 @@ func (p *Prepared) transport(ctx context.Context, q Quality, report func(share f
 	}
 	t := p.shared.transport
 	if p.shared.steps[q] == 0 {
-		p.shared.steps[q] = t.bounces(q.tolerance())
+		steps, err := t.bounces(ctx, q.tolerance())
+		if err != nil {
+			return nil, 0, err
+		}
+		p.shared.steps[q] = steps
 	}
 	return t, p.shared.steps[q], nil
 }
@@ -183,15 +187,16 @@ func (p *Prepared) link(t *transport, k int, members []int32) {
 	for c := range 3 {
 		t.albedo[k][c] = float32(math.Min(albedo[c], maxAlbedo))
 	}
-	rays := t.patchDirections(k, turn(linkSeed, first.Index))
+	rays, about := fanOf(patchRays, turn(linkSeed, first.Index)), frameOf(first.Normal)
 	ci := p.Layout.ChartOf[first.Surface]
 	c := &p.Layout.Charts[ci]
 	found := survey{u: c.U, v: c.V}
 	for i := range patchRays {
-		texel := &p.Texels.List[members[i%len(members)]]
-		target, distance := p.gatherRay(t, texel, rays[i])
+		texel := &p.Texels.List[members[(i+i/len(members))%len(members)]]
+		dir := about.turn(&rays[i])
+		target, distance := p.gatherRay(t, texel, dir)
 		t.links[k*patchRays+i] = target
-		found.add(rays[i], distance)
+		found.add(dir, distance)
 	}
 	t.around[k] = found.done(c.Density / float64(t.grids[ci].side))
 }
@@ -200,17 +205,6 @@ func (p *Prepared) link(t *transport, k int, members []int32) {
 const openM = 1000
 
 const linkSeed = 0x6c696e6b // any number; other uses have others
-
-// patchDirections are the rays of patch k. They can be made again, so that the
-// sky's share of the links needs no storing.
-func (t *transport) patchDirections(k int, turn float64) (rays [patchRays]geom.Vec3) {
-	n := vec(t.normal[k])
-	u, v := geom.Axes(n)
-	for i, d := range fanOf(patchRays, turn) {
-		rays[i] = turned(d, n, u, v)
-	}
-	return rays
-}
 
 // gatherRay finds which patch a ray from a texel meets, and how far it is.
 func (p *Prepared) gatherRay(t *transport, texel *lightmap.Texel, dir geom.Vec3) (uint32, float64) {
@@ -242,14 +236,16 @@ func (p *Prepared) albedoAt(t *lightmap.Texel) color.Linear {
 }
 
 // table is values on patches or texels for some sources side by side: three
-// float32 a source, so that a row holds what all of them have in one place.
+// float32 a source and room up to a multiple of eight, so that a row holds what
+// all of them have in one place.
 type table struct {
 	v       []float32
-	columns int // three for each source
+	columns int
 }
 
 func newTable(rows, sources int) table {
-	return table{make([]float32, rows*3*sources), 3 * sources}
+	columns := (3*sources + 7) &^ 7
+	return table{make([]float32, rows*columns), columns}
 }
 
 func (t *table) row(i int) []float32 { return t.v[i*t.columns : (i+1)*t.columns : (i+1)*t.columns] }
@@ -260,7 +256,7 @@ const maxBounces = 400
 // bounces is after how many bounces so little is left that the rest counts for
 // less than the tolerance, found by light that starts evenly everywhere. It does
 // not depend on any source, so sources may be solved together or apart.
-func (t *transport) bounces(tolerance float64) int {
+func (t *transport) bounces(ctx context.Context, tolerance float64) (int, error) {
 	n := t.patches()
 	left, next := make([]float32, n), make([]float32, n)
 	for k := range left {
@@ -268,42 +264,45 @@ func (t *transport) bounces(tolerance float64) int {
 	}
 	total := 0.0
 	for step := 1; step < maxBounces; step++ {
-		sum := 0.0
-		for k := range next {
-			var got float32
-			for _, link := range t.links[k*patchRays : (k+1)*patchRays] {
-				if link < linkDark {
-					got += left[link]
+		err := inParallel(ctx, n, 4096, func(from, to int) {
+			for k := from; k < to; k++ {
+				var got float32
+				for _, link := range t.links[k*patchRays : (k+1)*patchRays] {
+					if link < linkDark {
+						got += left[link]
+					}
 				}
+				a := &t.albedo[k]
+				next[k] = got / patchRays * max(a[0], a[1], a[2])
 			}
-			a := &t.albedo[k]
-			next[k] = got / patchRays * max(a[0], a[1], a[2])
-			sum += float64(next[k])
+		}, nil)
+		if err != nil {
+			return 0, err
+		}
+		sum := 0.0
+		for _, v := range next {
+			sum += float64(v)
 		}
 		left, next = next, left
 		if total += sum; sum <= tolerance*(total+float64(n)) {
-			return step
+			return step, nil
 		}
 	}
-	return maxBounces
+	return maxBounces, nil
 }
 
 // solve gives what each patch sends back of each source, in lux: the direct light
 // it gets and all that comes by other patches, times its albedo. direct is its
 // mean on each patch.
 func (t *transport) solve(ctx context.Context, direct table, bounces int) (table, error) {
-	sent, next := newTable(t.patches(), direct.columns/3), newTable(t.patches(), direct.columns/3)
-	for k := range t.patches() {
-		row, from := sent.row(k), direct.row(k)
-		for c := range row {
-			row[c] = from[c] * t.albedo[k][c%3]
-		}
-	}
-	for range bounces {
+	sent, next := table{make([]float32, len(direct.v)), direct.columns}, table{make([]float32, len(direct.v)), direct.columns}
+	for step := range bounces + 1 {
 		err := inParallel(ctx, t.patches(), 512, func(from, to int) {
 			for k := from; k < to; k++ {
 				row, d, albedo := next.row(k), direct.row(k), &t.albedo[k]
-				t.gathered(k, &sent, row)
+				if step > 0 {
+					t.gathered(k, &sent, row)
+				}
 				for c := 0; c+2 < len(row); c += 3 {
 					row[c] = (d[c] + row[c]) * albedo[0]
 					row[c+1] = (d[c+1] + row[c+1]) * albedo[1]
@@ -321,12 +320,14 @@ func (t *transport) solve(ctx context.Context, direct table, bounces int) (table
 
 // gathered puts the mean of what a patch's links send it into a row.
 func (t *transport) gathered(k int, sent *table, row []float32) {
-	clear(row)
+	var room [patchRays]uint32
+	lit := room[:0]
 	for _, link := range t.links[k*patchRays : (k+1)*patchRays] {
 		if link < linkDark {
-			half.Add(row, sent.row(int(link)))
+			lit = append(lit, link)
 		}
 	}
+	half.SumRows(row, sent.v, lit)
 	for c := range row {
 		row[c] *= 1.0 / patchRays
 	}

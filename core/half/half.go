@@ -1,10 +1,11 @@
 // Package half turns float32 into IEEE 754 half-floats and adds scaled runs of
-// them, and plain runs of float32: the inner loops of packing a layer, of a mix and
+// them, and runs of float32: the inner loops of packing a layer, of a mix and
 // of bounced light. Where the processor has F16C they are assembly
 // (kernel_amd64.s, which kernel/ generates), else Go; both round alike.
 package half
 
 import (
+	"slices"
 	"sync"
 
 	"github.com/x448/float16"
@@ -52,16 +53,40 @@ func addScaled(to []float32, from []uint16, weight [3]float32) {
 	}
 }
 
-// Add adds from to as many values of to.
-func Add(to, from []float32) {
+// AddTimes adds a weight times from to as many values of to. The length is a
+// multiple of eight.
+func AddTimes(to, from []float32, weight float32) {
 	from = from[:len(to)]
-	n := 0
-	if fast && len(to) >= 8 {
-		n = len(to) &^ 7
-		addAVX(&to[0], &from[0], int64(n/8))
+	if fast && len(to) > 0 && len(to)%8 == 0 {
+		addTimesAVX(&to[0], &from[0], int64(len(to)/8), weight)
+		return
 	}
-	for i := n; i < len(to) && i < len(from); i++ {
-		to[i] += from[i]
+	addTimes(to, from, weight)
+}
+
+func addTimes(to, from []float32, weight float32) {
+	for i, v := range from {
+		to[i] += float32(weight * v)
+	}
+}
+
+// SumRows writes the sum of some rows of a table, each as long as the sum. The
+// length is a multiple of eight.
+func SumRows(to, table []float32, rows []uint32) {
+	if fast && len(rows) > 0 && len(to) > 0 && len(to)%8 == 0 {
+		_ = table[len(to)*(int(slices.Max(rows))+1)-1]
+		sumRowsAVX(&to[0], &table[0], &rows[0], int64(len(rows)), int64(len(to)/8), int64(4*len(to)))
+		return
+	}
+	sumRows(to, table, rows)
+}
+
+func sumRows(to, table []float32, rows []uint32) {
+	clear(to)
+	for _, row := range rows {
+		for i, v := range table[int(row)*len(to) : (int(row)+1)*len(to)] {
+			to[i] += v
+		}
 	}
 }
 

@@ -14,4 +14,7 @@ func addScaledF16C(to *float32, from *uint16, weights *float32, steps int64)
 func encodeF16C(to *uint16, from *float32, scale float32, steps int64)
 
 //go:noescape
-func addAVX(to, from *float32, steps int64)
+func addTimesAVX(to, from *float32, steps int64, weight float32)
+
+//go:noescape
+func sumRowsAVX(to, table *float32, rows *uint32, count, steps, bytes int64)

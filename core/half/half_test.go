@@ -36,6 +36,19 @@ func TestKernelsAgreeWithGo(t *testing.T) {
 	AddScaled(x, a, w)
 	addScaled(y, a, w)
 	assert.Equal(t, y, x)
+	AddTimes(x, y, 0.7)
+	addTimes(y, y, 0.7)
+	assert.Equal(t, y, x)
+	for _, columns := range []int{8, 16, 40, 72} {
+		rows := []uint32{3, 0, 9, 9, 1}
+		a, b := make([]float32, columns), make([]float32, columns)
+		SumRows(a, x, rows)
+		sumRows(b, x, rows)
+		assert.Equal(t, b, a, "%d columns", columns)
+		SumRows(a, x, nil)
+		assert.Equal(t, make([]float32, columns), a, "no rows")
+	}
+	assert.Panics(t, func() { SumRows(make([]float32, 8), x[:80], []uint32{2, 10}) }, "no row 10")
 }
 
 // A half-float of a normal number is within 2^-11 of it.
@@ -55,21 +68,6 @@ func TestLengthsThatAreNone(t *testing.T) {
 	AddScaled(nil, nil, [3]float32{1, 1, 1})
 	Encode(nil, nil, 1)
 	assert.Panics(t, func() { AddScaled(make([]float32, 25), make([]uint16, 25), [3]float32{}) })
-}
-
-// Rows of any length are added to the bit as one by one, and nothing beyond them.
-func TestAddOfAnyLength(t *testing.T) {
-	for n := range 70 {
-		v, w := numbers(n+4), numbers(2*n + 9)[n+5:]
-		want := make([]float32, len(v))
-		copy(want, v)
-		for i := range n {
-			want[i] += w[i]
-		}
-		Add(v[:n], w)
-		require.Equal(t, want, v, "%d of them", n)
-	}
-	assert.Panics(t, func() { Add(make([]float32, 9), make([]float32, 8)) })
 }
 
 // Below and Above are the nearest half-floats on their side.

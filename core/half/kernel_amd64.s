@@ -51,20 +51,83 @@ encode:
 	VZEROUPPER
 	RET
 
-// func addAVX(to *byte, from *byte, steps int64)
+// func addTimesAVX(to *byte, from *byte, steps int64, weight float32)
 // Requires: AVX
-TEXT ·addAVX(SB), NOSPLIT, $0-24
-	MOVQ to+0(FP), AX
-	MOVQ from+8(FP), CX
-	MOVQ steps+16(FP), DX
+TEXT ·addTimesAVX(SB), NOSPLIT, $0-28
+	MOVQ         to+0(FP), AX
+	MOVQ         from+8(FP), CX
+	MOVQ         steps+16(FP), DX
+	VBROADCASTSS weight+24(FP), Y0
 
-sum:
-	VMOVUPS (AX), Y0
-	VADDPS  (CX), Y0, Y0
-	VMOVUPS Y0, (AX)
+times:
+	VMULPS  (CX), Y0, Y1
+	VADDPS  (AX), Y1, Y1
+	VMOVUPS Y1, (AX)
 	ADDQ    $0x20, CX
 	ADDQ    $0x20, AX
 	DECQ    DX
-	JNZ     sum
+	JNZ     times
+	VZEROUPPER
+	RET
+
+// func sumRowsAVX(to *byte, table *byte, rows *byte, count int64, steps int64, bytes int64)
+// Requires: AVX
+TEXT ·sumRowsAVX(SB), NOSPLIT, $0-48
+	MOVQ to+0(FP), AX
+	MOVQ table+8(FP), CX
+	MOVQ rows+16(FP), DX
+	MOVQ count+24(FP), BX
+	MOVQ steps+32(FP), SI
+	MOVQ bytes+40(FP), DI
+
+four:
+	CMPQ   SI, $0x04
+	JLT    four_done
+	VXORPS Y0, Y0, Y0
+	VXORPS Y1, Y1, Y1
+	VXORPS Y2, Y2, Y2
+	VXORPS Y3, Y3, Y3
+	XORQ   R8, R8
+
+four_row:
+	MOVL    (DX)(R8*4), R9
+	IMULQ   DI, R9
+	VADDPS  (CX)(R9*1), Y0, Y0
+	VADDPS  32(CX)(R9*1), Y1, Y1
+	VADDPS  64(CX)(R9*1), Y2, Y2
+	VADDPS  96(CX)(R9*1), Y3, Y3
+	INCQ    R8
+	CMPQ    R8, BX
+	JLT     four_row
+	VMOVUPS Y0, (AX)
+	VMOVUPS Y1, 32(AX)
+	VMOVUPS Y2, 64(AX)
+	VMOVUPS Y3, 96(AX)
+	ADDQ    $0x80, AX
+	ADDQ    $0x80, CX
+	SUBQ    $0x04, SI
+	JMP     four
+
+four_done:
+one:
+	CMPQ   SI, $0x01
+	JLT    one_done
+	VXORPS Y0, Y0, Y0
+	XORQ   R8, R8
+
+one_row:
+	MOVL    (DX)(R8*4), R9
+	IMULQ   DI, R9
+	VADDPS  (CX)(R9*1), Y0, Y0
+	INCQ    R8
+	CMPQ    R8, BX
+	JLT     one_row
+	VMOVUPS Y0, (AX)
+	ADDQ    $0x20, AX
+	ADDQ    $0x20, CX
+	SUBQ    $0x01, SI
+	JMP     one
+
+one_done:
 	VZEROUPPER
 	RET

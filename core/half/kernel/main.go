@@ -11,7 +11,8 @@ import (
 func main() {
 	addScaled()
 	encode()
-	add()
+	addTimes()
+	sumRows()
 	Generate()
 }
 
@@ -59,19 +60,62 @@ func encode() {
 	RET()
 }
 
-// add does to[i] += from[i], eight at a time.
-func add() {
-	TEXT("addAVX", NOSPLIT, "func(to, from *byte, steps int64)")
+// addTimes does to[i] += weight * from[i], eight at a time.
+func addTimes() {
+	TEXT("addTimesAVX", NOSPLIT, "func(to, from *byte, steps int64, weight float32)")
 	to, from, steps := Load(Param("to"), GP64()), Load(Param("from"), GP64()), Load(Param("steps"), GP64())
-	Label("sum")
+	weight := YMM()
+	VBROADCASTSS(NewParamAddr("weight", 24), weight)
+	Label("times")
 	v := YMM()
-	VMOVUPS(Mem{Base: to}, v)
-	VADDPS(Mem{Base: from}, v, v)
+	VMULPS(Mem{Base: from}, weight, v)
+	VADDPS(Mem{Base: to}, v, v)
 	VMOVUPS(v, Mem{Base: to})
 	ADDQ(Imm(32), from)
 	ADDQ(Imm(32), to)
 	DECQ(steps)
-	JNZ(LabelRef("sum"))
+	JNZ(LabelRef("times"))
+	VZEROUPPER()
+	RET()
+}
+
+// sumRows writes the sum of some rows of a table: steps columns of eight, each
+// summed in a register. bytes is the length of a row.
+func sumRows() {
+	TEXT("sumRowsAVX", NOSPLIT, "func(to, table, rows *byte, count, steps, bytes int64)")
+	to, table, rows := Load(Param("to"), GP64()), Load(Param("table"), GP64()), Load(Param("rows"), GP64())
+	count, steps, bytes := Load(Param("count"), GP64()), Load(Param("steps"), GP64()), Load(Param("bytes"), GP64())
+	for _, wide := range []int{4, 1} { // four columns together while there are as many
+		label := map[int]string{4: "four", 1: "one"}[wide]
+		Label(label)
+		CMPQ(steps, Imm(uint64(wide)))
+		JLT(LabelRef(label + "_done"))
+		sum := make([]VecVirtual, wide)
+		for i := range sum {
+			sum[i] = YMM()
+			VXORPS(sum[i], sum[i], sum[i])
+		}
+		at := GP64()
+		XORQ(at, at)
+		Label(label + "_row")
+		row := GP64()
+		MOVL(Mem{Base: rows, Index: at, Scale: 4}, row.As32())
+		IMULQ(bytes, row)
+		for i := range sum {
+			VADDPS(Mem{Base: table, Index: row, Scale: 1, Disp: 32 * i}, sum[i], sum[i])
+		}
+		INCQ(at)
+		CMPQ(at, count)
+		JLT(LabelRef(label + "_row"))
+		for i := range sum {
+			VMOVUPS(sum[i], Mem{Base: to, Disp: 32 * i})
+		}
+		ADDQ(Imm(uint64(32*wide)), to)
+		ADDQ(Imm(uint64(32*wide)), table)
+		SUBQ(Imm(uint64(wide)), steps)
+		JMP(LabelRef(label))
+		Label(label + "_done")
+	}
 	VZEROUPPER()
 	RET()
 }
