@@ -180,12 +180,19 @@ func (s *Source) whyNothing(r *receiver) string {
 // blockers looks toward the middle of the source first, then over all of it.
 func (p *Prepared) blockers(s *Source, r *receiver, a *arrival) []Blocker {
 	sh := &s.shape
-	targets := []geom.Vec3{sh.end(p.Scene, r.origin, a.toward, sh.entry(1, a.distance))}
+	across := 0.0 // past the whole level
+	if b := p.Scene.Bounds; !b.Empty() {
+		across = b.Max.Sub(b.Min).Len() + r.origin.Sub(b.Min).Len()
+	}
+	end := func(dir geom.Vec3, distance float64) geom.Vec3 {
+		return r.origin.Add(dir.Mul(math.Min(sh.free(r.origin, dir, distance), across)))
+	}
+	targets := []geom.Vec3{end(a.toward, sh.entry(1, a.distance))}
 	c := sh.coneTo(a, 0)
 	for i := range 64 {
 		dir, distance, weight := sh.toward(s, r, a, &c, i, 64, 0)
 		if weight > 0 {
-			targets = append(targets, sh.end(p.Scene, r.origin, dir, distance))
+			targets = append(targets, end(dir, distance))
 		}
 	}
 	for _, to := range targets {

@@ -88,7 +88,7 @@ func (s *shape) sample(src *Source, sc *scene.Scene, r *receiver, a *arrival, bl
 			continue
 		}
 		through += weight
-		if blind || !sc.Blocked(r.origin, s.end(sc, r.origin, dir, distance)) {
+		if blind || !sc.BlockedAlong(r.origin, dir, s.free(r.origin, dir, distance)) {
 			seen += weight
 		}
 	}
@@ -123,10 +123,10 @@ func (s *shape) toward(src *Source, r *receiver, a *arrival, c *cone, i, samples
 	return dir, s.entry(cos, a.distance), dir.Dot(r.normal)
 }
 
-// cone is the directions that a round source fills, with axes across it.
+// cone is the directions that a round source fills, about its middle.
 type cone struct {
-	axis, u, v geom.Vec3
-	cosMax     float64
+	frame
+	cosMax float64
 }
 
 // coneTo is the cone of a ball or of a disc in the sky, its axes turned by an
@@ -149,7 +149,7 @@ func (s *shape) coneTo(a *arrival, turn float64) cone {
 func newCone(axis geom.Vec3, cosMax, turn float64) cone {
 	u, v := geom.Axes(axis)
 	sin, cos := math.Sincos(turn)
-	return cone{axis, u.Mul(cos).Add(v.Mul(sin)), v.Mul(cos).Sub(u.Mul(sin)), cosMax}
+	return cone{frame{u.Mul(cos).Add(v.Mul(sin)), v.Mul(cos).Sub(u.Mul(sin)), axis}, cosMax}
 }
 
 const golden = 2.399963229728653 // radians
@@ -173,7 +173,7 @@ func (c *cone) direction(i, n int) (dir geom.Vec3, cos float64) {
 	} else {
 		sinA, cosA = math.Sincos(float64(i) * golden)
 	}
-	return c.axis.Mul(cos).Add(c.u.Mul(sin * cosA)).Add(c.v.Mul(sin * sinA)), cos
+	return c.turn(&geom.Vec3{sin * cosA, sin * sinA, cos}), cos
 }
 
 // entry is how far a ray goes to the skin of the ball, for a ray whose angle to
@@ -186,15 +186,12 @@ func (s *shape) entry(cos, distance float64) float64 {
 	return distance*cos - math.Sqrt(math.Max(0, under))
 }
 
-// end is the far end of a shadow ray: short of the source by the near distance,
-// or past the whole level for parallel light; at its rectangle for a box light.
-func (s *shape) end(sc *scene.Scene, p, dir geom.Vec3, distance float64) geom.Vec3 {
+// free is how far a shadow ray must get: short of the source by the near distance;
+// to its rectangle for a box light; without end for parallel light.
+func (s *shape) free(p, dir geom.Vec3, distance float64) float64 {
 	switch s.Kind {
 	case level.Directional:
-		if sc.Bounds.Empty() {
-			return p
-		}
-		distance = sc.Bounds.Max.Sub(sc.Bounds.Min).Len() + p.Sub(sc.Bounds.Min).Len()
+		return math.Inf(1)
 	case level.BoxLight:
 		distance = s.Position.Sub(p).Dot(s.Aim)/dir.Dot(s.Aim) - s.Shadows.NearM
 	case level.Rect:
@@ -202,7 +199,7 @@ func (s *shape) end(sc *scene.Scene, p, dir geom.Vec3, distance float64) geom.Ve
 	default:
 		distance -= math.Max(s.Shadows.NearM-s.RadiusM, 0)
 	}
-	return p.Add(dir.Mul(math.Max(distance, 0)))
+	return math.Max(distance, 0)
 }
 
 // emissiveLight sums the polygons of a shining material: each by Lambert's
@@ -249,7 +246,7 @@ func (p *polygon) visible(sc *scene.Scene, r *receiver, samples int, turn float6
 		all += weight
 		ray := at.Sub(r.origin)
 		d := math.Max(ray.Len(), 1e-6)
-		if !sc.Blocked(r.origin, r.origin.Add(ray.Mul(math.Max(0, d-scene.OffsetM)/d))) {
+		if !sc.BlockedAlong(r.origin, ray.Mul(1/d), math.Max(0, d-scene.OffsetM)) {
 			seen += weight
 		}
 	}
@@ -279,7 +276,7 @@ func (s *Source) skyLight(sc *scene.Scene, r *receiver, samples int, turn float6
 			dir = cosineDirection(r.normal, u, v, a, b)
 		}
 		above++
-		if !sc.Blocked(r.origin, outside(sc, r.origin, dir)) {
+		if !sc.BlockedAlong(r.origin, dir, math.Inf(1)) {
 			open++
 			sum = sum.Add(s.skyRadiance(dir).Scale(weight))
 		}
@@ -299,14 +296,6 @@ func (s *Source) skyRadiance(dir geom.Vec3) color.Linear {
 		return color.White
 	}
 	return color.Linear{}
-}
-
-// outside is a point of a ray that is past the whole level.
-func outside(sc *scene.Scene, p, dir geom.Vec3) geom.Vec3 {
-	if sc.Bounds.Empty() {
-		return p
-	}
-	return p.Add(dir.Mul(sc.Bounds.Max.Sub(sc.Bounds.Min).Len() + p.Sub(sc.Bounds.Min).Len()))
 }
 
 // pair is point i of n of a Hammersley set over the unit square, shifted about

@@ -24,7 +24,7 @@ import (
 const (
 	patchRays   = 32
 	patchTexels = 2    // along each side, where texels are finer than fineDensity
-	fineDensity = 2    // texels a metre
+	fineDensity = 4    // texels a metre
 	maxAlbedo   = 0.98 // what sends back all light would never come to an end
 )
 

@@ -231,8 +231,15 @@ const OffsetM = 0.002
 
 // Blocked tells whether anything that casts shadows lies between two points. The
 // ray goes from the lit point to the light.
-func (s *Scene) Blocked(from, to geom.Vec3) bool {
-	ray := segment(from, to)
+func (s *Scene) Blocked(from, to geom.Vec3) bool { return s.blocked(segment(from, to)) }
+
+// BlockedAlong is Blocked from a point along a direction for a length, which may
+// be infinite.
+func (s *Scene) BlockedAlong(from, dir geom.Vec3, length float64) bool {
+	return s.blocked(trace.Ray{Origin: f32(from), Dir: f32(dir), Max: float32(length)})
+}
+
+func (s *Scene) blocked(ray trace.Ray) bool {
 	if s.shadow.Occluded(ray) {
 		return true
 	}
