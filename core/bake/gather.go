@@ -42,15 +42,14 @@ func (p *Prepared) indirectLight(ctx context.Context, sources []*Source, direct 
 			}
 		}
 	}
-	err = inParallel(ctx, len(sources), 1, func(i, _ int) {
-		if bounced[i] && !sources[i].isSmooth() {
-			p.meanOnPatches(t, &direct[i], &on, 3*i)
-		}
-	}, nil)
-	if err != nil {
+	lit := make([]bool, len(sources))
+	for i, s := range sources {
+		lit[i] = bounced[i] && !s.isSmooth()
+	}
+	if err := p.meanOnPatches(ctx, t, direct, lit, &on); err != nil {
 		return columns{}, err
 	}
-	sent, err := t.solve(ctx, on, steps)
+	sent, spare, err := t.solve(ctx, on, steps)
 	if err != nil {
 		return columns{}, err
 	}
@@ -66,9 +65,9 @@ func (p *Prepared) indirectLight(ctx context.Context, sources []*Source, direct 
 		}
 	}
 	if q == Draft {
-		return p.gatherCoarse(ctx, t, sources, sent, on)
+		return p.gatherCoarse(ctx, t, sources, sent, on, spare)
 	}
-	on = table{} // let go of before the large table is made
+	on, spare = table{}, table{} // let go of before the large table is made
 	fine, err := p.gatherFine(ctx, t, sources, sent, q.Rays(), stage(0.55, 0.95))
 	if err != nil {
 		return columns{}, err
@@ -76,40 +75,50 @@ func (p *Prepared) indirectLight(ctx context.Context, sources []*Source, direct 
 	return fine.byColumn(ctx)
 }
 
-// meanOnPatches puts the mean of a light on the texels of each patch into three
-// columns of a table.
-func (p *Prepared) meanOnPatches(t *transport, l *light, on *table, column int) {
-	counts := make([]float32, t.patches())
-	for i := range p.Texels.List {
-		k := t.patchOf[i]
-		v := l.at(i)
-		row := on.row(int(k))[column : column+3]
-		for c := range row {
-			row[c] += v[c]
-		}
-		counts[k]++
-	}
-	for k, n := range counts {
-		if n > 1 {
-			row := on.row(k)[column : column+3]
-			for c := range row {
-				row[c] /= n
+// meanOnPatches puts the mean of some lights on the texels of each patch into a
+// table: all of them together, while a patch's row is at hand.
+func (p *Prepared) meanOnPatches(ctx context.Context, t *transport, lights []light, which []bool, on *table) error {
+	return inParallel(ctx, len(t.grids), 1, func(ci, _ int) {
+		g, end := &t.grids[ci], p.Texels.TexelsOf[ci+1]
+		counts := make([]float32, g.width*g.height)
+		for from := p.Texels.TexelsOf[ci]; from < end; from = from/chunk*chunk + chunk {
+			to := min(from/chunk*chunk+chunk, end)
+			for s := range lights {
+				if !which[s] || lights[s].v[from/chunk] == nil {
+					continue
+				}
+				for i := from; i < to; i++ {
+					v, row := lights[s].at(i), on.row(int(t.patchOf[i]))[3*s:][:3]
+					row[0], row[1], row[2] = row[0]+v[0], row[1]+v[1], row[2]+v[2]
+				}
+			}
+			for i := from; i < to; i++ {
+				counts[int(t.patchOf[i])-g.first]++
 			}
 		}
-	}
+		for k, n := range counts {
+			if n > 1 {
+				row := on.row(g.first + k)
+				for s := range lights {
+					for c := 3 * s; which[s] && c < 3*s+3; c++ {
+						row[c] /= n
+					}
+				}
+			}
+		}
+	}, nil)
 }
 
 // skyOnPatches puts a smooth sky's light on each patch, by the rays of the links,
 // into three columns of a table.
 func (p *Prepared) skyOnPatches(ctx context.Context, t *transport, s *Source, on *table, column int) error {
-	turns := make([]float64, t.patches())
-	for i := len(t.patchOf) - 1; i >= 0; i-- { // the first texel of a patch comes last
-		turns[t.patchOf[i]] = turn(linkSeed, p.Texels.List[i].Index)
-	}
 	return inParallel(ctx, t.patches(), 256, func(from, to int) {
 		for k := from; k < to; k++ {
+			if t.first[k] < 0 {
+				continue
+			}
 			var sum color.Linear
-			rays, about := fanOf(patchRays, turns[k]), frameOf(t.normal[k])
+			rays, about := raysOf(&p.Texels.List[t.first[k]])
 			for i, link := range t.links[k*patchRays : (k+1)*patchRays] {
 				if link == linkSky {
 					sum = sum.Add(s.skyRadiance(about.turn(&rays[i])))
@@ -178,9 +187,8 @@ func (p *Prepared) gatherFine(ctx context.Context, t *transport, sources []*Sour
 }
 
 // gatherCoarse reads the patches themselves, bilinearly: no more rays. on is the
-// direct light on them, of which smooth skies need their part.
-func (p *Prepared) gatherCoarse(ctx context.Context, t *transport, sources []*Source, sent, on table) (columns, error) {
-	got := table{make([]float32, len(on.v)), on.columns}
+// direct light on them, of which smooth skies need their part; got is for any use.
+func (p *Prepared) gatherCoarse(ctx context.Context, t *transport, sources []*Source, sent, on, got table) (columns, error) {
 	err := inParallel(ctx, t.patches(), 1024, func(from, to int) {
 		for k := from; k < to; k++ {
 			row, own := got.row(k), on.row(k)

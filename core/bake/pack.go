@@ -109,7 +109,8 @@ func (k *packer) run(from, to int, direct *light, other *columns, column int) (b
 		}
 		if v != [3]float32{} {
 			at := k.p.Texels.List[i].Index
-			copy(k.image.Pix[3*at:], v[:])
+			pix := k.image.Pix[3*at:][:3]
+			pix[0], pix[1], pix[2] = v[0], v[1], v[2]
 			if at/TileSize != last { // the same row of the same tile
 				last = at / TileSize
 				k.mark(at)

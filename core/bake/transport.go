@@ -15,7 +15,7 @@ import (
 )
 
 // How light goes from surface to surface. Texels are gathered into patches of
-// patchTexels a side; each patch sends patchRays rays over its hemisphere, by
+// patchTexels a side or more; each patch sends patchRays rays over its hemisphere, by
 // the cosine, and keeps which patch each meets. That table, the links, does not
 // depend on any source: the bounces of every source are sums over it, to
 // convergence, without another ray (Goral et al., "Modeling the interaction of
@@ -23,9 +23,10 @@ import (
 
 const (
 	patchRays   = 32
-	patchTexels = 2    // along each side, where texels are finer than fineDensity
-	fineDensity = 4    // texels a metre
-	maxAlbedo   = 0.98 // what sends back all light would never come to an end
+	patchTexels = 2     // along each side at least, where texels are finer than fineDensity
+	fineDensity = 4     // texels a metre
+	patchM      = 0.125 // a patch need not be smaller
+	maxAlbedo   = 0.98  // what sends back all light would never come to an end
 )
 
 // A link is a patch, or one of these.
@@ -39,7 +40,7 @@ type transport struct {
 	patchOf []int32 // of each lit texel
 	links   []uint32
 	albedo  [][3]float32   // of each patch, for what it sends back
-	normal  [][3]float32   // of each patch's rays
+	first   []int32        // lit texel of each patch, or -1: its rays go about that one's normal
 	around  []surroundings // of each patch
 	grids   []grid         // of each chart
 }
@@ -102,7 +103,7 @@ func (p *Prepared) newTransport(ctx context.Context, report func(share float64))
 		c := &p.Layout.Charts[i]
 		side := 1
 		if c.Density >= fineDensity {
-			side = patchTexels
+			side = max(patchTexels, int(math.Round(c.Density*patchM)))
 		}
 		w, h := c.Width-2*lightmap.PaddingTexels, c.Height-2*lightmap.PaddingTexels
 		t.grids[i] = grid{first: count, side: side, width: (w + side - 1) / side, height: (h + side - 1) / side}
@@ -122,10 +123,12 @@ func (p *Prepared) newTransport(ctx context.Context, report func(share float64))
 		t.grids[i].standIn(members)
 	}
 	t.links = make([]uint32, count*patchRays)
-	t.albedo, t.normal, t.around = make([][3]float32, count), make([][3]float32, count), make([]surroundings, count)
+	t.albedo, t.first, t.around = make([][3]float32, count), make([]int32, count), make([]surroundings, count)
 	err := inParallel(ctx, count, 128, func(from, to int) {
 		for k := from; k < to; k++ {
+			t.first[k] = -1
 			if len(members[k]) > 0 {
+				t.first[k] = members[k][0]
 				p.link(t, k, members[k])
 			}
 		}
@@ -174,7 +177,6 @@ func (g *grid) standIn(members [][]int32) {
 // link sends a patch's rays, from each of its texels in turn.
 func (p *Prepared) link(t *transport, k int, members []int32) {
 	first := &p.Texels.List[members[0]]
-	t.normal[k] = first.Normal
 	surface := &p.Scene.Surfaces[first.Surface]
 	albedo := surface.Albedo
 	if surface.Image != nil {
@@ -187,7 +189,7 @@ func (p *Prepared) link(t *transport, k int, members []int32) {
 	for c := range 3 {
 		t.albedo[k][c] = float32(math.Min(albedo[c], maxAlbedo))
 	}
-	rays, about := fanOf(patchRays, turn(linkSeed, first.Index)), frameOf(first.Normal)
+	rays, about := raysOf(first)
 	ci := p.Layout.ChartOf[first.Surface]
 	c := &p.Layout.Charts[ci]
 	found := survey{u: c.U, v: c.V}
@@ -205,6 +207,12 @@ func (p *Prepared) link(t *transport, k int, members []int32) {
 const openM = 1000
 
 const linkSeed = 0x6c696e6b // any number; other uses have others
+
+// raysOf are the rays of a patch by its first texel, and what they are about. They
+// can be made again, so that the sky's share of the links needs no storing.
+func raysOf(first *lightmap.Texel) ([]geom.Vec3, frame) {
+	return fanOf(patchRays, turn(linkSeed, first.Index)), frameOf(first.Normal)
+}
 
 // gatherRay finds which patch a ray from a texel meets, and how far it is.
 func (p *Prepared) gatherRay(t *transport, texel *lightmap.Texel, dir geom.Vec3) (uint32, float64) {
@@ -293,8 +301,8 @@ func (t *transport) bounces(ctx context.Context, tolerance float64) (int, error)
 
 // solve gives what each patch sends back of each source, in lux: the direct light
 // it gets and all that comes by other patches, times its albedo. direct is its
-// mean on each patch.
-func (t *transport) solve(ctx context.Context, direct table, bounces int) (table, error) {
+// mean on each patch. The second table is for any use.
+func (t *transport) solve(ctx context.Context, direct table, bounces int) (sent, spare table, err error) {
 	sent, next := table{make([]float32, len(direct.v)), direct.columns}, table{make([]float32, len(direct.v)), direct.columns}
 	for step := range bounces + 1 {
 		err := inParallel(ctx, t.patches(), 512, func(from, to int) {
@@ -311,11 +319,11 @@ func (t *transport) solve(ctx context.Context, direct table, bounces int) (table
 			}
 		}, nil)
 		if err != nil {
-			return table{}, err
+			return table{}, table{}, err
 		}
 		sent, next = next, sent
 	}
-	return sent, nil
+	return sent, next, nil
 }
 
 // gathered puts the mean of what a patch's links send it into a row.
