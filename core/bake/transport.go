@@ -193,8 +193,16 @@ func (p *Prepared) link(t *transport, k int, members []int32) {
 	ci := p.Layout.ChartOf[first.Surface]
 	c := &p.Layout.Charts[ci]
 	found := survey{u: c.U, v: c.V}
+	at, round := 0, 0
 	for i := range patchRays {
-		texel := &p.Texels.List[members[(i+i/len(members))%len(members)]]
+		texel := &p.Texels.List[members[at]]
+		at, round = at+1, round+1
+		if round == len(members) {
+			at, round = at+1, 0 // so that a texel does not get every n-th ray
+		}
+		for at >= len(members) {
+			at -= len(members)
+		}
 		dir := about.turn(&rays[i])
 		target, distance := p.gatherRay(t, texel, dir)
 		t.links[k*patchRays+i] = target
