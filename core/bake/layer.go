@@ -8,14 +8,13 @@ import (
 	"errors"
 	"fmt"
 	"math"
-	"runtime"
-	"sync"
 
 	"github.com/klauspost/compress/zstd"
 
 	"grotta/core/color"
 	"grotta/core/half"
 	"grotta/core/lightmap"
+	"grotta/core/parallel"
 )
 
 // Image is a lightmap in memory: pages of linear Rec. 709 lux, three float32 a
@@ -77,45 +76,53 @@ type Tile struct {
 }
 
 // AddTo adds the layer, times a weight for each channel, to an image of the
-// same pages. It is the whole of a mix: no rays.
-func (l *Layer) AddTo(m *Image, weight color.Linear) { l.addTo(m, weight, 0, 1) }
-
-// addTo adds every step-th band of tiles from the first on, so that bands can be
-// added at the same time.
-func (l *Layer) addTo(m *Image, weight color.Linear, first, step int) {
-	if weight == (color.Linear{}) {
-		return
-	}
-	scale := math.Ldexp(1, l.Exponent)
-	w := [3]float32{float32(weight[0] * scale), float32(weight[1] * scale), float32(weight[2] * scale)}
+// same pages.
+func (l *Layer) AddTo(m *Image, weight color.Linear) {
+	w := l.scaled(weight)
 	for i := range l.Tiles {
-		t := &l.Tiles[i]
-		if int(t.Y)%step != first {
-			continue
-		}
-		for y := range TileSize {
-			at := 3 * ((int(t.Page)*m.PageSize+int(t.Y)*TileSize+y)*m.PageSize + int(t.X)*TileSize)
-			half.AddScaled(m.Pix[at:at+3*TileSize], t.Half[y*3*TileSize:(y+1)*3*TileSize], w)
-		}
+		l.Tiles[i].addTo(m, w)
 	}
 }
 
-// Mix is the weighted sum of layers: the lightmap that is shown. Sources and
-// layers go in pairs; a nil layer is one that is not baked yet.
+// scaled is a weight of the layer's values as they are stored.
+func (l *Layer) scaled(weight color.Linear) [3]float32 {
+	scale := math.Ldexp(1, l.Exponent)
+	return [3]float32{float32(weight[0] * scale), float32(weight[1] * scale), float32(weight[2] * scale)}
+}
+
+func (t *Tile) addTo(m *Image, w [3]float32) {
+	at := ((int(t.Page)*m.PageSize+int(t.Y)*TileSize)*m.PageSize + int(t.X)*TileSize) * 3
+	half.AddScaled(m.Pix[at:], 3*m.PageSize, t.Half, 3*TileSize, w)
+}
+
+// Mix is the weighted sum of layers: the lightmap that is shown, without a ray.
+// Sources and layers go in pairs; a nil layer is one that is not baked yet. It
+// goes a square of the pages at a time, so that the sum stays near the processor
+// while all layers are added to it.
 func Mix(pageSize, pages int, sources []Source, layers []*Layer) *Image {
-	m := NewImage(pageSize, pages)
-	bands := runtime.GOMAXPROCS(0)
-	var group sync.WaitGroup
-	for band := range bands {
-		group.Go(func() {
-			for i, l := range layers {
-				if l != nil {
-					l.addTo(m, sources[i].Weight, band, bands)
-				}
-			}
-		})
+	type part struct {
+		tile   *Tile
+		weight [3]float32
 	}
-	group.Wait()
+	across := pageSize / TileSize
+	squares := make([][]part, pages*across*across)
+	for i, l := range layers {
+		if l == nil || sources[i].Weight == (color.Linear{}) {
+			continue
+		}
+		w := l.scaled(sources[i].Weight)
+		for k := range l.Tiles {
+			t := &l.Tiles[k]
+			at := (int(t.Page)*across+int(t.Y))*across + int(t.X)
+			squares[at] = append(squares[at], part{t, w})
+		}
+	}
+	m := NewImage(pageSize, pages)
+	parallel.All(len(squares), func(i int) {
+		for _, p := range squares[i] {
+			p.tile.addTo(m, p.weight)
+		}
+	})
 	return m
 }
 

@@ -171,7 +171,7 @@ func (r *Reach) Carry(layer *Layer, key string) *Layer {
 		old[nameOf(r.was, c)] = c
 	}
 	from := NewImage(layer.PageSize, layer.Pages)
-	layer.addTo(from, color.White, 0, 1)
+	layer.AddTo(from, color.White)
 	to := NewImage(r.now.Layout.PageSize, r.now.Layout.Pages)
 	for i := range r.now.Layout.Charts {
 		c := &r.now.Layout.Charts[i]

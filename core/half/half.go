@@ -23,33 +23,36 @@ var values = sync.OnceValue(func() *[1 << 16]float32 {
 	return &t
 })
 
-// AddScaled adds from, of red, green and blue in turn, times a weight for each,
-// to as many values of to. The length is a multiple of Group.
-func AddScaled(to []float32, from []uint16, weight [3]float32) {
-	to = to[:len(from)]
-	if len(from) == 0 || len(from)%Group != 0 {
-		if len(from) != 0 {
-			panic("half: the length is no multiple of Group")
-		}
+// AddScaled adds rows of red, green and blue in turn, times a weight for each, to
+// rows of to that begin stride apart. The width of a row is a multiple of Group;
+// from holds whole rows.
+func AddScaled(to []float32, stride int, from []uint16, width int, weight [3]float32) {
+	if width <= 0 || width%Group != 0 || len(from)%width != 0 || stride < width {
+		panic("half: rows are of whole groups, and lie apart")
+	}
+	rows := len(from) / width
+	if rows == 0 {
 		return
 	}
+	to = to[:(rows-1)*stride+width]
 	if fast {
 		var w [Group]float32
 		for i := range w {
 			w[i] = weight[i%3]
 		}
-		addScaledF16C(&to[0], &from[0], &w[0], int64(len(from)/Group))
+		addScaledF16C(&to[0], &from[0], &w[0], int64(rows), int64(width/Group), int64(4*(stride-width)))
 		return
 	}
-	addScaled(to, from, weight)
+	addScaled(to, stride, from, width, weight)
 }
 
-func addScaled(to []float32, from []uint16, weight [3]float32) {
+func addScaled(to []float32, stride int, from []uint16, width int, weight [3]float32) {
 	value := values()
-	for k := 0; k+2 < len(from) && k+2 < len(to); k += 3 {
-		to[k] += float32(weight[0] * value[from[k]])
-		to[k+1] += float32(weight[1] * value[from[k+1]])
-		to[k+2] += float32(weight[2] * value[from[k+2]])
+	for at := 0; at < len(from); at += width {
+		row := to[at/width*stride:][:width]
+		for k, v := range from[at : at+width] {
+			row[k] += float32(weight[k%3] * value[v])
+		}
 	}
 }
 

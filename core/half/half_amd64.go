@@ -8,7 +8,7 @@ import "golang.org/x/sys/cpu"
 var fast = cpu.X86.HasAVX2
 
 //go:noescape
-func addScaledF16C(to *float32, from *uint16, weights *float32, steps int64)
+func addScaledF16C(to *float32, from *uint16, weights *float32, rows, steps, skip int64)
 
 //go:noescape
 func encodeF16C(to *uint16, from *float32, scale float32, steps int64)

@@ -31,11 +31,13 @@ func TestKernelsAgreeWithGo(t *testing.T) {
 	Encode(a, v, 0.37)
 	encode(b, v, 0.37)
 	require.Equal(t, b, a)
-	x, y := numbers(len(v)), numbers(len(v))
+	x, y := numbers(2*len(v)), numbers(2*len(v))
 	w := [3]float32{0.3, 7.1, 1e-4}
-	AddScaled(x, a, w)
-	addScaled(y, a, w)
-	assert.Equal(t, y, x)
+	for _, stride := range []int{48, 56, 96} {
+		AddScaled(x, stride, a, 48, w)
+		addScaled(y, stride, a, 48, w)
+		require.Equal(t, y, x, "rows of 48, %d apart", stride)
+	}
 	AddTimes(x, y, 0.7)
 	addTimes(y, y, 0.7)
 	assert.Equal(t, y, x)
@@ -56,7 +58,7 @@ func TestRoundingBound(t *testing.T) {
 	v := numbers(24 * 500)
 	packed, back := make([]uint16, len(v)), make([]float32, len(v))
 	Encode(packed, v, 1)
-	AddScaled(back, packed, [3]float32{1, 1, 1})
+	AddScaled(back, 24, packed, 24, [3]float32{1, 1, 1})
 	for i, x := range v {
 		if x > 6.2e-5 && x < 65504 {
 			require.InEpsilon(t, x, back[i], 1.0/2048+1e-9)
@@ -65,9 +67,10 @@ func TestRoundingBound(t *testing.T) {
 }
 
 func TestLengthsThatAreNone(t *testing.T) {
-	AddScaled(nil, nil, [3]float32{1, 1, 1})
+	AddScaled(nil, 24, nil, 24, [3]float32{1, 1, 1})
 	Encode(nil, nil, 1)
-	assert.Panics(t, func() { AddScaled(make([]float32, 25), make([]uint16, 25), [3]float32{}) })
+	assert.Panics(t, func() { AddScaled(make([]float32, 25), 25, make([]uint16, 25), 25, [3]float32{}) })
+	assert.Panics(t, func() { AddScaled(make([]float32, 71), 48, make([]uint16, 48), 24, [3]float32{}) }, "the second row does not fit")
 }
 
 // Below and Above are the nearest half-floats on their side.

@@ -2,16 +2,21 @@
 
 #include "textflag.h"
 
-// func addScaledF16C(to *byte, from *byte, weights *byte, steps int64)
+// func addScaledF16C(to *byte, from *byte, weights *byte, rows int64, steps int64, skip int64)
 // Requires: AVX, F16C
-TEXT ·addScaledF16C(SB), NOSPLIT, $0-32
+TEXT ·addScaledF16C(SB), NOSPLIT, $0-48
 	MOVQ    to+0(FP), AX
 	MOVQ    from+8(FP), CX
-	MOVQ    steps+24(FP), DX
+	MOVQ    rows+24(FP), DX
 	MOVQ    weights+16(FP), BX
+	MOVQ    steps+32(FP), SI
+	MOVQ    skip+40(FP), DI
 	VMOVUPS (BX), Y0
 	VMOVUPS 32(BX), Y1
 	VMOVUPS 64(BX), Y2
+
+row:
+	MOVQ SI, BX
 
 add:
 	VCVTPH2PS (CX), Y3
@@ -28,8 +33,11 @@ add:
 	VMOVUPS   Y3, 64(AX)
 	ADDQ      $0x30, CX
 	ADDQ      $0x60, AX
-	DECQ      DX
+	DECQ      BX
 	JNZ       add
+	ADDQ      DI, AX
+	DECQ      DX
+	JNZ       row
 	VZEROUPPER
 	RET
 

@@ -16,16 +16,20 @@ func main() {
 	Generate()
 }
 
-// addScaled does to[i] += weights[i mod 24] * from[i], 24 at a time.
+// addScaled does to[i] += weights[i mod 24] * from[i], 24 at a time, for rows of
+// so many steps; between the rows of to some bytes are passed over.
 func addScaled() {
-	TEXT("addScaledF16C", NOSPLIT, "func(to, from, weights *byte, steps int64)")
-	to, from, steps := Load(Param("to"), GP64()), Load(Param("from"), GP64()), Load(Param("steps"), GP64())
-	weights := Load(Param("weights"), GP64())
+	TEXT("addScaledF16C", NOSPLIT, "func(to, from, weights *byte, rows, steps, skip int64)")
+	to, from, rows := Load(Param("to"), GP64()), Load(Param("from"), GP64()), Load(Param("rows"), GP64())
+	weights, steps, skip := Load(Param("weights"), GP64()), Load(Param("steps"), GP64()), Load(Param("skip"), GP64())
 	var w [3]VecVirtual
 	for i := range w {
 		w[i] = YMM()
 		VMOVUPS(Mem{Base: weights, Disp: 32 * i}, w[i])
 	}
+	left := GP64()
+	Label("row")
+	MOVQ(steps, left)
 	Label("add")
 	for i := range w {
 		v := YMM()
@@ -36,8 +40,11 @@ func addScaled() {
 	}
 	ADDQ(Imm(48), from)
 	ADDQ(Imm(96), to)
-	DECQ(steps)
+	DECQ(left)
 	JNZ(LabelRef("add"))
+	ADDQ(skip, to)
+	DECQ(rows)
+	JNZ(LabelRef("row"))
 	VZEROUPPER()
 	RET()
 }
