@@ -17,6 +17,7 @@ import (
 	"grotta/core/bake"
 	"grotta/core/color"
 	"grotta/core/level"
+	"grotta/core/trace"
 	"grotta/demo"
 )
 
@@ -103,7 +104,7 @@ func BenchmarkMix(b *testing.B) {
 	})
 }
 
-// Rays as a bake sends them, texel by texel over a floor strewn with balls, and
+// Rays as a bake sends them, over a floor strewn with balls, and
 // the same rays in no order: 300 thousand triangles.
 func BenchmarkOrder(b *testing.B) {
 	l := plane()
@@ -115,12 +116,12 @@ func BenchmarkOrder(b *testing.B) {
 		l.Meshes = append(l.Meshes, m)
 	}
 	p := prepare(b, l)
-	rays := p.GatherRays(p.Texels.List, bake.Good)
+	scene, rays := trace.New(p.Scene.Triangles), p.GatherRays(bake.Good)
 	run := func(name string) {
 		b.Run(name, func(b *testing.B) {
 			i := 0
 			for b.Loop() {
-				p.Scene.Meet(rays[i])
+				scene.Closest(rays[i])
 				if i++; i == len(rays) {
 					i = 0
 				}
@@ -280,10 +281,9 @@ func BenchmarkTriangleMemory(b *testing.B) {
 	}
 }
 
-// ball is a mesh of n by 2n quads that casts shadows and takes no light.
+// ball is a mesh of n by 2n quads.
 func ball(n int, radius float64) *level.Mesh {
 	m := level.Default[level.Mesh]()
-	m.Surface.ReceivesLight = false
 	for i := range n + 1 {
 		for j := range 2 * n {
 			sin, cos := math.Sincos(math.Pi * float64(i) / float64(n))

@@ -1,7 +1,10 @@
 package bake
 
 import (
+	"slices"
+
 	"grotta/core/color"
+	"grotta/core/geom"
 	"grotta/core/lightmap"
 	"grotta/core/trace"
 )
@@ -22,15 +25,11 @@ func (p *Prepared) UnmixedIrradiance(t *lightmap.Texel, q Quality) color.Linear 
 	return sum
 }
 
-// GatherRays are the rays that some texels send for bounces and sky, in the order
+// GatherRays are the rays that all texels send for bounces and sky, in the order
 // in which they are sent.
-func (p *Prepared) GatherRays(texels []lightmap.Texel, q Quality) (rays []trace.Ray) {
-	for i := range texels {
-		t := &texels[i]
-		about, fan := frameOf(t.Normal), fanOf(q.Rays(), turn(gatherSeed, t.Index))
-		for k := range fan {
-			rays = append(rays, rayAlong(t, about.turn(&fan[k])))
-		}
+func (p *Prepared) GatherRays(q Quality) (rays []trace.Ray) {
+	for texels := range slices.Chunk(p.Texels.List, block) {
+		eachRay(texels, q.Rays(), func(i int, dir geom.Vec3) { rays = append(rays, rayAlong(&texels[i], dir)) })
 	}
 	return rays
 }

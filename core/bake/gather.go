@@ -5,6 +5,7 @@ import (
 	"math"
 
 	"grotta/core/color"
+	"grotta/core/geom"
 	"grotta/core/half"
 	"grotta/core/lightmap"
 )
@@ -145,35 +146,35 @@ func (p *Prepared) gatherFine(ctx context.Context, t *transport, sources []*Sour
 			skies = append(skies, i)
 		}
 	}
-	err := inParallel(ctx, len(p.Texels.List), 256, func(from, to int) {
-		met := make([]uint32, 0, rays)           // patches of a texel's rays
-		open := make([]color.Linear, len(skies)) // what comes from each sky
-		for i := from; i < to; i++ {
-			texel := &p.Texels.List[i]
-			about := frameOf(texel.Normal)
-			c := &p.Layout.Charts[p.Layout.ChartOf[texel.Surface]]
-			found, row := survey{u: c.U, v: c.V}, out.row(i)
-			met = met[:0]
-			fan := fanOf(rays, turn(gatherSeed, texel.Index))
-			for k := range fan {
-				dir := about.turn(&fan[k])
-				link, distance := p.gatherRay(t, texel, dir)
-				found.add(dir, distance)
-				if link < linkDark {
-					met = append(met, link)
-				} else if link == linkSky {
-					for k, s := range skies {
-						open[k] = open[k].Add(sources[s].skyRadiance(dir))
-					}
+	err := inParallel(ctx, len(p.Texels.List), block, func(from, to int) {
+		texels := p.Texels.List[from:to]
+		var found [block]survey
+		met := make([][]uint32, len(texels))                 // patches of a texel's rays
+		open := make([]color.Linear, len(texels)*len(skies)) // what comes to it from each sky
+		for i := range texels {
+			c := &p.Layout.Charts[p.Layout.ChartOf[texels[i].Surface]]
+			found[i], met[i] = survey{u: c.U, v: c.V}, make([]uint32, 0, rays)
+		}
+		eachRay(texels, rays, func(i int, dir geom.Vec3) {
+			link, distance := p.gatherRay(t, &texels[i], dir)
+			found[i].add(dir, distance)
+			if link < linkDark {
+				met[i] = append(met[i], link)
+			} else if link == linkSky {
+				for k, s := range skies {
+					sum := &open[i*len(skies)+k]
+					*sum = sum.Add(sources[s].skyRadiance(dir))
 				}
 			}
-			around[i] = found.done(c.Density)
-			half.SumRows(row, sent.v, met)
+		})
+		for i := range texels {
+			row := out.row(from + i)
+			around[from+i] = found[i].done(p.Layout.Charts[p.Layout.ChartOf[texels[i].Surface]].Density)
+			half.SumRows(row, sent.v, met[i])
 			for k, s := range skies {
 				for c := range 3 {
-					row[3*s+c] += float32(open[k][c] * math.Pi)
+					row[3*s+c] += float32(open[i*len(skies)+k][c] * math.Pi)
 				}
-				open[k] = color.Linear{}
 			}
 			for c := range row {
 				row[c] /= float32(rays)
@@ -184,6 +185,31 @@ func (p *Prepared) gatherFine(ctx context.Context, t *transport, sources []*Sour
 		return out, err
 	}
 	return out, p.texelField(around).smooth(ctx, out)
+}
+
+// block is how many texels send their rays together, and sectors are parts of a fan
+// whose rays run alike.
+const (
+	block   = 16
+	sectors = 16
+)
+
+// eachRay calls visit for every ray of a block of texels over their hemispheres,
+// texel by texel in a sector before the next one: rays that follow each other are
+// near and run alike, which is traced faster.
+func eachRay(texels []lightmap.Texel, rays int, visit func(i int, dir geom.Vec3)) {
+	var about [block]frame
+	var fan [block][]geom.Vec3
+	for i := range texels {
+		about[i], fan[i] = frameOf(texels[i].Normal), fanOf(rays, turn(gatherSeed, texels[i].Index))
+	}
+	for sector := range sectors {
+		for i := range texels {
+			for k := sector * rays / sectors; k < (sector+1)*rays/sectors; k++ {
+				visit(i, about[i].turn(&fan[i][k]))
+			}
+		}
+	}
 }
 
 // gatherCoarse reads the patches themselves, bilinearly: no more rays. on is the
