@@ -3,6 +3,7 @@ package bake
 import (
 	"context"
 	"math"
+	"math/bits"
 
 	"grotta/core/color"
 	"grotta/core/geom"
@@ -115,15 +116,13 @@ func (p *Prepared) meanOnPatches(ctx context.Context, t *transport, lights []lig
 func (p *Prepared) skyOnPatches(ctx context.Context, t *transport, s *Source, on *table, column int) error {
 	return inParallel(ctx, t.patches(), 256, func(from, to int) {
 		for k := from; k < to; k++ {
-			if t.first[k] < 0 {
+			if t.sky[k] == 0 {
 				continue
 			}
 			var sum color.Linear
 			rays, about := raysOf(&p.Texels.List[t.first[k]])
-			for i, link := range t.links[k*patchRays : (k+1)*patchRays] {
-				if link == linkSky {
-					sum = sum.Add(s.skyRadiance(about.turn(&rays[i])))
-				}
+			for left := t.sky[k]; left != 0; left &= left - 1 {
+				sum = sum.Add(s.skyRadiance(about.turn(&rays[bits.TrailingZeros32(left)])))
 			}
 			row := on.row(k)[column : column+3]
 			for c := range row {

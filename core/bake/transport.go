@@ -3,6 +3,7 @@ package bake
 import (
 	"context"
 	"math"
+	"slices"
 	"sync"
 
 	"grotta/core/color"
@@ -29,7 +30,7 @@ const (
 	maxAlbedo   = 0.98  // what sends back all light would never come to an end
 )
 
-// A link is a patch, or one of these.
+// What a ray meets is a patch, or one of these.
 const (
 	linkSky  = math.MaxUint32     // the ray leaves the level
 	linkDark = math.MaxUint32 - 1 // it meets what sends nothing back
@@ -37,8 +38,10 @@ const (
 
 // transport is the links of a level, and which texel is in which patch.
 type transport struct {
-	patchOf []int32 // of each lit texel
-	links   []uint32
+	patchOf []int32        // of each lit texel
+	links   []uint32       // the patches that each patch's rays meet, patch after patch
+	linksOf []uint32       // where each patch's begin, and the end: one more than patches
+	sky     []uint32       // of each patch: the rays that leave the level, a bit for each
 	albedo  [][3]float32   // of each patch, for what it sends back
 	first   []int32        // lit texel of each patch, or -1: its rays go about that one's normal
 	around  []surroundings // of each patch
@@ -122,19 +125,32 @@ func (p *Prepared) newTransport(ctx context.Context, report func(share float64))
 	for i := range t.grids {
 		t.grids[i].standIn(members)
 	}
-	t.links = make([]uint32, count*patchRays)
+	t.linksOf, t.sky = make([]uint32, count+1), make([]uint32, count)
 	t.albedo, t.first, t.around = make([][3]float32, count), make([]int32, count), make([]surroundings, count)
-	err := inParallel(ctx, count, 128, func(from, to int) {
+	const step = 128
+	parts := make([][]uint32, (count+step-1)/step)
+	err := inParallel(ctx, count, step, func(from, to int) {
+		part := make([]uint32, 0, step*patchRays/2)
 		for k := from; k < to; k++ {
+			before := len(part)
 			t.first[k] = -1
 			if len(members[k]) > 0 {
 				t.first[k] = members[k][0]
-				p.link(t, k, members[k])
+				part = p.link(t, k, members[k], part)
 			}
+			t.linksOf[k+1] = uint32(len(part) - before)
 		}
+		parts[from/step] = part
 	}, report)
+	for k := range count {
+		t.linksOf[k+1] += t.linksOf[k]
+	}
+	t.links = slices.Concat(parts...)
 	return t, err
 }
+
+// of are the patches that a patch's rays meet.
+func (t *transport) of(k int) []uint32 { return t.links[t.linksOf[k]:t.linksOf[k+1]] }
 
 // standIn finds for each patch without a lit texel the nearest that has one.
 func (g *grid) standIn(members [][]int32) {
@@ -174,8 +190,9 @@ func (g *grid) standIn(members [][]int32) {
 	g.stands = stands
 }
 
-// link sends a patch's rays, from each of its texels in turn.
-func (p *Prepared) link(t *transport, k int, members []int32) {
+// link sends a patch's rays, from each of its texels in turn, and adds the patches
+// that they meet to a list.
+func (p *Prepared) link(t *transport, k int, members []int32, links []uint32) []uint32 {
 	first := &p.Texels.List[members[0]]
 	surface := &p.Scene.Surfaces[first.Surface]
 	albedo := surface.Albedo
@@ -205,10 +222,15 @@ func (p *Prepared) link(t *transport, k int, members []int32) {
 		}
 		dir := about.turn(&rays[i])
 		target, distance := p.gatherRay(t, texel, dir)
-		t.links[k*patchRays+i] = target
+		if target == linkSky {
+			t.sky[k] |= 1 << i
+		} else if target != linkDark {
+			links = append(links, target)
+		}
 		found.add(dir, distance)
 	}
 	t.around[k] = found.done(c.Density / float64(t.grids[ci].side))
+	return links
 }
 
 // openM is how far a ray counts to go that leaves the level.
@@ -283,10 +305,8 @@ func (t *transport) bounces(ctx context.Context, tolerance float64) (int, error)
 		err := inParallel(ctx, n, 4096, func(from, to int) {
 			for k := from; k < to; k++ {
 				var got float32
-				for _, link := range t.links[k*patchRays : (k+1)*patchRays] {
-					if link < linkDark {
-						got += left[link]
-					}
+				for _, link := range t.of(k) {
+					got += left[link]
 				}
 				a := &t.albedo[k]
 				next[k] = got / patchRays * max(a[0], a[1], a[2])
@@ -336,14 +356,7 @@ func (t *transport) solve(ctx context.Context, direct table, bounces int) (sent,
 
 // gathered puts the mean of what a patch's links send it into a row.
 func (t *transport) gathered(k int, sent *table, row []float32) {
-	var room [patchRays]uint32
-	lit := room[:0]
-	for _, link := range t.links[k*patchRays : (k+1)*patchRays] {
-		if link < linkDark {
-			lit = append(lit, link)
-		}
-	}
-	half.SumRows(row, sent.v, lit)
+	half.SumRows(row, sent.v, t.of(k))
 	for c := range row {
 		row[c] *= 1.0 / patchRays
 	}
