@@ -212,8 +212,8 @@ func setFields(from any, fields map[string]any, fresh any) (map[string]any, erro
 	}
 	old := map[string]any{}
 	for _, path := range slices.Sorted(maps.Keys(fields)) {
-		if err := checkName(reflect.TypeOf(from), strings.Split(path, "."), fields[path], "/fields"); err != nil {
-			return nil, err
+		if err := strayName(reflect.TypeOf(from), path, fields[path]); err != nil {
+			return nil, prefixed(err, "/fields")
 		}
 		had, err := setPath(tree, path, fields[path])
 		if err != nil {
@@ -231,49 +231,6 @@ func setFields(from any, fields map[string]any, fresh any) (map[string]any, erro
 		}
 	}
 	return old, nil
-}
-
-// checkName refuses a field that no type has, be it of the path or within an object
-// that is set, so that a slip of the pen is no edit that does nothing.
-func checkName(t reflect.Type, names []string, value any, at string) error {
-	for t.Kind() == reflect.Pointer {
-		t = t.Elem()
-	}
-	if t.Kind() != reflect.Struct {
-		return nil // its own decoding says what is wrong
-	}
-	if len(names) == 0 {
-		inner, _ := value.(map[string]any)
-		for _, name := range slices.Sorted(maps.Keys(inner)) {
-			if err := checkName(t, []string{name}, inner[name], at); err != nil {
-				return err
-			}
-		}
-		return nil
-	}
-	at += "/" + names[0]
-	field, ok := fieldNamed(t, names[0])
-	if _, keeps := t.FieldByName("Extra"); !ok && keeps {
-		return nil // it would be kept; what is new among that is refused later
-	}
-	if !ok {
-		return invalidf(at, "is no field here; it has %s", strings.Join(fieldNames(t), ", "))
-	}
-	return checkName(field.Type, names[1:], value, at)
-}
-
-func fieldNamed(t reflect.Type, name string) (reflect.StructField, bool) {
-	for i := range t.NumField() {
-		f := t.Field(i)
-		if f.Anonymous {
-			if inner, ok := fieldNamed(f.Type, name); ok {
-				return inner, true
-			}
-		} else if f.IsExported() && f.Name != "Extra" && fieldPath(f) == "/"+name {
-			return f, true
-		}
-	}
-	return reflect.StructField{}, false
 }
 
 func setPath(tree map[string]any, path string, value any) (old any, err error) {
@@ -299,26 +256,14 @@ func setPath(tree map[string]any, path string, value any) (old any, err error) {
 	return old, nil
 }
 
-func fieldNames(t reflect.Type) []string {
-	var names []string
-	for i := range t.NumField() {
-		f := t.Field(i)
-		switch {
-		case f.Anonymous:
-			names = append(names, fieldNames(f.Type)...)
-		case f.Name != "Extra" && f.Name != "ID":
-			names = append(names, strings.TrimPrefix(fieldPath(f), "/"))
-		}
-	}
-	return names
-}
-
 func fromTree(tree map[string]any, into any) error {
 	text, err := json.Marshal(tree)
 	if err != nil {
 		return invalidf("", "cannot be written as JSON: %v", err)
 	}
-	err = Decode(text, into)
+	if err = Decode(text, into); err == nil {
+		err = strays(text, reflect.TypeOf(into))
+	}
 	if bad, ok := err.(*Invalid); ok {
 		for i := range bad.Faults { // the byte is of a text that nobody sent
 			bad.Faults[i].Message, _, _ = strings.Cut(bad.Faults[i].Message, " (byte ")

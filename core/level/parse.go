@@ -11,7 +11,8 @@ import (
 )
 
 // Parse reads a document and validates it. Fields that are left out take their
-// defaults; unknown fields are kept and come back as warnings, each a path.
+// defaults; unknown fields of an entity or of the level are kept and come back as
+// warnings, each a path, and those deeper within are refused.
 // The error is an *Invalid, which names every fault found.
 func Parse(text []byte) (*Level, []string, error) {
 	if len(text) > MaxBytes {
@@ -22,6 +23,9 @@ func Parse(text []byte) (*Level, []string, error) {
 	}
 	l := New("")
 	if err := Decode(text, l); err != nil {
+		return nil, nil, err
+	}
+	if err := strays(text, reflect.TypeOf(l)); err != nil {
 		return nil, nil, err
 	}
 	if err := l.Validate(); err != nil {

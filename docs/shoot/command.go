@@ -79,13 +79,25 @@ func byCommand(browser context.Context, server, dir string) error {
 				return fmt.Errorf("grotta %s: %w\n%s", strings.Join(args, " "), err, out)
 			}
 			shown := strings.ReplaceAll(strings.Join(args, " "), dir+"/", "")
-			fmt.Fprintf(&text, "<b>$ grotta %s</b>\n%s\n", html.EscapeString(shown), html.EscapeString(strings.ReplaceAll(out, dir+"/", "")))
+			fmt.Fprintf(&text, "<b>$ grotta %s</b>\n%s\n", html.EscapeString(shown), html.EscapeString(head(strings.ReplaceAll(out, dir+"/", ""))))
 		}
 		if err := take(browser, []picture{{s.name, []chromedp.Action{chromedp.Navigate(terminal(text.String()))}}}); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// mostLines is how many lines of one command's output a picture has room for.
+const mostLines = 18
+
+// head cuts a long output and says so.
+func head(out string) string {
+	lines := strings.SplitAfter(out, "\n")
+	if len(lines) <= mostLines {
+		return out
+	}
+	return strings.Join(lines[:mostLines-2], "") + fmt.Sprintf("(and %d more lines)\n", len(lines)-mostLines+1)
 }
 
 func terminal(text string) string {
