@@ -194,7 +194,17 @@ func (p *Prepared) Bake(ctx context.Context, sources []*Source, q Quality, progr
 	if err != nil {
 		return nil, err
 	}
-	other, err := p.indirectLight(ctx, sources, direct, q, stage)
+	var others []*Source // those with bounces, or of the sky
+	var own []light
+	column := make([]int, len(sources)) // of each source among them, or -1
+	for i, s := range sources {
+		column[i] = -1
+		if s.isSmooth() || p.bounces(s) {
+			column[i] = 3 * len(others)
+			others, own = append(others, s), append(own, direct[i])
+		}
+	}
+	indirect, err := p.indirectLight(ctx, others, own, q, stage)
 	if err != nil {
 		return nil, err
 	}
@@ -204,7 +214,11 @@ func (p *Prepared) Bake(ctx context.Context, sources []*Source, q Quality, progr
 		if !ok {
 			k = newPacker(p)
 		}
-		layers[i], direct[i] = k.layer(p.Key(sources[i], q), &direct[i], &other, 3*i), light{}
+		other := &indirect
+		if column[i] < 0 {
+			other = &columns{}
+		}
+		layers[i], direct[i] = k.layer(p.Key(sources[i], q), &direct[i], other, column[i]), light{}
 		p.shared.packers.Put(k)
 	}, stage(0.95, 1))
 }

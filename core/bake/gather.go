@@ -19,17 +19,14 @@ func (s *Source) isSmooth() bool {
 
 // bounces tells whether surfaces send the source's light on. Ambient stands for
 // light that has been about already.
-func (s *Source) bounces() bool { return s.shape.Kind != AmbientKind && s.shape.BounceScale > 0 }
+func (p *Prepared) bounces(s *Source) bool {
+	return p.Scene.Level.Lightmap.Bounces && s.shape.Kind != AmbientKind && s.shape.BounceScale > 0
+}
 
-// indirectLight is what comes to each lit texel by bounces, and from smooth skies:
-// by column for each chunk of texels. It is empty where there is neither.
+// indirectLight is what comes to each lit texel by bounces, and from smooth skies,
+// of sources that have either: by column for each chunk of texels.
 func (p *Prepared) indirectLight(ctx context.Context, sources []*Source, direct []light, q Quality, stage func(from, to float64) func(float64)) (columns, error) {
-	bounced, needed := make([]bool, len(sources)), false
-	for i, s := range sources {
-		bounced[i] = p.Scene.Level.Lightmap.Bounces && s.bounces()
-		needed = needed || s.isSmooth() || bounced[i]
-	}
-	if !needed || len(p.Texels.List) == 0 {
+	if len(sources) == 0 || len(p.Texels.List) == 0 {
 		return columns{}, nil
 	}
 	t, steps, err := p.transport(ctx, q, stage(0.4, 0.55))
@@ -37,6 +34,9 @@ func (p *Prepared) indirectLight(ctx context.Context, sources []*Source, direct 
 		return columns{}, err
 	}
 	on := newTable(t.patches(), len(sources)) // direct light on patches
+	if err := p.meanOnPatches(ctx, t, direct, &on); err != nil {
+		return columns{}, err
+	}
 	for i, s := range sources {
 		if s.isSmooth() {
 			if err := p.skyOnPatches(ctx, t, s, &on, 3*i); err != nil {
@@ -44,20 +44,13 @@ func (p *Prepared) indirectLight(ctx context.Context, sources []*Source, direct 
 			}
 		}
 	}
-	lit := make([]bool, len(sources))
-	for i, s := range sources {
-		lit[i] = bounced[i] && !s.isSmooth()
-	}
-	if err := p.meanOnPatches(ctx, t, direct, lit, &on); err != nil {
-		return columns{}, err
-	}
 	sent, spare, err := t.solve(ctx, on, steps)
 	if err != nil {
 		return columns{}, err
 	}
 	for i, s := range sources {
 		scale := float32(s.shape.BounceScale)
-		if !bounced[i] {
+		if !p.bounces(s) {
 			scale = 0
 		}
 		for at := 3 * i; scale != 1 && at < len(sent.v); at += sent.columns {
@@ -77,16 +70,16 @@ func (p *Prepared) indirectLight(ctx context.Context, sources []*Source, direct 
 	return fine.byColumn(ctx)
 }
 
-// meanOnPatches puts the mean of some lights on the texels of each patch into a
+// meanOnPatches puts the mean of lights on the texels of each patch into an empty
 // table: all of them together, while a patch's row is at hand.
-func (p *Prepared) meanOnPatches(ctx context.Context, t *transport, lights []light, which []bool, on *table) error {
+func (p *Prepared) meanOnPatches(ctx context.Context, t *transport, lights []light, on *table) error {
 	return inParallel(ctx, len(t.grids), 1, func(ci, _ int) {
 		g, end := &t.grids[ci], p.Texels.TexelsOf[ci+1]
 		counts := make([]float32, g.width*g.height)
 		for from := p.Texels.TexelsOf[ci]; from < end; from = from/chunk*chunk + chunk {
 			to := min(from/chunk*chunk+chunk, end)
 			for s := range lights {
-				if !which[s] || lights[s].v[from/chunk] == nil {
+				if lights[s].v[from/chunk] == nil {
 					continue
 				}
 				for i := from; i < to; i++ {
@@ -101,10 +94,8 @@ func (p *Prepared) meanOnPatches(ctx context.Context, t *transport, lights []lig
 		for k, n := range counts {
 			if n > 1 {
 				row := on.row(g.first + k)
-				for s := range lights {
-					for c := 3 * s; which[s] && c < 3*s+3; c++ {
-						row[c] /= n
-					}
+				for c := range row {
+					row[c] /= n
 				}
 			}
 		}

@@ -24,14 +24,14 @@ const (
 // 1986; Arvo and Kirk, 1990). The same place always gives the same light.
 func (p *Prepared) bouncedAt(r *receiver, paths int) []color.Linear {
 	sum := make([]color.Linear, len(p.Sources))
-	if !p.Scene.Level.Lightmap.Bounces {
-		return sum
-	}
 	var lit []int
 	for i := range p.Sources {
-		if s := &p.Sources[i]; s.bounces() && s.Weight != (color.Linear{}) {
+		if s := &p.Sources[i]; p.bounces(s) && s.Weight != (color.Linear{}) {
 			lit = append(lit, i)
 		}
+	}
+	if len(lit) == 0 {
+		return sum
 	}
 	parts := make([][]color.Linear, (paths+pathChunk-1)/pathChunk)
 	// Without a context of its own it cannot fail: a point takes milliseconds.

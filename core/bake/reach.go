@@ -124,7 +124,7 @@ func (p *Prepared) lightAt(s *Source, layer *Image, at spot, turn float64) float
 	if !s.isSmooth() {
 		sum, _ = s.direct(p.Scene, &r, Draft.Samples(), turn)
 	}
-	bounced := p.Scene.Level.Lightmap.Bounces && s.bounces()
+	bounced := p.bounces(s)
 	if !bounced && !s.isSmooth() {
 		return max(sum[0], sum[1], sum[2])
 	}
