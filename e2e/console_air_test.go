@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"fmt"
 	"image"
 	"strings"
 	"testing"
@@ -82,6 +83,27 @@ func TestAirAndLookInTheBrowser(t *testing.T) {
 	p.do(chromedp.WaitVisible(`[data-testid=difference]`), chromedp.WaitVisible(`img[alt="Before"]`))
 	p.click("Leave the comparison")
 	p.do(chromedp.WaitNotPresent(`section[aria-label="Comparison"]`))
+}
+
+// Pictures of viewpoints follow the layers that arrive, without an edit.
+func TestShotsFollowTheLayersInTheBrowser(t *testing.T) {
+	maren, l, g := room(t)
+	p := open(t, g)
+	p.signIn("maren")
+	p.do(chromedp.Navigate(g.URL+"/levels/"+l.ID), chromedp.WaitVisible("[data-testid=view]"))
+	p.click("Shots")
+	const brightness = `(() => {
+		const shot = document.querySelector('img[alt^="Shot: "]');
+		if (!shot || !shot.complete || !shot.naturalWidth) return -1;
+		const c = document.createElement("canvas").getContext("2d");
+		c.drawImage(shot, 0, 0, 40, 25);
+		return c.getImageData(0, 0, 40, 25).data.reduce((sum, v, i) => sum + (i % 4 < 3 ? v : 0), 0) / 3000;
+	})()`
+	var before float64
+	p.do(chromedp.Poll(brightness+" >= 0", nil), chromedp.Evaluate(brightness, &before))
+	_, err := harness.BakeAndWait(ctx, maren, l.ID, "draft")
+	require.NoError(t, err)
+	p.do(chromedp.Poll(fmt.Sprintf("%s > %g", brightness, before+10), nil))
 }
 
 // tab opens a sheet of the level's values.

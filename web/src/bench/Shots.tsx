@@ -1,17 +1,25 @@
 import { useEffect, useState } from "react";
-import { useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { X } from "lucide-react";
 import { api, take, takeShot, type Document, type Schemas, type Variant } from "../api/client";
-import { useShotsDone } from "./data";
+import { useLightmap, useShotsDone } from "./data";
 import { bench, useBench } from "./store";
 
 // Finished pictures from every viewpoint, and how one differs from another state
 // of the level.
 
+/** The layers that light a level now: other ones, another picture. */
+function useLight(id: string, revision: number) {
+  return useLightmap(id, revision).data?.sources.map((s) => s.layer);
+}
+
 /** A shot that is let go of when nobody shows it any more. */
 function useShot(id: string, revision: number, body: Schemas["NewShot"], watch?: string) {
+  const light = useLight(id, revision);
   const shot = useQuery({
-    queryKey: ["shot", id, revision, body],
+    queryKey: ["shot", id, revision, light, body],
+    enabled: light !== undefined,
+    placeholderData: keepPreviousData,
     queryFn: ({ signal }) => takeShot(id, { ...body, watch }, signal),
     staleTime: Infinity,
     gcTime: 0,
@@ -102,8 +110,11 @@ function Compared({ doc, viewpoint, before, at, setAt, difference, setDifference
   const done = useShotsDone(watches);
   const now = useShot(id, revision, size, watches[0]);
   const then = useShot(id, revision, { ...size, ...before }, watches[1]);
+  const light = useLight(id, revision);
   const numbers = useQuery({
-    queryKey: ["comparison", id, revision, viewpoint, before],
+    queryKey: ["comparison", id, revision, light, viewpoint, before],
+    enabled: light !== undefined,
+    placeholderData: keepPreviousData,
     queryFn: () => take(api.POST("/api/v1/levels/{id}/comparisons", { params: { path: { id } }, body: { a: before, b: {}, form: "difference", viewpoint, width: 480, height: 300 } })),
     retry: false,
     gcTime: 0,
