@@ -104,8 +104,8 @@ func BenchmarkMix(b *testing.B) {
 	})
 }
 
-// Rays as a bake sends them, over a floor strewn with balls, and
-// the same rays in no order: 300 thousand triangles.
+// Rays as a bake sends them, over a floor strewn with balls, and the same rays in
+// no order: 300 thousand triangles.
 func BenchmarkOrder(b *testing.B) {
 	l := plane()
 	r := rand.New(rand.NewPCG(7, 8))
@@ -243,7 +243,8 @@ func BenchmarkMemory(b *testing.B) {
 		for _, l := range layers {
 			held += l.MemoryBytes()
 		}
-		b.ReportMetric((float64(max(peak.Load(), packing.Load()-uint64(held))-before))/float64(len(p.Texels.List)), "bytes/texel")
+		most := max(float64(peak.Load()), float64(packing.Load())-float64(held)) - float64(before)
+		b.ReportMetric(most/float64(len(p.Texels.List)), "bytes/texel")
 		b.ReportMetric(float64(len(p.Texels.List)), "texels")
 	}
 }

@@ -184,6 +184,7 @@ func TestClosedMeshDoesNotLeak(t *testing.T) {
 func TestOddGeometryIsSurvived(t *testing.T) {
 	nan := float32(math.NaN())
 	same := Triangle{Vec{1, 1, 1}, Vec{1, 1, 1}, Vec{1, 1, 1}}
+	vast := ball(12, 1e19) // boxes whose areas are beyond float32
 	many := make([]Triangle, 5000)
 	for i := range many {
 		many[i] = same
@@ -195,6 +196,7 @@ func TestOddGeometryIsSurvived(t *testing.T) {
 		"needle":      {{Vec{0, 0, 0}, Vec{1e6, 1e-9, 0}, Vec{2e6, 0, 0}}},
 		"doubled":     {{Vec{0, 0, 0}, Vec{1, 0, 0}, Vec{0, 1, 0}}, {Vec{0, 0, 0}, Vec{1, 0, 0}, Vec{0, 1, 0}}},
 		"axis planes": ball(4, 2),
+		"vast":        vast,
 	} {
 		for kind, s := range kinds(tris) {
 			name := name + ", " + kind

@@ -1,7 +1,6 @@
 package trace
 
 import (
-	"math"
 	"slices"
 	"unsafe"
 
@@ -9,9 +8,9 @@ import (
 )
 
 // wide is a hierarchy of eight children a node and up to eight triangles a leaf,
-// laid out for eight float32 lanes. Nodes and leaves lie in one list, a node's
-// leaves right behind it, so that both are found and fetched alike; the root is
-// the first.
+// laid out for eight float32 lanes. Nodes and leaves lie in one list, the children
+// of a node together, so that both are found and fetched alike; the root is the
+// first.
 type wide struct{ lines []line }
 
 // line is one of cache. A node or leaf is known by the index of its first.
@@ -118,8 +117,8 @@ func (c *collapser) weigh(at int32) {
 	c.weigh(n.first + 1)
 	l, r := &c.plans[n.first], &c.plans[n.first+1]
 	split := func(slots int) (float32, uint8) {
-		best, left := float32(math.Inf(1)), 0
-		for k := 1; k < slots; k++ {
+		best, left := l.cost[0]+r.cost[slots-2], 1 // also where areas are beyond float32
+		for k := 2; k < slots; k++ {
 			if cost := l.cost[k-1] + r.cost[slots-k-1]; cost < best {
 				best, left = cost, k
 			}
@@ -144,10 +143,10 @@ func (c *collapser) weigh(at int32) {
 // slots lists the binary nodes that fill the slots given to one.
 func (c *collapser) slots(list []int32, at int32, slots int) []int32 {
 	p := &c.plans[at]
-	for slots > 1 && p.left[slots-1] == 0 && c.nodes[at].count == 0 && p.cost[slots-1] == p.cost[slots-2] {
-		slots--
+	for slots > 1 && p.left[slots-1] == 0 {
+		slots-- // no better with one more
 	}
-	if slots == 1 || c.nodes[at].count > 0 {
+	if slots == 1 {
 		return append(list, at)
 	}
 	left := int(p.left[slots-1])
