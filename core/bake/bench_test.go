@@ -64,6 +64,16 @@ func BenchmarkDemo(b *testing.B) {
 			b.ReportMetric(b.Elapsed().Seconds()/float64(b.N), "s")
 		})
 	}
+	for _, n := range []int{5, p.Together()} { // as the queue would on a large level, and does on this
+		b.Run(fmt.Sprintf("messages/%d", n), func(b *testing.B) {
+			for b.Loop() {
+				for group := range slices.Chunk(bake.All(p.Sources), n) {
+					run(b, p, group, bake.Good)
+				}
+			}
+			b.ReportMetric(b.Elapsed().Seconds()/float64(b.N), "s")
+		})
+	}
 	b.Run("mix", func(b *testing.B) {
 		for b.Loop() {
 			bake.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers)
@@ -210,12 +220,20 @@ func reachFor(at [][2]float64, wanted float64) float64 {
 	return high
 }
 
-// What a bake holds at its peak, beyond the layers themselves.
+// What a bake holds at its peak, beyond the layers themselves: at a high density
+// with as many sources as the queue then takes, and the demo as it is.
 func BenchmarkMemory(b *testing.B) {
+	b.Run("large", func(b *testing.B) { benchmarkMemory(b, 24) })
+	b.Run("demo", func(b *testing.B) { benchmarkMemory(b, 0) })
+}
+
+func benchmarkMemory(b *testing.B, density float64) {
 	for b.Loop() {
 		before := live()
 		l := demo.Saltmarsh()
-		l.Lightmap.Density = 24
+		if density > 0 {
+			l.Lightmap.Density = density
+		}
 		var peak, packing, share atomic.Uint64 // the layers are held only while packing
 		stop, done := make(chan struct{}), make(chan struct{})
 		go func() {
@@ -234,7 +252,7 @@ func BenchmarkMemory(b *testing.B) {
 			}
 		}()
 		p := prepare(b, l)
-		sources := bake.All(p.Sources[:5]) // as many as a message of the queue
+		sources := bake.All(p.Sources[:p.Together()]) // as many as a message of the queue
 		layers, err := p.Bake(context.Background(), sources, bake.Good, func(x float64) { share.Store(math.Float64bits(x)) })
 		close(stop)
 		<-done

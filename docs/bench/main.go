@@ -79,9 +79,10 @@ func (f figures) print() {
 	row("demo, a mix", "%.1f ms", 1000*f["Demo/mix s"])
 	row("demo, 18 lights direct at good", "%.2f s, %.2f million texels and lights a second", f["Demo/good/direct s"], 18*f["Demo/good/direct Mtexels/s"])
 	row("demo, all sources with bounces at good", "%.2f s", f["Demo/good/bounced s"])
+	row("demo, the same by messages of 12 and of 5", "%.2f s and %.2f s", f["Demo/messages/12 s"], f["Demo/messages/5 s"])
 	row("demo, a shot of 1280x800, air and look", "%.2f s; Paper Mill %.2f s", f["Shot/demo s"], f["Shot/mill s"])
 	row("demo, the light in its fog from nothing", "%.2f s; Paper Mill %.2f s", f["Shot/demo-fog s"], f["Shot/mill-fog s"])
-	row("peak memory beyond the layers", "%.0f bytes a texel, geometry and all", f["Memory bytes/texel"])
+	row("peak memory beyond the layers", "%.0f bytes a texel on %.0f thousand, geometry and all; the demo %.0f", f["Memory/large bytes/texel"], f["Memory/large texels"]/1000, f["Memory/demo bytes/texel"])
 	row("triangles ready for rays", "%.0f bytes each, beside the document", f["TriangleMemory bytes/triangle"])
 	row("a ray, 20k to 300k triangles", "%.2f times the time", f["Growth/300000 ns/ray"]/f["Growth/20000 ns/ray"])
 	few, many := f["Growth/texels/5 texels"], f["Growth/texels/15.811 texels"]
