@@ -21,7 +21,7 @@ type Prepared struct {
 	Scene   *scene.Scene
 	Layout  *lightmap.Layout
 	Texels  *lightmap.Texels
-	Seams   []lightmap.Seam
+	Seams   *lightmap.Seams
 	Sources []Source
 	shape   [32]byte      // of all geometry that layers depend on
 	bounds  []chunkBounds // of each chunk of texels
@@ -197,50 +197,106 @@ func (p *Prepared) Bake(ctx context.Context, sources []*Source, q Quality, progr
 	var others []*Source // those with bounces, or of the sky
 	var own []light
 	column := make([]int, len(sources)) // of each source among them, or -1
+	packers := make([]*packer, len(sources))
 	for i, s := range sources {
-		column[i] = -1
+		packers[i], column[i] = newPacker(p.Layout, p.Key(s, q)), -1
 		if s.isSmooth() || p.bounces(s) {
 			column[i] = 3 * len(others)
 			others, own = append(others, s), append(own, direct[i])
 		}
 	}
-	indirect, err := p.indirectLight(ctx, others, own, q, stage)
+	groups := p.groups()
+	other, err := p.newGatherer(ctx, others, own, q, groups, stage(0.4, 0.55))
 	if err != nil {
 		return nil, err
 	}
+	report := stage(0.55, 1)
+	for k := range groups {
+		g := &groups[k]
+		p.locate(g)
+		rows, err := other.gather(ctx, g, func(done int) {
+			if report != nil {
+				report(float64(g.first+done) / float64(len(p.Texels.List)))
+			}
+		})
+		if err != nil {
+			return nil, err
+		}
+		if err := inParallel(ctx, len(sources), 1, func(i, _ int) {
+			p.pack(packers[i], g, &direct[i], rows, column[i])
+		}, nil); err != nil {
+			return nil, err
+		}
+		*g = group{}
+	}
 	layers := make([]*Layer, len(sources))
-	return layers, inParallel(ctx, len(sources), 1, func(i, _ int) {
-		k, ok := p.shared.packers.Get().(*packer)
-		if !ok {
-			k = newPacker(p)
-		}
-		other := &indirect
-		if column[i] < 0 {
-			other = &columns{}
-		}
-		layers[i], direct[i] = k.layer(p.Key(sources[i], q), &direct[i], other, column[i]), light{}
-		p.shared.packers.Put(k)
-	}, stage(0.95, 1))
+	return layers, inParallel(ctx, len(sources), 1, func(i, _ int) { layers[i] = packers[i].done(p.Seams) }, nil)
 }
 
-// Bounds of Together.
-const (
-	leastTogether, mostTogether = 5, 12
-	togetherBytes               = 96 << 20
-	sourceTexelBytes            = 32 // of one source more, for each texel
-)
-
-// Together is how many sources are best baked at once. They share their rays, and
-// each takes memory: five come to 200 bytes a texel in all, and small levels take
-// more of them.
-func (p *Prepared) Together() int {
-	return min(max(togetherBytes/(sourceTexelBytes*max(len(p.Texels.List), 1)), leastTogether), mostTogether)
+// pack puts a group's charts into a layer: a direct light and, from a column on,
+// what else comes to the texels.
+func (p *Prepared) pack(k *packer, g *group, direct *light, rows *table, column int) {
+	room, _ := p.shared.sheets.Get().(*[]float32)
+	if room == nil {
+		room = new([]float32)
+	}
+	defer p.shared.sheets.Put(room)
+	for ci := g.from; ci < g.to; ci++ {
+		c := &p.Layout.Charts[ci]
+		*room = slices.Grow((*room)[:0], sheetSize(c))
+		sheet := (*room)[:sheetSize(c)]
+		clear(sheet)
+		if brightest := p.draw(sheet, ci, g, direct, rows, column); brightest > 0 {
+			p.fill(sheet, ci, g)
+			k.write(ci, sheet, brightest)
+		}
+	}
 }
+
+// draw puts the light on a chart's texels into its sheet, and gives the brightest.
+func (p *Prepared) draw(sheet []float32, ci int, g *group, direct *light, rows *table, column int) (brightest float32) {
+	end := p.Texels.TexelsOf[ci+1]
+	for from := p.Texels.TexelsOf[ci]; from < end; from = from/chunk*chunk + chunk {
+		if column < 0 && direct.v[from/chunk] == nil {
+			continue
+		}
+		for i := from; i < min(from/chunk*chunk+chunk, end); i++ {
+			v := direct.at(i)
+			if column >= 0 {
+				other := rows.row(i - g.first)[column:][:3]
+				v[0], v[1], v[2] = v[0]+other[0], v[1]+other[1], v[2]+other[2]
+			}
+			copy(sheet[3*g.texels[i-g.first]:][:3], v[:])
+			brightest = max(brightest, v[0], v[1], v[2])
+		}
+	}
+	return brightest
+}
+
+// fill gives places of a sheet that have no texel the light round them.
+func (p *Prepared) fill(sheet []float32, ci int, g *group) {
+	first := p.Texels.FillsOf[g.from]
+	for i := p.Texels.FillsOf[ci]; i < p.Texels.FillsOf[ci+1]; i++ {
+		at := g.fills[i-first]
+		var sum [3]float32
+		var n float32
+		for step := range p.Texels.Fill[i].From(p.Layout.Charts[ci].Width) {
+			v := sheet[3*(int(at)+step):][:3]
+			sum[0], sum[1], sum[2], n = sum[0]+v[0], sum[1]+v[1], sum[2]+v[2], n+1
+		}
+		v := sheet[3*at:][:3]
+		v[0], v[1], v[2] = sum[0]/n, sum[1]/n, sum[2]/n
+	}
+}
+
+// Together is how many sources are best baked at once: they share their rays, and
+// each takes memory.
+const Together = 12
 
 // light is a source's direct light on each lit texel: one value where it is
 // white, three where something tints it.
 type light struct {
-	v        [][]float32 // by chunk of texels; nil where the source does not get to
+	v        [][]float32 // by chunk of texels; nil where it is dark
 	channels int
 }
 
@@ -299,14 +355,18 @@ func (p *Prepared) lightChunk(s *Source, k int, q Quality, seed uint64, l *light
 	}
 	texels := p.Texels.List[k*chunk : min(k*chunk+chunk, len(p.Texels.List))]
 	v := make([]float32, l.channels*chunk)
-	l.v[k] = v
+	dark := true
 	for i := range texels {
 		t := &texels[i]
 		r := receiverOf(t)
 		lux, _ := s.direct(p.Scene, &r, samples, turn(seed, t.Index))
 		for c := range l.channels {
 			v[l.channels*i+c] = float32(lux[c])
+			dark = dark && v[l.channels*i+c] == 0
 		}
+	}
+	if !dark {
+		l.v[k] = v
 	}
 }
 

@@ -64,7 +64,7 @@ func BenchmarkDemo(b *testing.B) {
 			b.ReportMetric(b.Elapsed().Seconds()/float64(b.N), "s")
 		})
 	}
-	for _, n := range []int{5, p.Together()} { // as the queue would on a large level, and does on this
+	for _, n := range []int{5, bake.Together} { // as the queue would on a large level, and does on this
 		b.Run(fmt.Sprintf("messages/%d", n), func(b *testing.B) {
 			for b.Loop() {
 				for group := range slices.Chunk(bake.All(p.Sources), n) {
@@ -151,7 +151,7 @@ func BenchmarkGrowth(b *testing.B) {
 		l.Lightmap.Bounces = false
 		p := prepare(b, l)
 		for b.Loop() {
-			for group := range slices.Chunk(bake.All(p.Sources[:len(l.Lights)]), p.Together()) {
+			for group := range slices.Chunk(bake.All(p.Sources[:len(l.Lights)]), bake.Together) {
 				_, err := p.Bake(context.Background(), group, bake.Good, nil)
 				require.NoError(b, err)
 			}
@@ -234,7 +234,7 @@ func benchmarkMemory(b *testing.B, density float64) {
 		if density > 0 {
 			l.Lightmap.Density = density
 		}
-		var peak, packing, share atomic.Uint64 // the layers are held only while packing
+		var peak, packing, share atomic.Uint64 // layers grow only while packing, and all else stays as it is
 		stop, done := make(chan struct{}), make(chan struct{})
 		go func() {
 			defer close(done)
@@ -244,7 +244,7 @@ func benchmarkMemory(b *testing.B, density float64) {
 					return
 				case <-time.After(20 * time.Millisecond):
 					at := &peak
-					if math.Float64frombits(share.Load()) >= 0.95 {
+					if math.Float64frombits(share.Load()) >= 0.55 {
 						at = &packing
 					}
 					at.Store(max(at.Load(), live()))
@@ -252,7 +252,7 @@ func benchmarkMemory(b *testing.B, density float64) {
 			}
 		}()
 		p := prepare(b, l)
-		sources := bake.All(p.Sources[:p.Together()]) // as many as a message of the queue
+		sources := bake.All(p.Sources[:bake.Together]) // as many as a message of the queue
 		layers, err := p.Bake(context.Background(), sources, bake.Good, func(x float64) { share.Store(math.Float64bits(x)) })
 		close(stop)
 		<-done

@@ -3,24 +3,29 @@ package bake
 import (
 	"context"
 	"math"
-	"slices"
+	"sort"
 
 	"grotta/core/geom"
 	"grotta/core/half"
-	"grotta/core/lightmap"
 )
 
 // smoothTexels is the widest that smoothing reaches, in texels either way.
 const smoothTexels = 4
 
-// field is a grid of values on every chart: of texels, or of patches.
+// field is cells with values, in a grid on every chart: texels, or patches.
 type field struct {
-	around []surroundings
-	charts []int                                 // the first cell of each chart, and the end
-	place  func(ci, i int) (x, y int)            // where in its chart a cell is
-	at     func(ci, x, y int) int                // the cell there; less than 0 is none
-	size   func(ci int) (w, h int, perM float64) // cells of a chart, and cells a metre
-	reach  float64                               // cells
+	sheets []sheet        // in the order of their cells
+	place  []int32        // of each cell: where in its sheet it is, by rows
+	cells  []int32        // of each place, sheet after sheet: its cell, or -1
+	around []surroundings // of each cell
+	reach  float64        // cells
+}
+
+// sheet is the grid of one chart.
+type sheet struct {
+	first, places int // its first cell, and where its places begin
+	width, height int
+	perM          float64 // cells a metre
 }
 
 // surroundings is what the rays of a cell found of the things about it.
@@ -74,21 +79,17 @@ func (a *surroundings) opens(dx, dy int) bool {
 // same chart. How far follows how near other things are, as in irradiance caching
 // (Ward, Rubinstein and Clear, "A ray tracing solution for diffuse
 // interreflection", 1988): light from far things changes slowly. It never reaches
-// past what the cell's own rays met, so no light leaks under a wall. The weights do not depend on the light, so a sum of
-// smoothed layers is the smoothed sum. Direct light is never touched.
+// past what the cell's own rays met, so no light leaks under a wall. The weights do
+// not depend on the light, so a sum of smoothed layers is the smoothed sum. Direct
+// light is never touched.
 //
 // It goes twice, near and then in wider steps (Dammertz et al., "Edge-avoiding
-// à-trous wavelet transform", 2010), a chart at a time, so that only one chart has
-// to be kept as it was.
-func (f *field) smooth(ctx context.Context, values table) error {
-	return inParallel(ctx, len(f.charts)-1, 1, func(ci, _ int) {
-		first, end := f.charts[ci], f.charts[ci+1]
-		chart := table{values.v[first*values.columns : end*values.columns], values.columns}
-		was := table{slices.Clone(chart.v), values.columns}
-		f.pass(ci, first, &was, &chart, 1)
-		copy(was.v, chart.v)
-		f.pass(ci, first, &was, &chart, 2)
-	}, nil)
+// à-trous wavelet transform", 2010). spare is as large as the values, for any use.
+func (f *field) smooth(ctx context.Context, values, spare table) error {
+	if err := f.pass(ctx, &values, &spare, 1); err != nil {
+		return err
+	}
+	return f.pass(ctx, &spare, &values, 2)
 }
 
 // leastRadius is what even a corner is smoothed by, in cells, along it: across it
@@ -96,89 +97,80 @@ func (f *field) smooth(ctx context.Context, values table) error {
 const leastRadius = 3
 
 // pass writes the mean of each cell's neighbours, step cells apart.
-func (f *field) pass(ci, first int, from, to *table, step int) {
-	w, h, perM := f.size(ci)
-	for k := range len(to.v) / to.columns {
-		i := first + k
-		own := &f.around[i]
-		if own.nearM == 0 {
-			continue
-		}
-		radius := math.Max(math.Min(0.5*float64(own.nearM)*perM, f.reach*float64(step)), leastRadius*float64(step))
-		x0, y0 := f.place(ci, i)
-		total, reach, row := float32(0), int(radius)/step*step, to.row(k)
-		clear(row)
-		for dy := -reach; dy <= reach; dy += step {
-			for dx := -reach; dx <= reach; dx += step {
-				x, y := x0+dx, y0+dy
-				if x < 0 || y < 0 || x >= w || y >= h {
-					continue
-				}
-				j, d := f.at(ci, x, y), math.Sqrt(float64(dx*dx+dy*dy))
-				if j < 0 || d >= radius {
-					continue
-				}
-				other := &f.around[j]
-				if other.nearM == 0 || !own.opens(dx, dy) || !other.opens(-dx, -dy) {
-					continue
-				}
-				ratio := min(other.nearM/own.nearM, own.nearM/other.nearM) // alike surroundings
-				weight := float32(1-d/radius) * ratio * ratio
-				total += weight
-				half.AddTimes(row, from.row(j-first), weight)
+func (f *field) pass(ctx context.Context, from, to *table, step int) error {
+	return inParallel(ctx, len(f.place), 128, func(a, b int) {
+		on := sort.Search(len(f.sheets), func(i int) bool { return f.sheets[i].first > a }) - 1
+		for i := a; i < b; i++ {
+			for on+1 < len(f.sheets) && f.sheets[on+1].first <= i {
+				on++
 			}
+			f.mean(&f.sheets[on], i, from, to.row(i), step)
 		}
-		for c := range row {
-			row[c] /= total
+	}, nil)
+}
+
+// mean is that of one cell.
+func (f *field) mean(on *sheet, i int, from *table, row []float32, step int) {
+	own := &f.around[i]
+	if own.nearM == 0 {
+		copy(row, from.row(i))
+		return
+	}
+	radius := math.Max(math.Min(0.5*float64(own.nearM)*on.perM, f.reach*float64(step)), leastRadius*float64(step))
+	x0, y0 := int(f.place[i])%on.width, int(f.place[i])/on.width
+	total, reach := float32(0), int(radius)/step*step
+	clear(row)
+	for dy := -reach; dy <= reach; dy += step {
+		for dx := -reach; dx <= reach; dx += step {
+			x, y := x0+dx, y0+dy
+			if x < 0 || y < 0 || x >= on.width || y >= on.height {
+				continue
+			}
+			j, d := f.cells[on.places+y*on.width+x], math.Sqrt(float64(dx*dx+dy*dy))
+			if j < 0 || d >= radius {
+				continue
+			}
+			other := &f.around[j]
+			if other.nearM == 0 || !own.opens(dx, dy) || !other.opens(-dx, -dy) {
+				continue
+			}
+			ratio := min(other.nearM/own.nearM, own.nearM/other.nearM) // alike surroundings
+			weight := float32(1-d/radius) * ratio * ratio
+			total += weight
+			half.AddTimes(row, from.row(int(j)), weight)
 		}
+	}
+	for c := range row {
+		row[c] /= total
 	}
 }
 
-// texelField is the lit texels.
-func (p *Prepared) texelField(around []surroundings) *field {
-	size := p.Layout.PageSize
-	at := make([]int32, p.Layout.Pages*size*size)
-	for i := range at {
-		at[i] = -1
+// texelField is the texels of a group.
+func (p *Prepared) texelField(g *group, around []surroundings) *field {
+	f := &field{around: around, reach: smoothTexels, place: g.texels}
+	for ci := g.from; ci < g.to; ci++ {
+		c := &p.Layout.Charts[ci]
+		s := sheet{p.Texels.TexelsOf[ci] - g.first, len(f.cells), c.Width, c.Height, c.Density}
+		f.sheets = append(f.sheets, s)
+		for range c.Width * c.Height {
+			f.cells = append(f.cells, -1)
+		}
+		for i := s.first; i < p.Texels.TexelsOf[ci+1]-g.first; i++ {
+			f.cells[s.places+int(g.texels[i])] = int32(i)
+		}
 	}
-	for i := range p.Texels.List {
-		at[p.Texels.List[i].Index] = int32(i)
-	}
-	const pad = lightmap.PaddingTexels
-	return &field{
-		around: around, reach: smoothTexels, charts: p.Texels.TexelsOf,
-		place: func(ci, i int) (int, int) {
-			x, y := p.Layout.Place(p.Texels.List[i].Index)
-			return x - p.Layout.Charts[ci].X - pad, y - p.Layout.Charts[ci].Y - pad
-		},
-		at: func(ci, x, y int) int {
-			c := &p.Layout.Charts[ci]
-			return int(at[(c.Page*size+c.Y+pad+y)*size+c.X+pad+x])
-		},
-		size: func(ci int) (int, int, float64) {
-			c := &p.Layout.Charts[ci]
-			return c.Width - 2*pad, c.Height - 2*pad, c.Density
-		},
-	}
+	return f
 }
 
-// patchField is the patches of a transport.
-func (p *Prepared) patchField(t *transport) *field {
-	charts := make([]int, len(t.grids)+1)
-	for i := range t.grids {
-		charts[i] = t.grids[i].first
+// patchField is the patches of a group, from first to end.
+func (p *Prepared) patchField(t *transport, g *group, first, end int) *field {
+	f := &field{around: t.around[first:end], reach: smoothTexels / patchTexels}
+	for ci := g.from; ci < g.to; ci++ {
+		grid := &t.grids[ci]
+		f.sheets = append(f.sheets, sheet{grid.first - first, len(f.cells), grid.width, grid.height, p.Layout.Charts[ci].Density / float64(grid.side)})
+		for k := range grid.width * grid.height {
+			f.place, f.cells = append(f.place, int32(k)), append(f.cells, int32(len(f.cells)))
+		}
 	}
-	charts[len(t.grids)] = t.patches()
-	return &field{
-		around: t.around, reach: smoothTexels / patchTexels, charts: charts,
-		place: func(ci, i int) (int, int) {
-			k := i - t.grids[ci].first
-			return k % t.grids[ci].width, k / t.grids[ci].width
-		},
-		at: func(ci, x, y int) int { return t.grids[ci].first + y*t.grids[ci].width + x },
-		size: func(ci int) (int, int, float64) {
-			g := &t.grids[ci]
-			return g.width, g.height, p.Layout.Charts[ci].Density / float64(g.side)
-		},
-	}
+	return f
 }

@@ -3,12 +3,12 @@ package bake
 import (
 	"context"
 	"math"
-	"math/bits"
 
 	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/half"
 	"grotta/core/lightmap"
+	"grotta/core/parallel"
 )
 
 // isSmooth tells whether a source's direct light comes by the rays of the gather:
@@ -23,158 +23,154 @@ func (p *Prepared) bounces(s *Source) bool {
 	return p.Scene.Level.Lightmap.Bounces && s.shape.Kind != AmbientKind && s.shape.BounceScale > 0
 }
 
-// indirectLight is what comes to each lit texel by bounces, and from smooth skies,
-// of sources that have either: by column for each chunk of texels.
-func (p *Prepared) indirectLight(ctx context.Context, sources []*Source, direct []light, q Quality, stage func(from, to float64) func(float64)) (columns, error) {
-	if len(sources) == 0 || len(p.Texels.List) == 0 {
-		return columns{}, nil
+// group is charts that go together from rays to packed layers, so that no table of
+// all texels is ever held.
+type group struct {
+	from, to int     // of the charts
+	first    int     // of the texels
+	texels   []int32 // of each texel where it is in its chart's rectangle, by rows
+	fills    []int32 // and of each fill
+}
+
+// groupTexels is about how many texels a group has, if no chart has more.
+const groupTexels = 8192
+
+// groups parts the charts.
+func (p *Prepared) groups() []group {
+	var all []group
+	of := p.Texels.TexelsOf
+	for from := range p.Layout.Charts {
+		if n := len(all); n > 0 && of[from+1]-of[all[n-1].from] <= groupTexels {
+			all[n-1].to++
+		} else {
+			all = append(all, group{from: from, to: from + 1, first: of[from]})
+		}
 	}
-	t, steps, err := p.transport(ctx, q, stage(0.4, 0.55))
+	return all
+}
+
+// size is how many texels a group has.
+func (p *Prepared) size(g *group) int { return p.Texels.TexelsOf[g.to] - g.first }
+
+// locate finds where in their charts the texels and fills of a group are.
+func (p *Prepared) locate(g *group) {
+	g.texels = make([]int32, 0, p.size(g))
+	g.fills = make([]int32, 0, p.Texels.FillsOf[g.to]-p.Texels.FillsOf[g.from])
+	for ci := g.from; ci < g.to; ci++ {
+		c := &p.Layout.Charts[ci]
+		at := func(index int32) int32 {
+			x, y := p.Layout.Place(index)
+			return int32((y-c.Y)*c.Width + x - c.X)
+		}
+		for i := p.Texels.TexelsOf[ci]; i < p.Texels.TexelsOf[ci+1]; i++ {
+			g.texels = append(g.texels, at(p.Texels.List[i].Index))
+		}
+		for i := p.Texels.FillsOf[ci]; i < p.Texels.FillsOf[ci+1]; i++ {
+			g.fills = append(g.fills, at(p.Texels.Fill[i].Index))
+		}
+	}
+}
+
+// gatherer brings the light of some sources to texels that they get by bounces, and
+// from smooth skies, a group of charts at a time.
+type gatherer struct {
+	p           *Prepared
+	t           *transport
+	sources     []*Source
+	skies       []int // the smooth ones among them
+	sent        *halves
+	rays        int  // of a texel
+	isCoarse    bool // texels read the patches round them, and send no rays
+	rows, spare table
+}
+
+// newGatherer solves what the patches send each other.
+func (p *Prepared) newGatherer(ctx context.Context, sources []*Source, direct []light, q Quality, groups []group, report func(float64)) (*gatherer, error) {
+	if len(sources) == 0 {
+		return &gatherer{}, nil
+	}
+	t, steps, err := p.transport(ctx, q, report)
 	if err != nil {
-		return columns{}, err
+		return nil, err
 	}
-	on := newTable(t.patches(), len(sources)) // direct light on patches
-	if err := p.meanOnPatches(ctx, t, direct, &on); err != nil {
-		return columns{}, err
+	sent, err := p.sent(ctx, t, steps, sources, direct)
+	if err != nil {
+		return nil, err
 	}
+	g := &gatherer{p: p, t: t, sources: sources, sent: sent, rays: q.Rays(), isCoarse: q == Draft}
 	for i, s := range sources {
 		if s.isSmooth() {
-			if err := p.skyOnPatches(ctx, t, s, &on, 3*i); err != nil {
-				return columns{}, err
-			}
+			g.skies = append(g.skies, i)
 		}
 	}
-	sent, spare, err := t.solve(ctx, on, steps)
-	if err != nil {
-		return columns{}, err
+	most := 0
+	for i := range groups {
+		most = max(most, p.size(&groups[i]))
 	}
-	for i, s := range sources {
-		scale := float32(s.shape.BounceScale)
-		if !p.bounces(s) {
-			scale = 0
-		}
-		for at := 3 * i; scale != 1 && at < len(sent.v); at += sent.columns {
-			for c := range 3 {
-				sent.v[at+c] *= scale
-			}
-		}
-	}
-	if q == Draft {
-		return p.gatherCoarse(ctx, t, sources, sent, on, spare)
-	}
-	on, spare = table{}, table{} // let go of before the large table is made
-	fine, err := p.gatherFine(ctx, t, sources, sent, q.Rays(), stage(0.55, 0.95))
-	if err != nil {
-		return columns{}, err
-	}
-	return fine.byColumn(ctx)
+	g.rows, g.spare = newTable(most, len(sources)), newTable(most, len(sources))
+	return g, nil
 }
 
-// meanOnPatches puts the mean of lights on the texels of each patch into an empty
-// table: all of them together, while a patch's row is at hand.
-func (p *Prepared) meanOnPatches(ctx context.Context, t *transport, lights []light, on *table) error {
-	return inParallel(ctx, len(t.grids), 1, func(ci, _ int) {
-		g, end := &t.grids[ci], p.Texels.TexelsOf[ci+1]
-		counts := make([]float32, g.width*g.height)
-		for from := p.Texels.TexelsOf[ci]; from < end; from = from/chunk*chunk + chunk {
-			to := min(from/chunk*chunk+chunk, end)
-			for s := range lights {
-				if lights[s].v[from/chunk] == nil {
-					continue
-				}
-				for i := from; i < to; i++ {
-					v, row := lights[s].at(i), on.row(int(t.patchOf[i]))[3*s:][:3]
-					row[0], row[1], row[2] = row[0]+v[0], row[1]+v[1], row[2]+v[2]
-				}
-			}
-			for i := from; i < to; i++ {
-				counts[int(t.patchOf[i])-g.first]++
-			}
-		}
-		for k, n := range counts {
-			if n > 1 {
-				row := on.row(g.first + k)
-				for c := range row {
-					row[c] /= n
-				}
-			}
-		}
-	}, nil)
-}
-
-// skyOnPatches puts a smooth sky's light on each patch, by the rays of the links,
-// into three columns of a table.
-func (p *Prepared) skyOnPatches(ctx context.Context, t *transport, s *Source, on *table, column int) error {
-	return inParallel(ctx, t.patches(), 256, func(from, to int) {
-		for k := from; k < to; k++ {
-			if t.sky[k] == 0 {
-				continue
-			}
-			var sum color.Linear
-			rays, about := raysOf(&p.Texels.List[t.first[k]])
-			for left := t.sky[k]; left != 0; left &= left - 1 {
-				sum = sum.Add(s.skyRadiance(about.turn(&rays[bits.TrailingZeros32(left)])))
-			}
-			row := on.row(k)[column : column+3]
-			for c := range row {
-				row[c] = float32(sum[c] * math.Pi / patchRays)
-			}
-		}
-	}, nil)
+// gather gives a row for each texel of a group, if there are sources. It holds
+// until the next call.
+func (g *gatherer) gather(ctx context.Context, charts *group, report func(done int)) (*table, error) {
+	if len(g.sources) == 0 {
+		return nil, nil
+	}
+	if g.isCoarse {
+		return &g.rows, g.coarse(ctx, charts)
+	}
+	return &g.rows, g.fine(ctx, charts, report)
 }
 
 const gatherSeed = 0x67617468
 
-// gatherFine sends each texel's own rays and reads what the patches they meet
-// send back, for every source at once.
-func (p *Prepared) gatherFine(ctx context.Context, t *transport, sources []*Source, sent table, rays int, report func(float64)) (table, error) {
-	out := p.texelTable(len(sources))
-	around := make([]surroundings, len(p.Texels.List))
-	var skies []int
-	for i, s := range sources {
-		if s.isSmooth() {
-			skies = append(skies, i)
-		}
-	}
-	err := inParallel(ctx, len(p.Texels.List), block, func(from, to int) {
-		texels := p.Texels.List[from:to]
+// mostRays is what a texel sends at most.
+const mostRays = 256
+
+// fine sends each texel's own rays and reads what the patches they meet send back,
+// for every source at once.
+func (g *gatherer) fine(ctx context.Context, charts *group, report func(done int)) error {
+	all := g.p.Texels.List[charts.first:g.p.Texels.TexelsOf[charts.to]]
+	around := make([]surroundings, len(all))
+	err := parallel.Steps(ctx, len(all), block, func(from, to int) {
+		texels := all[from:to]
 		var found [block]survey
-		met := make([][]uint32, len(texels))                 // patches of a texel's rays
-		open := make([]color.Linear, len(texels)*len(skies)) // what comes to it from each sky
+		var met [block][mostRays]uint32 // patches of a texel's rays
+		var count [block]int
+		open := make([]color.Linear, len(texels)*len(g.skies)) // what comes to it from each sky
 		for i := range texels {
-			c := &p.Layout.Charts[p.Layout.ChartOf[texels[i].Surface]]
-			found[i], met[i] = survey{u: c.U, v: c.V}, make([]uint32, 0, rays)
+			c := &g.p.Layout.Charts[g.p.Layout.ChartOf[texels[i].Surface]]
+			found[i] = survey{u: c.U, v: c.V}
 		}
-		eachRay(texels, rays, func(i int, dir geom.Vec3) {
-			link, distance := p.gatherRay(t, &texels[i], dir)
+		eachRay(texels, g.rays, func(i int, dir geom.Vec3) {
+			link, distance := g.p.gatherRay(g.t, &texels[i], dir)
 			found[i].add(dir, distance)
 			if link < linkDark {
-				met[i] = append(met[i], link)
+				met[i][count[i]] = link
+				count[i]++
 			} else if link == linkSky {
-				for k, s := range skies {
-					sum := &open[i*len(skies)+k]
-					*sum = sum.Add(sources[s].skyRadiance(dir))
+				for k, s := range g.skies {
+					sum := &open[i*len(g.skies)+k]
+					*sum = sum.Add(g.sources[s].skyRadiance(dir))
 				}
 			}
 		})
 		for i := range texels {
-			row := out.row(from + i)
-			around[from+i] = found[i].done(p.Layout.Charts[p.Layout.ChartOf[texels[i].Surface]].Density)
-			half.SumRows(row, sent.v, met[i])
-			for k, s := range skies {
+			row := g.rows.row(from + i)
+			around[from+i] = found[i].done(g.p.Layout.Charts[g.p.Layout.ChartOf[texels[i].Surface]].Density)
+			g.sent.mean(row, met[i][:count[i]], g.rays)
+			for k, s := range g.skies {
 				for c := range 3 {
-					row[3*s+c] += float32(open[i*len(skies)+k][c] * math.Pi)
+					row[3*s+c] += float32(open[i*len(g.skies)+k][c] * math.Pi / float64(g.rays))
 				}
-			}
-			for c := range row {
-				row[c] /= float32(rays)
 			}
 		}
 	}, report)
-	if err != nil || !p.Scene.Level.Lightmap.Denoise {
-		return out, err
+	if err != nil || !g.p.Scene.Level.Lightmap.Denoise {
+		return err
 	}
-	return out, p.texelField(around).smooth(ctx, out)
+	return g.p.texelField(charts, around).smooth(ctx, g.rows, g.spare)
 }
 
 // block is how many texels send their rays together, and sectors are parts of a fan
@@ -202,77 +198,42 @@ func eachRay(texels []lightmap.Texel, rays int, visit func(i int, dir geom.Vec3)
 	}
 }
 
-// gatherCoarse reads the patches themselves, bilinearly: no more rays. on is the
-// direct light on them, of which smooth skies need their part; got is for any use.
-func (p *Prepared) gatherCoarse(ctx context.Context, t *transport, sources []*Source, sent, on, got table) (columns, error) {
-	err := inParallel(ctx, t.patches(), 1024, func(from, to int) {
+// coarse gathers by the links of the group's patches, and reads those bilinearly.
+func (g *gatherer) coarse(ctx context.Context, charts *group) error {
+	first, end := g.t.grids[charts.from].first, g.t.patches()
+	if charts.to < len(g.t.grids) {
+		end = g.t.grids[charts.to].first
+	}
+	got, spare := newTable(end-first, len(g.sources)), newTable(end-first, len(g.sources))
+	err := inParallel(ctx, end-first, 256, func(from, to int) {
 		for k := from; k < to; k++ {
-			row, own := got.row(k), on.row(k)
-			t.gathered(k, &sent, row)
-			for i, s := range sources {
-				if s.isSmooth() {
-					for c := 3 * i; c < 3*i+3; c++ {
-						row[c] += own[c]
-					}
-				}
+			row := got.row(k)
+			g.sent.mean(row, g.t.of(first+k), patchRays)
+			for _, s := range g.skies {
+				g.p.addSky(g.t, g.sources[s], first+k, row[3*s:])
 			}
 		}
 	}, nil)
-	if err == nil && p.Scene.Level.Lightmap.Denoise {
-		err = p.patchField(t).smooth(ctx, got)
+	if err == nil && g.p.Scene.Level.Lightmap.Denoise {
+		err = g.p.patchField(g.t, charts, first, end).smooth(ctx, got, spare)
 	}
 	if err != nil {
-		return columns{}, err
+		return err
 	}
-	out := p.texelTable(len(sources))
-	err = inParallel(ctx, len(p.Texels.List), 512, func(from, to int) {
+	return inParallel(ctx, g.p.size(charts), 512, func(from, to int) {
 		for i := from; i < to; i++ {
-			patches, weights := p.around(t, i)
+			row := g.rows.row(i)
+			clear(row)
+			patches, weights := g.p.patchesRound(g.t, charts.first+i)
 			for k, patch := range patches {
-				half.AddTimes(out.row(i), got.row(int(patch)), weights[k])
-			}
-		}
-	}, nil)
-	if err != nil {
-		return columns{}, err
-	}
-	return out.byColumn(ctx)
-}
-
-// texelTable has a row for each lit texel, and for whole chunks of them.
-func (p *Prepared) texelTable(sources int) table { return newTable(len(p.bounds)*chunk, sources) }
-
-// columns is a table of texels turned about, a chunk at a time: what a source has
-// of a chunk lies together, as packing reads it.
-type columns struct {
-	v     []float32
-	count int
-}
-
-// byColumn turns a table about in its place.
-func (t *table) byColumn(ctx context.Context) (columns, error) {
-	size := chunk * t.columns
-	return columns{t.v, t.columns}, inParallel(ctx, len(t.v)/size, 64, func(from, to int) {
-		was := make([]float32, size)
-		for k := from; k < to; k++ {
-			now := t.v[k*size : (k+1)*size]
-			copy(was, now)
-			for i := range chunk {
-				for c, v := range was[i*t.columns : (i+1)*t.columns] {
-					now[c*chunk+i] = v
-				}
+				half.AddTimes(row, got.row(int(patch)-first), weights[k])
 			}
 		}
 	}, nil)
 }
 
-// of are the values of a column in a chunk.
-func (l *columns) of(chunkAt, column int) *[chunk]float32 {
-	return (*[chunk]float32)(l.v[(chunkAt*l.count+column)*chunk:])
-}
-
-// around is the four patches round a texel, and their bilinear weights.
-func (p *Prepared) around(t *transport, i int) (patches [4]int32, weights [4]float32) {
+// patchesRound is the four patches round a texel, and their bilinear weights.
+func (p *Prepared) patchesRound(t *transport, i int) (patches [4]int32, weights [4]float32) {
 	texel := &p.Texels.List[i]
 	ci := p.Layout.ChartOf[texel.Surface]
 	c, g := &p.Layout.Charts[ci], &t.grids[ci]

@@ -75,6 +75,10 @@ type Tile struct {
 	Half       []uint16 // tileValues of them
 }
 
+func newTile(page, x, y int) Tile {
+	return Tile{uint16(page), uint16(x), uint16(y), make([]uint16, tileValues)}
+}
+
 // AddTo adds the layer, times a weight for each channel, to an image of the
 // same pages.
 func (l *Layer) AddTo(m *Image, weight color.Linear) {
@@ -197,7 +201,7 @@ func parseLayer(key string, raw []byte) (*Layer, error) {
 		if place[0] >= uint16(h.Pages) || place[1] >= across || place[2] >= across {
 			return nil, fmt.Errorf("layer: a tile at %v is off the pages", place[:3])
 		}
-		t := Tile{place[0], place[1], place[2], make([]uint16, tileValues)}
+		t := newTile(int(place[0]), int(place[1]), int(place[2]))
 		binary.Read(r, binary.LittleEndian, t.Half)
 		l.Tiles = append(l.Tiles, t)
 	}

@@ -2,6 +2,7 @@ package bake
 
 import (
 	"math"
+	"slices"
 
 	"grotta/core/color"
 	"grotta/core/geom"
@@ -172,18 +173,19 @@ func (r *Reach) Carry(layer *Layer, key string) *Layer {
 	}
 	from := NewImage(layer.PageSize, layer.Pages)
 	layer.AddTo(from, color.White)
-	to := NewImage(r.now.Layout.PageSize, r.now.Layout.Pages)
+	to := newPacker(r.now.Layout, key)
 	for i := range r.now.Layout.Charts {
 		c := &r.now.Layout.Charts[i]
 		was := old[nameOf(r.now, c)]
 		if was == nil || r.changed[r.now.Scene.Surfaces[c.Surface].Entity] {
 			continue
 		}
+		sheet := make([]float32, sheetSize(c))
 		for y := range c.Height {
-			a := 3 * ((was.Page*from.PageSize+was.Y+y)*from.PageSize + was.X)
-			b := 3 * ((c.Page*to.PageSize+c.Y+y)*to.PageSize + c.X)
-			copy(to.Pix[b:b+3*c.Width], from.Pix[a:a+3*c.Width])
+			at := 3 * ((was.Page*from.PageSize+was.Y+y)*from.PageSize + was.X)
+			copy(sheet[3*y*c.Width:3*(y+1)*c.Width], from.Pix[at:])
 		}
+		to.write(i, sheet, slices.Max(sheet))
 	}
-	return packed(to, layer.Exponent, key)
+	return to.done(&lightmap.Seams{})
 }

@@ -3,6 +3,7 @@ package bake
 import (
 	"context"
 	"math"
+	"math/bits"
 	"slices"
 	"sync"
 
@@ -42,7 +43,7 @@ type transport struct {
 	links   []uint32       // the patches that each patch's rays meet, patch after patch
 	linksOf []uint32       // where each patch's begin, and the end: one more than patches
 	sky     []uint32       // of each patch: the rays that leave the level, a bit for each
-	albedo  [][3]float32   // of each patch, for what it sends back
+	albedo  [][4]float32   // of each patch, for what it sends back; the fourth is no colour
 	first   []int32        // lit texel of each patch, or -1: its rays go about that one's normal
 	around  []surroundings // of each patch
 	grids   []grid         // of each chart
@@ -73,7 +74,7 @@ type once struct {
 	mu        sync.Mutex
 	transport *transport
 	steps     map[Quality]int // bounces by quality
-	packers   sync.Pool       // of *packer
+	sheets    sync.Pool       // of *[]float32, to put charts together in
 }
 
 // transport gives the links and how many bounces a quality wants. Both are made
@@ -126,7 +127,7 @@ func (p *Prepared) newTransport(ctx context.Context, report func(share float64))
 		t.grids[i].standIn(members)
 	}
 	t.linksOf, t.sky = make([]uint32, count+1), make([]uint32, count)
-	t.albedo, t.first, t.around = make([][3]float32, count), make([]int32, count), make([]surroundings, count)
+	t.albedo, t.first, t.around = make([][4]float32, count), make([]int32, count), make([]surroundings, count)
 	const step = 128
 	parts := make([][]uint32, (count+step-1)/step)
 	err := inParallel(ctx, count, step, func(from, to int) {
@@ -273,21 +274,6 @@ func (p *Prepared) albedoAt(t *lightmap.Texel) color.Linear {
 	return p.Scene.AlbedoAt(seen.Triangle, seen.Point, seen.U, seen.V)
 }
 
-// table is values on patches or texels for some sources side by side: three
-// float32 a source and room up to a multiple of eight, so that a row holds what
-// all of them have in one place.
-type table struct {
-	v       []float32
-	columns int
-}
-
-func newTable(rows, sources int) table {
-	columns := (3*sources + 7) &^ 7
-	return table{make([]float32, rows*columns), columns}
-}
-
-func (t *table) row(i int) []float32 { return t.v[i*t.columns : (i+1)*t.columns : (i+1)*t.columns] }
-
 // maxBounces bounds the bounces; with maxAlbedo all is said long before.
 const maxBounces = 400
 
@@ -327,38 +313,109 @@ func (t *transport) bounces(ctx context.Context, tolerance float64) (int, error)
 	return maxBounces, nil
 }
 
-// solve gives what each patch sends back of each source, in lux: the direct light
-// it gets and all that comes by other patches, times its albedo. direct is its
-// mean on each patch. The second table is for any use.
-func (t *transport) solve(ctx context.Context, direct table, bounces int) (sent, spare table, err error) {
-	sent, next := table{make([]float32, len(direct.v)), direct.columns}, table{make([]float32, len(direct.v)), direct.columns}
-	for step := range bounces + 1 {
-		err := inParallel(ctx, t.patches(), 512, func(from, to int) {
-			for k := from; k < to; k++ {
-				row, d, albedo := next.row(k), direct.row(k), &t.albedo[k]
-				if step > 0 {
-					t.gathered(k, &sent, row)
-				}
-				for c := 0; c+2 < len(row); c += 3 {
-					row[c] = (d[c] + row[c]) * albedo[0]
-					row[c+1] = (d[c+1] + row[c+1]) * albedo[1]
-					row[c+2] = (d[c+2] + row[c+2]) * albedo[2]
-				}
-			}
-		}, nil)
-		if err != nil {
-			return table{}, table{}, err
+// solveTogether is how many sources are solved at once: a row of them is eight
+// values, one vector of the processor, and three tables of it are all that is held.
+const solveTogether = 2
+
+// sent gives what each patch sends back of each source, in lux: the direct light
+// it gets and all that comes by other patches, times its albedo.
+func (p *Prepared) sent(ctx context.Context, t *transport, steps int, sources []*Source, direct []light) (*halves, error) {
+	all := newHalves(t.patches(), len(sources))
+	on, now, next := newTable(t.patches(), solveTogether), newTable(t.patches(), solveTogether), newTable(t.patches(), solveTogether)
+	for first := 0; first < len(sources); first += solveTogether {
+		batch := sources[first:min(first+solveTogether, len(sources))]
+		clear(on.v)
+		if err := p.meanOnPatches(ctx, t, direct[first:first+len(batch)], &on); err != nil {
+			return nil, err
 		}
-		sent, next = next, sent
+		factors := make([]float32, len(batch))
+		for i, s := range batch {
+			if p.bounces(s) {
+				factors[i] = float32(s.shape.BounceScale)
+			}
+			if !s.isSmooth() {
+				continue
+			}
+			if err := p.skyOnPatches(ctx, t, s, &on, 3*i); err != nil {
+				return nil, err
+			}
+		}
+		clear(now.v)
+		for range steps + 1 {
+			if err := t.bounce(ctx, &on, &now, &next); err != nil {
+				return nil, err
+			}
+			now, next = next, now
+		}
+		if err := all.put(ctx, &now, first, factors); err != nil {
+			return nil, err
+		}
 	}
-	return sent, next, nil
+	return all, nil
 }
 
-// gathered puts the mean of what a patch's links send it into a row.
-func (t *transport) gathered(k int, sent *table, row []float32) {
-	half.SumRows(row, sent.v, t.of(k))
-	for c := range row {
-		row[c] *= 1.0 / patchRays
+// bounce is one more: next is what each patch sends back of its direct light and
+// of what the others sent before.
+func (t *transport) bounce(ctx context.Context, direct, sent, next *table) error {
+	return inParallel(ctx, t.patches(), 512, func(from, to int) {
+		half.Bounce(next.v[8*from:], direct.v[8*from:], sent.v, t.links, t.linksOf[from:to+1], t.albedo[from:to], 1.0/patchRays)
+	}, nil)
+}
+
+// meanOnPatches puts the mean of lights on the texels of each patch into an empty
+// table: all of them together, while a patch's row is at hand.
+func (p *Prepared) meanOnPatches(ctx context.Context, t *transport, lights []light, on *table) error {
+	return inParallel(ctx, len(t.grids), 1, func(ci, _ int) {
+		g, end := &t.grids[ci], p.Texels.TexelsOf[ci+1]
+		counts := make([]float32, g.width*g.height)
+		for from := p.Texels.TexelsOf[ci]; from < end; from = from/chunk*chunk + chunk {
+			to := min(from/chunk*chunk+chunk, end)
+			for s := range lights {
+				if lights[s].v[from/chunk] == nil {
+					continue
+				}
+				for i := from; i < to; i++ {
+					v, row := lights[s].at(i), on.row(int(t.patchOf[i]))[3*s:][:3]
+					row[0], row[1], row[2] = row[0]+v[0], row[1]+v[1], row[2]+v[2]
+				}
+			}
+			for i := from; i < to; i++ {
+				counts[int(t.patchOf[i])-g.first]++
+			}
+		}
+		for k, n := range counts {
+			if n > 1 {
+				row := on.row(g.first + k)
+				for c := range row {
+					row[c] /= n
+				}
+			}
+		}
+	}, nil)
+}
+
+// skyOnPatches puts a smooth sky's light on each patch into three columns of a
+// table.
+func (p *Prepared) skyOnPatches(ctx context.Context, t *transport, s *Source, on *table, column int) error {
+	return inParallel(ctx, t.patches(), 256, func(from, to int) {
+		for k := from; k < to; k++ {
+			p.addSky(t, s, k, on.row(k)[column:])
+		}
+	}, nil)
+}
+
+// addSky adds a smooth sky's light on a patch, by the rays of the links.
+func (p *Prepared) addSky(t *transport, s *Source, patch int, to []float32) {
+	if t.sky[patch] == 0 {
+		return
+	}
+	var sum color.Linear
+	rays, about := raysOf(&p.Texels.List[t.first[patch]])
+	for left := t.sky[patch]; left != 0; left &= left - 1 {
+		sum = sum.Add(s.skyRadiance(about.turn(&rays[bits.TrailingZeros32(left)])))
+	}
+	for c := range 3 {
+		to[c] += float32(sum[c] * math.Pi / patchRays)
 	}
 }
 

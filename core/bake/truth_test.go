@@ -16,6 +16,7 @@ import (
 	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/level"
+	"grotta/core/lightmap"
 	"grotta/demo"
 )
 
@@ -263,7 +264,7 @@ func TestSeamsMatch(t *testing.T) {
 	block(l, "right", level.Vec{1.055, 1, -0.1}, level.Vec{2.11, 2, 0.2})
 	block(l, "bar", level.Vec{0.1, 1.2, 1}, level.Vec{2, 0.12, 0.1}) // its shadow crosses the seam
 	p := prepare(t, l)
-	require.NotEmpty(t, p.Seams)
+	require.NotEmpty(t, p.Seams.List)
 	gap := func(m *bake.Image) float64 {
 		worst := 0.0
 		charts := map[string]int{}
@@ -283,7 +284,7 @@ func TestSeamsMatch(t *testing.T) {
 		return worst * 255
 	}
 	matched := gap(mixOf(t, p, bake.Good))
-	p.Seams = nil
+	p.Seams = &lightmap.Seams{}
 	plain := gap(mixOf(t, p, bake.Good))
 	assert.Greater(t, plain, 3.0, "without it the seam would show")
 	assert.Less(t, matched, 1.0)

@@ -73,22 +73,58 @@ func addTimes(to, from []float32, weight float32) {
 	}
 }
 
-// SumRows writes the sum of some rows of a table, each as long as the sum. The
-// length is a multiple of eight.
-func SumRows(to, table []float32, rows []uint32) {
+// SumHalfRows writes the sum of some rows of a table of half-floats, each as long as
+// the sum. The length is a multiple of eight.
+func SumHalfRows(to []float32, table []uint16, rows []uint32) {
 	if fast && len(rows) > 0 && len(to) > 0 && len(to)%8 == 0 {
 		_ = table[len(to)*(int(slices.Max(rows))+1)-1]
-		sumRowsAVX(&to[0], &table[0], &rows[0], int64(len(rows)), int64(len(to)/8), int64(4*len(to)))
+		sumHalfRowsF16C(&to[0], &table[0], &rows[0], int64(len(rows)), int64(len(to)/8), int64(2*len(to)))
 		return
 	}
-	sumRows(to, table, rows)
+	sumHalfRows(to, table, rows)
 }
 
-func sumRows(to, table []float32, rows []uint32) {
+func sumHalfRows(to []float32, table []uint16, rows []uint32) {
 	clear(to)
+	value := values()
 	for _, row := range rows {
 		for i, v := range table[int(row)*len(to) : (int(row)+1)*len(to)] {
-			to[i] += v
+			to[i] += value[v]
+		}
+	}
+}
+
+// lanes is how an albedo lies over a row of Bounce.
+var lanes = [8]uint32{0, 1, 2, 0, 1, 2, 3, 3}
+
+// Bounce writes rows of eight: two reds, greens and blues, and two values of no use.
+// Each is what comes directly and a share of the sum of the rows of sent that its
+// links name, times its albedo. Row k has links[ends[k]:ends[k+1]]. There are as
+// many rows as albedos, and every link names one of sent: this is not looked at
+// again, for speed.
+func Bounce(next, direct, sent []float32, links, ends []uint32, albedo [][4]float32, share float32) {
+	rows := len(albedo)
+	next, direct, ends = next[:8*rows], direct[:8*rows], ends[:rows+1]
+	if int(ends[rows]) > len(links) {
+		panic("half: rows have links that are not there")
+	}
+	if fast && rows > 0 && len(links) > 0 {
+		bounceAVX(&next[0], &direct[0], &sent[0], &links[0], &ends[0], &albedo[0], &lanes, int64(rows), share)
+		return
+	}
+	bounce(next, direct, sent, links, ends, albedo, share)
+}
+
+func bounce(next, direct, sent []float32, links, ends []uint32, albedo [][4]float32, share float32) {
+	for k := range albedo {
+		var sum [8]float32
+		for _, link := range links[ends[k]:ends[k+1]] {
+			for i, v := range sent[8*link : 8*link+8] {
+				sum[i] += v
+			}
+		}
+		for i, v := range sum {
+			next[8*k+i] = float32(float32(v*share)+direct[8*k+i]) * albedo[k][lanes[i]]
 		}
 	}
 }

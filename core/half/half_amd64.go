@@ -17,4 +17,7 @@ func encodeF16C(to *uint16, from *float32, scale float32, steps int64)
 func addTimesAVX(to, from *float32, steps int64, weight float32)
 
 //go:noescape
-func sumRowsAVX(to, table *float32, rows *uint32, count, steps, bytes int64)
+func sumHalfRowsF16C(to *float32, table *uint16, rows *uint32, count, steps, bytes int64)
+
+//go:noescape
+func bounceAVX(next, direct, sent *float32, links, ends *uint32, albedo *[4]float32, order *[8]uint32, rows int64, share float32)

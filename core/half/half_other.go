@@ -10,4 +10,6 @@ func encodeF16C(*uint16, *float32, float32, int64) {}
 
 func addTimesAVX(*float32, *float32, int64, float32) {}
 
-func sumRowsAVX(*float32, *float32, *uint32, int64, int64, int64) {}
+func sumHalfRowsF16C(*float32, *uint16, *uint32, int64, int64, int64) {}
+
+func bounceAVX(_, _, _ *float32, _, _ *uint32, _ *[4]float32, _ *[8]uint32, _ int64, _ float32) {}

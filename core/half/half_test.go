@@ -43,14 +43,23 @@ func TestKernelsAgreeWithGo(t *testing.T) {
 	assert.Equal(t, y, x)
 	for _, columns := range []int{8, 16, 40, 72} {
 		rows := []uint32{3, 0, 9, 9, 1}
-		a, b := make([]float32, columns), make([]float32, columns)
-		SumRows(a, x, rows)
-		sumRows(b, x, rows)
-		assert.Equal(t, b, a, "%d columns", columns)
-		SumRows(a, x, nil)
-		assert.Equal(t, make([]float32, columns), a, "no rows")
+		sum, same := make([]float32, columns), make([]float32, columns)
+		SumHalfRows(sum, a, rows)
+		sumHalfRows(same, a, rows)
+		assert.Equal(t, same, sum, "%d columns", columns)
+		SumHalfRows(sum, a, nil)
+		assert.Equal(t, make([]float32, columns), sum, "no rows")
 	}
-	assert.Panics(t, func() { SumRows(make([]float32, 8), x[:80], []uint32{2, 10}) }, "no row 10")
+	assert.Panics(t, func() { SumHalfRows(make([]float32, 8), a[:80], []uint32{2, 10}) }, "no row 10")
+	links, ends := []uint32{3, 0, 2, 2, 1, 3}, []uint32{0, 2, 2, 5, 6} // the second row has none
+	albedo := [][4]float32{{0.1, 0.2, 0.3}, {0.9, 0.8, 0.7}, {1, 1, 1}, {0.5, 0, 0.25}}
+	next, same := make([]float32, 32), make([]float32, 32)
+	for from := range albedo { // a part of the rows, too
+		Bounce(next[8*from:], x[8*from:], y, links, ends[from:], albedo[from:], 0.125)
+		bounce(same[8*from:], x[8*from:], y, links, ends[from:], albedo[from:], 0.125)
+		require.Equal(t, same, next)
+	}
+	assert.Panics(t, func() { Bounce(next, x, y, links[:5], ends, albedo, 1) }, "links that are not there")
 }
 
 // A half-float of a normal number is within 2^-11 of it.

@@ -78,9 +78,9 @@ times:
 	VZEROUPPER
 	RET
 
-// func sumRowsAVX(to *byte, table *byte, rows *byte, count int64, steps int64, bytes int64)
-// Requires: AVX
-TEXT ·sumRowsAVX(SB), NOSPLIT, $0-48
+// func sumHalfRowsF16C(to *byte, table *byte, rows *byte, count int64, steps int64, bytes int64)
+// Requires: AVX, F16C
+TEXT ·sumHalfRowsF16C(SB), NOSPLIT, $0-48
 	MOVQ to+0(FP), AX
 	MOVQ table+8(FP), CX
 	MOVQ rows+16(FP), DX
@@ -98,23 +98,27 @@ four:
 	XORQ   R8, R8
 
 four_row:
-	MOVL    (DX)(R8*4), R9
-	IMULQ   DI, R9
-	VADDPS  (CX)(R9*1), Y0, Y0
-	VADDPS  32(CX)(R9*1), Y1, Y1
-	VADDPS  64(CX)(R9*1), Y2, Y2
-	VADDPS  96(CX)(R9*1), Y3, Y3
-	INCQ    R8
-	CMPQ    R8, BX
-	JLT     four_row
-	VMOVUPS Y0, (AX)
-	VMOVUPS Y1, 32(AX)
-	VMOVUPS Y2, 64(AX)
-	VMOVUPS Y3, 96(AX)
-	ADDQ    $0x80, AX
-	ADDQ    $0x80, CX
-	SUBQ    $0x04, SI
-	JMP     four
+	MOVL      (DX)(R8*4), R9
+	IMULQ     DI, R9
+	VCVTPH2PS (CX)(R9*1), Y4
+	VADDPS    Y4, Y0, Y0
+	VCVTPH2PS 16(CX)(R9*1), Y4
+	VADDPS    Y4, Y1, Y1
+	VCVTPH2PS 32(CX)(R9*1), Y4
+	VADDPS    Y4, Y2, Y2
+	VCVTPH2PS 48(CX)(R9*1), Y4
+	VADDPS    Y4, Y3, Y3
+	INCQ      R8
+	CMPQ      R8, BX
+	JLT       four_row
+	VMOVUPS   Y0, (AX)
+	VMOVUPS   Y1, 32(AX)
+	VMOVUPS   Y2, 64(AX)
+	VMOVUPS   Y3, 96(AX)
+	ADDQ      $0x80, AX
+	ADDQ      $0x40, CX
+	SUBQ      $0x04, SI
+	JMP       four
 
 four_done:
 one:
@@ -124,18 +128,64 @@ one:
 	XORQ   R8, R8
 
 one_row:
-	MOVL    (DX)(R8*4), R9
-	IMULQ   DI, R9
-	VADDPS  (CX)(R9*1), Y0, Y0
-	INCQ    R8
-	CMPQ    R8, BX
-	JLT     one_row
-	VMOVUPS Y0, (AX)
-	ADDQ    $0x20, AX
-	ADDQ    $0x20, CX
-	SUBQ    $0x01, SI
-	JMP     one
+	MOVL      (DX)(R8*4), R9
+	IMULQ     DI, R9
+	VCVTPH2PS (CX)(R9*1), Y1
+	VADDPS    Y1, Y0, Y0
+	INCQ      R8
+	CMPQ      R8, BX
+	JLT       one_row
+	VMOVUPS   Y0, (AX)
+	ADDQ      $0x20, AX
+	ADDQ      $0x10, CX
+	SUBQ      $0x01, SI
+	JMP       one
 
 one_done:
+	VZEROUPPER
+	RET
+
+// func bounceAVX(next *byte, direct *byte, sent *byte, links *byte, ends *byte, albedo *byte, order *byte, rows int64, share float32)
+// Requires: AVX, AVX2
+TEXT ·bounceAVX(SB), NOSPLIT, $0-68
+	MOVQ         next+0(FP), AX
+	MOVQ         direct+8(FP), CX
+	MOVQ         sent+16(FP), DX
+	MOVQ         links+24(FP), BX
+	MOVQ         ends+32(FP), SI
+	MOVQ         albedo+40(FP), DI
+	MOVQ         rows+56(FP), R8
+	MOVQ         order+48(FP), R9
+	VMOVDQU      (R9), Y0
+	VBROADCASTSS share+64(FP), Y1
+	MOVL         (SI), R9
+
+bounce_row:
+	MOVL   4(SI), R10
+	VXORPS Y2, Y2, Y2
+	CMPQ   R9, R10
+	JGE    bounce_done
+
+bounce_link:
+	MOVL   (BX)(R9*4), R11
+	SHLQ   $0x05, R11
+	VADDPS (DX)(R11*1), Y2, Y2
+	INCQ   R9
+	CMPQ   R9, R10
+	JLT    bounce_link
+
+bounce_done:
+	VMULPS  Y1, Y2, Y2
+	VADDPS  (CX), Y2, Y2
+	VMOVUPS (DI), X3
+	VPERMPS Y3, Y0, Y3
+	VMULPS  Y3, Y2, Y2
+	VMOVUPS Y2, (AX)
+	ADDQ    $0x20, AX
+	ADDQ    $0x20, CX
+	ADDQ    $0x10, DI
+	ADDQ    $0x04, SI
+	DECQ    R8
+	JNZ     bounce_row
 	VZEROUPPER
 	RET

@@ -7,12 +7,18 @@ import (
 	"grotta/core/scene"
 )
 
-// Seam is a spot where two charts meet that show one smooth surface: both are read
-// there, and must read the same. Each reads four texels, bilinearly.
+// Seams are the spots where charts meet that show one smooth surface.
+type Seams struct {
+	List   []Seam
+	Texels []int32 // all that they read, by index; each once
+}
+
+// Seam is a spot where two charts meet: both are read there, and must read the
+// same. Each reads four texels, bilinearly.
 type Seam struct {
-	Charts [2]int32
-	First  [2]int32      // the lower left of the four; the others are beside and above it
-	Part   [2][2]float32 // how far from it toward the others, 0 to 1
+	Charts  [2]int32
+	Reads   [2][4]int32 // among the texels of all seams
+	Weights [2][4]float32
 }
 
 // Of seams: how far apart their spots are, in texels of the finer chart; how far
@@ -27,8 +33,8 @@ var seamCos = math.Cos(8 * math.Pi / 180)
 
 // Seams finds where charts meet: a little over each edge of a surface, another one
 // that faces the same way. It casts a ray for each spot.
-func (l *Layout) Seams(s *scene.Scene) []Seam {
-	var seams []Seam
+func (l *Layout) Seams(s *scene.Scene) *Seams {
+	seams, known := &Seams{}, map[int32]int32{}
 	for i := range s.Surfaces {
 		ci := l.ChartOf[i]
 		if ci < 0 {
@@ -41,7 +47,7 @@ func (l *Layout) Seams(s *scene.Scene) []Seam {
 			for k := range steps {
 				at := edge.a.Add(along.Mul((float64(k) + 0.5) / float64(steps)))
 				if seam, ok := l.seamAt(s, i, at, edge); ok {
-					seams = append(seams, seam)
+					seams.add(seam, known)
 				}
 			}
 		}
@@ -49,6 +55,23 @@ func (l *Layout) Seams(s *scene.Scene) []Seam {
 	return seams
 }
 
+// add keeps a seam whose reads are still by index; known tells which texels are
+// there already.
+func (s *Seams) add(seam Seam, known map[int32]int32) {
+	for side := range seam.Reads {
+		for k, texel := range seam.Reads[side] {
+			at, ok := known[texel]
+			if !ok {
+				at = int32(len(s.Texels))
+				known[texel], s.Texels = at, append(s.Texels, texel)
+			}
+			seam.Reads[side][k] = at
+		}
+	}
+	s.List = append(s.List, seam)
+}
+
+// seamAt is the seam at a place of a surface's edge, if there is one.
 func (l *Layout) seamAt(s *scene.Scene, surface int, at geom.Vec3, edge edge) (Seam, bool) {
 	over := at.Add(edge.out.Mul(seamM)).Add(edge.normal.Mul(seamM))
 	hit, ok := s.See(over, edge.normal.Mul(-1), 2*seamM)
@@ -66,26 +89,21 @@ func (l *Layout) seamAt(s *scene.Scene, surface int, at geom.Vec3, edge edge) (S
 	}
 	seam := Seam{Charts: [2]int32{int32(own), int32(other)}}
 	for k, ci := range []int{own, other} {
-		seam.First[k], seam.Part[k] = l.bilinear(ci, at)
+		seam.Reads[k], seam.Weights[k] = l.bilinear(ci, at)
 	}
 	return seam, true
 }
 
-// bilinear is where reading a chart at a point of the level begins, and how far on
-// it goes. The padding keeps all four texels in the chart.
-func (l *Layout) bilinear(ci int, at geom.Vec3) (first int32, part [2]float32) {
+// bilinear is the four texels that reading a chart at a point of the level takes,
+// and their weights. The padding keeps all four in the chart.
+func (l *Layout) bilinear(ci int, at geom.Vec3) (texels [4]int32, weights [4]float32) {
 	c := &l.Charts[ci]
 	x, y := c.At(at)
 	fx := math.Min(math.Max(math.Floor(x-0.5), float64(c.X)), float64(c.X+c.Width-2))
 	fy := math.Min(math.Max(math.Floor(y-0.5), float64(c.Y)), float64(c.Y+c.Height-2))
-	return int32((c.Page*l.PageSize+int(fy))*l.PageSize + int(fx)), [2]float32{float32(x - 0.5 - fx), float32(y - 0.5 - fy)}
-}
-
-// Reads are the four texels that one side of a seam reads, and their weights.
-func (s *Seam) Reads(side, pageSize int) (texels [4]int32, weights [4]float32) {
-	i, w := s.First[side], int32(pageSize)
-	tx, ty := s.Part[side][0], s.Part[side][1]
-	return [4]int32{i, i + 1, i + w, i + w + 1}, [4]float32{(1 - tx) * (1 - ty), tx * (1 - ty), (1 - tx) * ty, tx * ty}
+	first, up := int32((c.Page*l.PageSize+int(fy))*l.PageSize+int(fx)), int32(l.PageSize)
+	tx, ty := float32(x-0.5-fx), float32(y-0.5-fy)
+	return [4]int32{first, first + 1, first + up, first + up + 1}, [4]float32{(1 - tx) * (1 - ty), tx * (1 - ty), (1 - tx) * ty, tx * ty}
 }
 
 // edge is one side of a surface: out points away from it, in its plane.
@@ -138,24 +156,23 @@ func border(s *scene.Scene, f *scene.Surface) []edge {
 // seamSweeps is how often all seams of a lightmap are gone through.
 const seamSweeps = 8
 
-// Match moves the texels at seams of three-channel values so that both sides read
+// Match moves values of the seams' texels, three of each, so that both sides read
 // the same: each spot in turn is put right by the least change (Kaczmarz, 1937).
 // What it does is linear in the light, so matched layers mix to a matched
 // lightmap. Values never go below zero. lit tells which charts hold light at all.
-func Match(seams []Seam, pix []float32, pageSize int, lit func(chart int32) bool) {
+func (s *Seams) Match(values []float32, lit []bool) {
 	for range seamSweeps {
-		for i := range seams {
-			s := &seams[i]
-			if lit(s.Charts[0]) || lit(s.Charts[1]) {
-				s.match(pix, pageSize)
+		for i := range s.List {
+			if seam := &s.List[i]; lit[seam.Charts[0]] || lit[seam.Charts[1]] {
+				seam.match(values)
 			}
 		}
 	}
 }
 
-func (s *Seam) match(pix []float32, pageSize int) {
-	texels, weights := s.Reads(0, pageSize)
-	others, against := s.Reads(1, pageSize)
+func (s *Seam) match(values []float32) {
+	own, others := &s.Reads[0], &s.Reads[1]
+	weights, against := &s.Weights[0], &s.Weights[1]
 	var norm float32
 	for k := range 4 {
 		norm += weights[k]*weights[k] + against[k]*against[k]
@@ -163,11 +180,11 @@ func (s *Seam) match(pix []float32, pageSize int) {
 	for c := range int32(3) {
 		var gap float32
 		for k := range 4 {
-			gap += weights[k]*pix[3*texels[k]+c] - against[k]*pix[3*others[k]+c]
+			gap += weights[k]*values[3*own[k]+c] - against[k]*values[3*others[k]+c]
 		}
 		gap /= norm
 		for k := range 4 {
-			a, b := &pix[3*texels[k]+c], &pix[3*others[k]+c]
+			a, b := &values[3*own[k]+c], &values[3*others[k]+c]
 			*a = max(0, *a-gap*weights[k])
 			*b = max(0, *b+gap*against[k])
 		}

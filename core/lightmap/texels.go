@@ -1,7 +1,9 @@
 package lightmap
 
 import (
+	"iter"
 	"math"
+	"math/bits"
 
 	"grotta/core/geom"
 	"grotta/core/parallel"
@@ -34,14 +36,16 @@ type Fill struct {
 // around are the steps to the neighbours, in the order of a fill's mask.
 var around = [8][2]int{{-1, -1}, {0, -1}, {1, -1}, {-1, 0}, {1, 0}, {-1, 1}, {0, 1}, {1, 1}}
 
-// From appends the texels that a fill takes the mean of.
-func (l *Layout) From(f Fill, list []int32) []int32 {
-	for k, d := range around {
-		if f.Mask>>k&1 == 1 {
-			list = append(list, f.Index+int32(d[1]*l.PageSize+d[0]))
+// From are the steps to the texels that a fill takes the mean of, where rows are so
+// wide.
+func (f Fill) From(width int) iter.Seq[int] {
+	return func(yield func(int) bool) {
+		for left := f.Mask; left != 0; left &= left - 1 {
+			if d := around[bits.TrailingZeros8(left)]; !yield(d[1]*width + d[0]) {
+				return
+			}
 		}
 	}
-	return list
 }
 
 // Texels places every sample. A texel whose centre is off the surface or inside

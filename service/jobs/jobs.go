@@ -196,15 +196,11 @@ func (b *Baker) enqueue(ctx context.Context, job *store.Bake, try string) error 
 		_, err := b.finish(ctx, job)
 		return err
 	}
-	p, err := b.studio.Prepare(ctx, job.Bake.Level, job.Revision, job.Level)
-	if err != nil {
-		return err
-	}
 	for _, ahead := range []bool{true, false} {
 		if ahead && bake.Quality(job.Quality) == bake.Draft {
 			continue
 		}
-		for group := range slices.Chunk(missing, p.Together()) {
+		for group := range slices.Chunk(missing, bake.Together) {
 			if err := b.publish(ctx, task{job.ID, group, ahead}, fmt.Sprintf("%s/%s/%t/%s", job.ID, group[0], ahead, try)); err != nil {
 				return err
 			}

@@ -12,7 +12,8 @@ func main() {
 	addScaled()
 	encode()
 	addTimes()
-	sumRows()
+	sumHalfRows()
+	bounce()
 	Generate()
 }
 
@@ -86,10 +87,10 @@ func addTimes() {
 	RET()
 }
 
-// sumRows writes the sum of some rows of a table: steps columns of eight, each
-// summed in a register. bytes is the length of a row.
-func sumRows() {
-	TEXT("sumRowsAVX", NOSPLIT, "func(to, table, rows *byte, count, steps, bytes int64)")
+// sumHalfRows writes the sum of some rows of a table of half-floats: steps columns
+// of eight, each summed in a register. bytes is the length of a row.
+func sumHalfRows() {
+	TEXT("sumHalfRowsF16C", NOSPLIT, "func(to, table, rows *byte, count, steps, bytes int64)")
 	to, table, rows := Load(Param("to"), GP64()), Load(Param("table"), GP64()), Load(Param("rows"), GP64())
 	count, steps, bytes := Load(Param("count"), GP64()), Load(Param("steps"), GP64()), Load(Param("bytes"), GP64())
 	for _, wide := range []int{4, 1} { // four columns together while there are as many
@@ -109,7 +110,9 @@ func sumRows() {
 		MOVL(Mem{Base: rows, Index: at, Scale: 4}, row.As32())
 		IMULQ(bytes, row)
 		for i := range sum {
-			VADDPS(Mem{Base: table, Index: row, Scale: 1, Disp: 32 * i}, sum[i], sum[i])
+			v := YMM()
+			VCVTPH2PS(Mem{Base: table, Index: row, Scale: 1, Disp: 16 * i}, v)
+			VADDPS(v, sum[i], sum[i])
 		}
 		INCQ(at)
 		CMPQ(at, count)
@@ -118,11 +121,53 @@ func sumRows() {
 			VMOVUPS(sum[i], Mem{Base: to, Disp: 32 * i})
 		}
 		ADDQ(Imm(uint64(32*wide)), to)
-		ADDQ(Imm(uint64(32*wide)), table)
+		ADDQ(Imm(uint64(16*wide)), table)
 		SUBQ(Imm(uint64(wide)), steps)
 		JMP(LabelRef(label))
 		Label(label + "_done")
 	}
+	VZEROUPPER()
+	RET()
+}
+
+// bounce writes rows of eight: direct light and a share of the sum of the rows that
+// links name, times four factors that order lays out over the eight.
+func bounce() {
+	TEXT("bounceAVX", NOSPLIT, "func(next, direct, sent, links, ends, albedo, order *byte, rows int64, share float32)")
+	next, direct, sent := Load(Param("next"), GP64()), Load(Param("direct"), GP64()), Load(Param("sent"), GP64())
+	links, ends, albedo := Load(Param("links"), GP64()), Load(Param("ends"), GP64()), Load(Param("albedo"), GP64())
+	rows, lanes, share := Load(Param("rows"), GP64()), YMM(), YMM()
+	VMOVDQU(Mem{Base: Load(Param("order"), GP64())}, lanes)
+	VBROADCASTSS(NewParamAddr("share", 64), share)
+	at, end := GP64(), GP64()
+	MOVL(Mem{Base: ends}, at.As32())
+	Label("bounce_row")
+	MOVL(Mem{Base: ends, Disp: 4}, end.As32())
+	sum, factor := YMM(), YMM()
+	VXORPS(sum, sum, sum)
+	CMPQ(at, end)
+	JGE(LabelRef("bounce_done"))
+	Label("bounce_link")
+	link := GP64()
+	MOVL(Mem{Base: links, Index: at, Scale: 4}, link.As32())
+	SHLQ(Imm(5), link)
+	VADDPS(Mem{Base: sent, Index: link, Scale: 1}, sum, sum)
+	INCQ(at)
+	CMPQ(at, end)
+	JLT(LabelRef("bounce_link"))
+	Label("bounce_done")
+	VMULPS(share, sum, sum)
+	VADDPS(Mem{Base: direct}, sum, sum)
+	VMOVUPS(Mem{Base: albedo}, factor.AsX())
+	VPERMPS(factor, lanes, factor)
+	VMULPS(factor, sum, sum)
+	VMOVUPS(sum, Mem{Base: next})
+	ADDQ(Imm(32), next)
+	ADDQ(Imm(32), direct)
+	ADDQ(Imm(16), albedo)
+	ADDQ(Imm(4), ends)
+	DECQ(rows)
+	JNZ(LabelRef("bounce_row"))
 	VZEROUPPER()
 	RET()
 }
