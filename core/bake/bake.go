@@ -212,63 +212,62 @@ func (p *Prepared) Bake(ctx context.Context, sources []*Source, q Quality, progr
 	}
 	report := stage(0.55, 1)
 	for k := range groups {
-		g := &groups[k]
-		p.locate(g)
-		rows, err := other.gather(ctx, g, func(done int) {
+		g := groups[k]
+		p.locate(&g)
+		if err := other.each(ctx, &g, func(done int) {
 			if report != nil {
 				report(float64(g.first+done) / float64(len(p.Texels.List)))
 			}
-		})
-		if err != nil {
+		}, func(s stretch) error {
+			return inParallel(ctx, len(sources), 1, func(i, _ int) { p.pack(packers[i], &g, s, &direct[i], column[i]) }, nil)
+		}); err != nil {
 			return nil, err
 		}
-		if err := inParallel(ctx, len(sources), 1, func(i, _ int) {
-			p.pack(packers[i], g, &direct[i], rows, column[i])
-		}, nil); err != nil {
-			return nil, err
-		}
-		*g = group{}
 	}
 	layers := make([]*Layer, len(sources))
 	return layers, inParallel(ctx, len(sources), 1, func(i, _ int) { layers[i] = packers[i].done(p.Seams) }, nil)
 }
 
-// pack puts a group's charts into a layer: a direct light and, from a column on,
+// pack puts a stretch of a group into a layer: a direct light and, from a column on,
 // what else comes to the texels.
-func (p *Prepared) pack(k *packer, g *group, direct *light, rows *table, column int) {
+func (p *Prepared) pack(k *packer, g *group, s stretch, direct *light, column int) {
 	room, _ := p.shared.sheets.Get().(*[]float32)
 	if room == nil {
 		room = new([]float32)
 	}
 	defer p.shared.sheets.Put(room)
 	for ci := g.from; ci < g.to; ci++ {
-		c := &p.Layout.Charts[ci]
-		*room = slices.Grow((*room)[:0], sheetSize(c))
-		sheet := (*room)[:sheetSize(c)]
-		clear(sheet)
-		if brightest := p.draw(sheet, ci, g, direct, rows, column); brightest > 0 {
-			p.fill(sheet, ci, g)
-			k.write(ci, sheet, brightest)
+		first, end := p.Texels.TexelsOf[ci]-g.first, p.Texels.TexelsOf[ci+1]-g.first
+		from, to := max(first, s.from), min(end, s.to)
+		if from >= to {
+			continue
 		}
+		size := sheetSize(&p.Layout.Charts[ci])
+		*room = slices.Grow((*room)[:0], size)
+		sheet := (*room)[:size]
+		clear(sheet)
+		if from > first {
+			k.read(ci, sheet)
+		}
+		brightest := p.draw(sheet, g, from, to, s, direct, column)
+		if to == end && (brightest > 0 || k.lit[ci]) {
+			p.fill(sheet, ci, g)
+		}
+		k.write(ci, sheet, brightest)
 	}
 }
 
-// draw puts the light on a chart's texels into its sheet, and gives the brightest.
-func (p *Prepared) draw(sheet []float32, ci int, g *group, direct *light, rows *table, column int) (brightest float32) {
-	end := p.Texels.TexelsOf[ci+1]
-	for from := p.Texels.TexelsOf[ci]; from < end; from = from/chunk*chunk + chunk {
-		if column < 0 && direct.v[from/chunk] == nil {
-			continue
+// draw puts the light on texels of a stretch into their chart's sheet, and gives the
+// brightest.
+func (p *Prepared) draw(sheet []float32, g *group, from, to int, s stretch, direct *light, column int) (brightest float32) {
+	for i := from; i < to; i++ {
+		v := direct.at(g.first + i)
+		if column >= 0 {
+			other := s.rows.row(i - s.from)[column:][:3]
+			v[0], v[1], v[2] = v[0]+other[0], v[1]+other[1], v[2]+other[2]
 		}
-		for i := from; i < min(from/chunk*chunk+chunk, end); i++ {
-			v := direct.at(i)
-			if column >= 0 {
-				other := rows.row(i - g.first)[column:][:3]
-				v[0], v[1], v[2] = v[0]+other[0], v[1]+other[1], v[2]+other[2]
-			}
-			copy(sheet[3*g.texels[i-g.first]:][:3], v[:])
-			brightest = max(brightest, v[0], v[1], v[2])
-		}
+		copy(sheet[3*g.texels[i]:][:3], v[:])
+		brightest = max(brightest, v[0], v[1], v[2])
 	}
 	return brightest
 }

@@ -392,6 +392,28 @@ func TestBytesDoNotDependOnThreads(t *testing.T) {
 	assert.Len(t, hashes, 1)
 }
 
+// How many texels go together, charts whole or in bands, changes no texel; only
+// what is filled in round a chart's holes is rounded once more.
+func TestTextureIsTheSameInBands(t *testing.T) {
+	for _, q := range []bake.Quality{bake.Draft, bake.Good} {
+		p := prepare(t, demo.Room())
+		whole := mixOf(t, p, q)
+		for _, n := range []int{40, 700} {
+			t.Run(fmt.Sprintf("%s in groups of %d", q, n), func(t *testing.T) {
+				bake.InGroupsOf(t, n)
+				bands := mixOf(t, p, q)
+				for _, texel := range p.Texels.List {
+					at := 3 * texel.Index
+					require.Equal(t, whole.Pix[at:at+3], bands.Pix[at:at+3])
+				}
+				for i, v := range whole.Pix {
+					require.InDelta(t, v, bands.Pix[i], float64(v)/1000+1e-5)
+				}
+			})
+		}
+	}
+}
+
 func TestKeysFollowWhatALayerDependsOn(t *testing.T) {
 	base := func() *level.Level {
 		return plane(light("a", level.Spot, 10, level.Vec{0, 2, 0}, down), light("b", level.Point, 10, level.Vec{1, 2, 0}, down))

@@ -220,20 +220,44 @@ func reachFor(at [][2]float64, wanted float64) float64 {
 	return high
 }
 
-// What a bake holds at its peak, beyond the layers themselves: at a high density
-// with as many sources as the queue then takes, and the demo as it is.
+// What a bake holds at its peak, beyond the layers themselves, with as many sources
+// as the queue takes at once: the demo as it is and at a high density, and a sealed
+// hall where every lamp lights every texel.
 func BenchmarkMemory(b *testing.B) {
-	b.Run("large", func(b *testing.B) { benchmarkMemory(b, 24) })
-	b.Run("demo", func(b *testing.B) { benchmarkMemory(b, 0) })
+	fine := demo.Saltmarsh()
+	fine.Lightmap.Density = 24
+	b.Run("large", func(b *testing.B) { benchmarkMemory(b, fine) })
+	b.Run("demo", func(b *testing.B) { benchmarkMemory(b, demo.Saltmarsh()) })
+	b.Run("hall", func(b *testing.B) { benchmarkMemory(b, hall(8)) })
+	b.Run("coarse", func(b *testing.B) { benchmarkMemory(b, hall(2)) })
 }
 
-func benchmarkMemory(b *testing.B, density float64) {
+// hall is a sealed room of 40 by 10 by 40 metres with as many lamps as are baked at
+// once.
+func hall(density float64) *level.Level {
+	l := level.New("Hall")
+	l.Environment.Sky.Luminance, l.Environment.Ambient.Strength = 0, 0
+	l.Lightmap.Density = density
+	for axis, size := range []float64{40, 10, 40} {
+		for k, side := range []float64{-1, 1} {
+			at, wall := level.Vec{}, level.Vec{40.4, 10.4, 40.4}
+			at[axis], wall[axis] = side*(size/2+0.1), 0.2
+			block(l, fmt.Sprintf("wall-%d-%d", axis, k), at, wall)
+			s := l.Solids[len(l.Solids)-1]
+			s.Faces = []level.Face{{Index: 2*axis + k, Surface: s.Surface}}
+			s.Surface.ReceivesLight = false // outside
+		}
+	}
+	for i := range bake.Together {
+		at := level.Vec{6*float64(i%6) - 15, 3, 10*float64(i/6) - 5}
+		l.Lights = append(l.Lights, light(fmt.Sprintf("lamp-%d", i), level.Point, 1000, at, down))
+	}
+	return l
+}
+
+func benchmarkMemory(b *testing.B, l *level.Level) {
 	for b.Loop() {
 		before := live()
-		l := demo.Saltmarsh()
-		if density > 0 {
-			l.Lightmap.Density = density
-		}
 		var peak, packing, share atomic.Uint64 // layers grow only while packing, and all else stays as it is
 		stop, done := make(chan struct{}), make(chan struct{})
 		go func() {

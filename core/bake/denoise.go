@@ -19,6 +19,7 @@ type field struct {
 	cells  []int32        // of each place, sheet after sheet: its cell, or -1
 	around []surroundings // of each cell
 	reach  float64        // cells
+	base   int            // the cell of the tables' first row
 }
 
 // sheet is the grid of one chart.
@@ -75,7 +76,7 @@ func (a *surroundings) opens(dx, dy int) bool {
 	return 4*dx <= int(a.free[0]) && -4*dx <= int(a.free[1]) && 4*dy <= int(a.free[2]) && -4*dy <= int(a.free[3])
 }
 
-// smooth averages what came by bounces and from the sky over neighbours in the
+// Smoothing averages what came by bounces and from the sky over neighbours in the
 // same chart. How far follows how near other things are, as in irradiance caching
 // (Ward, Rubinstein and Clear, "A ray tracing solution for diffuse
 // interreflection", 1988): light from far things changes slowly. It never reaches
@@ -84,36 +85,30 @@ func (a *surroundings) opens(dx, dy int) bool {
 // light is never touched.
 //
 // It goes twice, near and then in wider steps (Dammertz et al., "Edge-avoiding
-// à-trous wavelet transform", 2010). spare is as large as the values, for any use.
-func (f *field) smooth(ctx context.Context, values, spare table) error {
-	if err := f.pass(ctx, &values, &spare, 1); err != nil {
-		return err
-	}
-	return f.pass(ctx, &spare, &values, 2)
+// à-trous wavelet transform", 2010), from one table to another and back. pass is one
+// of these, for the cells from a up to b: it writes the mean of each cell's
+// neighbours, step cells apart.
+func (f *field) pass(ctx context.Context, a, b int, from, to *table, step int) error {
+	return inParallel(ctx, b-a, 128, func(low, high int) {
+		on := sort.Search(len(f.sheets), func(i int) bool { return f.sheets[i].first > a+low }) - 1
+		for i := a + low; i < a+high; i++ {
+			for on+1 < len(f.sheets) && f.sheets[on+1].first <= i {
+				on++
+			}
+			f.mean(&f.sheets[on], i, from, to.row(i-f.base), step)
+		}
+	}, nil)
 }
 
 // leastRadius is what even a corner is smoothed by, in cells, along it: across it
 // surroundings differ, and nothing mixes.
 const leastRadius = 3
 
-// pass writes the mean of each cell's neighbours, step cells apart.
-func (f *field) pass(ctx context.Context, from, to *table, step int) error {
-	return inParallel(ctx, len(f.place), 128, func(a, b int) {
-		on := sort.Search(len(f.sheets), func(i int) bool { return f.sheets[i].first > a }) - 1
-		for i := a; i < b; i++ {
-			for on+1 < len(f.sheets) && f.sheets[on+1].first <= i {
-				on++
-			}
-			f.mean(&f.sheets[on], i, from, to.row(i), step)
-		}
-	}, nil)
-}
-
 // mean is that of one cell.
 func (f *field) mean(on *sheet, i int, from *table, row []float32, step int) {
 	own := &f.around[i]
 	if own.nearM == 0 {
-		copy(row, from.row(i))
+		copy(row, from.row(i-f.base))
 		return
 	}
 	radius := math.Max(math.Min(0.5*float64(own.nearM)*on.perM, f.reach*float64(step)), leastRadius*float64(step))
@@ -137,7 +132,7 @@ func (f *field) mean(on *sheet, i int, from *table, row []float32, step int) {
 			ratio := min(other.nearM/own.nearM, own.nearM/other.nearM) // alike surroundings
 			weight := float32(1-d/radius) * ratio * ratio
 			total += weight
-			half.AddTimes(row, from.row(int(j)), weight)
+			half.AddTimes(row, from.row(int(j)-f.base), weight)
 		}
 	}
 	for c := range row {
@@ -146,8 +141,8 @@ func (f *field) mean(on *sheet, i int, from *table, row []float32, step int) {
 }
 
 // texelField is the texels of a group.
-func (p *Prepared) texelField(g *group, around []surroundings) *field {
-	f := &field{around: around, reach: smoothTexels, place: g.texels}
+func (p *Prepared) texelField(g *group) *field {
+	f := &field{around: make([]surroundings, len(g.texels)), reach: smoothTexels, place: g.texels}
 	for ci := g.from; ci < g.to; ci++ {
 		c := &p.Layout.Charts[ci]
 		s := sheet{p.Texels.TexelsOf[ci] - g.first, len(f.cells), c.Width, c.Height, c.Density}

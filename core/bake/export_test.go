@@ -2,6 +2,7 @@ package bake
 
 import (
 	"slices"
+	"testing"
 
 	"grotta/core/color"
 	"grotta/core/geom"
@@ -32,4 +33,11 @@ func (p *Prepared) GatherRays(q Quality) (rays []trace.Ray) {
 		eachRay(texels, q.Rays(), func(i int, dir geom.Vec3) { rays = append(rays, rayAlong(&texels[i], dir)) })
 	}
 	return rays
+}
+
+// InGroupsOf sets how many texels go together, until the end of a test.
+func InGroupsOf(t testing.TB, n int) {
+	was := groupTexels
+	groupTexels = n
+	t.Cleanup(func() { groupTexels = was })
 }

@@ -28,12 +28,14 @@ func (p *Prepared) bounces(s *Source) bool {
 type group struct {
 	from, to int     // of the charts
 	first    int     // of the texels
+	window   int     // how many texels have rows at once
 	texels   []int32 // of each texel where it is in its chart's rectangle, by rows
 	fills    []int32 // and of each fill
 }
 
-// groupTexels is about how many texels a group has, if no chart has more.
-const groupTexels = 8192
+// groupTexels is about how many texels a group has. A chart with more is one alone,
+// and goes on in bands of as many. Tests take fewer.
+var groupTexels = 8192
 
 // groups parts the charts.
 func (p *Prepared) groups() []group {
@@ -45,12 +47,31 @@ func (p *Prepared) groups() []group {
 		} else {
 			all = append(all, group{from: from, to: from + 1, first: of[from]})
 		}
+		g := &all[len(all)-1]
+		row := lightmap.BlockTexels * (p.Layout.Charts[from].Width - 2*lightmap.PaddingTexels)
+		g.window = min(p.size(g), (groupTexels+row-1)/row*row+3*row)
 	}
 	return all
 }
 
 // size is how many texels a group has.
 func (p *Prepared) size(g *group) int { return p.Texels.TexelsOf[g.to] - g.first }
+
+// blockRows are where the rows of blocks of a large chart begin, and the end. What
+// has more than one chart is taken as one row.
+func (p *Prepared) blockRows(g *group) []int {
+	if len(g.texels) <= groupTexels {
+		return []int{0, len(g.texels)}
+	}
+	var starts []int
+	last := -1
+	for i, at := range g.texels {
+		if row := (int(at)/p.Layout.Charts[g.from].Width - lightmap.PaddingTexels) / lightmap.BlockTexels; row > last {
+			starts, last = append(starts, i), row
+		}
+	}
+	return append(starts, len(g.texels))
+}
 
 // locate finds where in their charts the texels and fills of a group are.
 func (p *Prepared) locate(g *group) {
@@ -105,22 +126,65 @@ func (p *Prepared) newGatherer(ctx context.Context, sources []*Source, direct []
 	}
 	most := 0
 	for i := range groups {
-		most = max(most, p.size(&groups[i]))
+		most = max(most, groups[i].window)
 	}
 	g.rows, g.spare = newTable(most, len(sources)), newTable(most, len(sources))
 	return g, nil
 }
 
-// gather gives a row for each texel of a group, if there are sources. It holds
-// until the next call.
-func (g *gatherer) gather(ctx context.Context, charts *group, report func(done int)) (*table, error) {
+// stretch is texels of a group that follow each other, with a row for each, if there
+// are sources.
+type stretch struct {
+	from, to int
+	rows     table
+}
+
+// each gathers the texels of a group and calls visit for every stretch that is done,
+// in order. The rows hold until visit returns. report gets how many are gathered.
+//
+// A large chart goes in bands of rows of blocks: smoothing a row wants the one after
+// it, so each of its two passes is a row behind.
+func (g *gatherer) each(ctx context.Context, charts *group, report func(done int), visit func(stretch) error) error {
 	if len(g.sources) == 0 {
-		return nil, nil
+		return visit(stretch{to: len(charts.texels)})
 	}
 	if g.isCoarse {
-		return &g.rows, g.coarse(ctx, charts)
+		return g.coarse(ctx, charts, visit)
 	}
-	return &g.rows, g.fine(ctx, charts, report)
+	starts, f := g.p.blockRows(charts), g.p.texelField(charts)
+	end, behind := len(starts)-1, 1
+	if !g.p.Scene.Level.Lightmap.Denoise {
+		behind = 0
+	}
+	once, twice := 0, 0 // rows that each pass has done
+	for from, to := 0, 0; from < end; from = to {
+		for to++; to < end && starts[to+1]-starts[from] <= groupTexels; to++ {
+		}
+		nextOnce, nextTwice := max(to-behind, 0), max(to-2*behind, 0)
+		if to == end {
+			nextOnce, nextTwice = end, end
+		}
+		if err := g.fine(ctx, charts, f, starts[from], starts[to], report); err != nil {
+			return err
+		}
+		if behind > 0 {
+			if err := f.pass(ctx, starts[once], starts[nextOnce], &g.rows, &g.spare, 1); err != nil {
+				return err
+			}
+			if err := f.pass(ctx, starts[twice], starts[nextTwice], &g.spare, &g.rows, 2); err != nil {
+				return err
+			}
+		}
+		if err := visit(stretch{starts[twice], starts[nextTwice], g.rows.after(starts[twice] - f.base)}); err != nil {
+			return err
+		}
+		once, twice = nextOnce, nextTwice
+		kept := starts[max(twice-behind, 0)]
+		g.rows.shift(kept-f.base, starts[to]-f.base)
+		g.spare.shift(kept-f.base, starts[to]-f.base)
+		f.base = kept
+	}
+	return nil
 }
 
 const gatherSeed = 0x67617468
@@ -128,12 +192,11 @@ const gatherSeed = 0x67617468
 // mostRays is what a texel sends at most.
 const mostRays = 256
 
-// fine sends each texel's own rays and reads what the patches they meet send back,
-// for every source at once.
-func (g *gatherer) fine(ctx context.Context, charts *group, report func(done int)) error {
-	all := g.p.Texels.List[charts.first:g.p.Texels.TexelsOf[charts.to]]
-	around := make([]surroundings, len(all))
-	err := parallel.Steps(ctx, len(all), block, func(from, to int) {
+// fine sends the own rays of some texels of a group and reads what the patches they
+// meet send back, for every source at once.
+func (g *gatherer) fine(ctx context.Context, charts *group, f *field, first, end int, report func(done int)) error {
+	all := g.p.Texels.List[charts.first+first : charts.first+end]
+	return parallel.Steps(ctx, len(all), block, func(from, to int) {
 		texels := all[from:to]
 		var found [block]survey
 		var met [block][mostRays]uint32 // patches of a texel's rays
@@ -157,8 +220,9 @@ func (g *gatherer) fine(ctx context.Context, charts *group, report func(done int
 			}
 		})
 		for i := range texels {
-			row := g.rows.row(from + i)
-			around[from+i] = found[i].done(g.p.Layout.Charts[g.p.Layout.ChartOf[texels[i].Surface]].Density)
+			cell := first + from + i
+			row := g.rows.row(cell - f.base)
+			f.around[cell] = found[i].done(g.p.Layout.Charts[g.p.Layout.ChartOf[texels[i].Surface]].Density)
 			g.sent.mean(row, met[i][:count[i]], g.rays)
 			for k, s := range g.skies {
 				for c := range 3 {
@@ -166,11 +230,7 @@ func (g *gatherer) fine(ctx context.Context, charts *group, report func(done int
 				}
 			}
 		}
-	}, report)
-	if err != nil || !g.p.Scene.Level.Lightmap.Denoise {
-		return err
-	}
-	return g.p.texelField(charts, around).smooth(ctx, g.rows, g.spare)
+	}, func(done int) { report(first + done) })
 }
 
 // block is how many texels send their rays together, and sectors are parts of a fan
@@ -199,7 +259,7 @@ func eachRay(texels []lightmap.Texel, rays int, visit func(i int, dir geom.Vec3)
 }
 
 // coarse gathers by the links of the group's patches, and reads those bilinearly.
-func (g *gatherer) coarse(ctx context.Context, charts *group) error {
+func (g *gatherer) coarse(ctx context.Context, charts *group, visit func(stretch) error) error {
 	first, end := g.t.grids[charts.from].first, g.t.patches()
 	if charts.to < len(g.t.grids) {
 		end = g.t.grids[charts.to].first
@@ -215,21 +275,34 @@ func (g *gatherer) coarse(ctx context.Context, charts *group) error {
 		}
 	}, nil)
 	if err == nil && g.p.Scene.Level.Lightmap.Denoise {
-		err = g.p.patchField(g.t, charts, first, end).smooth(ctx, got, spare)
+		f := g.p.patchField(g.t, charts, first, end)
+		if err = f.pass(ctx, 0, end-first, &got, &spare, 1); err == nil {
+			err = f.pass(ctx, 0, end-first, &spare, &got, 2)
+		}
 	}
 	if err != nil {
 		return err
 	}
-	return inParallel(ctx, g.p.size(charts), 512, func(from, to int) {
-		for i := from; i < to; i++ {
-			row := g.rows.row(i)
-			clear(row)
-			patches, weights := g.p.patchesRound(g.t, charts.first+i)
-			for k, patch := range patches {
-				half.AddTimes(row, got.row(int(patch)-first), weights[k])
+	size := len(charts.texels)
+	for from := 0; from < size; from += groupTexels {
+		to := min(from+groupTexels, size)
+		if err := inParallel(ctx, to-from, 512, func(a, b int) {
+			for i := a; i < b; i++ {
+				row := g.rows.row(i)
+				clear(row)
+				patches, weights := g.p.patchesRound(g.t, charts.first+from+i)
+				for k, patch := range patches {
+					half.AddTimes(row, got.row(int(patch)-first), weights[k])
+				}
 			}
+		}, nil); err != nil {
+			return err
 		}
-	}, nil)
+		if err := visit(stretch{from, to, g.rows}); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // patchesRound is the four patches round a texel, and their bilinear weights.

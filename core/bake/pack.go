@@ -48,25 +48,42 @@ func (k *packer) at(page, x, y int, make bool) []uint16 {
 // rectangle, by rows, and some more for what reads whole vectors.
 func sheetSize(c *lightmap.Chart) int { return 3*c.Width*c.Height + 8 }
 
-// write packs a chart's sheet, whose brightest value is known.
+// write packs a chart's sheet. Nothing in it is brighter than what it holds already,
+// or than brightest.
 func (k *packer) write(ci int, sheet []float32, brightest float32) {
-	if brightest == 0 {
+	if brightest > 0 {
+		k.lit[ci] = true
+		k.fit(brightest)
+	}
+	if !k.lit[ci] {
 		return
 	}
-	k.lit[ci] = true
-	k.fit(brightest)
 	c, scale := &k.layout.Charts[ci], k.scale()
-	width := 3 * c.Width
-	row := make([]uint16, (width+7)&^7)
+	row := make([]uint16, (3*c.Width+7)&^7)
 	for y := range c.Height {
-		half.Encode(row, sheet[y*width:][:len(row)], scale)
-		for from := 0; from < width; {
-			x := c.X + from/3
-			to := min(from+3*(TileSize-x%TileSize), width)
-			if part := row[from:to]; holdsLight(part) {
-				copy(k.at(c.Page, x, c.Y+y, true), part)
+		half.Encode(row, sheet[3*y*c.Width:][:len(row)], scale)
+		for x, to := 0, 0; x < c.Width; x = to {
+			to = min(x+TileSize-(c.X+x)%TileSize, c.Width)
+			if part := row[3*x : 3*to]; holdsLight(part) {
+				copy(k.at(c.Page, c.X+x, c.Y+y, true), part)
 			}
-			from = to
+		}
+	}
+}
+
+// read fills a sheet with what was written of its chart.
+func (k *packer) read(ci int, sheet []float32) {
+	c := &k.layout.Charts[ci]
+	scale := float32(math.Ldexp(1, k.layer.Exponent))
+	for y := range c.Height {
+		for x, to := 0, 0; x < c.Width; x = to {
+			to = min(x+TileSize-(c.X+x)%TileSize, c.Width)
+			part := sheet[3*(y*c.Width+x) : 3*(y*c.Width+to)]
+			for i, h := range k.at(c.Page, c.X+x, c.Y+y, false) {
+				if i < len(part) {
+					part[i] = half.Decode(h) * scale
+				}
+			}
 		}
 	}
 }

@@ -69,8 +69,8 @@ func (l *Layout) Texels(s *scene.Scene) *Texels {
 	return all
 }
 
-// blockTexels is the side of the squares in which texels follow each other.
-const blockTexels = 8
+// BlockTexels is the side of the squares in which texels follow each other.
+const BlockTexels = 8
 
 // spots are the places of a texel's square that are tried, the centre first.
 var spots = [][2]float64{
@@ -117,10 +117,10 @@ func (l *Layout) chartTexels(s *scene.Scene, c *Chart) Texels {
 		}
 	}
 	// Block by block, so that texels that follow each other are neighbours.
-	for by := PaddingTexels; by < c.Height-PaddingTexels; by += blockTexels {
-		for bx := PaddingTexels; bx < c.Width-PaddingTexels; bx += blockTexels {
-			for y := by; y < min(by+blockTexels, c.Height-PaddingTexels); y++ {
-				for x := bx; x < min(bx+blockTexels, c.Width-PaddingTexels); x++ {
+	for by := PaddingTexels; by < c.Height-PaddingTexels; by += BlockTexels {
+		for bx := PaddingTexels; bx < c.Width-PaddingTexels; bx += BlockTexels {
+			for y := by; y < min(by+BlockTexels, c.Height-PaddingTexels); y++ {
+				for x := bx; x < min(bx+BlockTexels, c.Width-PaddingTexels); x++ {
 					place(x, y)
 				}
 			}

@@ -1,0 +1,92 @@
+package bake
+
+import (
+	"context"
+	"math"
+
+	"grotta/core/half"
+)
+
+// table is values on patches or texels for some sources side by side: three
+// float32 a source and room up to a multiple of eight, so that a row holds what
+// all of them have in one place.
+type table struct {
+	v       []float32
+	columns int
+}
+
+func newTable(rows, sources int) table {
+	columns := columnsOf(sources)
+	return table{make([]float32, rows*columns), columns}
+}
+
+func columnsOf(sources int) int { return (3*sources + 7) &^ 7 }
+
+func (t *table) row(i int) []float32 { return t.v[i*t.columns : (i+1)*t.columns : (i+1)*t.columns] }
+
+// after is the table from a row on.
+func (t *table) after(row int) table { return table{t.v[row*t.columns:], t.columns} }
+
+// shift moves the rows from one on, up to an end, to the front.
+func (t *table) shift(from, end int) { copy(t.v, t.v[from*t.columns:end*t.columns]) }
+
+// halves is a table of half-floats. Each source has a power of two of its own, so
+// that its values do not depend on which others are beside it.
+type halves struct {
+	v       []uint16
+	columns int
+	scale   []float32 // of each column: what its values are times
+}
+
+func newHalves(rows, sources int) *halves {
+	columns := columnsOf(sources)
+	return &halves{make([]uint16, rows*columns), columns, make([]float32, columns)}
+}
+
+// put rounds the sources of a small table into columns from that of source first
+// on. What is read of them again is times a factor each.
+func (h *halves) put(ctx context.Context, from *table, first int, factors []float32) error {
+	rows, by := len(from.v)/from.columns, make([]float32, from.columns)
+	brightest := make([]float32, from.columns)
+	for k := range rows {
+		for c, v := range from.row(k) {
+			brightest[c] = max(brightest[c], v)
+		}
+	}
+	for i, factor := range factors {
+		e := exponentFor(max(brightest[3*i], brightest[3*i+1], brightest[3*i+2]))
+		for c := range 3 {
+			by[3*i+c] = float32(math.Ldexp(1, -e))
+			h.scale[3*(first+i)+c] = factor * float32(math.Ldexp(1, e))
+		}
+	}
+	return inParallel(ctx, rows, 4096, func(a, b int) {
+		scaled, packed := make([]float32, from.columns), make([]uint16, from.columns)
+		for k := a; k < b; k++ {
+			for c, v := range from.row(k) {
+				scaled[c] = v * by[c]
+			}
+			half.Encode(packed, scaled, 1)
+			copy(h.v[k*h.columns+3*first:], packed[:3*len(factors)])
+		}
+	}, nil)
+}
+
+// mean writes the sum of some rows over a count into a row of float32.
+func (h *halves) mean(row []float32, of []uint32, count int) {
+	half.SumHalfRows(row, h.v, of)
+	for c := range row {
+		row[c] *= h.scale[c] / float32(count)
+	}
+}
+
+// leastExponent keeps the scale of the dimmest light within float32.
+const leastExponent = -100
+
+// exponentFor is the power of two that puts the brightest of some values just under
+// 2^15, so that half-floats keep 11 bits over the widest span: the relative error
+// is at most 2^-11 down to 2^-29 of the brightest.
+func exponentFor(brightest float32) int {
+	_, e := math.Frexp(float64(brightest))
+	return max(e-15, leastExponent)
+}
