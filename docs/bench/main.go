@@ -72,7 +72,7 @@ func (f figures) print() {
 		fmt.Printf("%-44s "+format+"\n", append([]any{name}, args...)...)
 	}
 	row("build of 300k triangles", "%.2f s, %.2f of what 1.3 million closest-hit rays take", f["Build/wide/300k s"], f["Build/wide/300k s"]/trace)
-	row("rays as a bake sends them, beside shuffled", "%.2f", f["Order/baker Mrays/s"]/f["Order/shuffled Mrays/s"])
+	row("rays as a bake sends them, beside shuffled", "%.2f", f["Order baker-Mrays/s"]/f["Order shuffled-Mrays/s"])
 	row("a mix, beside a plain a += k*b by bytes", "%.2f (%.1f and %.1f GB/s), %.2f ms a megatexel and layer", f["Mix/layers GB/s"]/f["Mix/plain GB/s"], f["Mix/layers GB/s"], f["Mix/plain GB/s"], f["Mix/layers ms/Mtexel-layer"])
 	row("demo, all of it coarse from nothing", "%.2f s", f["Demo/first s"])
 	row("demo, a moved light at draft", "%.2f s", f["Demo/moved s"])
@@ -82,7 +82,8 @@ func (f figures) print() {
 	row("demo, the same by messages of 12 and of 5", "%.2f s and %.2f s", f["Demo/messages/12 s"], f["Demo/messages/5 s"])
 	row("demo, a shot of 1280x800, air and look", "%.2f s; Paper Mill %.2f s", f["Shot/demo s"], f["Shot/mill s"])
 	row("demo, the light in its fog from nothing", "%.2f s; Paper Mill %.2f s", f["Shot/demo-fog s"], f["Shot/mill-fog s"])
-	row("peak memory beyond the layers", "%.0f bytes a texel on %.0f thousand, geometry and all; the demo %.0f", f["Memory/large bytes/texel"], f["Memory/large texels"]/1000, f["Memory/demo bytes/texel"])
+	row("peak memory beyond the layers", "%.0f bytes a texel on the demo, %.0f on it with %.0f thousand texels, geometry and all", f["Memory/demo bytes/texel"], f["Memory/large bytes/texel"], f["Memory/large texels"]/1000)
+	row("the same, a hall all lit by all its lamps", "%.0f bytes a texel; with 2 texels a metre %.0f", f["Memory/hall bytes/texel"], f["Memory/coarse bytes/texel"])
 	row("triangles ready for rays", "%.0f bytes each, beside the document", f["TriangleMemory bytes/triangle"])
 	row("a ray, 20k to 300k triangles", "%.2f times the time", f["Growth/300000 ns/ray"]/f["Growth/20000 ns/ray"])
 	few, many := f["Growth/texels/5 texels"], f["Growth/texels/15.811 texels"]
