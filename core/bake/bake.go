@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"sync"
 
 	"grotta/core/geom"
 	"grotta/core/level"
@@ -44,7 +45,7 @@ func Prepare(l *level.Level) (*Prepared, error) {
 		Seams:   layout.Seams(s),
 		Sources: Sources(l, s),
 		shape:   geometryHash(s, layout),
-		shared:  &once{},
+		shared:  &once{sheets: sync.Pool{New: func() any { return &sheet{} }}},
 	}
 	p.bounds = boundsOf(p.Texels.List)
 	p.runs = runsOf(p.bounds)
@@ -212,14 +213,13 @@ func (p *Prepared) Bake(ctx context.Context, sources []*Source, q Quality, progr
 	}
 	report := stage(0.55, 1)
 	for k := range groups {
-		g := groups[k]
-		p.locate(&g)
-		if err := other.each(ctx, &g, func(done int) {
+		g := &groups[k]
+		if err := other.each(ctx, g, func(done int) {
 			if report != nil {
 				report(float64(g.first+done) / float64(len(p.Texels.List)))
 			}
 		}, func(s stretch) error {
-			return inParallel(ctx, len(sources), 1, func(i, _ int) { p.pack(packers[i], &g, s, &direct[i], column[i]) }, nil)
+			return inParallel(ctx, len(sources), 1, func(i, _ int) { p.pack(packers[i], g, s, &direct[i], column[i]) }, nil)
 		}); err != nil {
 			return nil, err
 		}
@@ -231,60 +231,40 @@ func (p *Prepared) Bake(ctx context.Context, sources []*Source, q Quality, progr
 // pack puts a stretch of a group into a layer: a direct light and, from a column on,
 // what else comes to the texels.
 func (p *Prepared) pack(k *packer, g *group, s stretch, direct *light, column int) {
-	room, _ := p.shared.sheets.Get().(*[]float32)
-	if room == nil {
-		room = new([]float32)
-	}
-	defer p.shared.sheets.Put(room)
+	sheet := p.shared.sheets.Get().(*sheet)
 	for ci := g.from; ci < g.to; ci++ {
-		first, end := p.Texels.TexelsOf[ci]-g.first, p.Texels.TexelsOf[ci+1]-g.first
-		from, to := max(first, s.from), min(end, s.to)
+		first, end := p.Texels.TexelsOf[ci], p.Texels.TexelsOf[ci+1]
+		from, to := max(first, g.first+s.from), min(end, g.first+s.to)
 		if from >= to {
 			continue
 		}
-		size := sheetSize(&p.Layout.Charts[ci])
-		*room = slices.Grow((*room)[:0], size)
-		sheet := (*room)[:size]
-		clear(sheet)
+		sheet.begin(&p.Layout.Charts[ci])
 		if from > first {
 			k.read(ci, sheet)
 		}
-		brightest := p.draw(sheet, g, from, to, s, direct, column)
-		if to == end && (brightest > 0 || k.lit[ci]) {
-			p.fill(sheet, ci, g)
+		for i := from; i < to; i = i/chunk*chunk + chunk {
+			if column >= 0 || direct.v[i/chunk] != nil {
+				p.draw(sheet, i, min(i/chunk*chunk+chunk, to), g.first+s.from, &s.rows, direct, column)
+			}
 		}
-		k.write(ci, sheet, brightest)
+		if to == end {
+			sheet.fill(p.Texels.Fill[p.Texels.FillsOf[ci]:p.Texels.FillsOf[ci+1]])
+		}
+		k.write(ci, sheet)
 	}
+	p.shared.sheets.Put(sheet)
 }
 
-// draw puts the light on texels of a stretch into their chart's sheet, and gives the
-// brightest.
-func (p *Prepared) draw(sheet []float32, g *group, from, to int, s stretch, direct *light, column int) (brightest float32) {
+// draw puts the light on texels of one chunk into their chart's sheet. The first row
+// is that of texel base.
+func (p *Prepared) draw(sheet *sheet, from, to, base int, rows *table, direct *light, column int) {
 	for i := from; i < to; i++ {
-		v := direct.at(g.first + i)
+		v := direct.at(i)
 		if column >= 0 {
-			other := s.rows.row(i - s.from)[column:][:3]
+			other := rows.row(i - base)[column:][:3]
 			v[0], v[1], v[2] = v[0]+other[0], v[1]+other[1], v[2]+other[2]
 		}
-		copy(sheet[3*g.texels[i]:][:3], v[:])
-		brightest = max(brightest, v[0], v[1], v[2])
-	}
-	return brightest
-}
-
-// fill gives places of a sheet that have no texel the light round them.
-func (p *Prepared) fill(sheet []float32, ci int, g *group) {
-	first := p.Texels.FillsOf[g.from]
-	for i := p.Texels.FillsOf[ci]; i < p.Texels.FillsOf[ci+1]; i++ {
-		at := g.fills[i-first]
-		var sum [3]float32
-		var n float32
-		for step := range p.Texels.Fill[i].From(p.Layout.Charts[ci].Width) {
-			v := sheet[3*(int(at)+step):][:3]
-			sum[0], sum[1], sum[2], n = sum[0]+v[0], sum[1]+v[1], sum[2]+v[2], n+1
-		}
-		v := sheet[3*at:][:3]
-		v[0], v[1], v[2] = sum[0]/n, sum[1]/n, sum[2]/n
+		sheet.set(int(p.Texels.Place[i]), v)
 	}
 }
 

@@ -14,16 +14,16 @@ const smoothTexels = 4
 
 // field is cells with values, in a grid on every chart: texels, or patches.
 type field struct {
-	sheets []sheet        // in the order of their cells
-	place  []int32        // of each cell: where in its sheet it is, by rows
-	cells  []int32        // of each place, sheet after sheet: its cell, or -1
+	charts []cells        // in the order of their cells
+	place  []int32        // of each cell: where in its chart it is, by rows
+	cellAt []int32        // of each place, chart after chart: its cell, or -1
 	around []surroundings // of each cell
 	reach  float64        // cells
 	base   int            // the cell of the tables' first row
 }
 
-// sheet is the grid of one chart.
-type sheet struct {
+// cells are the grid of one chart.
+type cells struct {
 	first, places int // its first cell, and where its places begin
 	width, height int
 	perM          float64 // cells a metre
@@ -90,12 +90,12 @@ func (a *surroundings) opens(dx, dy int) bool {
 // neighbours, step cells apart.
 func (f *field) pass(ctx context.Context, a, b int, from, to *table, step int) error {
 	return inParallel(ctx, b-a, 128, func(low, high int) {
-		on := sort.Search(len(f.sheets), func(i int) bool { return f.sheets[i].first > a+low }) - 1
+		on := sort.Search(len(f.charts), func(i int) bool { return f.charts[i].first > a+low }) - 1
 		for i := a + low; i < a+high; i++ {
-			for on+1 < len(f.sheets) && f.sheets[on+1].first <= i {
+			for on+1 < len(f.charts) && f.charts[on+1].first <= i {
 				on++
 			}
-			f.mean(&f.sheets[on], i, from, to.row(i-f.base), step)
+			f.mean(&f.charts[on], i, from, to.row(i-f.base), step)
 		}
 	}, nil)
 }
@@ -105,7 +105,7 @@ func (f *field) pass(ctx context.Context, a, b int, from, to *table, step int) e
 const leastRadius = 3
 
 // mean is that of one cell.
-func (f *field) mean(on *sheet, i int, from *table, row []float32, step int) {
+func (f *field) mean(on *cells, i int, from *table, row []float32, step int) {
 	own := &f.around[i]
 	if own.nearM == 0 {
 		copy(row, from.row(i-f.base))
@@ -121,7 +121,7 @@ func (f *field) mean(on *sheet, i int, from *table, row []float32, step int) {
 			if x < 0 || y < 0 || x >= on.width || y >= on.height {
 				continue
 			}
-			j, d := f.cells[on.places+y*on.width+x], math.Sqrt(float64(dx*dx+dy*dy))
+			j, d := f.cellAt[on.places+y*on.width+x], math.Sqrt(float64(dx*dx+dy*dy))
 			if j < 0 || d >= radius {
 				continue
 			}
@@ -142,16 +142,16 @@ func (f *field) mean(on *sheet, i int, from *table, row []float32, step int) {
 
 // texelField is the texels of a group.
 func (p *Prepared) texelField(g *group) *field {
-	f := &field{around: make([]surroundings, len(g.texels)), reach: smoothTexels, place: g.texels}
+	f := &field{around: make([]surroundings, g.size()), reach: smoothTexels, place: p.Texels.Place[g.first:g.end]}
 	for ci := g.from; ci < g.to; ci++ {
 		c := &p.Layout.Charts[ci]
-		s := sheet{p.Texels.TexelsOf[ci] - g.first, len(f.cells), c.Width, c.Height, c.Density}
-		f.sheets = append(f.sheets, s)
+		s := cells{p.Texels.TexelsOf[ci] - g.first, len(f.cellAt), c.Width, c.Height, c.Density}
+		f.charts = append(f.charts, s)
 		for range c.Width * c.Height {
-			f.cells = append(f.cells, -1)
+			f.cellAt = append(f.cellAt, -1)
 		}
 		for i := s.first; i < p.Texels.TexelsOf[ci+1]-g.first; i++ {
-			f.cells[s.places+int(g.texels[i])] = int32(i)
+			f.cellAt[s.places+int(f.place[i])] = int32(i)
 		}
 	}
 	return f
@@ -162,9 +162,9 @@ func (p *Prepared) patchField(t *transport, g *group, first, end int) *field {
 	f := &field{around: t.around[first:end], reach: smoothTexels / patchTexels}
 	for ci := g.from; ci < g.to; ci++ {
 		grid := &t.grids[ci]
-		f.sheets = append(f.sheets, sheet{grid.first - first, len(f.cells), grid.width, grid.height, p.Layout.Charts[ci].Density / float64(grid.side)})
+		f.charts = append(f.charts, cells{grid.first - first, len(f.cellAt), grid.width, grid.height, p.Layout.Charts[ci].Density / float64(grid.side)})
 		for k := range grid.width * grid.height {
-			f.place, f.cells = append(f.place, int32(k)), append(f.cells, int32(len(f.cells)))
+			f.place, f.cellAt = append(f.place, int32(k)), append(f.cellAt, int32(len(f.cellAt)))
 		}
 	}
 	return f

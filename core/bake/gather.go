@@ -26,11 +26,9 @@ func (p *Prepared) bounces(s *Source) bool {
 // group is charts that go together from rays to packed layers, so that no table of
 // all texels is ever held.
 type group struct {
-	from, to int     // of the charts
-	first    int     // of the texels
-	window   int     // how many texels have rows at once
-	texels   []int32 // of each texel where it is in its chart's rectangle, by rows
-	fills    []int32 // and of each fill
+	from, to   int // of the charts
+	first, end int // of the texels
+	window     int // how many texels have rows at once
 }
 
 // groupTexels is about how many texels a group has. A chart with more is one alone,
@@ -48,48 +46,30 @@ func (p *Prepared) groups() []group {
 			all = append(all, group{from: from, to: from + 1, first: of[from]})
 		}
 		g := &all[len(all)-1]
+		g.end = of[from+1]
 		row := lightmap.BlockTexels * (p.Layout.Charts[from].Width - 2*lightmap.PaddingTexels)
-		g.window = min(p.size(g), (groupTexels+row-1)/row*row+3*row)
+		g.window = min(g.size(), (groupTexels+row-1)/row*row+3*row)
 	}
 	return all
 }
 
 // size is how many texels a group has.
-func (p *Prepared) size(g *group) int { return p.Texels.TexelsOf[g.to] - g.first }
+func (g *group) size() int { return g.end - g.first }
 
 // blockRows are where the rows of blocks of a large chart begin, and the end. What
 // has more than one chart is taken as one row.
 func (p *Prepared) blockRows(g *group) []int {
-	if len(g.texels) <= groupTexels {
-		return []int{0, len(g.texels)}
+	if g.size() <= groupTexels {
+		return []int{0, g.size()}
 	}
 	var starts []int
 	last := -1
-	for i, at := range g.texels {
+	for i, at := range p.Texels.Place[g.first:g.end] {
 		if row := (int(at)/p.Layout.Charts[g.from].Width - lightmap.PaddingTexels) / lightmap.BlockTexels; row > last {
 			starts, last = append(starts, i), row
 		}
 	}
-	return append(starts, len(g.texels))
-}
-
-// locate finds where in their charts the texels and fills of a group are.
-func (p *Prepared) locate(g *group) {
-	g.texels = make([]int32, 0, p.size(g))
-	g.fills = make([]int32, 0, p.Texels.FillsOf[g.to]-p.Texels.FillsOf[g.from])
-	for ci := g.from; ci < g.to; ci++ {
-		c := &p.Layout.Charts[ci]
-		at := func(index int32) int32 {
-			x, y := p.Layout.Place(index)
-			return int32((y-c.Y)*c.Width + x - c.X)
-		}
-		for i := p.Texels.TexelsOf[ci]; i < p.Texels.TexelsOf[ci+1]; i++ {
-			g.texels = append(g.texels, at(p.Texels.List[i].Index))
-		}
-		for i := p.Texels.FillsOf[ci]; i < p.Texels.FillsOf[ci+1]; i++ {
-			g.fills = append(g.fills, at(p.Texels.Fill[i].Index))
-		}
-	}
+	return append(starts, g.size())
 }
 
 // gatherer brings the light of some sources to texels that they get by bounces, and
@@ -146,7 +126,7 @@ type stretch struct {
 // it, so each of its two passes is a row behind.
 func (g *gatherer) each(ctx context.Context, charts *group, report func(done int), visit func(stretch) error) error {
 	if len(g.sources) == 0 {
-		return visit(stretch{to: len(charts.texels)})
+		return visit(stretch{to: charts.size()})
 	}
 	if g.isCoarse {
 		return g.coarse(ctx, charts, visit)
@@ -283,7 +263,7 @@ func (g *gatherer) coarse(ctx context.Context, charts *group, visit func(stretch
 	if err != nil {
 		return err
 	}
-	size := len(charts.texels)
+	size := charts.size()
 	for from := 0; from < size; from += groupTexels {
 		to := min(from+groupTexels, size)
 		if err := inParallel(ctx, to-from, 512, func(a, b int) {

@@ -44,47 +44,88 @@ func (k *packer) at(page, x, y int, make bool) []uint16 {
 	return k.layer.Tiles[*place-1].Half[(y%TileSize*TileSize+x%TileSize)*3:][:3*(TileSize-x%TileSize)]
 }
 
-// sheetSize is what a chart is put together in: three values for each place of its
-// rectangle, by rows, and some more for what reads whole vectors.
-func sheetSize(c *lightmap.Chart) int { return 3*c.Width*c.Height + 8 }
-
-// write packs a chart's sheet. Nothing in it is brighter than what it holds already,
-// or than brightest.
-func (k *packer) write(ci int, sheet []float32, brightest float32) {
-	if brightest > 0 {
+// write packs a chart's sheet and empties it.
+func (k *packer) write(ci int, s *sheet) {
+	if s.brightest > 0 {
 		k.lit[ci] = true
-		k.fit(brightest)
-	}
-	if !k.lit[ci] {
-		return
+		k.fit(s.brightest)
 	}
 	c, scale := &k.layout.Charts[ci], k.scale()
 	row := make([]uint16, (3*c.Width+7)&^7)
-	for y := range c.Height {
-		half.Encode(row, sheet[3*y*c.Width:][:len(row)], scale)
+	for y := s.low / c.Width; y*c.Width < s.high; y++ {
+		from := s.v[3*y*c.Width:][:len(row)]
+		half.Encode(row, from, scale)
 		for x, to := 0, 0; x < c.Width; x = to {
 			to = min(x+TileSize-(c.X+x)%TileSize, c.Width)
 			if part := row[3*x : 3*to]; holdsLight(part) {
 				copy(k.at(c.Page, c.X+x, c.Y+y, true), part)
 			}
 		}
+		clear(from[:3*c.Width])
 	}
 }
 
-// read fills a sheet with what was written of its chart.
-func (k *packer) read(ci int, sheet []float32) {
+// read fills an empty sheet with what was written of its chart.
+func (k *packer) read(ci int, s *sheet) {
+	if !k.lit[ci] {
+		return
+	}
 	c := &k.layout.Charts[ci]
 	scale := float32(math.Ldexp(1, k.layer.Exponent))
+	s.low, s.high = 0, c.Width*c.Height
 	for y := range c.Height {
 		for x, to := 0, 0; x < c.Width; x = to {
 			to = min(x+TileSize-(c.X+x)%TileSize, c.Width)
-			part := sheet[3*(y*c.Width+x) : 3*(y*c.Width+to)]
+			part := s.v[3*(y*c.Width+x) : 3*(y*c.Width+to)]
 			for i, h := range k.at(c.Page, c.X+x, c.Y+y, false) {
 				if i < len(part) {
 					part[i] = half.Decode(h) * scale
 				}
 			}
 		}
+	}
+}
+
+// sheet is where a chart is put together: three values of each place of its
+// rectangle, by rows, and some more for what reads whole vectors.
+type sheet struct {
+	v         []float32 // zero but from the place low on and before the place high
+	width     int
+	low, high int
+	brightest float32 // of what was set
+}
+
+// begin makes an empty sheet one of a chart.
+func (s *sheet) begin(c *lightmap.Chart) {
+	size := 3*c.Width*c.Height + 8
+	if size > len(s.v) {
+		s.v = make([]float32, size)
+	}
+	*s = sheet{v: s.v, width: c.Width, low: size}
+}
+
+func (s *sheet) set(place int, v [3]float32) {
+	if v == [3]float32{} {
+		return
+	}
+	copy(s.v[3*place:][:3], v[:])
+	s.low, s.high = min(s.low, place), max(s.high, place+1)
+	s.brightest = max(s.brightest, v[0], v[1], v[2])
+}
+
+// fill gives places that have no texel the light round them.
+func (s *sheet) fill(fills []lightmap.Fill) {
+	if s.low >= s.high {
+		return
+	}
+	for _, f := range fills {
+		var sum [3]float32
+		var n float32
+		for step := range f.From(s.width) {
+			v := s.v[3*(int(f.Place)+step):][:3]
+			sum[0], sum[1], sum[2], n = sum[0]+v[0], sum[1]+v[1], sum[2]+v[2], n+1
+		}
+		s.set(int(f.Place), [3]float32{sum[0] / n, sum[1] / n, sum[2] / n})
 	}
 }
 

@@ -2,7 +2,6 @@ package bake
 
 import (
 	"math"
-	"slices"
 
 	"grotta/core/color"
 	"grotta/core/geom"
@@ -173,19 +172,19 @@ func (r *Reach) Carry(layer *Layer, key string) *Layer {
 	}
 	from := NewImage(layer.PageSize, layer.Pages)
 	layer.AddTo(from, color.White)
-	to := newPacker(r.now.Layout, key)
+	to, sheet := newPacker(r.now.Layout, key), sheet{}
 	for i := range r.now.Layout.Charts {
 		c := &r.now.Layout.Charts[i]
 		was := old[nameOf(r.now, c)]
 		if was == nil || r.changed[r.now.Scene.Surfaces[c.Surface].Entity] {
 			continue
 		}
-		sheet := make([]float32, sheetSize(c))
-		for y := range c.Height {
-			at := 3 * ((was.Page*from.PageSize+was.Y+y)*from.PageSize + was.X)
-			copy(sheet[3*y*c.Width:3*(y+1)*c.Width], from.Pix[at:])
+		sheet.begin(c)
+		for place := range c.Width * c.Height {
+			at := 3 * ((was.Page*from.PageSize+was.Y+place/c.Width)*from.PageSize + was.X + place%c.Width)
+			sheet.set(place, [3]float32(from.Pix[at:]))
 		}
-		to.write(i, sheet, slices.Max(sheet))
+		to.write(i, &sheet)
 	}
 	return to.done(&lightmap.Seams{})
 }

@@ -74,7 +74,7 @@ type once struct {
 	mu        sync.Mutex
 	transport *transport
 	steps     map[Quality]int // bounces by quality
-	sheets    sync.Pool       // of *[]float32, to put charts together in
+	sheets    sync.Pool       // of *sheet
 }
 
 // transport gives the links and how many bounces a quality wants. Both are made

@@ -103,12 +103,20 @@ func TestEveryTexelOfAChartGetsAValue(t *testing.T) {
 		have[x.Index] = true
 		computed[int(x.Surface)] = true
 	}
-	for _, f := range texels.Fill {
-		require.False(t, have[f.Index], "filled twice, or over a computed texel")
-		for step := range f.From(layout.PageSize) {
-			require.True(t, have[f.Index+int32(step)], "filled from a texel without a value")
+	for ci, c := range layout.Charts {
+		index := func(place int) int32 {
+			return int32((c.Page*layout.PageSize+c.Y+place/c.Width)*layout.PageSize + c.X + place%c.Width)
 		}
-		have[f.Index] = true
+		for i := texels.TexelsOf[ci]; i < texels.TexelsOf[ci+1]; i++ {
+			require.Equal(t, texels.List[i].Index, index(int(texels.Place[i])))
+		}
+		for _, f := range texels.Fill[texels.FillsOf[ci]:texels.FillsOf[ci+1]] {
+			require.False(t, have[index(int(f.Place))], "filled twice, or over a computed texel")
+			for step := range f.From(c.Width) {
+				require.True(t, have[index(int(f.Place)+step)], "filled from a texel without a value")
+			}
+			have[index(int(f.Place))] = true
+		}
 	}
 	for _, c := range layout.Charts {
 		if !computed[c.Surface] {

@@ -21,23 +21,24 @@ type Texel struct {
 // Texels are the samples to compute, in the order of charts and of blocks in them,
 // and the rule that fills the rest from them.
 type Texels struct {
-	List []Texel
-	Fill []Fill // in order; later entries read earlier ones
+	List  []Texel
+	Place []int32 // of each texel: where it is in its chart's rectangle, by rows
+	Fill  []Fill  // in order; later entries read earlier ones
 	// Where each chart's texels and fills begin, and the ends: one more than charts.
 	TexelsOf, FillsOf []int
 }
 
-// Fill sets a texel to the mean of those of its eight neighbours that have a value.
+// Fill sets a place of a chart to the mean of those of its eight neighbours that
+// have a value.
 type Fill struct {
-	Index int32
+	Place int32
 	Mask  uint8 // of the neighbours, row by row
 }
 
 // around are the steps to the neighbours, in the order of a fill's mask.
 var around = [8][2]int{{-1, -1}, {0, -1}, {1, -1}, {-1, 0}, {1, 0}, {-1, 1}, {0, 1}, {1, 1}}
 
-// From are the steps to the texels that a fill takes the mean of, where rows are so
-// wide.
+// From are the steps to the places that a fill takes the mean of, in a chart so wide.
 func (f Fill) From(width int) iter.Seq[int] {
 	return func(yield func(int) bool) {
 		for left := f.Mask; left != 0; left &= left - 1 {
@@ -59,10 +60,10 @@ func (l *Layout) Texels(s *scene.Scene) *Texels {
 	for i := range charts {
 		texels, fills = texels+len(charts[i].List), fills+len(charts[i].Fill)
 	}
-	all.List, all.Fill = make([]Texel, 0, texels), make([]Fill, 0, fills)
+	all.List, all.Place, all.Fill = make([]Texel, 0, texels), make([]int32, 0, texels), make([]Fill, 0, fills)
 	for _, c := range charts {
 		all.TexelsOf, all.FillsOf = append(all.TexelsOf, len(all.List)), append(all.FillsOf, len(all.Fill))
-		all.List = append(all.List, c.List...)
+		all.List, all.Place = append(all.List, c.List...), append(all.Place, c.Place...)
 		all.Fill = append(all.Fill, c.Fill...)
 	}
 	all.TexelsOf, all.FillsOf = append(all.TexelsOf, len(all.List)), append(all.FillsOf, len(all.Fill))
@@ -98,6 +99,7 @@ func (l *Layout) chartTexels(s *scene.Scene, c *Chart) Texels {
 				continue
 			}
 			out.List = append(out.List, Texel{index(x, y), int32(c.Surface), f32(p), f32(normal)})
+			out.Place = append(out.Place, int32(y*c.Width+x))
 			filled[y*c.Width+x] = true
 			return true
 		}
@@ -127,13 +129,13 @@ func (l *Layout) chartTexels(s *scene.Scene, c *Chart) Texels {
 		}
 	}
 	if len(out.List) > 0 { // a surface wholly inside solids stays dark
-		out.Fill = fillRings(filled, c, index)
+		out.Fill = fillRings(filled, c)
 	}
 	return out
 }
 
 // fillRings grows the computed texels over the rest of a chart, ring by ring.
-func fillRings(filled []bool, c *Chart, index func(x, y int) int32) []Fill {
+func fillRings(filled []bool, c *Chart) []Fill {
 	var fills []Fill
 	for {
 		var ring []int
@@ -142,7 +144,7 @@ func fillRings(filled []bool, c *Chart, index func(x, y int) int32) []Fill {
 				if filled[y*c.Width+x] {
 					continue
 				}
-				f := Fill{Index: index(x, y)}
+				f := Fill{Place: int32(y*c.Width + x)}
 				for k, d := range around {
 					nx, ny := x+d[0], y+d[1]
 					if nx >= 0 && ny >= 0 && nx < c.Width && ny < c.Height && filled[ny*c.Width+nx] {
