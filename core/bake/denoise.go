@@ -9,8 +9,14 @@ import (
 	"grotta/core/half"
 )
 
-// smoothTexels is the widest that smoothing reaches, in texels either way.
-const smoothTexels = 4
+// smoothing is how far the first pass goes, in texels or at draft in patches; the
+// second goes twice as far. More rays leave less to smooth.
+func (q Quality) smoothing() int {
+	if q == Good {
+		return 3
+	}
+	return 2
+}
 
 // field is cells with values, in a grid on every chart: texels, or patches.
 type field struct {
@@ -18,7 +24,7 @@ type field struct {
 	place  []int32        // of each cell: where in its chart it is, by rows
 	cellAt []int32        // of each place, chart after chart: its cell, or -1
 	around []surroundings // of each cell
-	reach  float64        // cells
+	reach  int            // of the first pass, in cells
 	base   int            // the cell of the tables' first row
 }
 
@@ -26,7 +32,6 @@ type field struct {
 type cells struct {
 	first, places int // its first cell, and where its places begin
 	width, height int
-	perM          float64 // cells a metre
 }
 
 // surroundings is what the rays of a cell found of the things about it.
@@ -44,21 +49,26 @@ type survey struct {
 	surveyed bool
 }
 
-func (s *survey) add(dir geom.Vec3, distance float64) {
+// add takes a ray and what it met, which faces along a normal of any length; none is
+// what has no end. A thing stands in the way along a side where its plane crosses
+// it: a wall beside the way does not.
+func (s *survey) add(dir geom.Vec3, distance float64, normal geom.Vec3) {
 	if !s.surveyed {
 		s.free, s.surveyed = [4]float64{openM, openM, openM, openM}, true
 	}
 	s.rays++
 	s.inverse += 1 / math.Max(distance, 1e-3)
-	along, across := dir.Dot(s.u), dir.Dot(s.v)
-	side, least := 0, math.Abs(along)
-	if math.Abs(across) > least {
-		side, along, least = 2, across, math.Abs(across)
+	side, along, axis := 0, dir.Dot(s.u), s.u
+	if across := dir.Dot(s.v); math.Abs(across) > math.Abs(along) {
+		side, along, axis = 2, across, s.v
 	}
+	crossing := distance * dir.Dot(normal) / axis.Dot(normal)
 	if along < 0 {
-		side++
+		side, crossing = side+1, -crossing
 	}
-	s.free[side] = math.Min(s.free[side], distance*least)
+	if crossing > 0 {
+		s.free[side] = math.Min(s.free[side], crossing)
+	}
 }
 
 // done are the surroundings, for cells of so many a metre.
@@ -77,12 +87,10 @@ func (a *surroundings) opens(dx, dy int) bool {
 }
 
 // Smoothing averages what came by bounces and from the sky over neighbours in the
-// same chart. How far follows how near other things are, as in irradiance caching
-// (Ward, Rubinstein and Clear, "A ray tracing solution for diffuse
-// interreflection", 1988): light from far things changes slowly. It never reaches
-// past what the cell's own rays met, so no light leaks under a wall. The weights do
-// not depend on the light, so a sum of smoothed layers is the smoothed sum. Direct
-// light is never touched.
+// same chart, the more alike the things about them are. It never reaches past what a
+// cell's own rays met, so no light leaks under a wall. The weights do not depend on
+// the light, so a sum of smoothed layers is the smoothed sum. Direct light is never
+// touched.
 //
 // It goes twice, near and then in wider steps (Dammertz et al., "Edge-avoiding
 // à-trous wavelet transform", 2010), from one table to another and back. pass is one
@@ -100,10 +108,6 @@ func (f *field) pass(ctx context.Context, a, b int, from, to *table, step int) e
 	}, nil)
 }
 
-// leastRadius is what even a corner is smoothed by, in cells, along it: across it
-// surroundings differ, and nothing mixes.
-const leastRadius = 3
-
 // mean is that of one cell.
 func (f *field) mean(on *cells, i int, from *table, row []float32, step int) {
 	own := &f.around[i]
@@ -111,18 +115,18 @@ func (f *field) mean(on *cells, i int, from *table, row []float32, step int) {
 		copy(row, from.row(i-f.base))
 		return
 	}
-	radius := math.Max(math.Min(0.5*float64(own.nearM)*on.perM, f.reach*float64(step)), leastRadius*float64(step))
 	x0, y0 := int(f.place[i])%on.width, int(f.place[i])/on.width
-	total, reach := float32(0), int(radius)/step*step
+	total := float32(0)
 	clear(row)
-	for dy := -reach; dy <= reach; dy += step {
-		for dx := -reach; dx <= reach; dx += step {
+	for v := -f.reach; v <= f.reach; v++ {
+		for u := -f.reach; u <= f.reach; u++ {
+			dx, dy, away := u*step, v*step, math.Hypot(float64(u), float64(v))/float64(f.reach)
 			x, y := x0+dx, y0+dy
-			if x < 0 || y < 0 || x >= on.width || y >= on.height {
+			if away >= 1 || x < 0 || y < 0 || x >= on.width || y >= on.height {
 				continue
 			}
-			j, d := f.cellAt[on.places+y*on.width+x], math.Sqrt(float64(dx*dx+dy*dy))
-			if j < 0 || d >= radius {
+			j := f.cellAt[on.places+y*on.width+x]
+			if j < 0 {
 				continue
 			}
 			other := &f.around[j]
@@ -130,7 +134,7 @@ func (f *field) mean(on *cells, i int, from *table, row []float32, step int) {
 				continue
 			}
 			ratio := min(other.nearM/own.nearM, own.nearM/other.nearM) // alike surroundings
-			weight := float32(1-d/radius) * ratio * ratio
+			weight := float32(1-away) * ratio * ratio
 			total += weight
 			half.AddTimes(row, from.row(int(j)-f.base), weight)
 		}
@@ -141,11 +145,11 @@ func (f *field) mean(on *cells, i int, from *table, row []float32, step int) {
 }
 
 // texelField is the texels of a group.
-func (p *Prepared) texelField(g *group) *field {
-	f := &field{around: make([]surroundings, g.size()), reach: smoothTexels, place: p.Texels.Place[g.first:g.end]}
+func (p *Prepared) texelField(g *group, q Quality) *field {
+	f := &field{around: make([]surroundings, g.size()), reach: q.smoothing(), place: p.Texels.Place[g.first:g.end]}
 	for ci := g.from; ci < g.to; ci++ {
 		c := &p.Layout.Charts[ci]
-		s := cells{p.Texels.TexelsOf[ci] - g.first, len(f.cellAt), c.Width, c.Height, c.Density}
+		s := cells{p.Texels.TexelsOf[ci] - g.first, len(f.cellAt), c.Width, c.Height}
 		f.charts = append(f.charts, s)
 		for range c.Width * c.Height {
 			f.cellAt = append(f.cellAt, -1)
@@ -159,10 +163,10 @@ func (p *Prepared) texelField(g *group) *field {
 
 // patchField is the patches of a group, from first to end.
 func (p *Prepared) patchField(t *transport, g *group, first, end int) *field {
-	f := &field{around: t.around[first:end], reach: smoothTexels / patchTexels}
+	f := &field{around: t.around[first:end], reach: Draft.smoothing()}
 	for ci := g.from; ci < g.to; ci++ {
 		grid := &t.grids[ci]
-		f.charts = append(f.charts, cells{grid.first - first, len(f.cellAt), grid.width, grid.height, p.Layout.Charts[ci].Density / float64(grid.side)})
+		f.charts = append(f.charts, cells{grid.first - first, len(f.cellAt), grid.width, grid.height})
 		for k := range grid.width * grid.height {
 			f.place, f.cellAt = append(f.place, int32(k)), append(f.cellAt, int32(len(f.cellAt)))
 		}

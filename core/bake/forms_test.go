@@ -144,16 +144,18 @@ func TestTurnsDependOnSeedAndTexel(t *testing.T) {
 // What stands between cells keeps them apart; what is clear does not.
 func TestSurroundings(t *testing.T) {
 	s := survey{u: geom.Vec3{1, 0, 0}, v: geom.Vec3{0, 0, 1}}
-	wall := geom.Vec3{1, 0.2, 0}.Normalize()
+	up, wall, side := geom.Vec3{0, 1, 0}, geom.Vec3{1, 0.2, 0}.Normalize(), geom.Vec3{0.3, 0.1, 0.6}.Normalize()
 	for range 10 {
-		s.add(geom.Vec3{0, 1, 0.1}.Normalize(), 3)
-		s.add(geom.Vec3{-0.7, 0.7, 0}, 2)
-		s.add(wall, 0.25)
+		s.add(geom.Vec3{0, 1, 0.1}.Normalize(), 3, up)
+		s.add(geom.Vec3{-0.7, 0.7, 0}, 2, up)
+		s.add(wall, 0.25/wall[0], geom.Vec3{-3, 0, 0})
+		s.add(side, 0.25/side[0], geom.Vec3{-3, 0, 0}) // the same wall, from one who goes along it
 	}
 	got := s.done(10) // ten cells a metre: the wall is two and a half cells off
 	assert.True(t, got.opens(2, 0))
 	assert.False(t, got.opens(3, 0))
 	assert.True(t, got.opens(-4, 0))
 	assert.True(t, got.opens(0, -60))
-	assert.InEpsilon(t, 3/(1/3.0+1/2.0+1/0.25), got.nearM, 1e-5)
+	assert.True(t, got.opens(0, 60), "beside the wall")
+	assert.InEpsilon(t, 4/(1/3.0+1/2.0+wall[0]/0.25+side[0]/0.25), got.nearM, 1e-5)
 }

@@ -80,8 +80,7 @@ type gatherer struct {
 	sources     []*Source
 	skies       []int // the smooth ones among them
 	sent        *halves
-	rays        int  // of a texel
-	isCoarse    bool // texels read the patches round them, and send no rays
+	q           Quality
 	rows, spare table
 }
 
@@ -98,7 +97,7 @@ func (p *Prepared) newGatherer(ctx context.Context, sources []*Source, direct []
 	if err != nil {
 		return nil, err
 	}
-	g := &gatherer{p: p, t: t, sources: sources, sent: sent, rays: q.Rays(), isCoarse: q == Draft}
+	g := &gatherer{p: p, t: t, sources: sources, sent: sent, q: q}
 	for i, s := range sources {
 		if s.isSmooth() {
 			g.skies = append(g.skies, i)
@@ -128,10 +127,10 @@ func (g *gatherer) each(ctx context.Context, charts *group, report func(done int
 	if len(g.sources) == 0 {
 		return visit(stretch{to: charts.size()})
 	}
-	if g.isCoarse {
+	if g.q == Draft {
 		return g.coarse(ctx, charts, visit)
 	}
-	starts, f := g.p.blockRows(charts), g.p.texelField(charts)
+	starts, f := g.p.blockRows(charts), g.p.texelField(charts, g.q)
 	end, behind := len(starts)-1, 1
 	if !g.p.Scene.Level.Lightmap.Denoise {
 		behind = 0
@@ -175,7 +174,7 @@ const mostRays = 256
 // fine sends the own rays of some texels of a group and reads what the patches they
 // meet send back, for every source at once.
 func (g *gatherer) fine(ctx context.Context, charts *group, f *field, first, end int, report func(done int)) error {
-	all := g.p.Texels.List[charts.first+first : charts.first+end]
+	all, rays := g.p.Texels.List[charts.first+first:charts.first+end], g.q.Rays()
 	return parallel.Steps(ctx, len(all), block, func(from, to int) {
 		texels := all[from:to]
 		var found [block]survey
@@ -186,9 +185,9 @@ func (g *gatherer) fine(ctx context.Context, charts *group, f *field, first, end
 			c := &g.p.Layout.Charts[g.p.Layout.ChartOf[texels[i].Surface]]
 			found[i] = survey{u: c.U, v: c.V}
 		}
-		eachRay(texels, g.rays, func(i int, dir geom.Vec3) {
-			link, distance := g.p.gatherRay(g.t, &texels[i], dir)
-			found[i].add(dir, distance)
+		eachRay(texels, rays, func(i int, dir geom.Vec3) {
+			link, m := g.p.gatherRay(g.t, &texels[i], dir)
+			found[i].add(dir, m.T, m.Normal)
 			if link < linkDark {
 				met[i][count[i]] = link
 				count[i]++
@@ -203,10 +202,10 @@ func (g *gatherer) fine(ctx context.Context, charts *group, f *field, first, end
 			cell := first + from + i
 			row := g.rows.row(cell - f.base)
 			f.around[cell] = found[i].done(g.p.Layout.Charts[g.p.Layout.ChartOf[texels[i].Surface]].Density)
-			g.sent.mean(row, met[i][:count[i]], g.rays)
+			g.sent.mean(row, met[i][:count[i]], rays)
 			for k, s := range g.skies {
 				for c := range 3 {
-					row[3*s+c] += float32(open[i*len(g.skies)+k][c] * math.Pi / float64(g.rays))
+					row[3*s+c] += float32(open[i*len(g.skies)+k][c] * math.Pi / float64(rays))
 				}
 			}
 		}
@@ -238,7 +237,8 @@ func eachRay(texels []lightmap.Texel, rays int, visit func(i int, dir geom.Vec3)
 	}
 }
 
-// coarse gathers by the links of the group's patches, and reads those bilinearly.
+// coarse gathers by the links of the group's patches, and reads those bilinearly:
+// a draft's texels send no rays.
 func (g *gatherer) coarse(ctx context.Context, charts *group, visit func(stretch) error) error {
 	first, end := g.t.grids[charts.from].first, g.t.patches()
 	if charts.to < len(g.t.grids) {

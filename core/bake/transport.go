@@ -222,13 +222,13 @@ func (p *Prepared) link(t *transport, k int, members []int32, links []uint32) []
 			at -= len(members)
 		}
 		dir := about.turn(&rays[i])
-		target, distance := p.gatherRay(t, texel, dir)
+		target, m := p.gatherRay(t, texel, dir)
 		if target == linkSky {
 			t.sky[k] |= 1 << i
 		} else if target != linkDark {
 			links = append(links, target)
 		}
-		found.add(dir, distance)
+		found.add(dir, m.T, m.Normal)
 	}
 	t.around[k] = found.done(c.Density / float64(t.grids[ci].side))
 	return links
@@ -245,19 +245,19 @@ func raysOf(first *lightmap.Texel) ([]geom.Vec3, frame) {
 	return fanOf(patchRays, turn(linkSeed, first.Index)), frameOf(first.Normal)
 }
 
-// gatherRay finds which patch a ray from a texel meets, and how far it is.
-func (p *Prepared) gatherRay(t *transport, texel *lightmap.Texel, dir geom.Vec3) (uint32, float64) {
+// gatherRay finds which patch a ray from a texel meets, and how.
+func (p *Prepared) gatherRay(t *transport, texel *lightmap.Texel, dir geom.Vec3) (uint32, scene.Meeting) {
 	m, ok := p.Scene.Meet(rayAlong(texel, dir))
 	if !ok {
-		return linkSky, openM
+		return linkSky, scene.Meeting{T: openM}
 	}
 	c := p.Layout.ChartOf[m.Surface]
 	if c < 0 || !m.Front && !p.Scene.Surfaces[m.Surface].Material.TwoSided {
-		return linkDark, m.T
+		return linkDark, m
 	}
 	chart := &p.Layout.Charts[c]
 	x, y := chart.At(vec(texel.Origin).Add(dir.Mul(m.T)))
-	return uint32(t.grids[c].patchAt(x-float64(chart.X+lightmap.PaddingTexels), y-float64(chart.Y+lightmap.PaddingTexels))), m.T
+	return uint32(t.grids[c].patchAt(x-float64(chart.X+lightmap.PaddingTexels), y-float64(chart.Y+lightmap.PaddingTexels))), m
 }
 
 // rayAlong starts at a texel and goes on for ever.

@@ -346,4 +346,36 @@ func TestQualitiesKeepToTheirNoise(t *testing.T) {
 	}
 }
 
+// Light that comes by bounces from small bright spots is as even along a corner as
+// it is on the open wall, not dashed: each texel hardly off from the mean of the one
+// above and the one below.
+func TestCornersAreAsEvenAsWalls(t *testing.T) {
+	for _, exhibit := range demo.LightKinds() {
+		if exhibit.Label != "box" && exhibit.Label != "sun through the opening" {
+			continue
+		}
+		p := prepare(t, exhibit.Level)
+		m := mixOf(t, p, bake.Good)
+		roughness := func(fromCorner float64) float64 {
+			light := map[int]float64{} // by texels over the floor
+			for i := range p.Texels.List {
+				x := &p.Texels.List[i]
+				if p.Scene.Surfaces[x.Surface].Entity == "north-1" && x.Normal[2] > 0.9 && math.Abs(float64(x.Origin[0])+2.5-fromCorner) < 0.01 {
+					light[int(20*x.Origin[1])] = float64(m.Pix[3*x.Index+1])
+				}
+			}
+			require.Len(t, light, 56)
+			sum, squares := 0.0, 0.0
+			for y := 1; y < 55; y++ {
+				off := light[y] - (light[y-1]+light[y+1])/2
+				sum, squares = sum+light[y], squares+off*off
+			}
+			return math.Sqrt(squares*54) / sum
+		}
+		corner, open := roughness(0.025), roughness(0.525)
+		t.Logf("%s: %.4f in the corner, %.4f on the wall", exhibit.Label, corner, open)
+		assert.Less(t, corner, 3*open)
+	}
+}
+
 func vec3(v [3]float32) geom.Vec3 { return geom.Vec3{float64(v[0]), float64(v[1]), float64(v[2])} }

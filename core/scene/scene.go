@@ -264,17 +264,16 @@ func (s *Scene) stops(t *tracer, h trace.Hit, dir trace.Vec, direct bool) bool {
 		}
 	}
 	backPasses := direct && s.Level.Lightmap.Backs == "pass" && f.Outline == nil && !f.Material.TwoSided
-	return !backPasses || s.leaves(i, dir)
+	return !backPasses || s.facing(i).Dot(vec(dir)) > 0
 }
 
-// leaves tells whether a ray meets a triangle from behind.
-func (s *Scene) leaves(triangle int, dir trace.Vec) bool {
+// facing is the direction in which a triangle faces, of any length.
+func (s *Scene) facing(triangle int) geom.Vec3 {
 	if f := &s.Surfaces[s.SurfaceOf[triangle]]; f.Outline != nil {
-		return f.Normal[0]*float64(dir[0])+f.Normal[1]*float64(dir[1])+f.Normal[2]*float64(dir[2]) > 0
+		return f.Normal
 	}
 	t := &s.Triangles[triangle]
-	e1, e2 := vec(t.B).Sub(vec(t.A)), vec(t.C).Sub(vec(t.A))
-	return e1.Cross(e2).Dot(vec(dir)) > 0
+	return vec(t.B).Sub(vec(t.A)).Cross(vec(t.C).Sub(vec(t.A)))
 }
 
 // uv is where in its image a hit lies.
@@ -319,6 +318,7 @@ type Meeting struct {
 	Surface, Triangle int
 	T                 float64
 	Front             bool
+	Normal            geom.Vec3 // in which it faces, of any length
 }
 
 // Meet finds what first stops light along a ray, from whichever side.
@@ -334,7 +334,8 @@ func (s *Scene) Meet(ray trace.Ray) (Meeting, bool) {
 	if i < 0 {
 		return Meeting{}, false
 	}
-	return Meeting{int(s.SurfaceOf[i]), i, float64(h.T), !s.leaves(i, ray.Dir)}, true
+	normal := s.facing(i)
+	return Meeting{int(s.SurfaceOf[i]), i, float64(h.T), normal.Dot(vec(ray.Dir)) <= 0, normal}, true
 }
 
 // meetCarefully looks for what of the careful surfaces stops light before hit, on
