@@ -256,35 +256,45 @@ func (p *polygon) visible(sc *scene.Scene, r *receiver, samples int, turn float6
 	return seen / all
 }
 
-// skyLight is the sky's light: over the hemisphere by the cosine, or for an image
-// by its brightness. Its noise falls with the samples.
+// skyLight is the sky's light: over the hemisphere by the cosine, and for an image
+// half by its brightness; the two are weighed by the balance heuristic (Veach and
+// Guibas, "Optimally combining sampling techniques for Monte Carlo rendering", 1995).
+// Its noise falls with the samples.
 func (s *Source) skyLight(sc *scene.Scene, r *receiver, samples int, turn float64) (color.Linear, float64) {
 	var sum color.Linear
 	u, v := geom.Axes(r.normal)
 	open, above := 0.0, 0.0
-	for i := range samples {
-		a, b := pair(i, samples, turn)
-		var dir geom.Vec3
-		weight := math.Pi
-		if s.shape.Patch < 0 && s.sky.Sampled() {
-			var density float64
-			dir, density = s.sky.Sample(a, b)
-			if weight = dir.Dot(r.normal) / density; weight <= 0 {
-				continue
-			}
-		} else {
-			dir = cosineDirection(r.normal, u, v, a, b)
+	bright := 0 // samples by brightness
+	if s.shape.Patch < 0 && s.sky.Sampled() {
+		bright = samples / 2
+	}
+	// add takes a direction and the density with which the brightness finds it.
+	add := func(dir geom.Vec3, density float64) {
+		cos := dir.Dot(r.normal)
+		if cos <= 0 {
+			return
 		}
 		above++
 		if !sc.BlockedAlong(r.origin, dir, math.Inf(1)) {
 			open++
-			sum = sum.Add(s.skyRadiance(dir).Scale(weight))
+			sum = sum.Add(s.skyRadiance(dir).Scale(cos / (float64(bright)*density + float64(samples-bright)*cos/math.Pi)))
 		}
+	}
+	for i := range bright {
+		add(s.sky.Sample(pair(i, bright, turn)))
+	}
+	for i := range samples - bright {
+		a, b := pair(i, samples-bright, turn)
+		dir, density := cosineDirection(r.normal, u, v, a, b), 0.0
+		if bright > 0 {
+			density = s.sky.Density(dir)
+		}
+		add(dir, density)
 	}
 	if above == 0 {
 		return color.Linear{}, 0
 	}
-	return sum.Scale(1 / float64(samples)), open / above
+	return sum, open / above
 }
 
 // skyRadiance is what the source sends from a direction, for unit strength.

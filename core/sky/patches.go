@@ -108,7 +108,27 @@ func (s *Sky) Sample(u, v float64) (geom.Vec3, float64) {
 	theta := math.Pi * (float64(y) + fy) / float64(h)
 	sinT, cosT := math.Sincos(theta)
 	sinA, cosA := math.Sincos(2*math.Pi*((float64(x)+fx)/float64(w)-0.5) + s.turn)
-	// Within a pixel the density falls as 1/sin θ, since θ is drawn evenly.
-	solid := 2 * math.Pi / float64(w) * math.Pi / float64(h) * math.Max(sinT, 1e-9)
-	return geom.Vec3{sinT * sinA, cosT, -sinT * cosA}, share / all / solid
+	return geom.Vec3{sinT * sinA, cosT, -sinT * cosA}, s.pixelDensity(share, sinT)
+}
+
+// pixelDensity is that of a direction in a pixel with some share of all; within it
+// the density falls as 1/sin θ, since θ is drawn evenly.
+func (s *Sky) pixelDensity(share, sinTheta float64) float64 {
+	t, w, h := s.sampler, s.image.Width, s.image.Height
+	solid := 2 * math.Pi / float64(w) * math.Pi / float64(h) * math.Max(sinTheta, 1e-9)
+	return share / t.rows[h-1] / solid
+}
+
+// Density is that with which Sample comes upon a direction, per steradian.
+func (s *Sky) Density(dir geom.Vec3) float64 {
+	w, h := s.image.Width, s.image.Height
+	theta := math.Acos(math.Min(math.Max(dir[1], -1), 1))
+	turns := (math.Atan2(dir[0], -dir[2])-s.turn)/(2*math.Pi) + 0.5
+	x := min(int((turns-math.Floor(turns))*float64(w)), w-1)
+	row := s.sampler.pixels[min(int(theta/math.Pi*float64(h)), h-1)]
+	share := row[x]
+	if x > 0 {
+		share -= row[x-1]
+	}
+	return s.pixelDensity(share, math.Sin(theta))
 }

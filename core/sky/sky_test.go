@@ -147,6 +147,7 @@ func TestSamplingAnImage(t *testing.T) {
 	for range n {
 		d, density := s.Sample(r.Float64(), r.Float64())
 		require.InDelta(t, 1, d.Len(), 1e-9)
+		require.InEpsilon(t, density, s.Density(d), 1e-6)
 		sampled += s.Radiance(d)[1] / density / n
 		y, a := 2*r.Float64()-1, 2*math.Pi*r.Float64()
 		k := math.Sqrt(1 - y*y)
