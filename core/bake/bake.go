@@ -201,7 +201,7 @@ func (p *Prepared) Bake(ctx context.Context, sources []*Source, q Quality, progr
 	packers := make([]*packer, len(sources))
 	for i, s := range sources {
 		packers[i], column[i] = newPacker(p.Layout, p.Key(s, q)), -1
-		if s.isSmooth() || p.bounces(s) {
+		if s.isSky() || p.bounces(s) {
 			column[i] = 3 * len(others)
 			others, own = append(others, s), append(own, direct[i])
 		}
@@ -310,7 +310,7 @@ func (p *Prepared) directLight(ctx context.Context, sources []*Source, q Quality
 	for i, s := range sources {
 		l := &direct[i]
 		l.v = make([][]float32, len(p.bounds))
-		if s.isSmooth() {
+		if s.isSky() && !s.isSampled() {
 			continue
 		}
 		l.channels = 1
@@ -338,7 +338,7 @@ func (p *Prepared) lightChunk(s *Source, k int, q Quality, seed uint64, l *light
 	for i := range texels {
 		t := &texels[i]
 		r := receiverOf(t)
-		lux, _ := s.direct(p.Scene, &r, samples, turn(seed, t.Index))
+		lux := s.sharp(p.Scene, &r, samples, turn(seed, t.Index))
 		for c := range l.channels {
 			v[l.channels*i+c] = float32(lux[c])
 			dark = dark && v[l.channels*i+c] == 0

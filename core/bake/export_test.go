@@ -17,7 +17,7 @@ func (p *Prepared) UnmixedIrradiance(t *lightmap.Texel, q Quality) color.Linear 
 	r := receiverOf(t)
 	for i := range p.Sources {
 		s := &p.Sources[i]
-		if s.isSmooth() {
+		if s.isSky() {
 			continue
 		}
 		unit, _ := s.direct(p.Scene, &r, q.Samples(), turn(s.seed(), t.Index))

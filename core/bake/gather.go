@@ -11,11 +11,12 @@ import (
 	"grotta/core/parallel"
 )
 
-// isSmooth tells whether a source's direct light comes by the rays of the gather:
-// the sky's does, unless it has to be sampled by its brightness.
-func (s *Source) isSmooth() bool {
-	return s.shape.Kind == SkyKind && !(s.shape.Patch < 0 && s.sky.Sampled())
-}
+// isSky tells whether a source's direct light comes by the rays of the gather: a
+// sky's does, but for spots of an image that are much brighter than the rest.
+func (s *Source) isSky() bool { return s.shape.Kind == SkyKind }
+
+// isSampled tells whether it has such spots.
+func (s *Source) isSampled() bool { return s.isSky() && s.shape.Patch < 0 && s.sky.Sampled() }
 
 // bounces tells whether surfaces send the source's light on. Ambient stands for
 // light that has been about already.
@@ -99,7 +100,7 @@ func (p *Prepared) newGatherer(ctx context.Context, sources []*Source, direct []
 	}
 	g := &gatherer{p: p, t: t, sources: sources, sent: sent, q: q}
 	for i, s := range sources {
-		if s.isSmooth() {
+		if s.isSky() {
 			g.skies = append(g.skies, i)
 		}
 	}
@@ -194,7 +195,7 @@ func (g *gatherer) fine(ctx context.Context, charts *group, f *field, first, end
 			} else if link == linkSky {
 				for k, s := range g.skies {
 					sum := &open[i*len(g.skies)+k]
-					*sum = sum.Add(g.sources[s].skyRadiance(dir))
+					*sum = sum.Add(g.sources[s].evenSky(dir))
 				}
 			}
 		})

@@ -120,12 +120,9 @@ func (r *Reach) shines(s *Source) bool {
 // strength: direct, and by rays what its layer says that others send back.
 func (p *Prepared) lightAt(s *Source, layer *Image, at spot, turn float64) float64 {
 	r := receiver{point: at.at, origin: at.at.Add(at.normal.Mul(2 * spotOffM)), normal: at.normal}
-	var sum color.Linear
-	if !s.isSmooth() {
-		sum, _ = s.direct(p.Scene, &r, Draft.Samples(), turn)
-	}
+	sum := s.sharp(p.Scene, &r, Draft.Samples(), turn)
 	bounced := p.bounces(s)
-	if !bounced && !s.isSmooth() {
+	if !bounced && !s.isSky() {
 		return max(sum[0], sum[1], sum[2])
 	}
 	u, v := geom.Axes(at.normal)
@@ -134,8 +131,8 @@ func (p *Prepared) lightAt(s *Source, layer *Image, at spot, turn float64) float
 		dir := cosineDirection(at.normal, u, v, a, b)
 		m, met := p.Scene.Meet(trace.Ray{Origin: f32(r.origin), Dir: f32(dir), Max: math.MaxFloat32})
 		switch {
-		case !met && s.isSmooth():
-			sum = sum.Add(s.skyRadiance(dir).Scale(math.Pi / spotRays))
+		case !met && s.isSky():
+			sum = sum.Add(s.evenSky(dir).Scale(math.Pi / spotRays))
 		case met && bounced:
 			if c := p.Layout.ChartOf[m.Surface]; c >= 0 {
 				chart := &p.Layout.Charts[c]

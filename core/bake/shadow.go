@@ -257,7 +257,7 @@ func (p *polygon) visible(sc *scene.Scene, r *receiver, samples int, turn float6
 }
 
 // skyLight is the sky's light: over the hemisphere by the cosine, and for an image
-// half by its brightness; the two are weighed by the balance heuristic (Veach and
+// with bright spots half by those; the two are weighed by the balance heuristic (Veach and
 // Guibas, "Optimally combining sampling techniques for Monte Carlo rendering", 1995).
 // Its noise falls with the samples.
 func (s *Source) skyLight(sc *scene.Scene, r *receiver, samples int, turn float64) (color.Linear, float64) {
@@ -265,7 +265,7 @@ func (s *Source) skyLight(sc *scene.Scene, r *receiver, samples int, turn float6
 	u, v := geom.Axes(r.normal)
 	open, above := 0.0, 0.0
 	bright := 0 // samples by brightness
-	if s.shape.Patch < 0 && s.sky.Sampled() {
+	if s.isSampled() {
 		bright = samples / 2
 	}
 	// add takes a direction and the density with which the brightness finds it.
@@ -297,7 +297,27 @@ func (s *Source) skyLight(sc *scene.Scene, r *receiver, samples int, turn float6
 	return sum, open / above
 }
 
-// skyRadiance is what the source sends from a direction, for unit strength.
+// sharp is the direct light that takes rays of its own in a lightmap: all of it, but
+// of a sky only what its bright spots have beyond the rest.
+func (s *Source) sharp(sc *scene.Scene, r *receiver, samples int, turn float64) color.Linear {
+	if !s.isSky() {
+		sum, _ := s.direct(sc, r, samples, turn)
+		return sum
+	}
+	var sum color.Linear
+	if !s.isSampled() {
+		return sum
+	}
+	for i := range samples {
+		dir, density := s.sky.Sample(pair(i, samples, turn))
+		if cos := dir.Dot(r.normal); cos > 0 && !sc.BlockedAlong(r.origin, dir, math.Inf(1)) {
+			sum = sum.Add(s.sky.Bright(dir).Scale(cos / density / float64(samples)))
+		}
+	}
+	return sum
+}
+
+// skyRadiance is what a sky sends from a direction, for unit strength.
 func (s *Source) skyRadiance(dir geom.Vec3) color.Linear {
 	if s.shape.Patch < 0 {
 		return s.sky.Radiance(dir)
@@ -306,6 +326,14 @@ func (s *Source) skyRadiance(dir geom.Vec3) color.Linear {
 		return color.White
 	}
 	return color.Linear{}
+}
+
+// evenSky is skyRadiance without what sharp has.
+func (s *Source) evenSky(dir geom.Vec3) color.Linear {
+	if s.shape.Patch < 0 {
+		return s.sky.Even(dir)
+	}
+	return s.skyRadiance(dir)
 }
 
 // pair is point i of n of a Hammersley set over the unit square, shifted about

@@ -285,3 +285,34 @@ func TestSourcesAtATime(t *testing.T) {
 	assert.Equal(t, p.Sources[1].Weight, now[1].Weight)
 	assert.InDelta(t, 10, p.Sources[0].Weight[0], 1e-9, "the steady ones stay")
 }
+
+// A small sun in a sky image: its shadow is as sharp as a sun's, the rest of the
+// sky's as even, and both together are what the ledger finds.
+func TestSunInASkyImage(t *testing.T) {
+	l := plane()
+	block(l, "wall", level.Vec{0, 1.5, 0}, level.Vec{0.2, 3, 12})
+	img := picturePNG(t, func(x, y int) color.NRGBA {
+		if x == 12 && y == 4 { // in the east, 50 degrees high
+			return color.NRGBA{255, 255, 255, 255}
+		}
+		return color.NRGBA{45, 45, 45, 255}
+	})
+	l.Images = []*level.Image{{ID: "day", Data: img}}
+	l.Environment.Sky.Kind, l.Environment.Sky.Image, l.Environment.Sky.Luminance = level.SkyImage, "day", 1000
+	l.Lightmap.Bounces = false
+	p := prepare(t, l)
+	m := mixOf(t, p, bake.Good)
+	light := map[float32]float64{} // along a line across the wall
+	for i := range p.Texels.List {
+		x := &p.Texels.List[i]
+		if x.Normal[1] < 0.9 || x.Origin[1] > 0.1 || math.Abs(float64(x.Origin[2])-0.125) > 0.01 || math.Abs(float64(x.Origin[0])) > 4 {
+			continue
+		}
+		got := float64(m.Pix[3*x.Index+1])
+		truth := p.Irradiance(vec3(x.Origin), vec3(x.Normal), 1<<15, 0)[1]
+		assert.InEpsilon(t, truth, got, 0.06, "%g m from the wall", x.Origin[0])
+		light[x.Origin[0]] = got
+	}
+	require.Len(t, light, 32)
+	assert.Greater(t, light[3.875], 2*light[-0.625], "the sun's side and its shadow")
+}

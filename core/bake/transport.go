@@ -333,7 +333,7 @@ func (p *Prepared) sent(ctx context.Context, t *transport, steps int, sources []
 			if p.bounces(s) {
 				factors[i] = float32(s.shape.BounceScale)
 			}
-			if !s.isSmooth() {
+			if !s.isSky() {
 				continue
 			}
 			if err := p.skyOnPatches(ctx, t, s, &on, 3*i); err != nil {
@@ -412,7 +412,7 @@ func (p *Prepared) addSky(t *transport, s *Source, patch int, to []float32) {
 	var sum color.Linear
 	rays, about := raysOf(&p.Texels.List[t.first[patch]])
 	for left := t.sky[patch]; left != 0; left &= left - 1 {
-		sum = sum.Add(s.skyRadiance(about.turn(&rays[bits.TrailingZeros32(left)])))
+		sum = sum.Add(s.evenSky(about.turn(&rays[bits.TrailingZeros32(left)])))
 	}
 	for c := range 3 {
 		to[c] += float32(sum[c] * math.Pi / patchRays)

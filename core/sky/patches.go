@@ -6,7 +6,7 @@ import (
 
 	"grotta/core/color"
 	"grotta/core/geom"
-	"grotta/core/level"
+	"grotta/core/picture"
 )
 
 // The sky in patches of about even size (Tregenza, "Subdivision of the sky
@@ -56,34 +56,75 @@ func (s *Sky) PatchMeans() []color.Linear {
 	return sums
 }
 
-// Sampled tells whether the sky should be sampled by its brightness, as an image
-// with a sun in it must be.
-func (s *Sky) Sampled() bool { return s.kind == level.SkyImage && s.image != nil }
+// brightTimes is by how much a spot of a sky image must outshine its mean to be
+// sampled by itself, as a sun in it must be.
+const brightTimes = 8
 
-// sampler picks pixels of a sky image by their luminance and solid angle.
+// Sampled tells whether the sky has such spots.
+func (s *Sky) Sampled() bool { return s.sampler != nil }
+
+// Bright is the radiance of a direction beyond what Even has of it: that of spots
+// to be sampled.
+func (s *Sky) Bright(d geom.Vec3) color.Linear {
+	r := s.Radiance(d)
+	return r.Scale(1 - s.evenShare(r))
+}
+
+// Even is the radiance of a direction, cut off where a spot is brighter than the
+// rest.
+func (s *Sky) Even(d geom.Vec3) color.Linear {
+	r := s.Radiance(d)
+	return r.Scale(s.evenShare(r))
+}
+
+func (s *Sky) evenShare(r color.Linear) float64 {
+	if s.sampler == nil {
+		return 1
+	}
+	return math.Min(1, s.sampler.limit/math.Max(r.Luminance(), 1e-300))
+}
+
+// sampler picks pixels of a sky image by their luminance over a limit and their
+// solid angle.
 type sampler struct {
+	limit  float64
 	rows   []float64   // cumulative
 	pixels [][]float64 // cumulative, in each row
 }
 
-func (s *Sky) buildSampler() {
-	w, h := s.image.Width, s.image.Height
-	mean := s.image.Mean().Luminance()
-	t := &sampler{rows: make([]float64, h), pixels: make([][]float64, h)}
-	sum := 0.0
+// newSampler is nil where nothing is brighter than the limit.
+func newSampler(m *picture.Picture) *sampler {
+	w, h := m.Width, m.Height
+	luminance := func(x, y int) float64 {
+		i := 3 * (min(max(y, 0), h-1)*w + (x+w)%w)
+		return color.Linear{float64(m.Pix[i]), float64(m.Pix[i+1]), float64(m.Pix[i+2])}.Luminance()
+	}
+	sine := func(y int) float64 { return math.Sin(math.Pi * (float64(y) + 0.5) / float64(h)) }
+	sum, all := 0.0, 0.0
 	for y := range h {
-		sin := math.Sin(math.Pi * (float64(y) + 0.5) / float64(h))
+		for x := range w {
+			sum, all = sum+luminance(x, y)*sine(y), all+sine(y)
+		}
+	}
+	t := &sampler{limit: brightTimes * sum / all, rows: make([]float64, h), pixels: make([][]float64, h)}
+	sum = 0
+	for y := range h {
 		row, total := make([]float64, w), 0.0
 		for x := range w {
-			i := 3 * (y*w + x)
-			c := color.Linear{float64(s.image.Pix[i]), float64(s.image.Pix[i+1]), float64(s.image.Pix[i+2])}
-			total += (c.Luminance() + 0.02*mean + 1e-9) * sin // the rest, since neighbours reach over
+			over := 0.0 // of the brightest that reading here blends in
+			for k := range 9 {
+				over = math.Max(over, luminance(x+k%3-1, y+k/3-1)-t.limit)
+			}
+			total += over * sine(y)
 			row[x] = total
 		}
 		sum += total
 		t.rows[y], t.pixels[y] = sum, row
 	}
-	s.sampler = t
+	if sum == 0 {
+		return nil
+	}
+	return t
 }
 
 // Sample turns two numbers of [0, 1) into a direction, and the density with
@@ -91,9 +132,9 @@ func (s *Sky) buildSampler() {
 func (s *Sky) Sample(u, v float64) (geom.Vec3, float64) {
 	t, w, h := s.sampler, s.image.Width, s.image.Height
 	all := t.rows[h-1]
-	y := min(sort.SearchFloat64s(t.rows, u*all), h-1)
+	y := min(sort.Search(h, func(i int) bool { return t.rows[i] > u*all }), h-1)
 	row := t.pixels[y]
-	x := min(sort.SearchFloat64s(row, v*row[w-1]), w-1)
+	x := min(sort.Search(w, func(i int) bool { return row[i] > v*row[w-1] }), w-1)
 	share, below := row[x], 0.0
 	if x > 0 {
 		below = row[x-1]

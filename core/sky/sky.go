@@ -57,7 +57,7 @@ func Of(e *level.Environment, image *picture.Picture) *Sky {
 	s.clearScale = 1 / (scatter(zenithAngle) * gradation(1))
 	if image != nil {
 		s.image = image.Shrink(imageSide)
-		s.buildSampler()
+		s.sampler = newSampler(s.image)
 	}
 	return s
 }

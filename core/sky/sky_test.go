@@ -123,8 +123,8 @@ func TestPatchMeansAreTheSky(t *testing.T) {
 	assert.Zero(t, means[145][0])
 }
 
-// A sky image with a small sun: sampled by its brightness, the mean of radiance
-// over density is the integral over the sphere.
+// A sky image with a small sun: the sun is sampled, the mean of its radiance over
+// density is its integral over the sphere, and with the rest it is the whole.
 func TestSamplingAnImage(t *testing.T) {
 	img := image.NewNRGBA(image.Rect(0, 0, 64, 32))
 	for y := range 32 {
@@ -142,18 +142,24 @@ func TestSamplingAnImage(t *testing.T) {
 	s := sky.Of(&e, p)
 	require.True(t, s.Sampled())
 	r := rand.New(rand.NewPCG(4, 4))
-	sampled, even := 0.0, 0.0
-	const n = 60_000
+	sampled, integral := 0.0, 0.0
+	const n, side = 60_000, 1000
 	for range n {
 		d, density := s.Sample(r.Float64(), r.Float64())
 		require.InDelta(t, 1, d.Len(), 1e-9)
 		require.InEpsilon(t, density, s.Density(d), 1e-6)
-		sampled += s.Radiance(d)[1] / density / n
-		y, a := 2*r.Float64()-1, 2*math.Pi*r.Float64()
-		k := math.Sqrt(1 - y*y)
-		even += s.Radiance(geom.Vec3{k * math.Sin(a), y, -k * math.Cos(a)})[1] * 4 * math.Pi / n
+		sampled += s.Bright(d)[1] / density / n
 	}
-	assert.InEpsilon(t, even, sampled, 0.02)
+	for i := range side * side { // cells of like solid angle
+		y, a := 1-(float64(i/side)+0.5)*2/side, 2*math.Pi*(float64(i%side)+0.5)/side
+		k := math.Sqrt(1 - y*y)
+		d := geom.Vec3{k * math.Sin(a), y, -k * math.Cos(a)}
+		integral += s.Bright(d)[1] * 4 * math.Pi / (side * side)
+		if sum := s.Even(d)[1] + s.Bright(d)[1]; math.Abs(sum-s.Radiance(d)[1]) > 1e-12 {
+			t.Fatal("a part of the radiance is in neither", d)
+		}
+	}
+	assert.InEpsilon(t, integral, sampled, 0.02)
 	assert.False(t, of(level.SkyClear, nil).Sampled())
 }
 
