@@ -31,11 +31,11 @@ func newPacker(l *lightmap.Layout, key string) *packer {
 
 // at is the half-floats of a texel of a page on to the end of its tile's row; nil
 // where no tile is yet and none is to be made.
-func (k *packer) at(page, x, y int, make bool) []uint16 {
+func (k *packer) at(page, x, y int, create bool) []uint16 {
 	across := k.layer.PageSize / TileSize
 	place := &k.tiles[(page*across+y/TileSize)*across+x/TileSize]
 	if *place == 0 {
-		if !make {
+		if !create {
 			return nil
 		}
 		k.layer.Tiles = append(k.layer.Tiles, newTile(page, x/TileSize, y/TileSize))
@@ -176,9 +176,9 @@ func (k *packer) done(seams *lightmap.Seams) *Layer {
 }
 
 // of is the three half-floats of a texel by its index, or nil as at.
-func (k *packer) of(texel int32, make bool) []uint16 {
+func (k *packer) of(texel int32, create bool) []uint16 {
 	size := k.layout.PageSize
 	x, y := k.layout.Place(texel)
-	at := k.at(int(texel)/(size*size), x, y, make)
+	at := k.at(int(texel)/(size*size), x, y, create)
 	return at[:min(3, len(at))]
 }

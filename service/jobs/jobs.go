@@ -143,7 +143,8 @@ func (b *Baker) Close() {
 }
 
 // Submit starts a bake of a level's revision. Layers that are there already, or
-// that nothing reached which changed, are not baked again; where all are, the bake is done at once.
+// that nothing reached which changed, are not baked again; where all are, the bake
+// is done at once.
 func (b *Baker) Submit(ctx context.Context, a store.Asker, id string, revision int, doc *level.Level, q bake.Quality) (api.Bake, error) {
 	p, err := b.studio.Prepare(ctx, id, revision, doc)
 	if err != nil {
