@@ -151,10 +151,11 @@ func describeLevel(w io.Writer, doc api.Document, m api.LightmapState) {
 	if d.Note != "" {
 		fmt.Fprintln(w, d.Note)
 	}
-	fmt.Fprintf(w, "\n%d solids, %d meshes, %d materials, %d zones, %d lights, %d rigs\n%d fog volumes, %d glows, %d beams, %d clouds of motes, %d paths\n",
-		len(d.Solids), len(d.Meshes), len(d.Materials), len(d.Zones), len(d.Lights), len(d.Rigs),
-		len(d.FogVolumes), len(d.Glows), len(d.Beams), len(d.Motes), len(d.Paths))
-	fmt.Fprintf(w, "lightmap: %d texels on %d pages of %d; ", m.Texels, m.Pages, m.PageSize)
+	fmt.Fprintf(w, "\n%s, %s, %s, %s, %s, %s\n%s, %s, %s, %s of motes, %s\n",
+		count(len(d.Solids), "solid"), count(len(d.Meshes), "mesh"), count(len(d.Materials), "material"), count(len(d.Zones), "zone"),
+		count(len(d.Lights), "light"), count(len(d.Rigs), "rig"), count(len(d.FogVolumes), "fog volume"), count(len(d.Glows), "glow"),
+		count(len(d.Beams), "beam"), count(len(d.Motes), "cloud"), count(len(d.Paths), "path"))
+	fmt.Fprintf(w, "lightmap: %s on %s of %d; ", count(m.Texels, "texel"), count(m.Pages, "page"), m.PageSize)
 	if m.Stale == 0 {
 		fmt.Fprintf(w, "all %d layers are baked\n", len(m.Sources))
 	} else {

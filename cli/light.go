@@ -192,8 +192,9 @@ func describeReport(w io.Writer, r api.Report) {
 		fmt.Fprintln(w)
 	}
 	m := r.Lightmap
-	fmt.Fprintf(w, "%s: %d errors, %d warnings, %d pieces of advice; lightmap %d pages of %d, %d texels, %.1f MB\n",
-		r.Platform, r.Counts["error"], r.Counts["warning"], r.Counts["advice"], m.Pages, m.PageSize, m.Texels, float64(m.Bytes)/1e6)
+	fmt.Fprintf(w, "%s: %s, %s, %s of advice; lightmap %s of %d, %s, %.1f MB\n",
+		r.Platform, count(r.Counts["error"], "error"), count(r.Counts["warning"], "warning"), count(r.Counts["advice"], "piece"),
+		count(m.Pages, "page"), m.PageSize, count(m.Texels, "texel"), float64(m.Bytes)/1e6)
 }
 
 func (a *app) ledgerCommand() *cobra.Command {

@@ -103,5 +103,16 @@ func ago(t time.Time) string {
 	return t.Local().Format("2006-01-02")
 }
 
+// count is how many there are of a thing, with its name.
+func count(n int, one string) string {
+	switch {
+	case n == 1:
+		return "1 " + one
+	case strings.HasSuffix(one, "sh"):
+		return fmt.Sprintf("%d %ses", n, one)
+	}
+	return fmt.Sprintf("%d %ss", n, one)
+}
+
 // number writes a value with three or four figures that matter.
 func number(v float64) string { return fmt.Sprintf("%.4g", v) }

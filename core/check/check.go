@@ -53,7 +53,7 @@ type Report struct {
 type LightmapSize struct {
 	Pages    int `json:"pages"`
 	PageSize int `json:"page_size"`
-	Texels   int `json:"texels" doc:"Within surfaces, without padding."`
+	Texels   int `json:"texels" doc:"Lit ones, without padding."`
 	Bytes    int `json:"bytes" doc:"At the platform's bytes a texel."`
 }
 
@@ -73,7 +73,7 @@ func Run(p *bake.Prepared, profile *platform.Profile) *Report {
 		Platform: profile.Name,
 		Findings: []Finding{},
 		Counts:   map[string]int{string(Error): 0, string(Warning): 0, string(Advice): 0},
-		Lightmap: LightmapSize{p.Layout.Pages, p.Layout.PageSize, p.Layout.Lit, p.Layout.Bytes(int(profile.Limits.BytesPerTexel))},
+		Lightmap: LightmapSize{p.Layout.Pages, p.Layout.PageSize, len(p.Texels.List), p.Layout.Bytes(int(profile.Limits.BytesPerTexel))},
 	}
 	for _, rule := range rules {
 		for _, f := range rule.run(s) {

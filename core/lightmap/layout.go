@@ -38,8 +38,6 @@ type Layout struct {
 	Pages    int
 	Charts   []Chart
 	ChartOf  []int // of each surface of the scene; -1 where it receives no light
-	// Lit is the number of texels within surfaces; the rest is padding or empty.
-	Lit int
 }
 
 // TooLarge is the error of surfaces that do not fit.
@@ -73,7 +71,6 @@ func Plan(s *scene.Scene) (*Layout, error) {
 		c.Surface = i
 		l.ChartOf[i] = len(l.Charts)
 		l.Charts = append(l.Charts, c)
-		l.Lit += (c.Width - 2*PaddingTexels) * (c.Height - 2*PaddingTexels)
 		if texels += c.Width * c.Height; texels > MaxTexels {
 			return nil, &TooLarge{s.Surfaces[i].Entity, fmt.Sprintf("the level needs more than %d texels; lower the density", MaxTexels)}
 		}

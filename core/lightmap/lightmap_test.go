@@ -90,8 +90,8 @@ func TestTexelsStandOnTheirSurface(t *testing.T) {
 	tile := level.Default[level.Solid]()
 	tile.ID, tile.Size = "tile", level.Vec{3, 1, 2}
 	one.Solids, one.Lightmap.Density = []*level.Solid{&tile}, 5
-	_, layout = plan(t, one)
-	assert.Equal(t, 2*(15*10+15*5+10*5), layout.Lit, "3 x 1 x 2 m at 5 texels a metre")
+	s, layout = plan(t, one)
+	assert.Equal(t, 2*(15*10+15*5+10*5), len(layout.Texels(s).List), "3 x 1 x 2 m at 5 texels a metre")
 }
 
 func TestEveryTexelOfAChartGetsAValue(t *testing.T) {

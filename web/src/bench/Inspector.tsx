@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { Trash2 } from "lucide-react";
 import type { Document, Light, LightmapState, Operation } from "../api/client";
+import { counted } from "../ui/counted";
 import { NumberField } from "../ui/NumberField";
 import { Fields } from "../ui/fields";
 import { Choice, Toggle } from "../ui/rows";
@@ -301,7 +302,7 @@ function LightSections({ doc, state, canEdit, edit }: Props) {
         <Choice label="Backs" value={level.lightmap.backs} of={["stop", "pass"]} disabled={off} onChange={(v) => set({ "lightmap.backs": v })} />
         {state && (
           <p className="dim mt-1">
-            {state.texels.toLocaleString("en")} texels on {state.pages} pages of {state.page_size}
+            {state.texels.toLocaleString("en")} texels on {counted(state.pages, "page")} of {state.page_size}
           </p>
         )}
         {state && <DensityPlan id={doc.level.id} texels={state.texels} canEdit={canEdit} edit={edit} />}

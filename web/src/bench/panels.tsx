@@ -2,6 +2,7 @@ import { useState } from "react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { AlertTriangle, CircleAlert, Info, MapPin, Wrench } from "lucide-react";
 import { api, take, type Document, type Finding, type Operation, type PresetInfo, type Report } from "../api/client";
+import { counted } from "../ui/counted";
 import { complain, notice } from "../ui/messages";
 import { ago } from "../ui/time";
 import { ShareWith } from "../pages/Presets";
@@ -20,7 +21,7 @@ export function Findings({ report, doc, canEdit, edit }: { report: Report | unde
     <div className="h-full overflow-auto">
       {report.findings.length === 0 && (
         <p className="p-4">
-          Nothing to mend: {report.platform} takes this level. <span className="dim">Lightmap {report.lightmap.pages} pages of {report.lightmap.page_size}.</span>
+          Nothing to mend: {report.platform} takes this level. <span className="dim">Lightmap {counted(report.lightmap.pages, "page")} of {report.lightmap.page_size}.</span>
         </p>
       )}
       <ul>
