@@ -52,7 +52,7 @@ func describePlan(w io.Writer, p *planner.Plan) {
 	row := func(name string, s planner.Size) []string {
 		return []string{name, strconv.Itoa(s.Texels), strconv.Itoa(s.Pages), fmt.Sprintf("%.2f", s.Error)}
 	}
-	table(w, "|TEXELS|PAGES|LOST, DISPLAY STEPS", [][]string{row("now", p.Before), row("planned", p.After), row("one density, as many texels", p.Uniform)})
+	table(w, "|TEXELS, PADDED|PAGES|LOST, DISPLAY STEPS", [][]string{row("now", p.Before), row("planned", p.After), row("one density, as many texels", p.Uniform)})
 	fmt.Fprintln(w)
 	var rows [][]string
 	for i, c := range p.Surfaces {

@@ -49,7 +49,9 @@ export function DensityPlan({ id, texels, canEdit, edit }: { id: string; texels:
           <thead>
             <tr className="dim text-right">
               <th />
-              <th className="font-normal">texels</th>
+              <th className="font-normal" title="Of all charts with their padding, as the budget counts">
+                texels, padded
+              </th>
               <th className="px-2 font-normal">pages</th>
               <th className="font-normal" title="What of the light the texels cannot show, in display steps of 255">
                 lost
