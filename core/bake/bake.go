@@ -198,9 +198,8 @@ func (p *Prepared) Bake(ctx context.Context, sources []*Source, q Quality, progr
 	var others []*Source // those with bounces, or of the sky
 	var own []light
 	column := make([]int, len(sources)) // of each source among them, or -1
-	packers := make([]*packer, len(sources))
 	for i, s := range sources {
-		packers[i], column[i] = newPacker(p.Layout, p.Key(s, q)), -1
+		column[i] = -1
 		if s.isSky() || p.bounces(s) {
 			column[i] = 3 * len(others)
 			others, own = append(others, s), append(own, direct[i])
@@ -209,6 +208,10 @@ func (p *Prepared) Bake(ctx context.Context, sources []*Source, q Quality, progr
 	groups := p.groups()
 	other, err := p.newGatherer(ctx, others, own, q, groups, stage(0.4, 0.55))
 	if err != nil {
+		return nil, err
+	}
+	packers := make([]*packer, len(sources))
+	if err := inParallel(ctx, len(sources), 1, func(i, _ int) { packers[i] = newPacker(p.Layout, p.Key(sources[i], q)) }, nil); err != nil {
 		return nil, err
 	}
 	report := stage(0.55, 1)
@@ -305,23 +308,27 @@ func All(sources []Source) []*Source {
 // are work; those of all sources are one list, so that all cores stay busy.
 func (p *Prepared) directLight(ctx context.Context, sources []*Source, q Quality, report func(float64)) ([]light, error) {
 	type piece struct{ source, chunk int32 }
-	var work []piece
+	work := make([][]piece, len(sources))
 	direct, seeds := make([]light, len(sources)), make([]uint64, len(sources))
-	for i, s := range sources {
-		l := &direct[i]
+	err := inParallel(ctx, len(sources), 1, func(i, _ int) {
+		s, l := sources[i], &direct[i]
 		l.v = make([][]float32, len(p.bounds))
 		if s.isSky() && !s.isSampled() {
-			continue
+			return
 		}
 		l.channels = 1
-		if s.gobo != nil || s.shape.Kind == SkyKind {
+		if s.gobo != nil || s.isSky() {
 			l.channels = 3
 		}
 		seeds[i] = s.seed()
-		p.lit(s, func(k int) { work = append(work, piece{int32(i), int32(k)}) })
+		p.lit(s, func(k int) { work[i] = append(work[i], piece{int32(i), int32(k)}) })
+	}, nil)
+	if err != nil {
+		return nil, err
 	}
-	return direct, inParallel(ctx, len(work), 4, func(from, to int) {
-		for _, w := range work[from:to] {
+	all := slices.Concat(work...)
+	return direct, inParallel(ctx, len(all), 4, func(from, to int) {
+		for _, w := range all[from:to] {
 			p.lightChunk(sources[w.source], int(w.chunk), q, seeds[w.source], &direct[w.source])
 		}
 	}, report)

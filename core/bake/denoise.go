@@ -97,19 +97,38 @@ func (a *surroundings) opens(dx, dy int) bool {
 // of these, for the cells from a up to b: it writes the mean of each cell's
 // neighbours, step cells apart.
 func (f *field) pass(ctx context.Context, a, b int, from, to *table, step int) error {
+	taps := tapsOf(f.reach, step)
 	return inParallel(ctx, b-a, 128, func(low, high int) {
 		on := sort.Search(len(f.charts), func(i int) bool { return f.charts[i].first > a+low }) - 1
 		for i := a + low; i < a+high; i++ {
 			for on+1 < len(f.charts) && f.charts[on+1].first <= i {
 				on++
 			}
-			f.mean(&f.charts[on], i, from, to.row(i-f.base), step)
+			f.mean(&f.charts[on], i, from, to.row(i-f.base), taps)
 		}
 	}, nil)
 }
 
+// tap is a neighbour that a mean may take, by how far off it is.
+type tap struct {
+	dx, dy int
+	weight float32
+}
+
+// tapsOf are the neighbours nearer than a reach, in steps.
+func tapsOf(reach, step int) (taps []tap) {
+	for v := -reach; v <= reach; v++ {
+		for u := -reach; u <= reach; u++ {
+			if away := math.Hypot(float64(u), float64(v)) / float64(reach); away < 1 {
+				taps = append(taps, tap{u * step, v * step, float32(1 - away)})
+			}
+		}
+	}
+	return taps
+}
+
 // mean is that of one cell.
-func (f *field) mean(on *cells, i int, from *table, row []float32, step int) {
+func (f *field) mean(on *cells, i int, from *table, row []float32, taps []tap) {
 	own := &f.around[i]
 	if own.nearM == 0 {
 		copy(row, from.row(i-f.base))
@@ -118,26 +137,23 @@ func (f *field) mean(on *cells, i int, from *table, row []float32, step int) {
 	x0, y0 := int(f.place[i])%on.width, int(f.place[i])/on.width
 	total := float32(0)
 	clear(row)
-	for v := -f.reach; v <= f.reach; v++ {
-		for u := -f.reach; u <= f.reach; u++ {
-			dx, dy, away := u*step, v*step, math.Hypot(float64(u), float64(v))/float64(f.reach)
-			x, y := x0+dx, y0+dy
-			if away >= 1 || x < 0 || y < 0 || x >= on.width || y >= on.height {
-				continue
-			}
-			j := f.cellAt[on.places+y*on.width+x]
-			if j < 0 {
-				continue
-			}
-			other := &f.around[j]
-			if other.nearM == 0 || !own.opens(dx, dy) || !other.opens(-dx, -dy) {
-				continue
-			}
-			ratio := min(other.nearM/own.nearM, own.nearM/other.nearM) // alike surroundings
-			weight := float32(1-away) * ratio * ratio
-			total += weight
-			half.AddTimes(row, from.row(int(j)-f.base), weight)
+	for _, t := range taps {
+		x, y := x0+t.dx, y0+t.dy
+		if x < 0 || y < 0 || x >= on.width || y >= on.height {
+			continue
 		}
+		j := f.cellAt[on.places+y*on.width+x]
+		if j < 0 {
+			continue
+		}
+		other := &f.around[j]
+		if other.nearM == 0 || !own.opens(t.dx, t.dy) || !other.opens(-t.dx, -t.dy) {
+			continue
+		}
+		ratio := min(other.nearM/own.nearM, own.nearM/other.nearM) // alike surroundings
+		weight := t.weight * ratio * ratio
+		total += weight
+		half.AddTimes(row, from.row(int(j)-f.base), weight)
 	}
 	for c := range row {
 		row[c] /= total

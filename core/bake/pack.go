@@ -119,6 +119,9 @@ func (s *sheet) fill(fills []lightmap.Fill) {
 		return
 	}
 	for _, f := range fills {
+		if place := int(f.Place); place < s.low-s.width-1 || place > s.high+s.width {
+			continue // far from all that is set
+		}
 		var sum [3]float32
 		var n float32
 		for step := range f.From(s.width) {
