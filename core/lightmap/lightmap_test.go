@@ -94,6 +94,33 @@ func TestTexelsStandOnTheirSurface(t *testing.T) {
 	assert.Equal(t, 2*(15*10+15*5+10*5), len(layout.Texels(s).List), "3 x 1 x 2 m at 5 texels a metre")
 }
 
+// Where a wall ends in the middle of its last texels, under a ceiling, these stand
+// below it and not in its plane, from where rays would go on inside.
+func TestTexelsKeepOffWhatTheyAbut(t *testing.T) {
+	l := level.New("Wall")
+	for _, b := range []struct {
+		id       string
+		at, size level.Vec
+	}{{"wall", level.Vec{0, 1.375, 0}, level.Vec{4, 2.75, 0.2}}, {"ceiling", level.Vec{0, 2.8, 0}, level.Vec{6, 0.1, 6}}} {
+		s := level.Default[level.Solid]()
+		s.ID, s.Size, s.Transform.Position = b.id, b.size, b.at
+		l.Solids = append(l.Solids, &s)
+	}
+	l.Lightmap.Density = 10
+	s, layout := plan(t, l)
+	rows := map[float32]int{}
+	for _, x := range layout.Texels(s).List {
+		if s.Surfaces[x.Surface].Entity == "wall" && x.Normal[2] > 0.9 {
+			require.Less(t, x.Origin[1], float32(2.75-scene.OffsetM/2))
+			rows[x.Origin[1]]++
+		}
+	}
+	assert.Len(t, rows, 28)
+	for y, n := range rows {
+		assert.Equal(t, 40, n, "all of the row at %g", y)
+	}
+}
+
 func TestEveryTexelOfAChartGetsAValue(t *testing.T) {
 	s, layout := plan(t, demo.Room())
 	texels := layout.Texels(s)

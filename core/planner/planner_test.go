@@ -93,14 +93,27 @@ func TestPlanBeatsOneDensity(t *testing.T) {
 	}
 	assert.Greater(t, after["floor"], 2*after["wall"], "texels go to the shadow: %v", after)
 
-	planned, _, err := p.Scene.Level.Apply(*plan.Operation)
-	require.NoError(t, err)
-	a, am := baked(t, planned)
-	assert.Equal(t, plan.After.Pages, a.Layout.Pages)
-	even := yard(7) // as near to as many texels as whole numbers come
-	e, em := baked(t, even)
-	require.GreaterOrEqual(t, len(e.Texels.List), len(a.Texels.List)*9/10)
-	assert.Less(t, errorOf(a, am), 0.95*errorOf(e, em))
+	// Where the post stands among the texels is luck for one or the other, so it
+	// stands in several places.
+	planned, even := 0.0, 0.0
+	for _, d := range [][2]float64{{0, 0}, {0.03, -0.03}, {0.05, 0.02}, {-0.04, 0.07}} {
+		at := func(l *level.Level) *level.Level {
+			post := &l.Solids[2].Transform.Position
+			post[0], post[2] = post[0]+d[0], post[2]+d[1]
+			return l
+		}
+		p, m := baked(t, at(yard(12)))
+		plan, err := planner.Make(p, m, planner.Budget{Texels: 7000})
+		require.NoError(t, err)
+		l, _, err := p.Scene.Level.Apply(*plan.Operation)
+		require.NoError(t, err)
+		a, am := baked(t, l)
+		assert.Equal(t, plan.After.Pages, a.Layout.Pages)
+		e, em := baked(t, at(yard(7))) // as near to as many texels as whole numbers come
+		require.GreaterOrEqual(t, len(e.Texels.List), len(a.Texels.List)*9/10)
+		planned, even = planned+errorOf(a, am), even+errorOf(e, em)
+	}
+	assert.Less(t, planned, 0.95*even)
 }
 
 func TestPlatformStepsAreKept(t *testing.T) {

@@ -461,24 +461,31 @@ func (s *Scene) BlocksNear(f *Surface, distance float64) Blocks {
 	return list
 }
 
-// Hold tells whether one of them holds a point, as Inside has it.
+// Hold tells whether one of them holds a point, or comes nearer to it than
+// OffsetM/2: rays from there would start at its surface and go on within.
 func (l Blocks) Hold(p geom.Vec3) bool {
-	return slices.ContainsFunc(l, func(b *block) bool { return b.bounds.Contains(p) && b.holds(p) })
+	return slices.ContainsFunc(l, func(b *block) bool { return b.holds(p, OffsetM/2) })
 }
 
 // Inside is the id of a solid that holds a point deeper than OffsetM/2, or "".
 func (s *Scene) Inside(p geom.Vec3) string {
 	for i := range s.blocks {
-		if b := &s.blocks[i]; b.bounds.Contains(p) && b.holds(p) {
+		if b := &s.blocks[i]; b.holds(p, -OffsetM/2) {
 			return b.id
 		}
 	}
 	return ""
 }
 
-func (b *block) holds(p geom.Vec3) bool {
+// holds tells whether a point is no farther out of it than a margin.
+func (b *block) holds(p geom.Vec3, margin float64) bool {
+	for axis := range 3 {
+		if p[axis] < b.bounds.Min[axis]-margin || p[axis] > b.bounds.Max[axis]+margin {
+			return false
+		}
+	}
 	for _, plane := range b.planes {
-		if plane.Normal.Dot(p) > plane.Distance-OffsetM/2 {
+		if plane.Normal.Dot(p) > plane.Distance+margin {
 			return false
 		}
 	}
