@@ -348,7 +348,7 @@ func describeAir(w io.Writer, a *api.AirReport) {
 	for i := range a.Air.Motes {
 		motes += len(a.Air.Motes[i].Motes)
 	}
-	fmt.Fprintf(w, "\n%d fog volumes, %d glows, %d beams, %d motes, %d stars\n", len(a.Air.Volumes), len(a.Air.Glows), len(a.Air.Beams), motes, len(a.Air.Stars))
+	fmt.Fprintf(w, "\n%s, %s, %s, %s, %s\n", count(len(a.Air.Volumes), "fog volume"), count(len(a.Air.Glows), "glow"), count(len(a.Air.Beams), "beam"), count(motes, "mote"), count(len(a.Air.Stars), "star"))
 	if len(a.Air.Left) > 0 {
 		fmt.Fprintf(w, "more than a view takes, and left out: %s\n", strings.Join(a.Air.Left, ", "))
 	}
