@@ -231,46 +231,6 @@ func (p *Prepared) Bake(ctx context.Context, sources []*Source, q Quality, progr
 	return layers, inParallel(ctx, len(sources), 1, func(i, _ int) { layers[i] = packers[i].done(p.Seams) }, nil)
 }
 
-// pack puts a stretch of a group into a layer: a direct light and, from a column on,
-// what else comes to the texels.
-func (p *Prepared) pack(k *packer, g *group, s stretch, direct *light, column int) {
-	sheet := p.shared.sheets.Get().(*sheet)
-	for ci := g.from; ci < g.to; ci++ {
-		first, end := p.Texels.TexelsOf[ci], p.Texels.TexelsOf[ci+1]
-		from, to := max(first, g.first+s.from), min(end, g.first+s.to)
-		if from >= to {
-			continue
-		}
-		sheet.begin(&p.Layout.Charts[ci])
-		if from > first {
-			k.read(ci, sheet)
-		}
-		for i := from; i < to; i = i/chunk*chunk + chunk {
-			if column >= 0 || direct.v[i/chunk] != nil {
-				p.draw(sheet, i, min(i/chunk*chunk+chunk, to), g.first+s.from, &s.rows, direct, column)
-			}
-		}
-		if to == end {
-			sheet.fill(p.Texels.Fill[p.Texels.FillsOf[ci]:p.Texels.FillsOf[ci+1]])
-		}
-		k.write(ci, sheet)
-	}
-	p.shared.sheets.Put(sheet)
-}
-
-// draw puts the light on texels of one chunk into their chart's sheet. The first row
-// is that of texel base.
-func (p *Prepared) draw(sheet *sheet, from, to, base int, rows *table, direct *light, column int) {
-	for i := from; i < to; i++ {
-		v := direct.at(i)
-		if column >= 0 {
-			other := rows.row(i - base)[column:][:3]
-			v[0], v[1], v[2] = v[0]+other[0], v[1]+other[1], v[2]+other[2]
-		}
-		sheet.set(int(p.Texels.Place[i]), v)
-	}
-}
-
 // Together is how many sources are best baked at once: they share their rays, and
 // each takes memory.
 const Together = 12
@@ -303,8 +263,8 @@ func All(sources []Source) []*Source {
 	return out
 }
 
-// directLight is the sources' own light on every lit texel. A smooth sky's comes
-// later, by the rays of the gather. Only chunks of texels that a source gets to
+// directLight is the sources' own light on every lit texel. A sky's, but for bright
+// spots, comes later, by the rays of the gather. Only chunks of texels that a source gets to
 // are work; those of all sources are one list, so that all cores stay busy.
 func (p *Prepared) directLight(ctx context.Context, sources []*Source, q Quality, report func(float64)) ([]light, error) {
 	type piece struct{ source, chunk int32 }
@@ -336,7 +296,7 @@ func (p *Prepared) directLight(ctx context.Context, sources []*Source, q Quality
 
 func (p *Prepared) lightChunk(s *Source, k int, q Quality, seed uint64, l *light) {
 	samples := q.Samples()
-	if s.shape.Kind == SkyKind {
+	if s.isSky() {
 		samples = q.Rays()
 	}
 	texels := p.Texels.List[k*chunk : min(k*chunk+chunk, len(p.Texels.List))]

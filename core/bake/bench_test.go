@@ -114,8 +114,8 @@ func BenchmarkMix(b *testing.B) {
 	})
 }
 
-// Rays as a bake sends them, over a floor strewn with balls, and the same rays in
-// no order: 300 thousand triangles.
+// Rays as a bake sends them, and the same rays in no order: over a floor strewn with
+// balls, 300 thousand triangles, and on the demo, which the caches hold whole.
 func BenchmarkOrder(b *testing.B) {
 	l := plane()
 	r := rand.New(rand.NewPCG(7, 8))
@@ -125,10 +125,15 @@ func BenchmarkOrder(b *testing.B) {
 		m.Transform.Position = level.Vec{20*r.Float64() - 10, 3 * r.Float64(), 20*r.Float64() - 10}
 		l.Meshes = append(l.Meshes, m)
 	}
+	b.Run("large", func(b *testing.B) { benchmarkOrder(b, l) })
+	b.Run("demo", func(b *testing.B) { benchmarkOrder(b, demo.Saltmarsh()) })
+}
+
+func benchmarkOrder(b *testing.B, l *level.Level) {
 	p := prepare(b, l)
 	scene, rays := trace.New(p.Scene.Triangles), p.GatherRays(bake.Good)
 	shuffled := slices.Clone(rays)
-	r.Shuffle(len(rays), func(i, j int) { shuffled[i], shuffled[j] = shuffled[j], shuffled[i] })
+	rand.New(rand.NewPCG(7, 8)).Shuffle(len(rays), func(i, j int) { shuffled[i], shuffled[j] = shuffled[j], shuffled[i] })
 	const batch = 1 << 15
 	timed := func(rays []trace.Ray) time.Duration {
 		start := time.Now()

@@ -74,15 +74,15 @@ func (p *Prepared) blockRows(g *group) []int {
 }
 
 // gatherer brings the light of some sources to texels that they get by bounces, and
-// from smooth skies, a group of charts at a time.
+// from skies, a group of charts at a time.
 type gatherer struct {
 	p           *Prepared
 	t           *transport
 	sources     []*Source
-	skies       []int // the smooth ones among them
+	skies       []int // those among them that are a sky's
 	sent        *halves
 	q           Quality
-	rows, spare table
+	rows, spare table // a draft has no spare one
 }
 
 // newGatherer solves what the patches send each other.
@@ -108,7 +108,10 @@ func (p *Prepared) newGatherer(ctx context.Context, sources []*Source, direct []
 	for i := range groups {
 		most = max(most, groups[i].window)
 	}
-	g.rows, g.spare = newTable(most, len(sources)), newTable(most, len(sources))
+	g.rows = newTable(most, len(sources))
+	if q != Draft {
+		g.spare = newTable(most, len(sources))
+	}
 	return g, nil
 }
 

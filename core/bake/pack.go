@@ -29,6 +29,46 @@ func newPacker(l *lightmap.Layout, key string) *packer {
 	}
 }
 
+// pack puts a stretch of a group into a layer: a direct light and, from a column on,
+// what else comes to the texels.
+func (p *Prepared) pack(k *packer, g *group, s stretch, direct *light, column int) {
+	sheet := p.shared.sheets.Get().(*sheet)
+	for ci := g.from; ci < g.to; ci++ {
+		first, end := p.Texels.TexelsOf[ci], p.Texels.TexelsOf[ci+1]
+		from, to := max(first, g.first+s.from), min(end, g.first+s.to)
+		if from >= to {
+			continue
+		}
+		sheet.begin(&p.Layout.Charts[ci])
+		if from > first {
+			k.read(ci, sheet)
+		}
+		for i := from; i < to; i = i/chunk*chunk + chunk {
+			if column >= 0 || direct.v[i/chunk] != nil {
+				p.draw(sheet, i, min(i/chunk*chunk+chunk, to), g.first+s.from, &s.rows, direct, column)
+			}
+		}
+		if to == end {
+			sheet.fill(p.Texels.Fill[p.Texels.FillsOf[ci]:p.Texels.FillsOf[ci+1]])
+		}
+		k.write(ci, sheet)
+	}
+	p.shared.sheets.Put(sheet)
+}
+
+// draw puts the light on texels of one chunk into their chart's sheet. The first row
+// is that of texel base.
+func (p *Prepared) draw(sheet *sheet, from, to, base int, rows *table, direct *light, column int) {
+	for i := from; i < to; i++ {
+		v := direct.at(i)
+		if column >= 0 {
+			other := rows.row(i - base)[column:][:3]
+			v[0], v[1], v[2] = v[0]+other[0], v[1]+other[1], v[2]+other[2]
+		}
+		sheet.set(int(p.Texels.Place[i]), v)
+	}
+}
+
 // at is the half-floats of a texel of a page on to the end of its tile's row; nil
 // where no tile is yet and none is to be made.
 func (k *packer) at(page, x, y int, create bool) []uint16 {
@@ -71,7 +111,7 @@ func (k *packer) read(ci int, s *sheet) {
 		return
 	}
 	c := &k.layout.Charts[ci]
-	scale := float32(math.Ldexp(1, k.layer.Exponent))
+	unit := k.unit()
 	s.low, s.high = 0, c.Width*c.Height
 	for y := range c.Height {
 		for x, to := 0, 0; x < c.Width; x = to {
@@ -79,7 +119,7 @@ func (k *packer) read(ci int, s *sheet) {
 			part := s.v[3*(y*c.Width+x) : 3*(y*c.Width+to)]
 			for i, h := range k.at(c.Page, c.X+x, c.Y+y, false) {
 				if i < len(part) {
-					part[i] = half.Decode(h) * scale
+					part[i] = half.Decode(h) * unit
 				}
 			}
 		}
@@ -136,8 +176,9 @@ func holdsLight(values []uint16) bool {
 	return slices.ContainsFunc(values, func(h uint16) bool { return h != 0 })
 }
 
-// scale is what values are times when they are stored.
+// scale is what values are times when they are stored, and unit when they are read.
 func (k *packer) scale() float32 { return float32(math.Ldexp(1, -k.layer.Exponent)) }
+func (k *packer) unit() float32  { return float32(math.Ldexp(1, k.layer.Exponent)) }
 
 // fit raises the exponent until a value fits.
 func (k *packer) fit(brightest float32) {
@@ -159,10 +200,10 @@ func (k *packer) fit(brightest float32) {
 // done puts the seams right between charts that hold light and gives the layer.
 func (k *packer) done(seams *lightmap.Seams) *Layer {
 	values := make([]float32, (3*len(seams.Texels)+7)&^7)
-	scale := float32(math.Ldexp(1, k.layer.Exponent))
+	unit := k.unit()
 	for i, texel := range seams.Texels {
 		for c, h := range k.of(texel, false) {
-			values[3*i+c] = half.Decode(h) * scale
+			values[3*i+c] = half.Decode(h) * unit
 		}
 	}
 	seams.Match(values, k.lit)

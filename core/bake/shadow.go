@@ -257,9 +257,9 @@ func (p *polygon) visible(sc *scene.Scene, r *receiver, samples int, turn float6
 }
 
 // skyLight is the sky's light: over the hemisphere by the cosine, and for an image
-// with bright spots half by those; the two are weighed by the balance heuristic (Veach and
-// Guibas, "Optimally combining sampling techniques for Monte Carlo rendering", 1995).
-// Its noise falls with the samples.
+// with bright spots half by those; the two are weighed by the balance heuristic
+// (Veach and Guibas, "Optimally combining sampling techniques for Monte Carlo
+// rendering", 1995). Its noise falls with the samples.
 func (s *Source) skyLight(sc *scene.Scene, r *receiver, samples int, turn float64) (color.Linear, float64) {
 	var sum color.Linear
 	u, v := geom.Axes(r.normal)

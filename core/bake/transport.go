@@ -394,7 +394,7 @@ func (p *Prepared) meanOnPatches(ctx context.Context, t *transport, lights []lig
 	}, nil)
 }
 
-// skyOnPatches puts a smooth sky's light on each patch into three columns of a
+// skyOnPatches puts a sky's even light on each patch into three columns of a
 // table.
 func (p *Prepared) skyOnPatches(ctx context.Context, t *transport, s *Source, on *table, column int) error {
 	return inParallel(ctx, t.patches(), 256, func(from, to int) {
@@ -404,7 +404,7 @@ func (p *Prepared) skyOnPatches(ctx context.Context, t *transport, s *Source, on
 	}, nil)
 }
 
-// addSky adds a smooth sky's light on a patch, by the rays of the links.
+// addSky adds a sky's even light on a patch, by the rays of the links.
 func (p *Prepared) addSky(t *transport, s *Source, patch int, to []float32) {
 	if t.sky[patch] == 0 {
 		return
