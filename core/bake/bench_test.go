@@ -114,18 +114,24 @@ func BenchmarkMix(b *testing.B) {
 	})
 }
 
-// Rays as a bake sends them, and the same rays in no order: over a floor strewn with
-// balls, 300 thousand triangles, and on the demo, which the caches hold whole.
+// Rays as a bake sends them, in packets, and the same rays one by one in no order: over a floor strewn with
+// balls, of 300 thousand triangles and of 20 thousand, where all is lit and where the
+// floor alone is, and on the demo.
 func BenchmarkOrder(b *testing.B) {
-	l := plane()
-	r := rand.New(rand.NewPCG(7, 8))
-	for i := range 400 {
-		m := ball(20, 0.1+0.3*r.Float64())
-		m.ID = fmt.Sprint("ball", i)
-		m.Transform.Position = level.Vec{20*r.Float64() - 10, 3 * r.Float64(), 20*r.Float64() - 10}
-		l.Meshes = append(l.Meshes, m)
+	strewn := func(balls, n int, lit bool) *level.Level {
+		l, r := plane(), rand.New(rand.NewPCG(7, 8))
+		for i := range balls {
+			m := ball(n, 0.1+0.3*r.Float64())
+			m.ID, m.Surface.ReceivesLight = fmt.Sprint("ball", i), lit
+			m.Transform.Position = level.Vec{20*r.Float64() - 10, 3 * r.Float64(), 20*r.Float64() - 10}
+			l.Meshes = append(l.Meshes, m)
+		}
+		return l
 	}
-	b.Run("large", func(b *testing.B) { benchmarkOrder(b, l) })
+	b.Run("300k", func(b *testing.B) { benchmarkOrder(b, strewn(400, 14, true)) })
+	b.Run("300k-floor", func(b *testing.B) { benchmarkOrder(b, strewn(400, 14, false)) })
+	b.Run("20k", func(b *testing.B) { benchmarkOrder(b, strewn(55, 10, true)) })
+	b.Run("20k-floor", func(b *testing.B) { benchmarkOrder(b, strewn(55, 10, false)) })
 	b.Run("demo", func(b *testing.B) { benchmarkOrder(b, demo.Saltmarsh()) })
 }
 
@@ -135,18 +141,30 @@ func benchmarkOrder(b *testing.B, l *level.Level) {
 	shuffled := slices.Clone(rays)
 	rand.New(rand.NewPCG(7, 8)).Shuffle(len(rays), func(i, j int) { shuffled[i], shuffled[j] = shuffled[j], shuffled[i] })
 	const batch = 1 << 15
-	timed := func(rays []trace.Ray) time.Duration {
-		start := time.Now()
+	baker := func(rays []trace.Ray) {
+		var p trace.Packet
+		for i := 0; i < len(rays); i += len(p.Max) {
+			for k := range p.Max {
+				p.Put(k, &rays[i+k])
+			}
+			scene.ClosestOf(&p)
+		}
+	}
+	single := func(rays []trace.Ray) {
 		for i := range rays {
 			scene.Closest(rays[i])
 		}
+	}
+	timed := func(trace func([]trace.Ray), rays []trace.Ray) time.Duration {
+		start := time.Now()
+		trace(rays)
 		return time.Since(start)
 	}
 	var ordered, without time.Duration
 	for i := 0; b.Loop(); i++ { // by turns, so that a machine that slows down slows both
 		at := i % (len(rays) / batch) * batch
-		ordered += timed(rays[at : at+batch])
-		without += timed(shuffled[at : at+batch])
+		ordered += timed(baker, rays[at:at+batch])
+		without += timed(single, shuffled[at:at+batch])
 	}
 	million := float64(b.N) * batch / 1e6
 	b.ReportMetric(million/ordered.Seconds(), "baker-Mrays/s")

@@ -189,19 +189,20 @@ func (g *gatherer) fine(ctx context.Context, charts *group, f *field, first, end
 			c := &g.p.Layout.Charts[g.p.Layout.ChartOf[texels[i].Surface]]
 			found[i] = survey{u: c.U, v: c.V}
 		}
-		eachRay(texels, rays, func(i int, dir geom.Vec3) {
-			link, m := g.p.gatherRay(g.t, &texels[i], dir)
-			found[i].add(dir, m.T, m.Normal)
-			if link < linkDark {
-				met[i][count[i]] = link
+		sent := volley{p: g.p, t: g.t, met: func(i int, dir geom.Vec3, target uint32, distance float64, normal geom.Vec3) {
+			found[i].add(dir, distance, normal)
+			if target < linkDark {
+				met[i][count[i]] = target
 				count[i]++
-			} else if link == linkSky {
+			} else if target == linkSky {
 				for k, s := range g.skies {
 					sum := &open[i*len(g.skies)+k]
 					*sum = sum.Add(g.sources[s].evenSky(dir))
 				}
 			}
-		})
+		}}
+		eachRay(texels, rays, func(i int, dir geom.Vec3) { sent.send(i, &texels[i], dir) })
+		sent.land()
 		for i := range texels {
 			cell := first + from + i
 			row := g.rows.row(cell - f.base)

@@ -211,9 +211,17 @@ func (p *Prepared) link(t *transport, k int, members []int32, links []uint32) []
 	ci := p.Layout.ChartOf[first.Surface]
 	c := &p.Layout.Charts[ci]
 	found := survey{u: c.U, v: c.V}
+	sent := volley{p: p, t: t, met: func(ray int, dir geom.Vec3, target uint32, distance float64, normal geom.Vec3) {
+		if target == linkSky {
+			t.sky[k] |= 1 << ray
+		} else if target != linkDark {
+			links = append(links, target)
+		}
+		found.add(dir, distance, normal)
+	}}
 	at, round := 0, 0
 	for i := range patchRays {
-		texel := &p.Texels.List[members[at]]
+		sent.send(i, &p.Texels.List[members[at]], about.turn(&rays[i]))
 		at, round = at+1, round+1
 		if round == len(members) {
 			at, round = at+1, 0 // so that a texel does not get every n-th ray
@@ -221,15 +229,8 @@ func (p *Prepared) link(t *transport, k int, members []int32, links []uint32) []
 		for at >= len(members) {
 			at -= len(members)
 		}
-		dir := about.turn(&rays[i])
-		target, m := p.gatherRay(t, texel, dir)
-		if target == linkSky {
-			t.sky[k] |= 1 << i
-		} else if target != linkDark {
-			links = append(links, target)
-		}
-		found.add(dir, m.T, m.Normal)
 	}
+	sent.land()
 	t.around[k] = found.done(c.Density / float64(t.grids[ci].side))
 	return links
 }
@@ -245,19 +246,58 @@ func raysOf(first *lightmap.Texel) ([]geom.Vec3, frame) {
 	return fanOf(patchRays, turn(linkSeed, first.Index)), frameOf(first.Normal)
 }
 
-// gatherRay finds which patch a ray from a texel meets, and how.
-func (p *Prepared) gatherRay(t *transport, texel *lightmap.Texel, dir geom.Vec3) (uint32, scene.Meeting) {
-	m, ok := p.Scene.Meet(rayAlong(texel, dir))
-	if !ok {
-		return linkSky, scene.Meeting{T: openM}
+// volley is rays from texels under way. They are traced eight at a time, so those that
+// follow each other had better start near each other and run alike.
+type volley struct {
+	p      *Prepared
+	t      *transport
+	met    func(of int, dir geom.Vec3, target uint32, distance float64, normal geom.Vec3)
+	packet trace.Packet
+	of     [8]int // what the sender knows each by
+	from   [8]*lightmap.Texel
+	dir    [8]geom.Vec3
+	n      int
+}
+
+// send adds a ray. What it meets is told when the packet is full, or lands.
+func (v *volley) send(of int, from *lightmap.Texel, dir geom.Vec3) {
+	ray := rayAlong(from, dir)
+	v.packet.Put(v.n, &ray)
+	v.of[v.n], v.from[v.n], v.dir[v.n] = of, from, dir
+	if v.n++; v.n == len(v.of) {
+		v.land()
+	}
+}
+
+// land traces the rays that are under way.
+func (v *volley) land() {
+	if v.n == 0 {
+		return
+	}
+	v.packet.Fill(v.n)
+	v.p.Scene.Trace(&v.packet)
+	for i := range v.n {
+		m, ok := v.p.Scene.Met(&v.packet, i)
+		if !ok {
+			m.T = openM
+		}
+		v.met(v.of[i], v.dir[i], v.p.target(v.t, v.from[i], v.dir[i], &m, ok), m.T, m.Normal)
+	}
+	v.n = 0
+}
+
+// target is which patch a ray from a texel meets.
+func (p *Prepared) target(t *transport, from *lightmap.Texel, dir geom.Vec3, m *scene.Meeting, met bool) uint32 {
+	if !met {
+		return linkSky
 	}
 	c := p.Layout.ChartOf[m.Surface]
 	if c < 0 || !m.Front && !p.Scene.Surfaces[m.Surface].Material.TwoSided {
-		return linkDark, m
+		return linkDark
 	}
 	chart := &p.Layout.Charts[c]
-	x, y := chart.At(vec(texel.Origin).Add(dir.Mul(m.T)))
-	return uint32(t.grids[c].patchAt(x-float64(chart.X+lightmap.PaddingTexels), y-float64(chart.Y+lightmap.PaddingTexels))), m
+	x, y := chart.At(vec(from.Origin).Add(dir.Mul(m.T)))
+	return uint32(t.grids[c].patchAt(x-float64(chart.X+lightmap.PaddingTexels), y-float64(chart.Y+lightmap.PaddingTexels)))
 }
 
 // rayAlong starts at a texel and goes on for ever.

@@ -323,9 +323,20 @@ type Meeting struct {
 
 // Meet finds what first stops light along a ray, from whichever side.
 func (s *Scene) Meet(ray trace.Ray) (Meeting, bool) {
-	h, ok := s.shadow.Closest(ray)
+	h, _ := s.shadow.Closest(ray)
+	return s.meeting(ray, h)
+}
+
+// Trace finds what stops the rays of a packet; Met is Meet of one of them then.
+func (s *Scene) Trace(p *trace.Packet) { s.shadow.ClosestOf(p) }
+
+// Met tells what a ray of a traced packet meets.
+func (s *Scene) Met(p *trace.Packet, i int) (Meeting, bool) { return s.meeting(p.Ray(i), p.Hit(i)) }
+
+// meeting is what a ray meets whose first hit in the main hierarchy is known.
+func (s *Scene) meeting(ray trace.Ray, h trace.Hit) (Meeting, bool) {
 	i := -1
-	if ok {
+	if h.Triangle >= 0 {
 		i = s.shadow.triangle(h)
 	}
 	if s.careful.any {

@@ -81,6 +81,8 @@ func (b *binary) Closest(r Ray) (Hit, bool) {
 	}
 }
 
+func (b *binary) ClosestOf(p *Packet) { p.each(b.Closest) }
+
 // takes tells whether a hit at t on a triangle goes before this one.
 func (h *Hit) takes(t float32, index int32) bool {
 	return t < h.T || t == h.T && h.Triangle >= 0 && index < h.Triangle

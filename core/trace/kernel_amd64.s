@@ -2,34 +2,34 @@
 
 #include "textflag.h"
 
-DATA edgeSlack<>+0(SB)/4, $(0.0001)
-DATA edgeSlack<>+4(SB)/4, $(0.0001)
-DATA edgeSlack<>+8(SB)/4, $(0.0001)
-DATA edgeSlack<>+12(SB)/4, $(0.0001)
-DATA edgeSlack<>+16(SB)/4, $(0.0001)
-DATA edgeSlack<>+20(SB)/4, $(0.0001)
-DATA edgeSlack<>+24(SB)/4, $(0.0001)
-DATA edgeSlack<>+28(SB)/4, $(0.0001)
+DATA edgeSlack<>+0(SB)/4, $0x38d1b717
+DATA edgeSlack<>+4(SB)/4, $0x38d1b717
+DATA edgeSlack<>+8(SB)/4, $0x38d1b717
+DATA edgeSlack<>+12(SB)/4, $0x38d1b717
+DATA edgeSlack<>+16(SB)/4, $0x38d1b717
+DATA edgeSlack<>+20(SB)/4, $0x38d1b717
+DATA edgeSlack<>+24(SB)/4, $0x38d1b717
+DATA edgeSlack<>+28(SB)/4, $0x38d1b717
 GLOBL edgeSlack<>(SB), RODATA|NOPTR, $32
 
-DATA boxSlack<>+0(SB)/4, $(1.0000006)
-DATA boxSlack<>+4(SB)/4, $(1.0000006)
-DATA boxSlack<>+8(SB)/4, $(1.0000006)
-DATA boxSlack<>+12(SB)/4, $(1.0000006)
-DATA boxSlack<>+16(SB)/4, $(1.0000006)
-DATA boxSlack<>+20(SB)/4, $(1.0000006)
-DATA boxSlack<>+24(SB)/4, $(1.0000006)
-DATA boxSlack<>+28(SB)/4, $(1.0000006)
+DATA boxSlack<>+0(SB)/4, $0x3f800005
+DATA boxSlack<>+4(SB)/4, $0x3f800005
+DATA boxSlack<>+8(SB)/4, $0x3f800005
+DATA boxSlack<>+12(SB)/4, $0x3f800005
+DATA boxSlack<>+16(SB)/4, $0x3f800005
+DATA boxSlack<>+20(SB)/4, $0x3f800005
+DATA boxSlack<>+24(SB)/4, $0x3f800005
+DATA boxSlack<>+28(SB)/4, $0x3f800005
 GLOBL boxSlack<>(SB), RODATA|NOPTR, $32
 
-DATA hitSlack<>+0(SB)/4, $(1.00001)
-DATA hitSlack<>+4(SB)/4, $(1.00001)
-DATA hitSlack<>+8(SB)/4, $(1.00001)
-DATA hitSlack<>+12(SB)/4, $(1.00001)
-DATA hitSlack<>+16(SB)/4, $(1.00001)
-DATA hitSlack<>+20(SB)/4, $(1.00001)
-DATA hitSlack<>+24(SB)/4, $(1.00001)
-DATA hitSlack<>+28(SB)/4, $(1.00001)
+DATA hitSlack<>+0(SB)/4, $0x3f800054
+DATA hitSlack<>+4(SB)/4, $0x3f800054
+DATA hitSlack<>+8(SB)/4, $0x3f800054
+DATA hitSlack<>+12(SB)/4, $0x3f800054
+DATA hitSlack<>+16(SB)/4, $0x3f800054
+DATA hitSlack<>+20(SB)/4, $0x3f800054
+DATA hitSlack<>+24(SB)/4, $0x3f800054
+DATA hitSlack<>+28(SB)/4, $0x3f800054
 GLOBL hitSlack<>(SB), RODATA|NOPTR, $32
 
 DATA signBits<>+0(SB)/4, $0x80000000
@@ -44,7 +44,7 @@ GLOBL signBits<>(SB), RODATA|NOPTR, $32
 
 // func closestWide(lines *byte, ray *byte, hit *byte)
 // Requires: AVX, AVX2, BMI, F16C, MMX+
-TEXT ·closestWide(SB), $4224-24
+TEXT ·closestWide(SB), $4256-24
 	MOVQ         lines+0(FP), AX
 	MOVQ         ray+8(FP), CX
 	MOVQ         hit+16(FP), DX
@@ -119,12 +119,12 @@ visit:
 	JMP          visit
 
 several:
-	VMOVUPS Y7, 4160(SP)
+	VMOVUPS Y7, 4096(SP)
 	MOVQ    BX, R11
 
 insert:
 	TZCNTL     R9, R12
-	MOVL       4160(SP)(R12*4), R13
+	MOVL       4096(SP)(R12*4), R13
 	SHLQ       $0x20, R13
 	MOVWLZX    96(R10)(R12*2), R12
 	ADDL       124(R10), R12
@@ -189,7 +189,7 @@ leaf:
 	VADDPS       Y11, Y9, Y9
 	VMULPS       128(R9), Y7, Y11
 	VADDPS       Y11, Y9, Y9
-	VMOVUPS      Y9, 4128(SP)
+	VMOVUPS      Y9, 4160(SP)
 	VSUBPS       -32(R9), Y1, Y9
 	VMULPS       Y9, Y8, Y8
 	VSUBPS       (R9), Y3, Y12
@@ -198,7 +198,7 @@ leaf:
 	VSUBPS       32(R9), Y5, Y10
 	VMULPS       Y10, Y7, Y7
 	VADDPS       Y7, Y8, Y8
-	VMOVUPS      Y8, 4096(SP)
+	VMOVUPS      Y8, 4128(SP)
 	VBROADCASTSS 12(CX), Y8
 	VMULPS       128(R9), Y12, Y7
 	VMULPS       96(R9), Y10, Y11
@@ -223,12 +223,12 @@ leaf:
 	VMULPS       224(R9), Y7, Y7
 	VADDPS       Y10, Y8, Y8
 	VADDPS       Y7, Y13, Y13
-	VMOVUPS      4128(SP), Y9
+	VMOVUPS      4160(SP), Y9
 	VANDPS       signBits<>+0(SB), Y9, Y7
 	VXORPS       Y7, Y9, Y9
 	VXORPS       Y7, Y8, Y8
 	VXORPS       Y7, Y13, Y13
-	VXORPS       4096(SP), Y7, Y7
+	VXORPS       4128(SP), Y7, Y7
 	VMULPS       edgeSlack<>+0(SB), Y9, Y10
 	VXORPS       Y14, Y14, Y14
 	VCMPPS       $0x1e, Y14, Y9, Y12
@@ -248,20 +248,20 @@ leaf:
 	TESTL        R10, R10
 	JZ           pop
 	VDIVPS       Y9, Y13, Y13
-	VCMPPS       $0x12, Y0, Y13, Y11
-	VANDPS       Y11, Y12, Y12
+	VCMPPS       $0x12, Y0, Y13, Y10
+	VANDPS       Y10, Y12, Y12
 	VMOVMSKPS    Y12, R10
 	TESTL        R10, R10
 	JZ           pop
 	VDIVPS       Y9, Y7, Y7
 	VDIVPS       Y9, Y8, Y8
-	VMOVUPS      Y13, 4160(SP)
-	VMOVUPS      Y7, 4096(SP)
-	VMOVUPS      Y8, 4192(SP)
+	VMOVUPS      Y13, 4192(SP)
+	VMOVUPS      Y7, 4128(SP)
+	VMOVUPS      Y8, 4224(SP)
 
 lane:
 	TZCNTL   R10, R11
-	VMOVSS   4160(SP)(R11*4), X7
+	VMOVSS   4192(SP)(R11*4), X7
 	MOVL     256(R9)(R11*4), R13
 	VUCOMISS 4(DX), X7
 	JHI      next
@@ -273,9 +273,9 @@ lane:
 take:
 	MOVL         R13, (DX)
 	VMOVSS       X7, 4(DX)
-	MOVL         4096(SP)(R11*4), R12
+	MOVL         4128(SP)(R11*4), R12
 	MOVL         R12, 8(DX)
-	MOVL         4192(SP)(R11*4), R12
+	MOVL         4224(SP)(R11*4), R12
 	MOVL         R12, 12(DX)
 	VBROADCASTSS X7, Y0
 	VMULPS       hitSlack<>+0(SB), Y0, Y0
@@ -291,7 +291,7 @@ end:
 
 // func occludedWide(lines *byte, ray *byte) int64
 // Requires: AVX, BMI, F16C, MMX+
-TEXT ·occludedWide(SB), $4224-24
+TEXT ·occludedWide(SB), $4256-24
 	MOVQ         lines+0(FP), AX
 	MOVQ         ray+8(FP), CX
 	XORQ         DX, DX
@@ -407,7 +407,7 @@ leaf:
 	VADDPS       Y11, Y9, Y9
 	VMULPS       128(R8), Y7, Y11
 	VADDPS       Y11, Y9, Y9
-	VMOVUPS      Y9, 4128(SP)
+	VMOVUPS      Y9, 4160(SP)
 	VSUBPS       -32(R8), Y1, Y9
 	VMULPS       Y9, Y8, Y8
 	VSUBPS       (R8), Y3, Y12
@@ -416,7 +416,7 @@ leaf:
 	VSUBPS       32(R8), Y5, Y10
 	VMULPS       Y10, Y7, Y7
 	VADDPS       Y7, Y8, Y8
-	VMOVUPS      Y8, 4096(SP)
+	VMOVUPS      Y8, 4128(SP)
 	VBROADCASTSS 12(CX), Y8
 	VMULPS       128(R8), Y12, Y7
 	VMULPS       96(R8), Y10, Y11
@@ -441,12 +441,12 @@ leaf:
 	VMULPS       224(R8), Y7, Y7
 	VADDPS       Y10, Y8, Y8
 	VADDPS       Y7, Y13, Y13
-	VMOVUPS      4128(SP), Y9
+	VMOVUPS      4160(SP), Y9
 	VANDPS       signBits<>+0(SB), Y9, Y7
 	VXORPS       Y7, Y9, Y9
 	VXORPS       Y7, Y8, Y8
 	VXORPS       Y7, Y13, Y13
-	VXORPS       4096(SP), Y7, Y7
+	VXORPS       4128(SP), Y7, Y7
 	VMULPS       edgeSlack<>+0(SB), Y9, Y10
 	VXORPS       Y14, Y14, Y14
 	VCMPPS       $0x1e, Y14, Y9, Y12
@@ -466,8 +466,8 @@ leaf:
 	TESTL        R8, R8
 	JZ           pop
 	VDIVPS       Y9, Y13, Y13
-	VCMPPS       $0x11, Y0, Y13, Y11
-	VANDPS       Y11, Y12, Y12
+	VCMPPS       $0x11, Y0, Y13, Y7
+	VANDPS       Y7, Y12, Y12
 	VMOVMSKPS    Y12, R8
 	TESTL        R8, R8
 	JZ           pop
@@ -482,3 +482,589 @@ end:
 	MOVQ AX, ret+16(FP)
 	VZEROUPPER
 	RET
+
+// func closestPacket(lines *byte, packet *byte) int64
+// Requires: AVX, AVX2, BMI, F16C, MMX+
+TEXT ·closestPacket(SB), $20968-24
+	MOVQ       lines+0(FP), AX
+	MOVQ       packet+8(FP), CX
+	VXORPS     Y0, Y0, Y0
+	VMOVUPS    (CX), Y1
+	VADDPS     32(CX), Y1, Y1
+	VADDPS     64(CX), Y1, Y1
+	VADDPS     96(CX), Y1, Y1
+	VADDPS     128(CX), Y1, Y1
+	VADDPS     160(CX), Y1, Y1
+	VMULPS     Y0, Y1, Y1
+	VCMPPS     $0x00, Y0, Y1, Y1
+	VMOVMSKPS  Y1, DX
+	CMPL       DX, $0x000000ff
+	JNE        apart
+	VMOVUPS    192(CX), Y1
+	VMOVUPS    Y1, 256(CX)
+	VPCMPEQD   Y2, Y2, Y2
+	VMOVDQU    Y2, 224(CX)
+	VMOVUPS    Y0, 288(CX)
+	VMOVUPS    Y0, 320(CX)
+	VMULPS     hitSlack<>+0(SB), Y1, Y1
+	VPERM2F128 $0x01, Y1, Y1, Y3
+	VMAXPS     Y1, Y3, Y2
+	VSHUFPS    $0x4e, Y2, Y2, Y3
+	VMAXPS     Y2, Y3, Y2
+	VSHUFPS    $0xb1, Y2, Y2, Y3
+	VMAXPS     Y2, Y3, Y2
+	XORL       BX, BX
+	VMOVUPS    96(CX), Y4
+	VMOVUPS    one<>+0(SB), Y3
+	VDIVPS     Y4, Y3, Y3
+	VMOVUPS    signBits<>+0(SB), Y6
+	VANDNPS    Y4, Y6, Y5
+	VANDPS     Y4, Y6, Y6
+	VORPS      huge<>+0(SB), Y6, Y6
+	VCMPPS     $0x11, tiny<>+0(SB), Y5, Y5
+	VBLENDVPS  Y5, Y6, Y3, Y3
+	VMOVUPS    Y3, 20800(SP)
+	VMOVUPS    (CX), Y4
+	VPERM2F128 $0x01, Y4, Y4, Y6
+	VMINPS     Y4, Y6, Y5
+	VSHUFPS    $0x4e, Y5, Y5, Y6
+	VMINPS     Y5, Y6, Y5
+	VSHUFPS    $0xb1, Y5, Y5, Y6
+	VMINPS     Y5, Y6, Y5
+	VPERM2F128 $0x01, Y4, Y4, Y6
+	VMAXPS     Y4, Y6, Y4
+	VSHUFPS    $0x4e, Y4, Y4, Y6
+	VMAXPS     Y4, Y6, Y4
+	VSHUFPS    $0xb1, Y4, Y4, Y6
+	VMAXPS     Y4, Y6, Y4
+	VPERM2F128 $0x01, Y3, Y3, Y7
+	VMINPS     Y3, Y7, Y6
+	VSHUFPS    $0x4e, Y6, Y6, Y7
+	VMINPS     Y6, Y7, Y6
+	VSHUFPS    $0xb1, Y6, Y6, Y7
+	VMINPS     Y6, Y7, Y6
+	VPERM2F128 $0x01, Y3, Y3, Y8
+	VMAXPS     Y3, Y8, Y7
+	VSHUFPS    $0x4e, Y7, Y7, Y8
+	VMAXPS     Y7, Y8, Y7
+	VSHUFPS    $0xb1, Y7, Y7, Y8
+	VMAXPS     Y7, Y8, Y7
+	VMOVMSKPS  Y3, DX
+	TESTL      DX, DX
+	JNZ        down0
+	VMOVSS     X4, 20896(SP)
+	VMOVSS     X5, 20900(SP)
+	VMOVSS     X6, 20904(SP)
+	VMOVSS     X7, 20908(SP)
+	MOVQ       $0x00000000, 20912(SP)
+	JMP        next_axis0
+
+down0:
+	CMPL   DX, $0x000000ff
+	JNE    both0
+	VMOVSS X5, 20896(SP)
+	VMOVSS X4, 20900(SP)
+	VMOVSS X7, 20904(SP)
+	VMOVSS X6, 20908(SP)
+	MOVQ   $0x00000010, 20912(SP)
+	JMP    next_axis0
+
+both0:
+	INCL    BX
+	VMOVUPS one<>+0(SB), Y7
+	VMOVSS  X0, 20896(SP)
+	VMOVSS  X0, 20900(SP)
+	VMOVSS  X0, 20904(SP)
+	VMOVSS  X7, 20908(SP)
+	MOVQ    $0x00000000, 20912(SP)
+	MOVL    $0xff800000, 20900(SP)
+
+next_axis0:
+	VMOVUPS    128(CX), Y4
+	VMOVUPS    one<>+0(SB), Y3
+	VDIVPS     Y4, Y3, Y3
+	VMOVUPS    signBits<>+0(SB), Y6
+	VANDNPS    Y4, Y6, Y5
+	VANDPS     Y4, Y6, Y6
+	VORPS      huge<>+0(SB), Y6, Y6
+	VCMPPS     $0x11, tiny<>+0(SB), Y5, Y5
+	VBLENDVPS  Y5, Y6, Y3, Y3
+	VMOVUPS    Y3, 20832(SP)
+	VMOVUPS    32(CX), Y4
+	VPERM2F128 $0x01, Y4, Y4, Y6
+	VMINPS     Y4, Y6, Y5
+	VSHUFPS    $0x4e, Y5, Y5, Y6
+	VMINPS     Y5, Y6, Y5
+	VSHUFPS    $0xb1, Y5, Y5, Y6
+	VMINPS     Y5, Y6, Y5
+	VPERM2F128 $0x01, Y4, Y4, Y6
+	VMAXPS     Y4, Y6, Y4
+	VSHUFPS    $0x4e, Y4, Y4, Y6
+	VMAXPS     Y4, Y6, Y4
+	VSHUFPS    $0xb1, Y4, Y4, Y6
+	VMAXPS     Y4, Y6, Y4
+	VPERM2F128 $0x01, Y3, Y3, Y7
+	VMINPS     Y3, Y7, Y6
+	VSHUFPS    $0x4e, Y6, Y6, Y7
+	VMINPS     Y6, Y7, Y6
+	VSHUFPS    $0xb1, Y6, Y6, Y7
+	VMINPS     Y6, Y7, Y6
+	VPERM2F128 $0x01, Y3, Y3, Y8
+	VMAXPS     Y3, Y8, Y7
+	VSHUFPS    $0x4e, Y7, Y7, Y8
+	VMAXPS     Y7, Y8, Y7
+	VSHUFPS    $0xb1, Y7, Y7, Y8
+	VMAXPS     Y7, Y8, Y7
+	VMOVMSKPS  Y3, DX
+	TESTL      DX, DX
+	JNZ        down1
+	VMOVSS     X4, 20920(SP)
+	VMOVSS     X5, 20924(SP)
+	VMOVSS     X6, 20928(SP)
+	VMOVSS     X7, 20932(SP)
+	MOVQ       $0x00000020, 20936(SP)
+	JMP        next_axis1
+
+down1:
+	CMPL   DX, $0x000000ff
+	JNE    both1
+	VMOVSS X5, 20920(SP)
+	VMOVSS X4, 20924(SP)
+	VMOVSS X7, 20928(SP)
+	VMOVSS X6, 20932(SP)
+	MOVQ   $0x00000030, 20936(SP)
+	JMP    next_axis1
+
+both1:
+	INCL    BX
+	VMOVUPS one<>+0(SB), Y7
+	VMOVSS  X0, 20920(SP)
+	VMOVSS  X0, 20924(SP)
+	VMOVSS  X0, 20928(SP)
+	VMOVSS  X7, 20932(SP)
+	MOVQ    $0x00000020, 20936(SP)
+	MOVL    $0xff800000, 20924(SP)
+
+next_axis1:
+	VMOVUPS    160(CX), Y4
+	VMOVUPS    one<>+0(SB), Y3
+	VDIVPS     Y4, Y3, Y3
+	VMOVUPS    signBits<>+0(SB), Y6
+	VANDNPS    Y4, Y6, Y5
+	VANDPS     Y4, Y6, Y6
+	VORPS      huge<>+0(SB), Y6, Y6
+	VCMPPS     $0x11, tiny<>+0(SB), Y5, Y5
+	VBLENDVPS  Y5, Y6, Y3, Y3
+	VMOVUPS    Y3, 20864(SP)
+	VMOVUPS    64(CX), Y4
+	VPERM2F128 $0x01, Y4, Y4, Y6
+	VMINPS     Y4, Y6, Y5
+	VSHUFPS    $0x4e, Y5, Y5, Y6
+	VMINPS     Y5, Y6, Y5
+	VSHUFPS    $0xb1, Y5, Y5, Y6
+	VMINPS     Y5, Y6, Y5
+	VPERM2F128 $0x01, Y4, Y4, Y6
+	VMAXPS     Y4, Y6, Y4
+	VSHUFPS    $0x4e, Y4, Y4, Y6
+	VMAXPS     Y4, Y6, Y4
+	VSHUFPS    $0xb1, Y4, Y4, Y6
+	VMAXPS     Y4, Y6, Y4
+	VPERM2F128 $0x01, Y3, Y3, Y7
+	VMINPS     Y3, Y7, Y6
+	VSHUFPS    $0x4e, Y6, Y6, Y7
+	VMINPS     Y6, Y7, Y6
+	VSHUFPS    $0xb1, Y6, Y6, Y7
+	VMINPS     Y6, Y7, Y6
+	VPERM2F128 $0x01, Y3, Y3, Y8
+	VMAXPS     Y3, Y8, Y7
+	VSHUFPS    $0x4e, Y7, Y7, Y8
+	VMAXPS     Y7, Y8, Y7
+	VSHUFPS    $0xb1, Y7, Y7, Y8
+	VMAXPS     Y7, Y8, Y7
+	VMOVMSKPS  Y3, DX
+	TESTL      DX, DX
+	JNZ        down2
+	VMOVSS     X4, 20944(SP)
+	VMOVSS     X5, 20948(SP)
+	VMOVSS     X6, 20952(SP)
+	VMOVSS     X7, 20956(SP)
+	MOVQ       $0x00000040, 20960(SP)
+	JMP        next_axis2
+
+down2:
+	CMPL   DX, $0x000000ff
+	JNE    both2
+	VMOVSS X5, 20944(SP)
+	VMOVSS X4, 20948(SP)
+	VMOVSS X7, 20952(SP)
+	VMOVSS X6, 20956(SP)
+	MOVQ   $0x00000050, 20960(SP)
+	JMP    next_axis2
+
+both2:
+	INCL    BX
+	VMOVUPS one<>+0(SB), Y7
+	VMOVSS  X0, 20944(SP)
+	VMOVSS  X0, 20948(SP)
+	VMOVSS  X0, 20952(SP)
+	VMOVSS  X7, 20956(SP)
+	MOVQ    $0x00000040, 20960(SP)
+	MOVL    $0xff800000, 20948(SP)
+
+next_axis2:
+	CMPL BX, $0x00000001
+	JHI  apart
+	XORQ DX, DX
+	XORQ BX, BX
+
+visit:
+	SHLQ         $0x20, BX
+	SHRQ         $0x1b, BX
+	ADDQ         AX, BX
+	VBROADCASTSS 112(BX), Y0
+	MOVQ         20912(SP), SI
+	VCVTPH2PS    (BX)(SI*1), Y3
+	VMOVUPS      Y3, 20608(SP)
+	VBROADCASTSS 20896(SP), Y4
+	VBROADCASTSS 20904(SP), Y5
+	VSUBPS       Y0, Y4, Y4
+	VSUBPS       Y4, Y3, Y3
+	VMULPS       Y5, Y3, Y4
+	XORQ         $0x10, SI
+	VCVTPH2PS    (BX)(SI*1), Y3
+	VMOVUPS      Y3, 20640(SP)
+	VBROADCASTSS 20900(SP), Y5
+	VBROADCASTSS 20908(SP), Y6
+	VSUBPS       Y0, Y5, Y5
+	VSUBPS       Y5, Y3, Y3
+	VMULPS       Y6, Y3, Y5
+	VXORPS       Y0, Y0, Y0
+	VMOVUPS      Y2, Y3
+	VMAXPS       Y0, Y4, Y0
+	VMINPS       Y3, Y5, Y3
+	VBROADCASTSS 116(BX), Y4
+	MOVQ         20936(SP), SI
+	VCVTPH2PS    (BX)(SI*1), Y5
+	VMOVUPS      Y5, 20672(SP)
+	VBROADCASTSS 20920(SP), Y6
+	VBROADCASTSS 20928(SP), Y7
+	VSUBPS       Y4, Y6, Y6
+	VSUBPS       Y6, Y5, Y5
+	VMULPS       Y7, Y5, Y5
+	XORQ         $0x10, SI
+	VCVTPH2PS    (BX)(SI*1), Y6
+	VMOVUPS      Y6, 20704(SP)
+	VBROADCASTSS 20924(SP), Y7
+	VBROADCASTSS 20932(SP), Y8
+	VSUBPS       Y4, Y7, Y7
+	VSUBPS       Y7, Y6, Y6
+	VMULPS       Y8, Y6, Y4
+	VMAXPS       Y0, Y5, Y0
+	VMINPS       Y3, Y4, Y3
+	VBROADCASTSS 120(BX), Y4
+	MOVQ         20960(SP), SI
+	VCVTPH2PS    (BX)(SI*1), Y5
+	VMOVUPS      Y5, 20736(SP)
+	VBROADCASTSS 20944(SP), Y6
+	VBROADCASTSS 20952(SP), Y7
+	VSUBPS       Y4, Y6, Y6
+	VSUBPS       Y6, Y5, Y5
+	VMULPS       Y7, Y5, Y5
+	XORQ         $0x10, SI
+	VCVTPH2PS    (BX)(SI*1), Y6
+	VMOVUPS      Y6, 20768(SP)
+	VBROADCASTSS 20948(SP), Y7
+	VBROADCASTSS 20956(SP), Y8
+	VSUBPS       Y4, Y7, Y7
+	VSUBPS       Y7, Y6, Y6
+	VMULPS       Y8, Y6, Y4
+	VMAXPS       Y0, Y5, Y0
+	VMINPS       Y3, Y4, Y3
+	VMULPS       boxSlack<>+0(SB), Y3, Y3
+	VCMPPS       $0x02, Y3, Y0, Y3
+	VMOVMSKPS    Y3, SI
+	TESTL        SI, SI
+	JZ           pop
+	VMOVUPS      (CX), Y0
+	VBROADCASTSS 112(BX), Y3
+	VSUBPS       Y3, Y0, Y0
+	VMOVUPS      32(CX), Y3
+	VBROADCASTSS 116(BX), Y4
+	VSUBPS       Y4, Y3, Y3
+	VMOVUPS      64(CX), Y4
+	VBROADCASTSS 120(BX), Y5
+	VSUBPS       Y5, Y4, Y4
+	MOVQ         DX, DI
+
+child:
+	TZCNTL       SI, R8
+	VBROADCASTSS 20608(SP)(R8*4), Y5
+	VBROADCASTSS 20640(SP)(R8*4), Y7
+	VSUBPS       Y0, Y5, Y5
+	VMULPS       20800(SP), Y5, Y5
+	VSUBPS       Y0, Y7, Y7
+	VMULPS       20800(SP), Y7, Y7
+	VMINPS       Y5, Y7, Y6
+	VMAXPS       Y5, Y7, Y7
+	VXORPS       Y5, Y5, Y5
+	VMAXPS       Y5, Y6, Y5
+	VMINPS       Y1, Y7, Y6
+	VBROADCASTSS 20672(SP)(R8*4), Y7
+	VBROADCASTSS 20704(SP)(R8*4), Y8
+	VSUBPS       Y3, Y7, Y7
+	VMULPS       20832(SP), Y7, Y7
+	VSUBPS       Y3, Y8, Y8
+	VMULPS       20832(SP), Y8, Y8
+	VMINPS       Y7, Y8, Y9
+	VMAXPS       Y7, Y8, Y7
+	VMAXPS       Y5, Y9, Y5
+	VMINPS       Y6, Y7, Y6
+	VBROADCASTSS 20736(SP)(R8*4), Y7
+	VBROADCASTSS 20768(SP)(R8*4), Y8
+	VSUBPS       Y4, Y7, Y7
+	VMULPS       20864(SP), Y7, Y7
+	VSUBPS       Y4, Y8, Y8
+	VMULPS       20864(SP), Y8, Y8
+	VMINPS       Y7, Y8, Y9
+	VMAXPS       Y7, Y8, Y7
+	VMAXPS       Y5, Y9, Y5
+	VMINPS       Y6, Y7, Y6
+	VMULPS       boxSlack<>+0(SB), Y6, Y6
+	VCMPPS       $0x06, Y6, Y5, Y6
+	VMOVMSKPS    Y6, R9
+	XORL         $0x000000ff, R9
+	JZ           next_child
+	VORPS        Y6, Y5, Y6
+	MOVQ         DX, R10
+	SHLQ         $0x05, R10
+	VMOVUPS      Y5, 4224(SP)(R10*1)
+	TZCNTL       R9, R9
+	LEAL         (R9)(DX*8), R9
+	MOVL         4224(SP)(R9*4), R9
+	SHLQ         $0x20, R9
+	MOVWLZX      96(BX)(R8*2), R8
+	ADDL         124(BX), R8
+	MOVQ         R8, R10
+	SHLQ         $0x20, R10
+	SHRQ         $0x1b, R10
+	ADDQ         AX, R10
+	PREFETCHT0   (R10)
+	PREFETCHT0   64(R10)
+	ORQ          R9, R8
+	MOVQ         DX, R9
+
+sink:
+	CMPQ    R9, DI
+	JEQ     place
+	MOVQ    120(SP)(R9*8), R10
+	CMPQ    R10, R8
+	JCC     place
+	MOVQ    R10, 128(SP)(R9*8)
+	MOVQ    R9, R10
+	SHLQ    $0x05, R10
+	VMOVUPS 4192(SP)(R10*1), Y5
+	MOVQ    R9, R10
+	SHLQ    $0x05, R10
+	VMOVUPS Y5, 4224(SP)(R10*1)
+	DECQ    R9
+	JMP     sink
+
+place:
+	MOVQ    R8, 128(SP)(R9*8)
+	MOVQ    R9, R8
+	SHLQ    $0x05, R8
+	VMOVUPS Y6, 4224(SP)(R8*1)
+	INCQ    DX
+
+next_child:
+	BLSRL SI, SI
+	JNZ   child
+
+pop:
+	TESTQ     DX, DX
+	JZ        end
+	DECQ      DX
+	MOVQ      128(SP)(DX*8), BX
+	MOVQ      DX, SI
+	SHLQ      $0x05, SI
+	VMOVUPS   4224(SP)(SI*1), Y0
+	VCMPPS    $0x02, Y1, Y0, Y0
+	VMOVMSKPS Y0, SI
+	TESTL     SI, SI
+	JZ        pop
+	TESTL     $0x00000001, BX
+	JZ        visit
+	SHLQ      $0x20, BX
+	SHRQ      $0x1b, BX
+	ADDQ      AX, BX
+
+ray:
+	TZCNTL       SI, DI
+	VBROADCASTSS (CX)(DI*4), Y0
+	VBROADCASTSS 32(CX)(DI*4), Y1
+	VBROADCASTSS 64(CX)(DI*4), Y2
+	VBROADCASTSS 96(CX)(DI*4), Y3
+	VBROADCASTSS 128(CX)(DI*4), Y5
+	VBROADCASTSS 160(CX)(DI*4), Y6
+	VMULPS       224(BX), Y5, Y4
+	VMULPS       192(BX), Y6, Y7
+	VSUBPS       Y7, Y4, Y4
+	VMULPS       160(BX), Y6, Y6
+	VMULPS       224(BX), Y3, Y7
+	VSUBPS       Y7, Y6, Y6
+	VMULPS       192(BX), Y3, Y3
+	VMULPS       160(BX), Y5, Y7
+	VSUBPS       Y7, Y3, Y3
+	VMULPS       64(BX), Y4, Y5
+	VMULPS       96(BX), Y6, Y7
+	VADDPS       Y7, Y5, Y5
+	VMULPS       128(BX), Y3, Y7
+	VADDPS       Y7, Y5, Y5
+	VMOVUPS      Y5, 32(SP)
+	VSUBPS       -32(BX), Y0, Y0
+	VMULPS       Y0, Y4, Y4
+	VSUBPS       (BX), Y1, Y1
+	VMULPS       Y1, Y6, Y6
+	VADDPS       Y6, Y4, Y4
+	VSUBPS       32(BX), Y2, Y2
+	VMULPS       Y2, Y3, Y3
+	VADDPS       Y3, Y4, Y4
+	VMOVUPS      Y4, (SP)
+	VBROADCASTSS 96(CX)(DI*4), Y3
+	VMULPS       128(BX), Y1, Y5
+	VMULPS       96(BX), Y2, Y7
+	VSUBPS       Y7, Y5, Y5
+	VMULPS       Y5, Y3, Y3
+	VMULPS       160(BX), Y5, Y5
+	VMOVUPS      Y3, Y3
+	VMOVUPS      Y5, Y4
+	VBROADCASTSS 128(CX)(DI*4), Y6
+	VMULPS       64(BX), Y2, Y5
+	VMULPS       128(BX), Y0, Y7
+	VSUBPS       Y7, Y5, Y5
+	VMULPS       Y5, Y6, Y6
+	VMULPS       192(BX), Y5, Y5
+	VADDPS       Y6, Y3, Y3
+	VADDPS       Y5, Y4, Y4
+	VBROADCASTSS 160(CX)(DI*4), Y2
+	VMULPS       96(BX), Y0, Y5
+	VMULPS       64(BX), Y1, Y7
+	VSUBPS       Y7, Y5, Y5
+	VMULPS       Y5, Y2, Y2
+	VMULPS       224(BX), Y5, Y5
+	VADDPS       Y2, Y3, Y3
+	VADDPS       Y5, Y4, Y4
+	VMOVUPS      32(SP), Y5
+	VANDPS       signBits<>+0(SB), Y5, Y0
+	VXORPS       Y0, Y5, Y5
+	VXORPS       Y0, Y3, Y3
+	VXORPS       Y0, Y4, Y4
+	VXORPS       (SP), Y0, Y0
+	VMULPS       edgeSlack<>+0(SB), Y5, Y1
+	VXORPS       Y6, Y6, Y6
+	VCMPPS       $0x1e, Y6, Y5, Y2
+	VCMPPS       $0x1d, Y6, Y4, Y7
+	VANDPS       Y7, Y2, Y2
+	VADDPS       Y1, Y0, Y7
+	VCMPPS       $0x1d, Y6, Y7, Y7
+	VANDPS       Y7, Y2, Y2
+	VADDPS       Y1, Y3, Y7
+	VCMPPS       $0x1d, Y6, Y7, Y7
+	VANDPS       Y7, Y2, Y2
+	VADDPS       Y3, Y0, Y7
+	VADDPS       Y1, Y5, Y1
+	VCMPPS       $0x12, Y1, Y7, Y7
+	VANDPS       Y7, Y2, Y2
+	VMOVMSKPS    Y2, R8
+	TESTL        R8, R8
+	JZ           next_ray
+	VDIVPS       Y5, Y4, Y4
+	VBROADCASTSS 256(CX)(DI*4), Y1
+	VCMPPS       $0x12, Y1, Y4, Y1
+	VANDPS       Y1, Y2, Y2
+	VMOVMSKPS    Y2, R8
+	TESTL        R8, R8
+	JZ           next_ray
+	VDIVPS       Y5, Y0, Y0
+	VDIVPS       Y5, Y3, Y3
+	VMOVUPS      Y4, 64(SP)
+	VMOVUPS      Y0, (SP)
+	VMOVUPS      Y3, 96(SP)
+
+lane:
+	TZCNTL   R8, R9
+	VMOVSS   64(SP)(R9*4), X0
+	MOVL     256(BX)(R9*4), R11
+	VUCOMISS 256(CX)(DI*4), X0
+	JHI      next
+	JNE      take
+	MOVL     224(CX)(DI*4), R10
+	CMPL     R11, R10
+	JGE      next
+
+take:
+	MOVL   R11, 224(CX)(DI*4)
+	VMOVSS X0, 256(CX)(DI*4)
+	MOVL   (SP)(R9*4), R10
+	MOVL   R10, 288(CX)(DI*4)
+	MOVL   96(SP)(R9*4), R10
+	MOVL   R10, 320(CX)(DI*4)
+
+next:
+	BLSRL R8, R8
+	JNZ   lane
+
+next_ray:
+	BLSRL      SI, SI
+	JNZ        ray
+	VMOVUPS    256(CX), Y1
+	VMULPS     hitSlack<>+0(SB), Y1, Y1
+	VPERM2F128 $0x01, Y1, Y1, Y0
+	VMAXPS     Y1, Y0, Y2
+	VSHUFPS    $0x4e, Y2, Y2, Y0
+	VMAXPS     Y2, Y0, Y2
+	VSHUFPS    $0xb1, Y2, Y2, Y0
+	VMAXPS     Y2, Y0, Y2
+	JMP        pop
+
+end:
+	MOVQ $0x0000000000000001, AX
+	MOVQ AX, ret+16(FP)
+	VZEROUPPER
+	RET
+
+apart:
+	MOVQ $0x0000000000000000, AX
+	MOVQ AX, ret+16(FP)
+	VZEROUPPER
+	RET
+
+DATA one<>+0(SB)/4, $0x3f800000
+DATA one<>+4(SB)/4, $0x3f800000
+DATA one<>+8(SB)/4, $0x3f800000
+DATA one<>+12(SB)/4, $0x3f800000
+DATA one<>+16(SB)/4, $0x3f800000
+DATA one<>+20(SB)/4, $0x3f800000
+DATA one<>+24(SB)/4, $0x3f800000
+DATA one<>+28(SB)/4, $0x3f800000
+GLOBL one<>(SB), RODATA|NOPTR, $32
+
+DATA tiny<>+0(SB)/4, $0x1e3ce508
+DATA tiny<>+4(SB)/4, $0x1e3ce508
+DATA tiny<>+8(SB)/4, $0x1e3ce508
+DATA tiny<>+12(SB)/4, $0x1e3ce508
+DATA tiny<>+16(SB)/4, $0x1e3ce508
+DATA tiny<>+20(SB)/4, $0x1e3ce508
+DATA tiny<>+24(SB)/4, $0x1e3ce508
+DATA tiny<>+28(SB)/4, $0x1e3ce508
+GLOBL tiny<>(SB), RODATA|NOPTR, $32
+
+DATA huge<>+0(SB)/4, $0x60ad78ec
+DATA huge<>+4(SB)/4, $0x60ad78ec
+DATA huge<>+8(SB)/4, $0x60ad78ec
+DATA huge<>+12(SB)/4, $0x60ad78ec
+DATA huge<>+16(SB)/4, $0x60ad78ec
+DATA huge<>+20(SB)/4, $0x60ad78ec
+DATA huge<>+24(SB)/4, $0x60ad78ec
+DATA huge<>+28(SB)/4, $0x60ad78ec
+GLOBL huge<>(SB), RODATA|NOPTR, $32

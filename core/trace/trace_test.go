@@ -3,6 +3,7 @@ package trace
 import (
 	"math"
 	"math/rand/v2"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -47,6 +48,32 @@ func kinds(tris []Triangle) map[string]*Scene {
 		k["wide"] = &Scene{newWide(tris)}
 	}
 	return k
+}
+
+// packetOf traces eight rays together.
+func packetOf(s tree, rays []Ray) *Packet {
+	p := &Packet{}
+	for i := range rays {
+		p.Put(i, &rays[i])
+	}
+	s.ClosestOf(p)
+	return p
+}
+
+// alike is eight rays that start within a spread of the first's origin and run within
+// it of its direction.
+func alike(r *rand.Rand, first Ray, spread float64) []Ray {
+	rays := []Ray{first}
+	for len(rays) < 8 {
+		ray := first
+		for axis := range 3 {
+			ray.Origin[axis] += float32(r.NormFloat64() * spread)
+			ray.Dir[axis] += float32(r.NormFloat64() * spread)
+		}
+		ray.Max *= float32(0.5 + r.Float64())
+		rays = append(rays, ray)
+	}
+	return rays
 }
 
 // Every hierarchy must find what trying every triangle finds, to the bit.
@@ -109,6 +136,35 @@ func TestKernelAgreesWithGo(t *testing.T) {
 	}
 }
 
+// A packet finds what its rays find one by one, bit for bit, whether they run alike or
+// apart, and the kernel takes those together that do run alike.
+func TestPacketsAgreeWithRays(t *testing.T) {
+	for kind, s := range kinds(field(20_000)) {
+		r, hits, together := rand.New(rand.NewPCG(8, 9)), 0, 0
+		for i := range 40_000 {
+			rays := alike(r, fieldRay(r, 20_000), []float64{0, 0.01, 0.1, 0.3, 2}[i%5])
+			if i%7 == 0 {
+				rays[i%8].Dir[i%3] = 0 // along a plane
+			}
+			p := packetOf(s, rays)
+			for k := range rays {
+				hit, ok := s.Closest(rays[k])
+				require.Equal(t, hit, p.Hit(k), kind)
+				if ok {
+					hits++
+				}
+			}
+			if w, ok := s.tree.(*wide); ok {
+				together += int(closestPacket(&w.lines[0], p))
+			}
+		}
+		assert.Greater(t, hits, 80_000, kind)
+		if kind == "wide" {
+			assert.Greater(t, together, 20_000, "else the packets were traced ray by ray")
+		}
+	}
+}
+
 // Nodes hold their boxes as half-floats: far from the origin, seen from far away,
 // very small, very large and flat, they must still let no hit slip.
 func TestBoxesHoldWhatIsInThem(t *testing.T) {
@@ -147,6 +203,7 @@ func TestBoxesHoldWhatIsInThem(t *testing.T) {
 			a, _ := wide.Closest(ray)
 			b, ok := portable.Closest(ray)
 			require.Equal(t, b, a, name)
+			require.Equal(t, b, packetOf(wide, slices.Repeat([]Ray{ray}, 8)).Hit(5), name)
 			require.Equal(t, ok, wide.Occluded(ray), name)
 			if ok {
 				hits++
@@ -162,9 +219,12 @@ func TestClosedMeshDoesNotLeak(t *testing.T) {
 	tris := ball(24, 1)
 	for kind, s := range kinds(tris) {
 		r := rand.New(rand.NewPCG(3, 4))
-		leaks := 0
+		leaks, rays := 0, make([]Ray, 8)
+		var tri Triangle
 		for i := range 2_000_000 {
-			tri := tris[r.IntN(len(tris))]
+			if i%8 == 0 { // eight rays run alike, as packets want
+				tri = tris[r.IntN(len(tris))]
+			}
 			k := float32(r.Float64())
 			if i%10 == 0 {
 				k = 0 // a corner
@@ -174,6 +234,9 @@ func TestClosedMeshDoesNotLeak(t *testing.T) {
 			ray := Ray{from, sub(aim, from), 1e6}
 			_, ok := s.Closest(ray)
 			if !ok || !s.Occluded(ray) {
+				leaks++
+			}
+			if rays[i%8] = ray; i%8 == 7 && slices.Contains(packetOf(s, rays).Triangle[:], -1) {
 				leaks++
 			}
 		}
@@ -204,6 +267,8 @@ func TestOddGeometryIsSurvived(t *testing.T) {
 				hit, ok := s.Closest(Ray{Vec{0.1, 0.1, -1}, d, 100})
 				assert.Equal(t, ok, s.Occluded(Ray{Vec{0.1, 0.1, -1}, d, 100}), name)
 				assert.False(t, math.IsNaN(float64(hit.T)), name)
+				p := packetOf(s, slices.Repeat([]Ray{{Vec{0.1, 0.1, -1}, d, 100}}, 8))
+				assert.Equal(t, hit, p.Hit(0), name)
 			}
 		}
 	}
@@ -253,6 +318,10 @@ func TestRaysThatAreNone(t *testing.T) {
 				_, hit := s.Closest(r)
 				require.False(t, hit, "%s, %v on axis %d", name, bad, axis)
 				require.False(t, s.Occluded(r), "%s, %v on axis %d", name, bad, axis)
+				fine := Ray{Vec{0, 0, 3}, Vec{0, 0, -1}, 100}
+				p := packetOf(s, []Ray{fine, fine, fine, r, fine, fine, fine, fine})
+				require.Negative(t, p.Triangle[3], "%s, %v on axis %d", name, bad, axis)
+				require.GreaterOrEqual(t, p.Triangle[4], int32(0), "%s, %v on axis %d", name, bad, axis)
 				s.Each(r, func(Hit) { t.Errorf("%s: a hit of %v on axis %d", name, bad, axis) })
 			}
 		}

@@ -206,6 +206,9 @@ func (c *collapser) collapse(at uint32, from int32) {
 }
 
 func (c *collapser) fill(b *block, n *node) {
+	for lane := range b.index {
+		b.index[lane] = -1
+	}
 	for lane := range int(n.count) {
 		index := c.items[int(n.first)+lane].index
 		k := cornerOf(&c.triangles[index])
@@ -242,6 +245,12 @@ func (w *wide) Closest(r Ray) (Hit, bool) {
 	ray := prepare(&r)
 	closestWide(&w.lines[0], &ray, &hit)
 	return hit, hit.Triangle >= 0
+}
+
+func (w *wide) ClosestOf(p *Packet) {
+	if len(w.lines) == 0 || closestPacket(&w.lines[0], p) == 0 {
+		p.each(w.Closest)
+	}
 }
 
 func (w *wide) Occluded(r Ray) bool {

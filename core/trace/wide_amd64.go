@@ -17,3 +17,9 @@ func closestWide(lines *line, ray *wideRay, hit *Hit)
 //
 //go:noescape
 func occludedWide(lines *line, ray *wideRay) int64
+
+// closestPacket finds what eight rays meet first; it is 0 where they run apart or one
+// is none, and says nothing then.
+//
+//go:noescape
+func closestPacket(lines *line, packet *Packet) int64

@@ -8,3 +8,5 @@ func HasWide() bool { return false }
 func closestWide(*line, *wideRay, *Hit) {}
 
 func occludedWide(*line, *wideRay) int64 { return 0 }
+
+func closestPacket(*line, *Packet) int64 { return 0 }

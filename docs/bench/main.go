@@ -72,7 +72,11 @@ func (f figures) print() {
 		fmt.Printf("%-44s "+format+"\n", append([]any{name}, args...)...)
 	}
 	row("build of 300k triangles", "%.2f s, %.2f of what 1.3 million closest-hit rays take", f["Build/wide/300k s"], f["Build/wide/300k s"]/trace)
-	row("rays as a bake sends them, beside shuffled", "%.2f over 300k triangles, %.2f on the demo", f["Order/large baker-Mrays/s"]/f["Order/large shuffled-Mrays/s"], f["Order/demo baker-Mrays/s"]/f["Order/demo shuffled-Mrays/s"])
+	order := func(scene string) float64 {
+		return f["Order/"+scene+" baker-Mrays/s"] / f["Order/"+scene+" shuffled-Mrays/s"]
+	}
+	row("rays as a bake sends them, beside shuffled", "300k triangles: %.2f all lit, %.2f the floor alone", order("300k"), order("300k-floor"))
+	row("", "20k: %.2f and %.2f; the demo: %.2f", order("20k"), order("20k-floor"), order("demo"))
 	row("a mix, beside a plain a += k*b by bytes", "%.2f (%.1f and %.1f GB/s), %.2f ms a megatexel and layer", f["Mix/layers GB/s"]/f["Mix/plain GB/s"], f["Mix/layers GB/s"], f["Mix/plain GB/s"], f["Mix/layers ms/Mtexel-layer"])
 	row("demo, all of it coarse from nothing", "%.2f s", f["Demo/first s"])
 	row("demo, a moved light at draft", "%.2f s", f["Demo/moved s"])

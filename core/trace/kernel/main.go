@@ -7,6 +7,8 @@
 package main
 
 import (
+	"math"
+
 	. "github.com/mmcloughlin/avo/build"
 	. "github.com/mmcloughlin/avo/operand"
 	. "github.com/mmcloughlin/avo/reg"
@@ -24,14 +26,15 @@ const (
 const stackBytes = 4096
 
 type walk struct {
-	lines, ray, hit             Register
-	near                        [3]GPVirtual // byte offsets of the planes a ray enters by
-	stack                       Mem
-	u, det, t, v                Mem // eight lanes each, spilled
-	top                         GPVirtual
-	origin, inv                 [3]VecVirtual
-	limit                       VecVirtual
-	slack, hitSlack, edge, sign Mem
+	lines, ray, hit Register
+	near            [3]GPVirtual // byte offsets of the planes a ray enters by
+	stack           Mem
+	leaf            *leaf
+	enters          Mem // of a node's children
+	top             GPVirtual
+	origin, inv     [3]VecVirtual
+	limit           VecVirtual
+	slack, hitSlack Mem
 }
 
 func main() {
@@ -48,17 +51,25 @@ func main() {
 		} else {
 			TEXT("occludedWide", 0, "func(lines, ray *byte) int64")
 		}
-		w := &walk{slack: slack, hitSlack: hitSlack, edge: edge, sign: sign}
+		w := &walk{slack: slack, hitSlack: hitSlack}
 		w.begin(closest)
+		w.leaf = newLeaf(edge, sign)
 		w.loop(closest)
 	}
+	TEXT("closestPacket", 0, "func(lines, packet *byte) int64")
+	w := &packetWalk{
+		one: constant("one", 1), tiny: constant("tiny", 1e-20), huge: constant("huge", 1e20),
+		boxSlack: slack, hitSlack: hitSlack, sign: sign,
+	}
+	w.leaf = newLeaf(edge, sign)
+	w.walk()
 	Generate()
 }
 
 func constant(name string, x float32) Mem {
 	m := GLOBL(name, RODATA|NOPTR)
 	for i := range 8 {
-		DATA(4*i, F32(x))
+		DATA(4*i, U32(math.Float32bits(x))) // F32 writes 1 as a whole number
 	}
 	return m
 }
@@ -70,7 +81,7 @@ func (w *walk) begin(closest bool) {
 		w.hit = Load(Param("hit"), GP64())
 	}
 	w.stack = AllocLocal(stackBytes)
-	w.u, w.det, w.t, w.v = AllocLocal(32), AllocLocal(32), AllocLocal(32), AllocLocal(32)
+	w.enters = AllocLocal(32)
 	w.top = GP64()
 	XORQ(w.top, w.top)
 	w.limit = YMM()
@@ -96,7 +107,7 @@ func (w *walk) loop(closest bool) {
 	Label("visit")
 	TESTL(U32(1), child.As32())
 	JNZ(LabelRef("leaf"))
-	base := w.at(child)
+	base := lineOf(w.lines, child)
 	enter, leave := w.slabs(base)
 	VMULPS(w.slack, leave, leave)
 	mask := GP32()
@@ -114,7 +125,7 @@ func (w *walk) loop(closest bool) {
 
 	Label("several")
 	if closest {
-		VMOVUPS(enter, w.t)
+		VMOVUPS(enter, w.enters)
 		w.pushSorted(base, mask)
 		DECQ(w.top)
 		MOVQ(w.stack.Idx(w.top, 8), child)
@@ -140,7 +151,7 @@ func (w *walk) loop(closest bool) {
 	JMP(LabelRef("visit"))
 
 	Label("leaf")
-	w.leaf(child, closest)
+	w.meet(child, closest)
 	JMP(LabelRef("pop"))
 
 	Label("end")
@@ -187,7 +198,7 @@ func (w *walk) push(base Register, mask GPVirtual) {
 	Label("push")
 	TZCNTL(mask, slot.As32())
 	w.childOf(base, slot, word)
-	w.prefetch(word)
+	prefetch(w.lines, word)
 	MOVQ(word, w.stack.Idx(w.top, 8))
 	INCQ(w.top)
 	BLSRL(mask, mask)
@@ -200,19 +211,19 @@ func (w *walk) childOf(base, slot Register, word GPVirtual) {
 	ADDL(Mem{Base: base, Disp: nodeFirst}, word.As32())
 }
 
-// at is where a node lies. The mark of a leaf leads half a line into it.
-func (w *walk) at(word GPVirtual) GPVirtual {
+// lineOf is where a node lies. The mark of a leaf leads half a line into it.
+func lineOf(lines Register, word GPVirtual) GPVirtual {
 	at := GP64()
 	MOVQ(word, at)
 	SHLQ(Imm(32), at) // a distance above the word goes
 	SHRQ(Imm(27), at)
-	ADDQ(w.lines, at)
+	ADDQ(lines, at)
 	return at
 }
 
 // prefetch asks for a child before it comes to be visited.
-func (w *walk) prefetch(word GPVirtual) {
-	at := w.at(word)
+func prefetch(lines Register, word GPVirtual) {
+	at := lineOf(lines, word)
 	for line := range 2 {
 		PREFETCHT0(Mem{Base: at, Disp: lineBytes * line})
 	}
@@ -224,10 +235,10 @@ func (w *walk) pushSorted(base Register, mask GPVirtual) {
 	MOVQ(w.top, floor)
 	Label("insert")
 	TZCNTL(mask, slot.As32())
-	MOVL(w.t.Idx(slot, 4), near.As32())
+	MOVL(w.enters.Idx(slot, 4), near.As32())
 	SHLQ(Imm(32), near)
 	w.childOf(base, slot, word)
-	w.prefetch(word)
+	prefetch(w.lines, word)
 	ORQ(near, word)
 	MOVQ(w.top, at)
 	Label("sink")
@@ -247,93 +258,12 @@ func (w *walk) pushSorted(base Register, mask GPVirtual) {
 	JNZ(LabelRef("insert"))
 }
 
-// leaf tests eight triangles (Moller and Trumbore), as meet does one.
-func (w *walk) leaf(child GPVirtual, closest bool) {
-	base := w.at(child)
-	at := func(field, axis int) Mem { return Mem{Base: base, Disp: field + 32*axis - lineBytes/2} }
-	var d, p, s [3]VecVirtual
-	for axis := range 3 {
-		d[axis], p[axis], s[axis] = YMM(), YMM(), YMM()
-		VBROADCASTSS(Mem{Base: w.ray, Disp: rayDir + 4*axis}, d[axis])
-	}
-	tmp := YMM()
-	cross := func(out VecVirtual, a, b VecVirtual, mulA, mulB Mem) { // a*mulA - b*mulB
-		VMULPS(mulA, a, out)
-		VMULPS(mulB, b, tmp)
-		VSUBPS(tmp, out, out)
-	}
-	for axis := range 3 {
-		j, k := (axis+1)%3, (axis+2)%3
-		cross(p[axis], d[j], d[k], at(blockE2, k), at(blockE2, j))
-	}
-	det := YMM()
-	VMULPS(at(blockE1, 0), p[0], det)
-	for axis := 1; axis < 3; axis++ {
-		VMULPS(at(blockE1, axis), p[axis], tmp)
-		VADDPS(tmp, det, det)
-	}
-	VMOVUPS(det, w.det)
-	for axis := range 3 { // u gathers in p[0]
-		VSUBPS(at(blockA, axis), w.origin[axis], s[axis])
-		VMULPS(s[axis], p[axis], p[axis])
-		if axis > 0 {
-			VADDPS(p[axis], p[0], p[0])
-		}
-	}
-	VMOVUPS(p[0], w.u)
-	q, v, t := YMM(), YMM(), YMM()
-	for axis := range 3 { // each component of s x e1 is used up at once
-		d[axis] = YMM()
-		VBROADCASTSS(Mem{Base: w.ray, Disp: rayDir + 4*axis}, d[axis])
-		j, k := (axis+1)%3, (axis+2)%3
-		cross(q, s[j], s[k], at(blockE1, k), at(blockE1, j))
-		VMULPS(q, d[axis], d[axis])
-		VMULPS(at(blockE2, axis), q, q)
-		if axis == 0 {
-			VMOVUPS(d[0], v)
-			VMOVUPS(q, t)
-		} else {
-			VADDPS(d[axis], v, v)
-			VADDPS(q, t, t)
-		}
-	}
-	// The sign of the determinant goes out of all of them.
-	u, flip := YMM(), YMM()
-	VMOVUPS(w.det, det)
-	VANDPS(w.sign, det, flip)
-	VXORPS(flip, det, det)
-	VXORPS(flip, v, v)
-	VXORPS(flip, t, t)
-	VXORPS(w.u, flip, u)
-	slack, ok := YMM(), YMM()
-	VMULPS(w.edge, det, slack)
-	zero := YMM()
-	VXORPS(zero, zero, zero)
-	VCMPPS(Imm(0x1e), zero, det, ok) // det > 0
-	and := func(predicate uint8, b, a VecVirtual) {
-		VCMPPS(Imm(uint64(predicate)), b, a, tmp)
-		VANDPS(tmp, ok, ok)
-	}
-	and(0x1d, zero, t) // t >= 0
-	sum := YMM()
-	VADDPS(slack, u, sum)
-	and(0x1d, zero, sum) // u >= -slack
-	VADDPS(slack, v, sum)
-	and(0x1d, zero, sum) // v >= -slack
-	VADDPS(v, u, sum)
-	VADDPS(slack, det, slack)
-	and(0x12, slack, sum) // u + v <= det + slack
-	mask := GP32()
-	VMOVMSKPS(ok, mask)
-	TESTL(mask, mask)
-	JZ(LabelRef("pop"))
-	VDIVPS(det, t, t)
+// meet looks for a hit among a leaf's triangles.
+func (w *walk) meet(child GPVirtual, closest bool) {
+	base := lineOf(w.lines, child)
+	m := w.leaf.meet(base, func(axis int) Mem { return Mem{Base: w.ray, Disp: rayDir + 4*axis} }, w.origin, "pop")
+	mask := m.until(w.limit, closest, "pop")
 	if !closest {
-		VCMPPS(Imm(0x11), w.limit, t, tmp) // t < max
-		VANDPS(tmp, ok, ok)
-		VMOVMSKPS(ok, mask)
-		TESTL(mask, mask)
-		JZ(LabelRef("pop"))
 		one := GP64()
 		MOVQ(U32(1), one)
 		Store(one, ReturnIndex(0))
@@ -341,43 +271,9 @@ func (w *walk) leaf(child GPVirtual, closest bool) {
 		RET()
 		return
 	}
-	VCMPPS(Imm(0x12), w.limit, t, tmp) // t <= limit: takeLanes looks closer
-	VANDPS(tmp, ok, ok)
-	VMOVMSKPS(ok, mask)
-	TESTL(mask, mask)
-	JZ(LabelRef("pop"))
-	VDIVPS(det, u, u)
-	VDIVPS(det, v, v)
-	VMOVUPS(t, w.t)
-	VMOVUPS(u, w.u)
-	VMOVUPS(v, w.v)
-	w.takeLanes(base, mask)
-}
-
-// takeLanes puts each lane of the mask into hit where it goes before it.
-func (w *walk) takeLanes(base Register, mask GPVirtual) {
-	lane, have, index := GP64(), GP32(), GP32()
-	near := XMM()
-	Label("lane")
-	TZCNTL(mask, lane.As32())
-	VMOVSS(w.t.Idx(lane, 4), near)
-	MOVL(Mem{Base: base, Disp: blockIndex - lineBytes/2, Index: lane, Scale: 4}, index)
-	VUCOMISS(Mem{Base: w.hit, Disp: 4}, near)
-	JHI(LabelRef("next"))
-	JNE(LabelRef("take"))
-	MOVL(Mem{Base: w.hit}, have) // the same distance: the first in the list
-	CMPL(index, have)
-	JGE(LabelRef("next")) // also where there is no hit yet, as -1 is less
-	Label("take")
-	MOVL(index, Mem{Base: w.hit})
-	VMOVSS(near, Mem{Base: w.hit, Disp: 4})
-	MOVL(w.u.Idx(lane, 4), have)
-	MOVL(have, Mem{Base: w.hit, Disp: 8})
-	MOVL(w.v.Idx(lane, 4), have)
-	MOVL(have, Mem{Base: w.hit, Disp: 12})
-	VBROADCASTSS(near, w.limit)
-	VMULPS(w.hitSlack, w.limit, w.limit)
-	Label("next")
-	BLSRL(mask, mask)
-	JNZ(LabelRef("lane"))
+	at := func(field int) Mem { return Mem{Base: w.hit, Disp: 4 * field} }
+	w.leaf.take(base, mask, m, hit{at(0), at(1), at(2), at(3)}, func(t VecVirtual) {
+		VBROADCASTSS(t, w.limit)
+		VMULPS(w.hitSlack, w.limit, w.limit)
+	})
 }
