@@ -226,6 +226,9 @@ func (p *Prepared) Bake(ctx context.Context, sources []*Source, q Quality, progr
 		}); err != nil {
 			return nil, err
 		}
+		for i := range direct {
+			direct[i].forget(g.first/chunk, g.end/chunk)
+		}
 	}
 	layers := make([]*Layer, len(sources))
 	return layers, inParallel(ctx, len(sources), 1, func(i, _ int) { layers[i] = packers[i].done(p.Seams) }, nil)
@@ -235,25 +238,6 @@ func (p *Prepared) Bake(ctx context.Context, sources []*Source, q Quality, progr
 // each takes memory.
 const Together = 12
 
-// light is a source's direct light on each lit texel: one value where it is
-// white, three where something tints it.
-type light struct {
-	v        [][]float32 // by chunk of texels; nil where it is dark
-	channels int
-}
-
-func (l *light) at(i int) [3]float32 {
-	v := l.v[i/chunk]
-	switch {
-	case v == nil:
-		return [3]float32{}
-	case l.channels == 1:
-		x := v[i%chunk]
-		return [3]float32{x, x, x}
-	}
-	return [3]float32(v[3*(i%chunk):])
-}
-
 // All points to each source of a list.
 func All(sources []Source) []*Source {
 	out := make([]*Source, len(sources))
@@ -261,59 +245,6 @@ func All(sources []Source) []*Source {
 		out[i] = &sources[i]
 	}
 	return out
-}
-
-// directLight is the sources' own light on every lit texel. A sky's, but for bright
-// spots, comes later, by the rays of the gather. Only chunks of texels that a source gets to
-// are work; those of all sources are one list, so that all cores stay busy.
-func (p *Prepared) directLight(ctx context.Context, sources []*Source, q Quality, report func(float64)) ([]light, error) {
-	type piece struct{ source, chunk int32 }
-	work := make([][]piece, len(sources))
-	direct, seeds := make([]light, len(sources)), make([]uint64, len(sources))
-	err := inParallel(ctx, len(sources), 1, func(i, _ int) {
-		s, l := sources[i], &direct[i]
-		l.v = make([][]float32, len(p.bounds))
-		if s.isSky() && !s.isSampled() {
-			return
-		}
-		l.channels = 1
-		if s.gobo != nil || s.isSky() {
-			l.channels = 3
-		}
-		seeds[i] = s.seed()
-		p.lit(s, func(k int) { work[i] = append(work[i], piece{int32(i), int32(k)}) })
-	}, nil)
-	if err != nil {
-		return nil, err
-	}
-	all := slices.Concat(work...)
-	return direct, inParallel(ctx, len(all), 4, func(from, to int) {
-		for _, w := range all[from:to] {
-			p.lightChunk(sources[w.source], int(w.chunk), q, seeds[w.source], &direct[w.source])
-		}
-	}, report)
-}
-
-func (p *Prepared) lightChunk(s *Source, k int, q Quality, seed uint64, l *light) {
-	samples := q.Samples()
-	if s.isSky() {
-		samples = q.Rays()
-	}
-	texels := p.Texels.List[k*chunk : min(k*chunk+chunk, len(p.Texels.List))]
-	v := make([]float32, l.channels*chunk)
-	dark := true
-	for i := range texels {
-		t := &texels[i]
-		r := receiverOf(t)
-		lux := s.sharp(p.Scene, &r, samples, turn(seed, t.Index))
-		for c := range l.channels {
-			v[l.channels*i+c] = float32(lux[c])
-			dark = dark && v[l.channels*i+c] == 0
-		}
-	}
-	if !dark {
-		l.v[k] = v
-	}
 }
 
 func receiverOf(t *lightmap.Texel) receiver {

@@ -143,6 +143,9 @@ func (f *field) mean(on *cells, i int, from *table, row []float32, taps []tap) {
 			continue
 		}
 		j := f.cellAt[on.places+y*on.width+x]
+		if t.dx == 0 && t.dy == 0 {
+			j = int32(i)
+		}
 		if j < 0 {
 			continue
 		}
@@ -177,14 +180,24 @@ func (p *Prepared) texelField(g *group, q Quality) *field {
 	return f
 }
 
-// patchField is the patches of a group, from first to end.
+// patchField is the patches of a group, from first to end. In the grid each square has
+// that of its first texel; others in it are smoothed with what is about the square.
 func (p *Prepared) patchField(t *transport, g *group, first, end int) *field {
-	f := &field{around: t.around[first:end], reach: Draft.smoothing()}
+	f := &field{around: t.around[first:end], place: make([]int32, end-first), reach: Draft.smoothing()}
 	for ci := g.from; ci < g.to; ci++ {
 		grid := &t.grids[ci]
-		f.charts = append(f.charts, cells{grid.first - first, len(f.cellAt), grid.width, grid.height})
-		for k := range grid.width * grid.height {
-			f.place, f.cellAt = append(f.place, int32(k)), append(f.cellAt, int32(len(f.cellAt)))
+		s := cells{grid.first - first, len(f.cellAt), (grid.width + grid.side - 1) / grid.side, (grid.height + grid.side - 1) / grid.side}
+		f.charts = append(f.charts, s)
+		for range s.width * s.height {
+			f.cellAt = append(f.cellAt, -1)
+		}
+		for cell := s.first; cell < s.first+grid.count; cell++ {
+			x, y := p.placeOf(&p.Layout.Charts[ci], int(t.first[first+cell]))
+			square := y/grid.side*s.width + x/grid.side
+			f.place[cell] = int32(square)
+			if at := &f.cellAt[s.places+square]; *at < 0 {
+				*at = int32(cell)
+			}
 		}
 	}
 	return f

@@ -32,16 +32,23 @@ type group struct {
 	window     int // how many texels have rows at once
 }
 
-// groupTexels is about how many texels a group has. A chart with more is one alone,
-// and goes on in bands of as many. Tests take fewer.
+// groupTexels is about how many texels a group has at most. Tests take fewer.
 var groupTexels = 8192
+
+// groupSize is about how many it has: a part of the level that leaves little to hold,
+// and yet enough to share out. A chart with more is one alone, and goes on in bands of
+// as many.
+func (p *Prepared) groupSize() int {
+	const parts, least = 64, 512
+	return min(max(len(p.Texels.List)/parts, least), groupTexels)
+}
 
 // groups parts the charts.
 func (p *Prepared) groups() []group {
 	var all []group
-	of := p.Texels.TexelsOf
+	of, size := p.Texels.TexelsOf, p.groupSize()
 	for from := range p.Layout.Charts {
-		if n := len(all); n > 0 && of[from+1]-of[all[n-1].from] <= groupTexels {
+		if n := len(all); n > 0 && of[from+1]-of[all[n-1].from] <= size {
 			all[n-1].to++
 		} else {
 			all = append(all, group{from: from, to: from + 1, first: of[from]})
@@ -49,7 +56,7 @@ func (p *Prepared) groups() []group {
 		g := &all[len(all)-1]
 		g.end = of[from+1]
 		row := lightmap.BlockTexels * (p.Layout.Charts[from].Width - 2*lightmap.PaddingTexels)
-		g.window = min(g.size(), (groupTexels+row-1)/row*row+3*row)
+		g.window = min(g.size(), (size+row-1)/row*row+3*row)
 	}
 	return all
 }
@@ -60,7 +67,7 @@ func (g *group) size() int { return g.end - g.first }
 // blockRows are where the rows of blocks of a large chart begin, and the end. What
 // has more than one chart is taken as one row.
 func (p *Prepared) blockRows(g *group) []int {
-	if g.size() <= groupTexels {
+	if g.size() <= p.groupSize() {
 		return []int{0, g.size()}
 	}
 	var starts []int
@@ -139,9 +146,10 @@ func (g *gatherer) each(ctx context.Context, charts *group, report func(done int
 	if !g.p.Scene.Level.Lightmap.Denoise {
 		behind = 0
 	}
+	size := g.p.groupSize()
 	once, twice := 0, 0 // rows that each pass has done
 	for from, to := 0, 0; from < end; from = to {
-		for to++; to < end && starts[to+1]-starts[from] <= groupTexels; to++ {
+		for to++; to < end && starts[to+1]-starts[from] <= size; to++ {
 		}
 		nextOnce, nextTwice := max(to-behind, 0), max(to-2*behind, 0)
 		if to == end {
@@ -268,9 +276,8 @@ func (g *gatherer) coarse(ctx context.Context, charts *group, visit func(stretch
 	if err != nil {
 		return err
 	}
-	size := charts.size()
-	for from := 0; from < size; from += groupTexels {
-		to := min(from+groupTexels, size)
+	for from, step := 0, g.p.groupSize(); from < charts.size(); from += step {
+		to := min(from+step, charts.size())
 		if err := inParallel(ctx, to-from, 512, func(a, b int) {
 			for i := a; i < b; i++ {
 				row := g.rows.row(i)
@@ -290,24 +297,32 @@ func (g *gatherer) coarse(ctx context.Context, charts *group, visit func(stretch
 	return nil
 }
 
-// patchesRound is the four patches round a texel, and their bilinear weights.
+// patchesRound is the patches of the four squares round a texel, each where it is
+// nearest to the texel, and their bilinear weights. Its own patch stands for what is
+// not open to it, and where there is no square.
 func (p *Prepared) patchesRound(t *transport, i int) (patches [4]int32, weights [4]float32) {
-	texel := &p.Texels.List[i]
-	ci := p.Layout.ChartOf[texel.Surface]
-	c, g := &p.Layout.Charts[ci], &t.grids[ci]
-	x, y := p.Layout.Place(texel.Index)
-	side := float64(g.side)
-	px, py := (float64(x-c.X-lightmap.PaddingTexels)+0.5)/side-0.5, (float64(y-c.Y-lightmap.PaddingTexels)+0.5)/side-0.5
+	ci := p.Layout.ChartOf[p.Texels.List[i].Surface]
+	g := &t.grids[ci]
+	x, y := p.placeOf(&p.Layout.Charts[ci], i)
+	px, py := (float64(x)+0.5)/float64(g.side)-0.5, (float64(y)+0.5)/float64(g.side)-0.5
 	fx, fy := math.Floor(px), math.Floor(py)
 	tx, ty := float32(px-fx), float32(py-fy)
+	own := t.patchAt(g, x, y)
 	for k := range 4 {
-		dx, dy := k&1, k>>1
-		patches[k] = g.patchAt((fx+float64(dx)+0.5)*side, (fy+float64(dy)+0.5)*side)
+		dx, dy := int(fx)+k&1-x/g.side, int(fy)+k>>1-y/g.side // from the texel's own square
+		x0, y0 := (x/g.side+dx)*g.side, (y/g.side+dy)*g.side
+		patches[k] = own
+		if x0 >= 0 && x0 < g.width && y0 >= 0 && y0 < g.height {
+			other := t.patchAt(g, min(max(x, x0), x0+g.side-1), min(max(y, y0), y0+g.side-1))
+			if t.around[own].opens(dx, dy) && t.around[other].opens(-dx, -dy) {
+				patches[k] = other
+			}
+		}
 		wx, wy := 1-tx, 1-ty
-		if dx == 1 {
+		if k&1 == 1 {
 			wx = tx
 		}
-		if dy == 1 {
+		if k>>1 == 1 {
 			wy = ty
 		}
 		weights[k] = wx * wy

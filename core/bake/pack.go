@@ -44,7 +44,7 @@ func (p *Prepared) pack(k *packer, g *group, s stretch, direct *light, column in
 			k.read(ci, sheet)
 		}
 		for i := from; i < to; i = i/chunk*chunk + chunk {
-			if column >= 0 || direct.v[i/chunk] != nil {
+			if column >= 0 || !direct.isDark(i/chunk) {
 				p.draw(sheet, i, min(i/chunk*chunk+chunk, to), g.first+s.from, &s.rows, direct, column)
 			}
 		}
@@ -59,8 +59,12 @@ func (p *Prepared) pack(k *packer, g *group, s stretch, direct *light, column in
 // draw puts the light on texels of one chunk into their chart's sheet. The first row
 // is that of texel base.
 func (p *Prepared) draw(sheet *sheet, from, to, base int, rows *table, direct *light, column int) {
+	var lux chunkLight
+	if k := from / chunk; !direct.isDark(k) {
+		direct.read(k, &lux)
+	}
 	for i := from; i < to; i++ {
-		v := direct.at(i)
+		v := [3]float32{lux[0][i%chunk], lux[1][i%chunk], lux[2][i%chunk]}
 		if column >= 0 {
 			other := rows.row(i - base)[column:][:3]
 			v[0], v[1], v[2] = v[0]+other[0], v[1]+other[1], v[2]+other[2]

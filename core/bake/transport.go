@@ -17,16 +17,15 @@ import (
 )
 
 // How light goes from surface to surface. Texels are gathered into patches of
-// patchTexels a side or more; each patch sends patchRays rays over its hemisphere, by
-// the cosine, and keeps which patch each meets. That table, the links, does not
-// depend on any source: the bounces of every source are sums over it, to
-// convergence, without another ray (Goral et al., "Modeling the interaction of
-// light between diffuse surfaces", 1984, with sampled form factors).
+// patchTexels a side or more, of texels that nothing stands between; each patch sends
+// patchRays rays over its hemisphere, by the cosine, and keeps which patch each meets.
+// That table, the links, does not depend on any source: the bounces of every source
+// are sums over it, to convergence, without another ray (Goral et al., "Modeling the
+// interaction of light between diffuse surfaces", 1984, with sampled form factors).
 
 const (
 	patchRays   = 32
-	patchTexels = 2     // along each side at least, where texels are finer than fineDensity
-	fineDensity = 4     // texels a metre
+	patchTexels = 2     // along each side at least
 	patchM      = 0.125 // a patch need not be smaller
 	maxAlbedo   = 0.98  // what sends back all light would never come to an end
 )
@@ -39,34 +38,42 @@ const (
 
 // transport is the links of a level, and which texel is in which patch.
 type transport struct {
-	patchOf []int32        // of each lit texel
+	grids   []grid         // of each chart
+	cells   []int32        // the patch of each place of the charts without their padding, by rows, or noPatch
 	links   []uint32       // the patches that each patch's rays meet, patch after patch
 	linksOf []uint32       // where each patch's begin, and the end: one more than patches
 	sky     []uint32       // of each patch: the rays that leave the level, a bit for each
 	albedo  [][4]float32   // of each patch, for what it sends back; the fourth is no colour
-	first   []int32        // lit texel of each patch, or -1: its rays go about that one's normal
+	first   []int32        // texel of each patch: its rays go about that one's normal
 	around  []surroundings // of each patch
-	grids   []grid         // of each chart
 }
 
-// grid is the patches of a chart, in rows. Patches without a lit texel stand for
-// the nearest one that has.
+// noPatch is all there is on a chart wholly inside solids: dark, and never met.
+const noPatch = -1
+
+// grid is a chart without its padding. Places without a lit texel stand for the
+// nearest that has one.
 type grid struct {
-	first, width, height, side int
-	stands                     []int32 // nil where all have one
+	cells         int // where its places begin
+	width, height int // texels
+	side          int // of a patch at most, in texels
+	first, count  int // patches
 }
 
 // patches is how many there are.
 func (t *transport) patches() int { return len(t.albedo) }
 
-// patchAt is the patch at texel coordinates of a chart, from its unpadded corner.
-func (g *grid) patchAt(x, y float64) int32 {
-	px, py := min(max(int(x)/g.side, 0), g.width-1), min(max(int(y)/g.side, 0), g.height-1)
-	k := py*g.width + px
-	if g.stands != nil {
-		return g.stands[k]
-	}
-	return int32(g.first + k)
+// patchAt is the patch at a place of a chart, from its unpadded corner, or at the
+// nearest place to it.
+func (t *transport) patchAt(g *grid, x, y int) int32 {
+	x, y = min(max(x, 0), g.width-1), min(max(y, 0), g.height-1)
+	return t.cells[g.cells+y*g.width+x]
+}
+
+// placeOf is where a texel lies in its chart without its padding.
+func (p *Prepared) placeOf(c *lightmap.Chart, texel int) (x, y int) {
+	at := int(p.Texels.Place[texel])
+	return at%c.Width - lightmap.PaddingTexels, at/c.Width - lightmap.PaddingTexels
 }
 
 // once holds what a level's shape gives and its lights do not change.
@@ -101,44 +108,21 @@ func (p *Prepared) transport(ctx context.Context, q Quality, report func(share f
 }
 
 func (p *Prepared) newTransport(ctx context.Context, report func(share float64)) (*transport, error) {
-	t := &transport{patchOf: make([]int32, len(p.Texels.List)), grids: make([]grid, len(p.Layout.Charts))}
-	count := 0
-	for i := range p.Layout.Charts {
-		c := &p.Layout.Charts[i]
-		side := 1
-		if c.Density >= fineDensity {
-			side = max(patchTexels, int(math.Round(c.Density*patchM)))
-		}
-		w, h := c.Width-2*lightmap.PaddingTexels, c.Height-2*lightmap.PaddingTexels
-		t.grids[i] = grid{first: count, side: side, width: (w + side - 1) / side, height: (h + side - 1) / side}
-		count += t.grids[i].width * t.grids[i].height
+	t := &transport{grids: make([]grid, len(p.Layout.Charts))}
+	members, membersOf, err := p.partAll(ctx, t)
+	if err != nil {
+		return nil, err
 	}
-	members := make([][]int32, count) // lit texels of each patch
-	for i := range p.Texels.List {
-		texel := &p.Texels.List[i]
-		ci := p.Layout.ChartOf[texel.Surface]
-		c, g := &p.Layout.Charts[ci], &t.grids[ci]
-		x, y := p.Layout.Place(texel.Index)
-		k := g.first + (y-c.Y-lightmap.PaddingTexels)/g.side*g.width + (x-c.X-lightmap.PaddingTexels)/g.side
-		t.patchOf[i] = int32(k)
-		members[k] = append(members[k], int32(i))
-	}
-	for i := range t.grids {
-		t.grids[i].standIn(members)
-	}
+	count := len(membersOf) - 1
 	t.linksOf, t.sky = make([]uint32, count+1), make([]uint32, count)
 	t.albedo, t.first, t.around = make([][4]float32, count), make([]int32, count), make([]surroundings, count)
 	const step = 128
 	parts := make([][]uint32, (count+step-1)/step)
-	err := inParallel(ctx, count, step, func(from, to int) {
+	err = inParallel(ctx, count, step, func(from, to int) {
 		part := make([]uint32, 0, step*patchRays/2)
 		for k := from; k < to; k++ {
 			before := len(part)
-			t.first[k] = -1
-			if len(members[k]) > 0 {
-				t.first[k] = members[k][0]
-				part = p.link(t, k, members[k], part)
-			}
+			part = p.link(t, k, members[membersOf[k]:membersOf[k+1]], part)
 			t.linksOf[k+1] = uint32(len(part) - before)
 		}
 		parts[from/step] = part
@@ -150,45 +134,133 @@ func (p *Prepared) newTransport(ctx context.Context, report func(share float64))
 	return t, err
 }
 
+// partAll makes the patches of all charts, and lists the texels of each patch, patch after patch, and
+// where those of each begin, and the end.
+func (p *Prepared) partAll(ctx context.Context, t *transport) (members []int32, membersOf []int, err error) {
+	places := 0
+	for i := range t.grids {
+		c, g := &p.Layout.Charts[i], &t.grids[i]
+		g.side = max(patchTexels, int(math.Round(c.Density*patchM)))
+		g.width, g.height = c.Width-2*lightmap.PaddingTexels, c.Height-2*lightmap.PaddingTexels
+		g.cells = places
+		places += g.width * g.height
+	}
+	t.cells = make([]int32, places)
+	if err := inParallel(ctx, len(t.grids), 1, func(i, _ int) { p.part(t, i) }, nil); err != nil {
+		return nil, nil, err
+	}
+	membersOf = []int{0}
+	for i := range t.grids {
+		g := &t.grids[i]
+		g.first = len(membersOf) - 1
+		for k, patch := range t.cells[g.cells:][:g.width*g.height] {
+			if patch != noPatch {
+				t.cells[g.cells+k] = int32(g.first) + patch
+			}
+		}
+		membersOf = append(membersOf, make([]int, g.count)...)
+	}
+	patchOf := func(visit func(texel int, patch int32)) {
+		for i := range t.grids {
+			for texel := p.Texels.TexelsOf[i]; texel < p.Texels.TexelsOf[i+1]; texel++ {
+				x, y := p.placeOf(&p.Layout.Charts[i], texel)
+				visit(texel, t.patchAt(&t.grids[i], x, y))
+			}
+		}
+	}
+	patchOf(func(_ int, patch int32) { membersOf[patch+1]++ })
+	for k := range membersOf[1:] {
+		membersOf[k+1] += membersOf[k]
+	}
+	members, next := make([]int32, len(p.Texels.List)), slices.Clone(membersOf)
+	patchOf(func(texel int, patch int32) {
+		members[next[patch]] = int32(texel)
+		next[patch]++
+	})
+	return members, membersOf, nil
+}
+
+// part makes the patches of a chart, counted from 0: of each square of places, the
+// texels that its first one sees, then those that the first of the rest sees. So no
+// patch reaches from one side of a wall to the other.
+func (p *Prepared) part(t *transport, chart int) {
+	c, g := &p.Layout.Charts[chart], &t.grids[chart]
+	cells, texelAt := t.cells[g.cells:][:g.width*g.height], make([]int32, g.width*g.height)
+	for k := range cells {
+		cells[k], texelAt[k] = noPatch, -1
+	}
+	for texel := p.Texels.TexelsOf[chart]; texel < p.Texels.TexelsOf[chart+1]; texel++ {
+		x, y := p.placeOf(c, texel)
+		texelAt[y*g.width+x] = int32(texel)
+	}
+	lift := liftTexels / c.Density
+	var square []int // places with texels that are in no patch yet
+	for y0 := 0; y0 < g.height; y0 += g.side {
+		for x0 := 0; x0 < g.width; x0 += g.side {
+			square = square[:0]
+			for y := y0; y < min(y0+g.side, g.height); y++ {
+				for x := x0; x < min(x0+g.side, g.width); x++ {
+					if k := y*g.width + x; texelAt[k] >= 0 {
+						square = append(square, k)
+					}
+				}
+			}
+			for len(square) > 0 {
+				first := &p.Texels.List[texelAt[square[0]]]
+				rest := square[:0]
+				for i, k := range square {
+					if i == 0 || p.open(first, &p.Texels.List[texelAt[k]], lift) {
+						cells[k] = int32(g.count)
+					} else {
+						rest = append(rest, k)
+					}
+				}
+				square = rest
+				g.count++
+			}
+		}
+	}
+	if g.count > 0 {
+		standIn(cells, g.width)
+	}
+}
+
+// liftTexels is how far above their surface two texels look at each other, so that
+// neither a bend of the surface nor a low step parts them.
+const liftTexels = 0.25
+
+// open tells whether nothing stands between two texels.
+func (p *Prepared) open(a, b *lightmap.Texel, lift float64) bool {
+	above := func(t *lightmap.Texel) geom.Vec3 { return vec(t.Origin).Add(vec(t.Normal).Mul(lift)) }
+	return !p.Scene.Blocked(above(a), above(b))
+}
+
 // of are the patches that a patch's rays meet.
 func (t *transport) of(k int) []uint32 { return t.links[t.linksOf[k]:t.linksOf[k+1]] }
 
-// standIn finds for each patch without a lit texel the nearest that has one.
-func (g *grid) standIn(members [][]int32) {
-	n := g.width * g.height
-	stands := make([]int32, n)
-	var queue []int32
-	for k := range n {
-		stands[k] = -1
-		if len(members[g.first+k]) > 0 {
-			stands[k] = int32(g.first + k)
-			queue = append(queue, int32(k))
-		}
-	}
-	if len(queue) == n || len(queue) == 0 {
-		if len(queue) == 0 && n > 0 { // wholly inside solids: dark, and never met
-			for k := range n {
-				stands[k] = int32(g.first + k)
-			}
-		}
+// standIn gives each place without a patch the nearest one, in rows so wide.
+func standIn(cells []int32, width int) {
+	var queue []int
+	if !slices.Contains(cells, noPatch) {
 		return
 	}
+	for k, patch := range cells {
+		if patch != noPatch {
+			queue = append(queue, k)
+		}
+	}
 	for len(queue) > 0 {
-		k := int(queue[0])
+		k := queue[0]
 		queue = queue[1:]
-		x, y := k%g.width, k/g.width
+		x, y := k%width, k/width
 		for _, d := range [4][2]int{{1, 0}, {-1, 0}, {0, 1}, {0, -1}} {
-			nx, ny := x+d[0], y+d[1]
-			if nx < 0 || ny < 0 || nx >= g.width || ny >= g.height {
-				continue
-			}
-			if j := ny*g.width + nx; stands[j] < 0 {
-				stands[j] = stands[k]
-				queue = append(queue, int32(j))
+			nx, j := x+d[0], (y+d[1])*width+x+d[0]
+			if nx >= 0 && nx < width && j >= 0 && j < len(cells) && cells[j] == noPatch {
+				cells[j] = cells[k]
+				queue = append(queue, j)
 			}
 		}
 	}
-	g.stands = stands
 }
 
 // link sends a patch's rays, from each of its texels in turn, and adds the patches
@@ -207,6 +279,7 @@ func (p *Prepared) link(t *transport, k int, members []int32, links []uint32) []
 	for c := range 3 {
 		t.albedo[k][c] = float32(math.Min(albedo[c], maxAlbedo))
 	}
+	t.first[k] = members[0]
 	rays, about := raysOf(first)
 	ci := p.Layout.ChartOf[first.Surface]
 	c := &p.Layout.Charts[ci]
@@ -297,7 +370,11 @@ func (p *Prepared) target(t *transport, from *lightmap.Texel, dir geom.Vec3, m *
 	}
 	chart := &p.Layout.Charts[c]
 	x, y := chart.At(vec(from.Origin).Add(dir.Mul(m.T)))
-	return uint32(t.grids[c].patchAt(x-float64(chart.X+lightmap.PaddingTexels), y-float64(chart.Y+lightmap.PaddingTexels)))
+	patch := t.patchAt(&t.grids[c], int(x)-chart.X-lightmap.PaddingTexels, int(y)-chart.Y-lightmap.PaddingTexels)
+	if patch == noPatch {
+		return linkDark
+	}
+	return uint32(patch)
 }
 
 // rayAlong starts at a texel and goes on for ever.
@@ -407,20 +484,27 @@ func (t *transport) bounce(ctx context.Context, direct, sent, next *table) error
 func (p *Prepared) meanOnPatches(ctx context.Context, t *transport, lights []light, on *table) error {
 	return inParallel(ctx, len(t.grids), 1, func(ci, _ int) {
 		g, end := &t.grids[ci], p.Texels.TexelsOf[ci+1]
-		counts := make([]float32, g.width*g.height)
+		counts := make([]float32, g.count)
+		var patchOf [chunk]int
+		var lux chunkLight
 		for from := p.Texels.TexelsOf[ci]; from < end; from = from/chunk*chunk + chunk {
 			to := min(from/chunk*chunk+chunk, end)
+			for i := from; i < to; i++ {
+				x, y := p.placeOf(&p.Layout.Charts[ci], i)
+				patchOf[i%chunk] = int(t.patchAt(g, x, y))
+				counts[patchOf[i%chunk]-g.first]++
+			}
 			for s := range lights {
-				if lights[s].v[from/chunk] == nil {
+				if lights[s].isDark(from / chunk) {
 					continue
 				}
+				lights[s].read(from/chunk, &lux)
 				for i := from; i < to; i++ {
-					v, row := lights[s].at(i), on.row(int(t.patchOf[i]))[3*s:][:3]
-					row[0], row[1], row[2] = row[0]+v[0], row[1]+v[1], row[2]+v[2]
+					row := on.row(patchOf[i%chunk])[3*s:][:3]
+					for c := range row {
+						row[c] += lux[c][i%chunk]
+					}
 				}
-			}
-			for i := from; i < to; i++ {
-				counts[int(t.patchOf[i])-g.first]++
 			}
 		}
 		for k, n := range counts {

@@ -8,9 +8,10 @@ import (
 	. "github.com/mmcloughlin/avo/reg"
 )
 
-// The walk of a packet: a lane of the processor is a ray, and children and triangles
-// come one after the other, each tested by eight rays at once. Before that the beam
-// round all rays is tested by the eight children at once, so that few are left.
+// The walk of a packet, whose eight rays are lanes of the processor. A node's children
+// are tested by the beam round all rays, eight at once, and those that are left one
+// after the other, by eight rays at once. A leaf is tested ray by ray, as they seldom
+// are many there.
 //
 // With each word on the stack goes where the rays enter, a vector; a ray that stays
 // out has NaN there, which no compare lets in.

@@ -1,0 +1,114 @@
+package bake
+
+import (
+	"context"
+	"math"
+	"slices"
+
+	"grotta/core/half"
+)
+
+// light is a source's direct light on the lit texels, a chunk of them at a time: one
+// channel where it is white, three where something tints it.
+type light [3][]*packedChunk // nil where it is dark
+
+// packedChunk is values of a chunk's texels as half-floats times a power of two, the
+// greatest just under 2^15.
+type packedChunk struct {
+	scale float32
+	half  [chunk]uint16
+}
+
+// chunkLight is the light on a chunk's texels, by channel.
+type chunkLight [3][chunk]float32
+
+// isDark tells whether none falls on a chunk.
+func (l *light) isDark(k int) bool { return l[0][k] == nil }
+
+// read gives the light on a chunk that is not dark.
+func (l *light) read(k int, to *chunkLight) {
+	for c, chunks := range l {
+		if chunks == nil { // white
+			to[c] = to[0]
+			continue
+		}
+		from := chunks[k]
+		half.SumHalfRows(to[c][:], from.half[:], []uint32{0})
+		for i := range to[c] {
+			to[c][i] *= from.scale
+		}
+	}
+}
+
+// put keeps the light on a chunk.
+func (l *light) put(k int, from *chunkLight) {
+	brightest := max(slices.Max(from[0][:]), slices.Max(from[1][:]), slices.Max(from[2][:]))
+	if brightest == 0 {
+		return
+	}
+	e := exponentFor(brightest)
+	for c, chunks := range l {
+		if chunks != nil {
+			chunks[k] = &packedChunk{scale: float32(math.Ldexp(1, e))}
+			half.Encode(chunks[k].half[:], from[c][:], float32(math.Ldexp(1, -e)))
+		}
+	}
+}
+
+// forget lets go of the chunks from one up to another, which are packed.
+func (l *light) forget(from, to int) {
+	for _, chunks := range l {
+		if chunks != nil {
+			clear(chunks[from:to])
+		}
+	}
+}
+
+// directLight is the sources' own light on every lit texel. A sky's, but for bright
+// spots, comes later, by the rays of the gather. Only chunks of texels that a source gets to
+// are work; those of all sources are one list, so that all cores stay busy.
+func (p *Prepared) directLight(ctx context.Context, sources []*Source, q Quality, report func(float64)) ([]light, error) {
+	type piece struct{ source, chunk int32 }
+	work := make([][]piece, len(sources))
+	direct, seeds := make([]light, len(sources)), make([]uint64, len(sources))
+	err := inParallel(ctx, len(sources), 1, func(i, _ int) {
+		s, channels := sources[i], 1
+		if s.gobo != nil || s.isSky() {
+			channels = 3
+		}
+		for c := range channels {
+			direct[i][c] = make([]*packedChunk, len(p.bounds))
+		}
+		if s.isSky() && !s.isSampled() {
+			return
+		}
+		seeds[i] = s.seed()
+		p.lit(s, func(k int) { work[i] = append(work[i], piece{int32(i), int32(k)}) })
+	}, nil)
+	if err != nil {
+		return nil, err
+	}
+	all := slices.Concat(work...)
+	return direct, inParallel(ctx, len(all), 4, func(from, to int) {
+		for _, w := range all[from:to] {
+			p.lightChunk(sources[w.source], int(w.chunk), q, seeds[w.source], &direct[w.source])
+		}
+	}, report)
+}
+
+func (p *Prepared) lightChunk(s *Source, k int, q Quality, seed uint64, l *light) {
+	samples := q.Samples()
+	if s.isSky() {
+		samples = q.Rays()
+	}
+	var lux chunkLight
+	texels := p.Texels.List[k*chunk : min(k*chunk+chunk, len(p.Texels.List))]
+	for i := range texels {
+		t := &texels[i]
+		r := receiverOf(t)
+		for c, v := range s.sharp(p.Scene, &r, samples, turn(seed, t.Index)) {
+			lux[c][i] = float32(v)
+		}
+	}
+	l.put(k, &lux)
+}
