@@ -21,7 +21,7 @@ func (q Quality) smoothing() int {
 // field is cells with values, in a grid on every chart: texels, or patches.
 type field struct {
 	charts []cells        // in the order of their cells
-	place  []int32        // of each cell: where in its chart it is, by rows
+	place  []int32        // of each cell: where in its chart its first texel is, by rows
 	cellAt []int32        // of each place, chart after chart: its cell, or -1
 	around []surroundings // of each cell
 	reach  int            // of the first pass, in cells
@@ -31,7 +31,8 @@ type field struct {
 // cells are the grid of one chart.
 type cells struct {
 	first, places int // its first cell, and where its places begin
-	width, height int
+	width, height int // places
+	step          int // places from a cell to the next
 }
 
 // surroundings is what the rays of a cell found of the things about it.
@@ -138,14 +139,11 @@ func (f *field) mean(on *cells, i int, from *table, row []float32, taps []tap) {
 	total := float32(0)
 	clear(row)
 	for _, t := range taps {
-		x, y := x0+t.dx, y0+t.dy
+		x, y := x0+t.dx*on.step, y0+t.dy*on.step
 		if x < 0 || y < 0 || x >= on.width || y >= on.height {
 			continue
 		}
 		j := f.cellAt[on.places+y*on.width+x]
-		if t.dx == 0 && t.dy == 0 {
-			j = int32(i)
-		}
 		if j < 0 {
 			continue
 		}
@@ -168,7 +166,7 @@ func (p *Prepared) texelField(g *group, q Quality) *field {
 	f := &field{around: make([]surroundings, g.size()), reach: q.smoothing(), place: p.Texels.Place[g.first:g.end]}
 	for ci := g.from; ci < g.to; ci++ {
 		c := &p.Layout.Charts[ci]
-		s := cells{p.Texels.TexelsOf[ci] - g.first, len(f.cellAt), c.Width, c.Height}
+		s := cells{p.Texels.TexelsOf[ci] - g.first, len(f.cellAt), c.Width, c.Height, 1}
 		f.charts = append(f.charts, s)
 		for range c.Width * c.Height {
 			f.cellAt = append(f.cellAt, -1)
@@ -180,24 +178,21 @@ func (p *Prepared) texelField(g *group, q Quality) *field {
 	return f
 }
 
-// patchField is the patches of a group, from first to end. In the grid each square has
-// that of its first texel; others in it are smoothed with what is about the square.
+// patchField is the patches of a group, from first to end.
 func (p *Prepared) patchField(t *transport, g *group, first, end int) *field {
 	f := &field{around: t.around[first:end], place: make([]int32, end-first), reach: Draft.smoothing()}
 	for ci := g.from; ci < g.to; ci++ {
 		grid := &t.grids[ci]
-		s := cells{grid.first - first, len(f.cellAt), (grid.width + grid.side - 1) / grid.side, (grid.height + grid.side - 1) / grid.side}
-		f.charts = append(f.charts, s)
-		for range s.width * s.height {
-			f.cellAt = append(f.cellAt, -1)
-		}
-		for cell := s.first; cell < s.first+grid.count; cell++ {
-			x, y := p.placeOf(&p.Layout.Charts[ci], int(t.first[first+cell]))
-			square := y/grid.side*s.width + x/grid.side
-			f.place[cell] = int32(square)
-			if at := &f.cellAt[s.places+square]; *at < 0 {
-				*at = int32(cell)
+		f.charts = append(f.charts, cells{grid.first - first, len(f.cellAt), grid.width, grid.height, grid.side})
+		for y := range grid.height {
+			for x := range grid.width {
+				patch, _ := t.patchAt(grid, x, y)
+				f.cellAt = append(f.cellAt, max(patch-int32(first), noPatch))
 			}
+		}
+		for patch := grid.first; patch < grid.first+grid.count; patch++ {
+			x, y := p.placeOf(&p.Layout.Charts[ci], int(t.first[patch]))
+			f.place[patch-first] = int32(y*grid.width + x)
 		}
 	}
 	return f

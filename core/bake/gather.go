@@ -307,13 +307,13 @@ func (p *Prepared) patchesRound(t *transport, i int) (patches [4]int32, weights 
 	px, py := (float64(x)+0.5)/float64(g.side)-0.5, (float64(y)+0.5)/float64(g.side)-0.5
 	fx, fy := math.Floor(px), math.Floor(py)
 	tx, ty := float32(px-fx), float32(py-fy)
-	own := t.patchAt(g, x, y)
+	own, _ := t.patchAt(g, x, y)
 	for k := range 4 {
 		dx, dy := int(fx)+k&1-x/g.side, int(fy)+k>>1-y/g.side // from the texel's own square
 		x0, y0 := (x/g.side+dx)*g.side, (y/g.side+dy)*g.side
 		patches[k] = own
 		if x0 >= 0 && x0 < g.width && y0 >= 0 && y0 < g.height {
-			other := t.patchAt(g, min(max(x, x0), x0+g.side-1), min(max(y, y0), y0+g.side-1))
+			other, _ := t.patchAt(g, min(max(x, x0), x0+g.side-1), min(max(y, y0), y0+g.side-1))
 			if t.around[own].opens(dx, dy) && t.around[other].opens(-dx, -dy) {
 				patches[k] = other
 			}

@@ -39,7 +39,7 @@ const (
 // transport is the links of a level, and which texel is in which patch.
 type transport struct {
 	grids   []grid         // of each chart
-	cells   []int32        // the patch of each place of the charts without their padding, by rows, or noPatch
+	cells   []int32        // the patch of each place of the charts without their padding, by rows, or noPatch; with cut
 	links   []uint32       // the patches that each patch's rays meet, patch after patch
 	linksOf []uint32       // where each patch's begin, and the end: one more than patches
 	sky     []uint32       // of each patch: the rays that leave the level, a bit for each
@@ -48,33 +48,8 @@ type transport struct {
 	around  []surroundings // of each patch
 }
 
-// noPatch is all there is on a chart wholly inside solids: dark, and never met.
-const noPatch = -1
-
-// grid is a chart without its padding. Places without a lit texel stand for the
-// nearest that has one.
-type grid struct {
-	cells         int // where its places begin
-	width, height int // texels
-	side          int // of a patch at most, in texels
-	first, count  int // patches
-}
-
 // patches is how many there are.
 func (t *transport) patches() int { return len(t.albedo) }
-
-// patchAt is the patch at a place of a chart, from its unpadded corner, or at the
-// nearest place to it.
-func (t *transport) patchAt(g *grid, x, y int) int32 {
-	x, y = min(max(x, 0), g.width-1), min(max(y, 0), g.height-1)
-	return t.cells[g.cells+y*g.width+x]
-}
-
-// placeOf is where a texel lies in its chart without its padding.
-func (p *Prepared) placeOf(c *lightmap.Chart, texel int) (x, y int) {
-	at := int(p.Texels.Place[texel])
-	return at%c.Width - lightmap.PaddingTexels, at/c.Width - lightmap.PaddingTexels
-}
 
 // once holds what a level's shape gives and its lights do not change.
 type once struct {
@@ -116,6 +91,9 @@ func (p *Prepared) newTransport(ctx context.Context, report func(share float64))
 	count := len(membersOf) - 1
 	t.linksOf, t.sky = make([]uint32, count+1), make([]uint32, count)
 	t.albedo, t.first, t.around = make([][4]float32, count), make([]int32, count), make([]surroundings, count)
+	for k := range t.first {
+		t.first[k] = members[membersOf[k]]
+	}
 	const step = 128
 	parts := make([][]uint32, (count+step-1)/step)
 	err = inParallel(ctx, count, step, func(from, to int) {
@@ -134,134 +112,8 @@ func (p *Prepared) newTransport(ctx context.Context, report func(share float64))
 	return t, err
 }
 
-// partAll makes the patches of all charts, and lists the texels of each patch, patch after patch, and
-// where those of each begin, and the end.
-func (p *Prepared) partAll(ctx context.Context, t *transport) (members []int32, membersOf []int, err error) {
-	places := 0
-	for i := range t.grids {
-		c, g := &p.Layout.Charts[i], &t.grids[i]
-		g.side = max(patchTexels, int(math.Round(c.Density*patchM)))
-		g.width, g.height = c.Width-2*lightmap.PaddingTexels, c.Height-2*lightmap.PaddingTexels
-		g.cells = places
-		places += g.width * g.height
-	}
-	t.cells = make([]int32, places)
-	if err := inParallel(ctx, len(t.grids), 1, func(i, _ int) { p.part(t, i) }, nil); err != nil {
-		return nil, nil, err
-	}
-	membersOf = []int{0}
-	for i := range t.grids {
-		g := &t.grids[i]
-		g.first = len(membersOf) - 1
-		for k, patch := range t.cells[g.cells:][:g.width*g.height] {
-			if patch != noPatch {
-				t.cells[g.cells+k] = int32(g.first) + patch
-			}
-		}
-		membersOf = append(membersOf, make([]int, g.count)...)
-	}
-	patchOf := func(visit func(texel int, patch int32)) {
-		for i := range t.grids {
-			for texel := p.Texels.TexelsOf[i]; texel < p.Texels.TexelsOf[i+1]; texel++ {
-				x, y := p.placeOf(&p.Layout.Charts[i], texel)
-				visit(texel, t.patchAt(&t.grids[i], x, y))
-			}
-		}
-	}
-	patchOf(func(_ int, patch int32) { membersOf[patch+1]++ })
-	for k := range membersOf[1:] {
-		membersOf[k+1] += membersOf[k]
-	}
-	members, next := make([]int32, len(p.Texels.List)), slices.Clone(membersOf)
-	patchOf(func(texel int, patch int32) {
-		members[next[patch]] = int32(texel)
-		next[patch]++
-	})
-	return members, membersOf, nil
-}
-
-// part makes the patches of a chart, counted from 0: of each square of places, the
-// texels that its first one sees, then those that the first of the rest sees. So no
-// patch reaches from one side of a wall to the other.
-func (p *Prepared) part(t *transport, chart int) {
-	c, g := &p.Layout.Charts[chart], &t.grids[chart]
-	cells, texelAt := t.cells[g.cells:][:g.width*g.height], make([]int32, g.width*g.height)
-	for k := range cells {
-		cells[k], texelAt[k] = noPatch, -1
-	}
-	for texel := p.Texels.TexelsOf[chart]; texel < p.Texels.TexelsOf[chart+1]; texel++ {
-		x, y := p.placeOf(c, texel)
-		texelAt[y*g.width+x] = int32(texel)
-	}
-	lift := liftTexels / c.Density
-	var square []int // places with texels that are in no patch yet
-	for y0 := 0; y0 < g.height; y0 += g.side {
-		for x0 := 0; x0 < g.width; x0 += g.side {
-			square = square[:0]
-			for y := y0; y < min(y0+g.side, g.height); y++ {
-				for x := x0; x < min(x0+g.side, g.width); x++ {
-					if k := y*g.width + x; texelAt[k] >= 0 {
-						square = append(square, k)
-					}
-				}
-			}
-			for len(square) > 0 {
-				first := &p.Texels.List[texelAt[square[0]]]
-				rest := square[:0]
-				for i, k := range square {
-					if i == 0 || p.open(first, &p.Texels.List[texelAt[k]], lift) {
-						cells[k] = int32(g.count)
-					} else {
-						rest = append(rest, k)
-					}
-				}
-				square = rest
-				g.count++
-			}
-		}
-	}
-	if g.count > 0 {
-		standIn(cells, g.width)
-	}
-}
-
-// liftTexels is how far above their surface two texels look at each other, so that
-// neither a bend of the surface nor a low step parts them.
-const liftTexels = 0.25
-
-// open tells whether nothing stands between two texels.
-func (p *Prepared) open(a, b *lightmap.Texel, lift float64) bool {
-	above := func(t *lightmap.Texel) geom.Vec3 { return vec(t.Origin).Add(vec(t.Normal).Mul(lift)) }
-	return !p.Scene.Blocked(above(a), above(b))
-}
-
 // of are the patches that a patch's rays meet.
 func (t *transport) of(k int) []uint32 { return t.links[t.linksOf[k]:t.linksOf[k+1]] }
-
-// standIn gives each place without a patch the nearest one, in rows so wide.
-func standIn(cells []int32, width int) {
-	var queue []int
-	if !slices.Contains(cells, noPatch) {
-		return
-	}
-	for k, patch := range cells {
-		if patch != noPatch {
-			queue = append(queue, k)
-		}
-	}
-	for len(queue) > 0 {
-		k := queue[0]
-		queue = queue[1:]
-		x, y := k%width, k/width
-		for _, d := range [4][2]int{{1, 0}, {-1, 0}, {0, 1}, {0, -1}} {
-			nx, j := x+d[0], (y+d[1])*width+x+d[0]
-			if nx >= 0 && nx < width && j >= 0 && j < len(cells) && cells[j] == noPatch {
-				cells[j] = cells[k]
-				queue = append(queue, j)
-			}
-		}
-	}
-}
 
 // link sends a patch's rays, from each of its texels in turn, and adds the patches
 // that they meet to a list.
@@ -279,7 +131,6 @@ func (p *Prepared) link(t *transport, k int, members []int32, links []uint32) []
 	for c := range 3 {
 		t.albedo[k][c] = float32(math.Min(albedo[c], maxAlbedo))
 	}
-	t.first[k] = members[0]
 	rays, about := raysOf(first)
 	ci := p.Layout.ChartOf[first.Surface]
 	c := &p.Layout.Charts[ci]
@@ -368,13 +219,11 @@ func (p *Prepared) target(t *transport, from *lightmap.Texel, dir geom.Vec3, m *
 	if c < 0 || !m.Front && !p.Scene.Surfaces[m.Surface].Material.TwoSided {
 		return linkDark
 	}
-	chart := &p.Layout.Charts[c]
-	x, y := chart.At(vec(from.Origin).Add(dir.Mul(m.T)))
-	patch := t.patchAt(&t.grids[c], int(x)-chart.X-lightmap.PaddingTexels, int(y)-chart.Y-lightmap.PaddingTexels)
-	if patch == noPatch {
-		return linkDark
+	point := vec(from.Origin).Add(dir.Mul(m.T))
+	if patch := p.patchUnder(t, c, point); patch != noPatch {
+		return uint32(patch)
 	}
-	return uint32(patch)
+	return linkDark
 }
 
 // rayAlong starts at a texel and goes on for ever.
@@ -491,7 +340,8 @@ func (p *Prepared) meanOnPatches(ctx context.Context, t *transport, lights []lig
 			to := min(from/chunk*chunk+chunk, end)
 			for i := from; i < to; i++ {
 				x, y := p.placeOf(&p.Layout.Charts[ci], i)
-				patchOf[i%chunk] = int(t.patchAt(g, x, y))
+				patch, _ := t.patchAt(g, x, y)
+				patchOf[i%chunk] = int(patch)
 				counts[patchOf[i%chunk]-g.first]++
 			}
 			for s := range lights {

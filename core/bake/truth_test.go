@@ -379,3 +379,41 @@ func TestCornersAreAsEvenAsWalls(t *testing.T) {
 }
 
 func vec3(v [3]float32) geom.Vec3 { return geom.Vec3{float64(v[0]), float64(v[1]), float64(v[2])} }
+
+// No light goes through a wall that stands on the middle of patches and of the squares
+// in which they are blended: the room next door stays black.
+func TestWallsKeepBouncesIn(t *testing.T) {
+	for _, density := range []float64{1, 2, 5.3, 8, 24} {
+		for _, q := range []bake.Quality{bake.Draft, bake.Good} {
+			l := level.New("Two rooms")
+			l.Environment.Sky.Luminance, l.Environment.Ambient.Strength = 0, 0
+			l.Lightmap.Density = density
+			const wall = 0.3
+			block(l, "floor", level.Vec{0, -0.1, 0}, level.Vec{4.2, 0.2, 2.2})
+			block(l, "roof", level.Vec{0, 2.1, 0}, level.Vec{4.2, 0.2, 2.2})
+			block(l, "wall", level.Vec{wall, 1, 0}, level.Vec{0.02, 2, 2.2})
+			block(l, "east", level.Vec{2.05, 1, 0}, level.Vec{0.1, 2.4, 2.2})
+			block(l, "west", level.Vec{-2.05, 1, 0}, level.Vec{0.1, 2.4, 2.2})
+			block(l, "north", level.Vec{0, 1, -1.05}, level.Vec{4.2, 2.4, 0.1})
+			block(l, "south", level.Vec{0, 1, 1.05}, level.Vec{4.2, 2.4, 0.1})
+			l.Lights = []*level.Light{light("lamp", level.Point, 100, level.Vec{1.2, 1.2, 0}, down)}
+			p := prepare(t, l)
+			m := mixOf(t, p, q)
+			bright, dark, n := float32(0), float32(0), 0
+			for _, texel := range p.Texels.List {
+				x, y, z := texel.Origin[0], texel.Origin[1], texel.Origin[2]
+				if y < 0 || y > 2 || z < -1 || z > 1 || x < -2 || x > 2 { // outside
+					continue
+				}
+				if v := m.Pix[3*texel.Index+1]; x > wall {
+					bright = max(bright, v)
+				} else {
+					dark, n = max(dark, v), n+1
+				}
+			}
+			assert.Greater(t, n, 5*int(density*density), "texels of the dark room")
+			assert.Greater(t, bright, float32(30))
+			assert.Zero(t, dark, "%v texels a metre, %s", density, q)
+		}
+	}
+}

@@ -1,0 +1,236 @@
+package bake
+
+import (
+	"context"
+	"math"
+	"slices"
+
+	"grotta/core/geom"
+	"grotta/core/lightmap"
+	"grotta/core/scene"
+)
+
+// noPatch is all there is on a chart wholly inside solids: dark, and never met.
+const noPatch = -1
+
+// cut marks the places of a square that something parts: what is met there may see
+// another patch than that of the place.
+const cut = 1 << 30
+
+// grid is a chart without its padding. Places without a lit texel stand for the
+// nearest that has one.
+type grid struct {
+	cells         int // where its places begin
+	width, height int // texels
+	side          int // of a patch at most, in texels
+	first, count  int // patches
+}
+
+// patchAt is the patch at a place of a chart, from its unpadded corner, or at the
+// nearest place to it, and whether its square is cut.
+func (t *transport) patchAt(g *grid, x, y int) (patch int32, isCut bool) {
+	x, y = min(max(x, 0), g.width-1), min(max(y, 0), g.height-1)
+	v := t.cells[g.cells+y*g.width+x]
+	if v == noPatch {
+		return noPatch, false
+	}
+	return v &^ cut, v&cut != 0
+}
+
+// placeOf is where a texel lies in its chart without its padding.
+func (p *Prepared) placeOf(c *lightmap.Chart, texel int) (x, y int) {
+	at := int(p.Texels.Place[texel])
+	return at%c.Width - lightmap.PaddingTexels, at/c.Width - lightmap.PaddingTexels
+}
+
+// patchUnder is the patch at a point on a chart: where something parts the square, the
+// nearest whose first texel sees the point.
+func (p *Prepared) patchUnder(t *transport, chart int, point geom.Vec3) int32 {
+	c, g := &p.Layout.Charts[chart], &t.grids[chart]
+	x, y := c.At(point)
+	x, y = x-float64(c.X+lightmap.PaddingTexels), y-float64(c.Y+lightmap.PaddingTexels)
+	patch, isCut := t.patchAt(g, int(x), int(y))
+	if !isCut {
+		return patch
+	}
+	sx, sy := 1, 1 // to the nearer neighbours
+	if x-math.Floor(x) < 0.5 {
+		sx = -1
+	}
+	if y-math.Floor(y) < 0.5 {
+		sy = -1
+	}
+	for _, d := range [9][2]int{{0, 0}, {sx, 0}, {0, sy}, {sx, sy}, {-sx, 0}, {0, -sy}, {-sx, sy}, {sx, -sy}, {-sx, -sy}} {
+		patch, _ := t.patchAt(g, int(x)+d[0], int(y)+d[1])
+		if first := &p.Texels.List[t.first[patch]]; p.open(first, point.Add(vec(first.Normal).Mul(scene.OffsetM)), c.Density) {
+			return patch
+		}
+	}
+	return noPatch
+}
+
+// liftTexels is how far above their surface a texel and a place look at each other, so
+// that neither a bend of the surface nor a low step parts them.
+const liftTexels = 0.25
+
+// open tells whether nothing stands between a texel and a place beside it, as far off
+// the surface.
+func (p *Prepared) open(texel *lightmap.Texel, place geom.Vec3, density float64) bool {
+	lift := vec(texel.Normal).Mul(liftTexels / density)
+	return !p.Scene.Blocked(vec(texel.Origin).Add(lift), place.Add(lift))
+}
+
+// partAll makes the patches of all charts, and lists the texels of each patch, patch after patch, and
+// where those of each begin, and the end.
+func (p *Prepared) partAll(ctx context.Context, t *transport) (members []int32, membersOf []int, err error) {
+	places := 0
+	for i := range t.grids {
+		c, g := &p.Layout.Charts[i], &t.grids[i]
+		g.side = max(patchTexels, int(math.Round(c.Density*patchM)))
+		g.width, g.height = c.Width-2*lightmap.PaddingTexels, c.Height-2*lightmap.PaddingTexels
+		g.cells = places
+		places += g.width * g.height
+	}
+	t.cells = make([]int32, places)
+	if err := inParallel(ctx, len(t.grids), 1, func(i, _ int) { newParting(p, t, i).all() }, nil); err != nil {
+		return nil, nil, err
+	}
+	membersOf = []int{0}
+	for i := range t.grids {
+		g := &t.grids[i]
+		g.first = len(membersOf) - 1
+		for k, patch := range t.cells[g.cells:][:g.width*g.height] {
+			if patch != noPatch {
+				t.cells[g.cells+k] = int32(g.first) + patch
+			}
+		}
+		membersOf = append(membersOf, make([]int, g.count)...)
+	}
+	patchOf := func(visit func(texel int, patch int32)) {
+		for i := range t.grids {
+			for texel := p.Texels.TexelsOf[i]; texel < p.Texels.TexelsOf[i+1]; texel++ {
+				x, y := p.placeOf(&p.Layout.Charts[i], texel)
+				patch, _ := t.patchAt(&t.grids[i], x, y)
+				visit(texel, patch)
+			}
+		}
+	}
+	patchOf(func(_ int, patch int32) { membersOf[patch+1]++ })
+	for k := range membersOf[1:] {
+		membersOf[k+1] += membersOf[k]
+	}
+	members, next := make([]int32, len(p.Texels.List)), slices.Clone(membersOf)
+	patchOf(func(texel int, patch int32) {
+		members[next[patch]] = int32(texel)
+		next[patch]++
+	})
+	return members, membersOf, nil
+}
+
+// parting makes the patches of a chart, counted from 0: of each square of places, the
+// texels that its first one sees, then those that the first of the rest sees. So no
+// patch reaches from one side of a wall to the other.
+type parting struct {
+	p       *Prepared
+	c       *lightmap.Chart
+	g       *grid
+	cells   []int32 // of the chart
+	texelAt []int32 // of each place, or -1
+	cut     []int   // places of squares that something parts
+	places  []int   // of the square at hand
+	left    []int   // those of them with texels that are in no patch yet
+}
+
+func newParting(p *Prepared, t *transport, chart int) *parting {
+	g := &t.grids[chart]
+	a := &parting{p: p, c: &p.Layout.Charts[chart], g: g, cells: t.cells[g.cells:][:g.width*g.height]}
+	a.texelAt = make([]int32, len(a.cells))
+	for k := range a.cells {
+		a.cells[k], a.texelAt[k] = noPatch, -1
+	}
+	for texel := p.Texels.TexelsOf[chart]; texel < p.Texels.TexelsOf[chart+1]; texel++ {
+		x, y := p.placeOf(a.c, texel)
+		a.texelAt[y*g.width+x] = int32(texel)
+	}
+	return a
+}
+
+func (a *parting) all() {
+	for y := 0; y < a.g.height; y += a.g.side {
+		for x := 0; x < a.g.width; x += a.g.side {
+			a.square(x, y, min(x+a.g.side, a.g.width), min(y+a.g.side, a.g.height))
+		}
+	}
+	if a.g.count > 0 {
+		standIn(a.cells, a.g.width)
+		for _, k := range a.cut {
+			a.cells[k] |= cut
+		}
+	}
+}
+
+// square makes the patches of one square. It is cut where there is more than one, or
+// where a place has no texel, or a corner is hidden from the first.
+func (a *parting) square(x0, y0, x1, y1 int) {
+	a.places, a.left = a.places[:0], a.left[:0]
+	for y := y0; y < y1; y++ {
+		for x := x0; x < x1; x++ {
+			k := y*a.g.width + x
+			if a.places = append(a.places, k); a.texelAt[k] >= 0 {
+				a.left = append(a.left, k)
+			}
+		}
+	}
+	if len(a.left) == 0 {
+		return
+	}
+	first := a.texel(a.left[0])
+	whole := len(a.left) == len(a.places)
+	for corner := 0; corner < 4 && whole; corner++ {
+		x, y := [2]int{x0, x1}[corner&1], [2]int{y0, y1}[corner>>1]
+		at := a.c.Origin.Add(a.c.U.Mul(float64(x) / a.c.Density)).Add(a.c.V.Mul(float64(y) / a.c.Density))
+		whole = a.p.open(first, at.Add(vec(first.Normal).Mul(scene.OffsetM)), a.c.Density)
+	}
+	before := a.g.count
+	for ; len(a.left) > 0; a.g.count++ {
+		first, rest := a.texel(a.left[0]), a.left[:0]
+		for i, k := range a.left {
+			if i == 0 || a.p.open(first, vec(a.texel(k).Origin), a.c.Density) {
+				a.cells[k] = int32(a.g.count)
+			} else {
+				rest = append(rest, k)
+			}
+		}
+		a.left = rest
+	}
+	if !whole || a.g.count > before+1 {
+		a.cut = append(a.cut, a.places...)
+	}
+}
+
+func (a *parting) texel(place int) *lightmap.Texel { return &a.p.Texels.List[a.texelAt[place]] }
+
+// standIn gives each place without a patch the nearest one, in rows so wide.
+func standIn(cells []int32, width int) {
+	var queue []int
+	if !slices.Contains(cells, noPatch) {
+		return
+	}
+	for k, patch := range cells {
+		if patch != noPatch {
+			queue = append(queue, k)
+		}
+	}
+	for len(queue) > 0 {
+		k := queue[0]
+		queue = queue[1:]
+		x, y := k%width, k/width
+		for _, d := range [4][2]int{{1, 0}, {-1, 0}, {0, 1}, {0, -1}} {
+			nx, j := x+d[0], (y+d[1])*width+x+d[0]
+			if nx >= 0 && nx < width && j >= 0 && j < len(cells) && cells[j] == noPatch {
+				cells[j] = cells[k]
+				queue = append(queue, j)
+			}
+		}
+	}
+}
