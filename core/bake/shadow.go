@@ -10,6 +10,7 @@ import (
 	"grotta/core/level"
 	"grotta/core/scene"
 	"grotta/core/sky"
+	"grotta/core/trace"
 )
 
 // receiver is a place to be lit: the light is reckoned at the point, and rays
@@ -78,6 +79,7 @@ const (
 // lets through, and those that nothing blocks.
 func (s *shape) sample(src *Source, sc *scene.Scene, r *receiver, a *arrival, blind bool, samples int, turn float64) (all, through, seen float64) {
 	c := s.coneTo(a, turn)
+	rays := shadowRays{sc: sc, from: r.origin}
 	for i := range samples {
 		dir, distance, weight := s.toward(src, r, a, &c, i, samples, turn)
 		if weight <= 0 {
@@ -88,11 +90,45 @@ func (s *shape) sample(src *Source, sc *scene.Scene, r *receiver, a *arrival, bl
 			continue
 		}
 		through += weight
-		if blind || !sc.BlockedAlong(r.origin, dir, s.free(r.origin, dir, distance)) {
+		if blind {
 			seen += weight
+		} else {
+			rays.send(dir, s.free(r.origin, dir, distance), weight)
 		}
 	}
-	return all, through, seen
+	return all, through, seen + rays.land()
+}
+
+// shadowRays is rays from a place to samples of a source. They are traced eight at a
+// time.
+type shadowRays struct {
+	sc     *scene.Scene
+	from   geom.Vec3
+	packet trace.Packet
+	weight [8]float64
+	n      int
+	seen   float64 // the weights of those that nothing stops
+}
+
+func (s *shadowRays) send(dir geom.Vec3, length, weight float64) {
+	ray := scene.Along(s.from, dir, length)
+	s.packet.Put(s.n, &ray)
+	s.weight[s.n] = weight
+	if s.n++; s.n == len(s.weight) {
+		s.land()
+	}
+}
+
+// land traces what is under way, and is the weights of all that nothing stopped.
+func (s *shadowRays) land() float64 {
+	blocked := s.sc.BlockedOf(&s.packet, s.n)
+	for i := range s.n {
+		if blocked>>i&1 == 0 {
+			s.seen += s.weight[i]
+		}
+	}
+	s.n = 0
+	return s.seen
 }
 
 // toward is the direction from a place to sample i of a light, how far it is, and
@@ -234,7 +270,8 @@ func (s *Source) emissiveLight(sc *scene.Scene, r *receiver, samples int, turn f
 // no sample lies above the horizon it looks at some more.
 func (p *polygon) visible(sc *scene.Scene, r *receiver, samples int, turn float64) float64 {
 	const more = 16
-	var all, seen float64
+	var all float64
+	rays := shadowRays{sc: sc, from: r.origin}
 	for i := 0; i < samples || all == 0 && i < samples+more; i++ {
 		at := p.point(i, turn)
 		to := at.Sub(r.point)
@@ -246,14 +283,12 @@ func (p *polygon) visible(sc *scene.Scene, r *receiver, samples int, turn float6
 		all += weight
 		ray := at.Sub(r.origin)
 		d := math.Max(ray.Len(), 1e-6)
-		if !sc.BlockedAlong(r.origin, ray.Mul(1/d), math.Max(0, d-scene.OffsetM)) {
-			seen += weight
-		}
+		rays.send(ray.Mul(1/d), math.Max(0, d-scene.OffsetM), weight)
 	}
 	if all == 0 {
 		return 0
 	}
-	return seen / all
+	return rays.land() / all
 }
 
 // skyLight is the sky's light: over the hemisphere by the cosine, and for an image

@@ -236,18 +236,42 @@ func (s *Scene) Blocked(from, to geom.Vec3) bool { return s.blocked(segment(from
 // BlockedAlong is Blocked from a point along a direction for a length, which may
 // be infinite.
 func (s *Scene) BlockedAlong(from, dir geom.Vec3, length float64) bool {
-	return s.blocked(trace.Ray{Origin: f32(from), Dir: f32(dir), Max: float32(length)})
+	return s.blocked(Along(from, dir, length))
+}
+
+// Along is the ray from a point along a direction for a length, which may be infinite.
+func Along(from, dir geom.Vec3, length float64) trace.Ray {
+	return trace.Ray{Origin: f32(from), Dir: f32(dir), Max: float32(length)}
+}
+
+// BlockedOf is Blocked along the first n rays of a packet, a bit for each.
+func (s *Scene) BlockedOf(p *trace.Packet, n int) (rays uint8) {
+	const few = 3 // are no slower one by one
+	blocked := s.blocked
+	if n >= few {
+		p.Fill(n)
+		rays, blocked = s.shadow.OccludedOf(p), s.blockedCarefully
+	}
+	for i := range n {
+		if rays>>i&1 == 0 && blocked(p.Ray(i)) {
+			rays |= 1 << i
+		}
+	}
+	return rays
 }
 
 func (s *Scene) blocked(ray trace.Ray) bool {
 	if s.shadow.Occluded(ray) {
 		return true
 	}
-	return s.careful.any && s.blockedCarefully(ray)
+	return s.blockedCarefully(ray)
 }
 
 func (s *Scene) blockedCarefully(ray trace.Ray) bool {
 	stops := false
+	if !s.careful.any {
+		return false
+	}
 	s.careful.Each(ray, func(h trace.Hit) { stops = stops || s.stops(&s.careful, h, ray.Dir, true) })
 	return stops
 }

@@ -483,6 +483,36 @@ end:
 	VZEROUPPER
 	RET
 
+DATA one<>+0(SB)/4, $0x3f800000
+DATA one<>+4(SB)/4, $0x3f800000
+DATA one<>+8(SB)/4, $0x3f800000
+DATA one<>+12(SB)/4, $0x3f800000
+DATA one<>+16(SB)/4, $0x3f800000
+DATA one<>+20(SB)/4, $0x3f800000
+DATA one<>+24(SB)/4, $0x3f800000
+DATA one<>+28(SB)/4, $0x3f800000
+GLOBL one<>(SB), RODATA|NOPTR, $32
+
+DATA tiny<>+0(SB)/4, $0x1e3ce508
+DATA tiny<>+4(SB)/4, $0x1e3ce508
+DATA tiny<>+8(SB)/4, $0x1e3ce508
+DATA tiny<>+12(SB)/4, $0x1e3ce508
+DATA tiny<>+16(SB)/4, $0x1e3ce508
+DATA tiny<>+20(SB)/4, $0x1e3ce508
+DATA tiny<>+24(SB)/4, $0x1e3ce508
+DATA tiny<>+28(SB)/4, $0x1e3ce508
+GLOBL tiny<>(SB), RODATA|NOPTR, $32
+
+DATA huge<>+0(SB)/4, $0x60ad78ec
+DATA huge<>+4(SB)/4, $0x60ad78ec
+DATA huge<>+8(SB)/4, $0x60ad78ec
+DATA huge<>+12(SB)/4, $0x60ad78ec
+DATA huge<>+16(SB)/4, $0x60ad78ec
+DATA huge<>+20(SB)/4, $0x60ad78ec
+DATA huge<>+24(SB)/4, $0x60ad78ec
+DATA huge<>+28(SB)/4, $0x60ad78ec
+GLOBL huge<>(SB), RODATA|NOPTR, $32
+
 // func closestPacket(lines *byte, packet *byte) int64
 // Requires: AVX, AVX2, BMI, F16C, MMX+
 TEXT ·closestPacket(SB), $20968-24
@@ -501,11 +531,15 @@ TEXT ·closestPacket(SB), $20968-24
 	CMPL       DX, $0x000000ff
 	JNE        apart
 	VMOVUPS    192(CX), Y1
+	VMOVMSKPS  Y1, DX
+	TESTL      DX, DX
+	JNZ        apart
 	VMOVUPS    Y1, 256(CX)
-	VPCMPEQD   Y2, Y2, Y2
-	VMOVDQU    Y2, 224(CX)
+	VPCMPEQD   Y1, Y1, Y1
+	VMOVDQU    Y1, 224(CX)
 	VMOVUPS    Y0, 288(CX)
 	VMOVUPS    Y0, 320(CX)
+	VMOVUPS    256(CX), Y1
 	VMULPS     hitSlack<>+0(SB), Y1, Y1
 	VPERM2F128 $0x01, Y1, Y1, Y3
 	VMAXPS     Y1, Y3, Y2
@@ -1028,43 +1062,547 @@ next_ray:
 	JMP        pop
 
 end:
-	MOVQ $0x0000000000000001, AX
-	MOVQ AX, ret+16(FP)
+	VMOVMSKPS Y1, AX
+	MOVQ      AX, ret+16(FP)
 	VZEROUPPER
 	RET
 
 apart:
-	MOVQ $0x0000000000000000, AX
+	MOVQ $-1, AX
 	MOVQ AX, ret+16(FP)
 	VZEROUPPER
 	RET
 
-DATA one<>+0(SB)/4, $0x3f800000
-DATA one<>+4(SB)/4, $0x3f800000
-DATA one<>+8(SB)/4, $0x3f800000
-DATA one<>+12(SB)/4, $0x3f800000
-DATA one<>+16(SB)/4, $0x3f800000
-DATA one<>+20(SB)/4, $0x3f800000
-DATA one<>+24(SB)/4, $0x3f800000
-DATA one<>+28(SB)/4, $0x3f800000
-GLOBL one<>(SB), RODATA|NOPTR, $32
+// func occludedPacket(lines *byte, packet *byte) int64
+// Requires: AVX, AVX2, BMI, F16C, MMX+
+TEXT ·occludedPacket(SB), $20968-24
+	MOVQ       lines+0(FP), AX
+	MOVQ       packet+8(FP), CX
+	VXORPS     Y0, Y0, Y0
+	VMOVUPS    (CX), Y1
+	VADDPS     32(CX), Y1, Y1
+	VADDPS     64(CX), Y1, Y1
+	VADDPS     96(CX), Y1, Y1
+	VADDPS     128(CX), Y1, Y1
+	VADDPS     160(CX), Y1, Y1
+	VMULPS     Y0, Y1, Y1
+	VCMPPS     $0x00, Y0, Y1, Y1
+	VMOVMSKPS  Y1, DX
+	CMPL       DX, $0x000000ff
+	JNE        apart
+	VMOVUPS    192(CX), Y1
+	VMOVMSKPS  Y1, DX
+	TESTL      DX, DX
+	JNZ        apart
+	VMOVUPS    Y1, 256(CX)
+	VPCMPEQD   Y1, Y1, Y1
+	VMOVDQU    Y1, 224(CX)
+	VMOVUPS    Y0, 288(CX)
+	VMOVUPS    Y0, 320(CX)
+	VMOVUPS    256(CX), Y1
+	VPERM2F128 $0x01, Y1, Y1, Y3
+	VMAXPS     Y1, Y3, Y2
+	VSHUFPS    $0x4e, Y2, Y2, Y3
+	VMAXPS     Y2, Y3, Y2
+	VSHUFPS    $0xb1, Y2, Y2, Y3
+	VMAXPS     Y2, Y3, Y2
+	XORL       BX, BX
+	VMOVUPS    96(CX), Y4
+	VMOVUPS    one<>+0(SB), Y3
+	VDIVPS     Y4, Y3, Y3
+	VMOVUPS    signBits<>+0(SB), Y6
+	VANDNPS    Y4, Y6, Y5
+	VANDPS     Y4, Y6, Y6
+	VORPS      huge<>+0(SB), Y6, Y6
+	VCMPPS     $0x11, tiny<>+0(SB), Y5, Y5
+	VBLENDVPS  Y5, Y6, Y3, Y3
+	VMOVUPS    Y3, 20800(SP)
+	VMOVUPS    (CX), Y4
+	VPERM2F128 $0x01, Y4, Y4, Y6
+	VMINPS     Y4, Y6, Y5
+	VSHUFPS    $0x4e, Y5, Y5, Y6
+	VMINPS     Y5, Y6, Y5
+	VSHUFPS    $0xb1, Y5, Y5, Y6
+	VMINPS     Y5, Y6, Y5
+	VPERM2F128 $0x01, Y4, Y4, Y6
+	VMAXPS     Y4, Y6, Y4
+	VSHUFPS    $0x4e, Y4, Y4, Y6
+	VMAXPS     Y4, Y6, Y4
+	VSHUFPS    $0xb1, Y4, Y4, Y6
+	VMAXPS     Y4, Y6, Y4
+	VPERM2F128 $0x01, Y3, Y3, Y7
+	VMINPS     Y3, Y7, Y6
+	VSHUFPS    $0x4e, Y6, Y6, Y7
+	VMINPS     Y6, Y7, Y6
+	VSHUFPS    $0xb1, Y6, Y6, Y7
+	VMINPS     Y6, Y7, Y6
+	VPERM2F128 $0x01, Y3, Y3, Y8
+	VMAXPS     Y3, Y8, Y7
+	VSHUFPS    $0x4e, Y7, Y7, Y8
+	VMAXPS     Y7, Y8, Y7
+	VSHUFPS    $0xb1, Y7, Y7, Y8
+	VMAXPS     Y7, Y8, Y7
+	VMOVMSKPS  Y3, DX
+	TESTL      DX, DX
+	JNZ        down0
+	VMOVSS     X4, 20896(SP)
+	VMOVSS     X5, 20900(SP)
+	VMOVSS     X6, 20904(SP)
+	VMOVSS     X7, 20908(SP)
+	MOVQ       $0x00000000, 20912(SP)
+	JMP        next_axis0
 
-DATA tiny<>+0(SB)/4, $0x1e3ce508
-DATA tiny<>+4(SB)/4, $0x1e3ce508
-DATA tiny<>+8(SB)/4, $0x1e3ce508
-DATA tiny<>+12(SB)/4, $0x1e3ce508
-DATA tiny<>+16(SB)/4, $0x1e3ce508
-DATA tiny<>+20(SB)/4, $0x1e3ce508
-DATA tiny<>+24(SB)/4, $0x1e3ce508
-DATA tiny<>+28(SB)/4, $0x1e3ce508
-GLOBL tiny<>(SB), RODATA|NOPTR, $32
+down0:
+	CMPL   DX, $0x000000ff
+	JNE    both0
+	VMOVSS X5, 20896(SP)
+	VMOVSS X4, 20900(SP)
+	VMOVSS X7, 20904(SP)
+	VMOVSS X6, 20908(SP)
+	MOVQ   $0x00000010, 20912(SP)
+	JMP    next_axis0
 
-DATA huge<>+0(SB)/4, $0x60ad78ec
-DATA huge<>+4(SB)/4, $0x60ad78ec
-DATA huge<>+8(SB)/4, $0x60ad78ec
-DATA huge<>+12(SB)/4, $0x60ad78ec
-DATA huge<>+16(SB)/4, $0x60ad78ec
-DATA huge<>+20(SB)/4, $0x60ad78ec
-DATA huge<>+24(SB)/4, $0x60ad78ec
-DATA huge<>+28(SB)/4, $0x60ad78ec
-GLOBL huge<>(SB), RODATA|NOPTR, $32
+both0:
+	INCL    BX
+	VMOVUPS one<>+0(SB), Y7
+	VMOVSS  X0, 20896(SP)
+	VMOVSS  X0, 20900(SP)
+	VMOVSS  X0, 20904(SP)
+	VMOVSS  X7, 20908(SP)
+	MOVQ    $0x00000000, 20912(SP)
+	MOVL    $0xff800000, 20900(SP)
+
+next_axis0:
+	VMOVUPS    128(CX), Y4
+	VMOVUPS    one<>+0(SB), Y3
+	VDIVPS     Y4, Y3, Y3
+	VMOVUPS    signBits<>+0(SB), Y6
+	VANDNPS    Y4, Y6, Y5
+	VANDPS     Y4, Y6, Y6
+	VORPS      huge<>+0(SB), Y6, Y6
+	VCMPPS     $0x11, tiny<>+0(SB), Y5, Y5
+	VBLENDVPS  Y5, Y6, Y3, Y3
+	VMOVUPS    Y3, 20832(SP)
+	VMOVUPS    32(CX), Y4
+	VPERM2F128 $0x01, Y4, Y4, Y6
+	VMINPS     Y4, Y6, Y5
+	VSHUFPS    $0x4e, Y5, Y5, Y6
+	VMINPS     Y5, Y6, Y5
+	VSHUFPS    $0xb1, Y5, Y5, Y6
+	VMINPS     Y5, Y6, Y5
+	VPERM2F128 $0x01, Y4, Y4, Y6
+	VMAXPS     Y4, Y6, Y4
+	VSHUFPS    $0x4e, Y4, Y4, Y6
+	VMAXPS     Y4, Y6, Y4
+	VSHUFPS    $0xb1, Y4, Y4, Y6
+	VMAXPS     Y4, Y6, Y4
+	VPERM2F128 $0x01, Y3, Y3, Y7
+	VMINPS     Y3, Y7, Y6
+	VSHUFPS    $0x4e, Y6, Y6, Y7
+	VMINPS     Y6, Y7, Y6
+	VSHUFPS    $0xb1, Y6, Y6, Y7
+	VMINPS     Y6, Y7, Y6
+	VPERM2F128 $0x01, Y3, Y3, Y8
+	VMAXPS     Y3, Y8, Y7
+	VSHUFPS    $0x4e, Y7, Y7, Y8
+	VMAXPS     Y7, Y8, Y7
+	VSHUFPS    $0xb1, Y7, Y7, Y8
+	VMAXPS     Y7, Y8, Y7
+	VMOVMSKPS  Y3, DX
+	TESTL      DX, DX
+	JNZ        down1
+	VMOVSS     X4, 20920(SP)
+	VMOVSS     X5, 20924(SP)
+	VMOVSS     X6, 20928(SP)
+	VMOVSS     X7, 20932(SP)
+	MOVQ       $0x00000020, 20936(SP)
+	JMP        next_axis1
+
+down1:
+	CMPL   DX, $0x000000ff
+	JNE    both1
+	VMOVSS X5, 20920(SP)
+	VMOVSS X4, 20924(SP)
+	VMOVSS X7, 20928(SP)
+	VMOVSS X6, 20932(SP)
+	MOVQ   $0x00000030, 20936(SP)
+	JMP    next_axis1
+
+both1:
+	INCL    BX
+	VMOVUPS one<>+0(SB), Y7
+	VMOVSS  X0, 20920(SP)
+	VMOVSS  X0, 20924(SP)
+	VMOVSS  X0, 20928(SP)
+	VMOVSS  X7, 20932(SP)
+	MOVQ    $0x00000020, 20936(SP)
+	MOVL    $0xff800000, 20924(SP)
+
+next_axis1:
+	VMOVUPS    160(CX), Y4
+	VMOVUPS    one<>+0(SB), Y3
+	VDIVPS     Y4, Y3, Y3
+	VMOVUPS    signBits<>+0(SB), Y6
+	VANDNPS    Y4, Y6, Y5
+	VANDPS     Y4, Y6, Y6
+	VORPS      huge<>+0(SB), Y6, Y6
+	VCMPPS     $0x11, tiny<>+0(SB), Y5, Y5
+	VBLENDVPS  Y5, Y6, Y3, Y3
+	VMOVUPS    Y3, 20864(SP)
+	VMOVUPS    64(CX), Y4
+	VPERM2F128 $0x01, Y4, Y4, Y6
+	VMINPS     Y4, Y6, Y5
+	VSHUFPS    $0x4e, Y5, Y5, Y6
+	VMINPS     Y5, Y6, Y5
+	VSHUFPS    $0xb1, Y5, Y5, Y6
+	VMINPS     Y5, Y6, Y5
+	VPERM2F128 $0x01, Y4, Y4, Y6
+	VMAXPS     Y4, Y6, Y4
+	VSHUFPS    $0x4e, Y4, Y4, Y6
+	VMAXPS     Y4, Y6, Y4
+	VSHUFPS    $0xb1, Y4, Y4, Y6
+	VMAXPS     Y4, Y6, Y4
+	VPERM2F128 $0x01, Y3, Y3, Y7
+	VMINPS     Y3, Y7, Y6
+	VSHUFPS    $0x4e, Y6, Y6, Y7
+	VMINPS     Y6, Y7, Y6
+	VSHUFPS    $0xb1, Y6, Y6, Y7
+	VMINPS     Y6, Y7, Y6
+	VPERM2F128 $0x01, Y3, Y3, Y8
+	VMAXPS     Y3, Y8, Y7
+	VSHUFPS    $0x4e, Y7, Y7, Y8
+	VMAXPS     Y7, Y8, Y7
+	VSHUFPS    $0xb1, Y7, Y7, Y8
+	VMAXPS     Y7, Y8, Y7
+	VMOVMSKPS  Y3, DX
+	TESTL      DX, DX
+	JNZ        down2
+	VMOVSS     X4, 20944(SP)
+	VMOVSS     X5, 20948(SP)
+	VMOVSS     X6, 20952(SP)
+	VMOVSS     X7, 20956(SP)
+	MOVQ       $0x00000040, 20960(SP)
+	JMP        next_axis2
+
+down2:
+	CMPL   DX, $0x000000ff
+	JNE    both2
+	VMOVSS X5, 20944(SP)
+	VMOVSS X4, 20948(SP)
+	VMOVSS X7, 20952(SP)
+	VMOVSS X6, 20956(SP)
+	MOVQ   $0x00000050, 20960(SP)
+	JMP    next_axis2
+
+both2:
+	INCL    BX
+	VMOVUPS one<>+0(SB), Y7
+	VMOVSS  X0, 20944(SP)
+	VMOVSS  X0, 20948(SP)
+	VMOVSS  X0, 20952(SP)
+	VMOVSS  X7, 20956(SP)
+	MOVQ    $0x00000040, 20960(SP)
+	MOVL    $0xff800000, 20948(SP)
+
+next_axis2:
+	CMPL BX, $0x00000001
+	JHI  apart
+	XORQ DX, DX
+	XORQ BX, BX
+
+visit:
+	SHLQ         $0x20, BX
+	SHRQ         $0x1b, BX
+	ADDQ         AX, BX
+	VBROADCASTSS 112(BX), Y0
+	MOVQ         20912(SP), SI
+	VCVTPH2PS    (BX)(SI*1), Y3
+	VMOVUPS      Y3, 20608(SP)
+	VBROADCASTSS 20896(SP), Y4
+	VBROADCASTSS 20904(SP), Y5
+	VSUBPS       Y0, Y4, Y4
+	VSUBPS       Y4, Y3, Y3
+	VMULPS       Y5, Y3, Y4
+	XORQ         $0x10, SI
+	VCVTPH2PS    (BX)(SI*1), Y3
+	VMOVUPS      Y3, 20640(SP)
+	VBROADCASTSS 20900(SP), Y5
+	VBROADCASTSS 20908(SP), Y6
+	VSUBPS       Y0, Y5, Y5
+	VSUBPS       Y5, Y3, Y3
+	VMULPS       Y6, Y3, Y5
+	VXORPS       Y0, Y0, Y0
+	VMOVUPS      Y2, Y3
+	VMAXPS       Y0, Y4, Y0
+	VMINPS       Y3, Y5, Y3
+	VBROADCASTSS 116(BX), Y4
+	MOVQ         20936(SP), SI
+	VCVTPH2PS    (BX)(SI*1), Y5
+	VMOVUPS      Y5, 20672(SP)
+	VBROADCASTSS 20920(SP), Y6
+	VBROADCASTSS 20928(SP), Y7
+	VSUBPS       Y4, Y6, Y6
+	VSUBPS       Y6, Y5, Y5
+	VMULPS       Y7, Y5, Y5
+	XORQ         $0x10, SI
+	VCVTPH2PS    (BX)(SI*1), Y6
+	VMOVUPS      Y6, 20704(SP)
+	VBROADCASTSS 20924(SP), Y7
+	VBROADCASTSS 20932(SP), Y8
+	VSUBPS       Y4, Y7, Y7
+	VSUBPS       Y7, Y6, Y6
+	VMULPS       Y8, Y6, Y4
+	VMAXPS       Y0, Y5, Y0
+	VMINPS       Y3, Y4, Y3
+	VBROADCASTSS 120(BX), Y4
+	MOVQ         20960(SP), SI
+	VCVTPH2PS    (BX)(SI*1), Y5
+	VMOVUPS      Y5, 20736(SP)
+	VBROADCASTSS 20944(SP), Y6
+	VBROADCASTSS 20952(SP), Y7
+	VSUBPS       Y4, Y6, Y6
+	VSUBPS       Y6, Y5, Y5
+	VMULPS       Y7, Y5, Y5
+	XORQ         $0x10, SI
+	VCVTPH2PS    (BX)(SI*1), Y6
+	VMOVUPS      Y6, 20768(SP)
+	VBROADCASTSS 20948(SP), Y7
+	VBROADCASTSS 20956(SP), Y8
+	VSUBPS       Y4, Y7, Y7
+	VSUBPS       Y7, Y6, Y6
+	VMULPS       Y8, Y6, Y4
+	VMAXPS       Y0, Y5, Y0
+	VMINPS       Y3, Y4, Y3
+	VMULPS       boxSlack<>+0(SB), Y3, Y3
+	VCMPPS       $0x02, Y3, Y0, Y3
+	VMOVMSKPS    Y3, SI
+	TESTL        SI, SI
+	JZ           pop
+	VMOVUPS      (CX), Y0
+	VBROADCASTSS 112(BX), Y3
+	VSUBPS       Y3, Y0, Y0
+	VMOVUPS      32(CX), Y3
+	VBROADCASTSS 116(BX), Y4
+	VSUBPS       Y4, Y3, Y3
+	VMOVUPS      64(CX), Y4
+	VBROADCASTSS 120(BX), Y5
+	VSUBPS       Y5, Y4, Y4
+	MOVQ         DX, DI
+
+child:
+	TZCNTL       SI, R8
+	VBROADCASTSS 20608(SP)(R8*4), Y5
+	VBROADCASTSS 20640(SP)(R8*4), Y7
+	VSUBPS       Y0, Y5, Y5
+	VMULPS       20800(SP), Y5, Y5
+	VSUBPS       Y0, Y7, Y7
+	VMULPS       20800(SP), Y7, Y7
+	VMINPS       Y5, Y7, Y6
+	VMAXPS       Y5, Y7, Y7
+	VXORPS       Y5, Y5, Y5
+	VMAXPS       Y5, Y6, Y5
+	VMINPS       Y1, Y7, Y6
+	VBROADCASTSS 20672(SP)(R8*4), Y7
+	VBROADCASTSS 20704(SP)(R8*4), Y8
+	VSUBPS       Y3, Y7, Y7
+	VMULPS       20832(SP), Y7, Y7
+	VSUBPS       Y3, Y8, Y8
+	VMULPS       20832(SP), Y8, Y8
+	VMINPS       Y7, Y8, Y9
+	VMAXPS       Y7, Y8, Y7
+	VMAXPS       Y5, Y9, Y5
+	VMINPS       Y6, Y7, Y6
+	VBROADCASTSS 20736(SP)(R8*4), Y7
+	VBROADCASTSS 20768(SP)(R8*4), Y8
+	VSUBPS       Y4, Y7, Y7
+	VMULPS       20864(SP), Y7, Y7
+	VSUBPS       Y4, Y8, Y8
+	VMULPS       20864(SP), Y8, Y8
+	VMINPS       Y7, Y8, Y9
+	VMAXPS       Y7, Y8, Y7
+	VMAXPS       Y5, Y9, Y5
+	VMINPS       Y6, Y7, Y6
+	VMULPS       boxSlack<>+0(SB), Y6, Y6
+	VCMPPS       $0x06, Y6, Y5, Y6
+	VMOVMSKPS    Y6, R9
+	XORL         $0x000000ff, R9
+	JZ           next_child
+	VORPS        Y6, Y5, Y6
+	MOVQ         DX, R10
+	SHLQ         $0x05, R10
+	VMOVUPS      Y5, 4224(SP)(R10*1)
+	TZCNTL       R9, R9
+	LEAL         (R9)(DX*8), R9
+	MOVL         4224(SP)(R9*4), R9
+	SHLQ         $0x20, R9
+	MOVWLZX      96(BX)(R8*2), R8
+	ADDL         124(BX), R8
+	MOVQ         R8, R10
+	SHLQ         $0x20, R10
+	SHRQ         $0x1b, R10
+	ADDQ         AX, R10
+	PREFETCHT0   (R10)
+	PREFETCHT0   64(R10)
+	ORQ          R9, R8
+	MOVQ         DX, R9
+
+sink:
+	CMPQ    R9, DI
+	JEQ     place
+	MOVQ    120(SP)(R9*8), R10
+	CMPQ    R10, R8
+	JCC     place
+	MOVQ    R10, 128(SP)(R9*8)
+	MOVQ    R9, R10
+	SHLQ    $0x05, R10
+	VMOVUPS 4192(SP)(R10*1), Y5
+	MOVQ    R9, R10
+	SHLQ    $0x05, R10
+	VMOVUPS Y5, 4224(SP)(R10*1)
+	DECQ    R9
+	JMP     sink
+
+place:
+	MOVQ    R8, 128(SP)(R9*8)
+	MOVQ    R9, R8
+	SHLQ    $0x05, R8
+	VMOVUPS Y6, 4224(SP)(R8*1)
+	INCQ    DX
+
+next_child:
+	BLSRL SI, SI
+	JNZ   child
+
+pop:
+	TESTQ     DX, DX
+	JZ        end
+	DECQ      DX
+	MOVQ      128(SP)(DX*8), BX
+	MOVQ      DX, SI
+	SHLQ      $0x05, SI
+	VMOVUPS   4224(SP)(SI*1), Y0
+	VCMPPS    $0x02, Y1, Y0, Y0
+	VMOVMSKPS Y0, SI
+	TESTL     SI, SI
+	JZ        pop
+	TESTL     $0x00000001, BX
+	JZ        visit
+	SHLQ      $0x20, BX
+	SHRQ      $0x1b, BX
+	ADDQ      AX, BX
+
+ray:
+	TZCNTL       SI, DI
+	VBROADCASTSS (CX)(DI*4), Y0
+	VBROADCASTSS 32(CX)(DI*4), Y1
+	VBROADCASTSS 64(CX)(DI*4), Y2
+	VBROADCASTSS 96(CX)(DI*4), Y3
+	VBROADCASTSS 128(CX)(DI*4), Y5
+	VBROADCASTSS 160(CX)(DI*4), Y6
+	VMULPS       224(BX), Y5, Y4
+	VMULPS       192(BX), Y6, Y7
+	VSUBPS       Y7, Y4, Y4
+	VMULPS       160(BX), Y6, Y6
+	VMULPS       224(BX), Y3, Y7
+	VSUBPS       Y7, Y6, Y6
+	VMULPS       192(BX), Y3, Y3
+	VMULPS       160(BX), Y5, Y7
+	VSUBPS       Y7, Y3, Y3
+	VMULPS       64(BX), Y4, Y5
+	VMULPS       96(BX), Y6, Y7
+	VADDPS       Y7, Y5, Y5
+	VMULPS       128(BX), Y3, Y7
+	VADDPS       Y7, Y5, Y5
+	VMOVUPS      Y5, 32(SP)
+	VSUBPS       -32(BX), Y0, Y0
+	VMULPS       Y0, Y4, Y4
+	VSUBPS       (BX), Y1, Y1
+	VMULPS       Y1, Y6, Y6
+	VADDPS       Y6, Y4, Y4
+	VSUBPS       32(BX), Y2, Y2
+	VMULPS       Y2, Y3, Y3
+	VADDPS       Y3, Y4, Y4
+	VMOVUPS      Y4, (SP)
+	VBROADCASTSS 96(CX)(DI*4), Y3
+	VMULPS       128(BX), Y1, Y5
+	VMULPS       96(BX), Y2, Y7
+	VSUBPS       Y7, Y5, Y5
+	VMULPS       Y5, Y3, Y3
+	VMULPS       160(BX), Y5, Y5
+	VMOVUPS      Y3, Y3
+	VMOVUPS      Y5, Y4
+	VBROADCASTSS 128(CX)(DI*4), Y6
+	VMULPS       64(BX), Y2, Y5
+	VMULPS       128(BX), Y0, Y7
+	VSUBPS       Y7, Y5, Y5
+	VMULPS       Y5, Y6, Y6
+	VMULPS       192(BX), Y5, Y5
+	VADDPS       Y6, Y3, Y3
+	VADDPS       Y5, Y4, Y4
+	VBROADCASTSS 160(CX)(DI*4), Y2
+	VMULPS       96(BX), Y0, Y5
+	VMULPS       64(BX), Y1, Y7
+	VSUBPS       Y7, Y5, Y5
+	VMULPS       Y5, Y2, Y2
+	VMULPS       224(BX), Y5, Y5
+	VADDPS       Y2, Y3, Y3
+	VADDPS       Y5, Y4, Y4
+	VMOVUPS      32(SP), Y5
+	VANDPS       signBits<>+0(SB), Y5, Y0
+	VXORPS       Y0, Y5, Y5
+	VXORPS       Y0, Y3, Y3
+	VXORPS       Y0, Y4, Y4
+	VXORPS       (SP), Y0, Y0
+	VMULPS       edgeSlack<>+0(SB), Y5, Y1
+	VXORPS       Y6, Y6, Y6
+	VCMPPS       $0x1e, Y6, Y5, Y2
+	VCMPPS       $0x1d, Y6, Y4, Y7
+	VANDPS       Y7, Y2, Y2
+	VADDPS       Y1, Y0, Y7
+	VCMPPS       $0x1d, Y6, Y7, Y7
+	VANDPS       Y7, Y2, Y2
+	VADDPS       Y1, Y3, Y7
+	VCMPPS       $0x1d, Y6, Y7, Y7
+	VANDPS       Y7, Y2, Y2
+	VADDPS       Y3, Y0, Y7
+	VADDPS       Y1, Y5, Y1
+	VCMPPS       $0x12, Y1, Y7, Y7
+	VANDPS       Y7, Y2, Y2
+	VMOVMSKPS    Y2, R8
+	TESTL        R8, R8
+	JZ           next_ray
+	VDIVPS       Y5, Y4, Y4
+	VBROADCASTSS 256(CX)(DI*4), Y0
+	VCMPPS       $0x11, Y0, Y4, Y0
+	VANDPS       Y0, Y2, Y2
+	VMOVMSKPS    Y2, R8
+	TESTL        R8, R8
+	JZ           next_ray
+	MOVL         $0xbf800000, 256(CX)(DI*4)
+
+next_ray:
+	BLSRL      SI, SI
+	JNZ        ray
+	VMOVUPS    256(CX), Y1
+	VPERM2F128 $0x01, Y1, Y1, Y0
+	VMAXPS     Y1, Y0, Y2
+	VSHUFPS    $0x4e, Y2, Y2, Y0
+	VMAXPS     Y2, Y0, Y2
+	VSHUFPS    $0xb1, Y2, Y2, Y0
+	VMAXPS     Y2, Y0, Y2
+	VMOVMSKPS  Y2, BX
+	TESTL      BX, BX
+	JNZ        end
+	JMP        pop
+
+end:
+	VMOVMSKPS Y1, AX
+	MOVQ      AX, ret+16(FP)
+	VZEROUPPER
+	RET
+
+apart:
+	MOVQ $-1, AX
+	MOVQ AX, ret+16(FP)
+	VZEROUPPER
+	RET

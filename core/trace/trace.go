@@ -66,12 +66,21 @@ func (p *Packet) Ray(i int) Ray {
 // Hit is what ray i meets; its triangle is -1 where that is nothing.
 func (p *Packet) Hit(i int) Hit { return Hit{p.Triangle[i], p.T[i], p.U[i], p.V[i]} }
 
-// each traces its rays one by one.
-func (p *Packet) each(closest func(Ray) (Hit, bool)) {
+// closestEach traces the rays one by one.
+func (p *Packet) closestEach(closest func(Ray) (Hit, bool)) {
 	for i := range p.Max {
 		h, _ := closest(p.Ray(i))
 		p.Triangle[i], p.T[i], p.U[i], p.V[i] = h.Triangle, h.T, h.U, h.V
 	}
+}
+
+func (p *Packet) occludedEach(occluded func(Ray) bool) (rays uint8) {
+	for i := range p.Max {
+		if occluded(p.Ray(i)) {
+			rays |= 1 << i
+		}
+	}
+	return rays
 }
 
 // edgeSlack widens triangles by this share of the determinant so that no ray
@@ -89,6 +98,8 @@ type tree interface {
 	Closest(Ray) (Hit, bool)
 	// ClosestOf is Closest of a packet's rays.
 	ClosestOf(*Packet)
+	// OccludedOf is Occluded of a packet's rays, a bit for each. It leaves no hits.
+	OccludedOf(*Packet) uint8
 	// Occluded tells whether a ray meets anything before its end.
 	Occluded(Ray) bool
 	// Each calls found for every triangle that a ray meets, in no order.

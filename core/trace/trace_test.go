@@ -145,6 +145,7 @@ func TestPacketsAgreeWithRays(t *testing.T) {
 			rays := alike(r, fieldRay(r, 20_000), []float64{0, 0.01, 0.1, 0.3, 2}[i%5])
 			if i%7 == 0 {
 				rays[i%8].Dir[i%3] = 0 // along a plane
+				rays[(i+1)%8].Max = -1
 			}
 			p := packetOf(s, rays)
 			for k := range rays {
@@ -154,8 +155,12 @@ func TestPacketsAgreeWithRays(t *testing.T) {
 					hits++
 				}
 			}
-			if w, ok := s.tree.(*wide); ok {
-				together += int(closestPacket(&w.lines[0], p))
+			if w, ok := s.tree.(*wide); ok && closestPacket(&w.lines[0], p) >= 0 {
+				together++
+			}
+			blocked := s.OccludedOf(p)
+			for k := range rays {
+				require.Equal(t, s.Occluded(rays[k]), blocked>>k&1 == 1, kind)
 			}
 		}
 		assert.Greater(t, hits, 80_000, kind)
@@ -236,8 +241,10 @@ func TestClosedMeshDoesNotLeak(t *testing.T) {
 			if !ok || !s.Occluded(ray) {
 				leaks++
 			}
-			if rays[i%8] = ray; i%8 == 7 && slices.Contains(packetOf(s, rays).Triangle[:], -1) {
-				leaks++
+			if rays[i%8] = ray; i%8 == 7 {
+				if p := packetOf(s, rays); slices.Contains(p.Triangle[:], -1) || s.OccludedOf(p) != 0xff {
+					leaks++
+				}
 			}
 		}
 		assert.Zero(t, leaks, kind)
@@ -320,6 +327,7 @@ func TestRaysThatAreNone(t *testing.T) {
 				require.False(t, s.Occluded(r), "%s, %v on axis %d", name, bad, axis)
 				fine := Ray{Vec{0, 0, 3}, Vec{0, 0, -1}, 100}
 				p := packetOf(s, []Ray{fine, fine, fine, r, fine, fine, fine, fine})
+				require.EqualValues(t, 0xf7, s.OccludedOf(p), "%s, %v on axis %d", name, bad, axis)
 				require.Negative(t, p.Triangle[3], "%s, %v on axis %d", name, bad, axis)
 				require.GreaterOrEqual(t, p.Triangle[4], int32(0), "%s, %v on axis %d", name, bad, axis)
 				s.Each(r, func(Hit) { t.Errorf("%s: a hit of %v on axis %d", name, bad, axis) })

@@ -248,9 +248,18 @@ func (w *wide) Closest(r Ray) (Hit, bool) {
 }
 
 func (w *wide) ClosestOf(p *Packet) {
-	if len(w.lines) == 0 || closestPacket(&w.lines[0], p) == 0 {
-		p.each(w.Closest)
+	if len(w.lines) == 0 || closestPacket(&w.lines[0], p) < 0 {
+		p.closestEach(w.Closest)
 	}
+}
+
+func (w *wide) OccludedOf(p *Packet) uint8 {
+	if len(w.lines) > 0 {
+		if rays := occludedPacket(&w.lines[0], p); rays >= 0 {
+			return uint8(rays)
+		}
+	}
+	return p.occludedEach(w.Occluded)
 }
 
 func (w *wide) Occluded(r Ray) bool {

@@ -18,8 +18,13 @@ func closestWide(lines *line, ray *wideRay, hit *Hit)
 //go:noescape
 func occludedWide(lines *line, ray *wideRay) int64
 
-// closestPacket finds what eight rays meet first; it is 0 where they run apart or one
-// is none, and says nothing then.
+// closestPacket finds what eight rays meet first. It is -1 where they run apart or one
+// is none or ends before it starts, and says nothing then.
 //
 //go:noescape
 func closestPacket(lines *line, packet *Packet) int64
+
+// occludedPacket is a bit for each of eight rays that meets anything, or -1 as above.
+//
+//go:noescape
+func occludedPacket(lines *line, packet *Packet) int64

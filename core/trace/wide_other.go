@@ -9,4 +9,6 @@ func closestWide(*line, *wideRay, *Hit) {}
 
 func occludedWide(*line, *wideRay) int64 { return 0 }
 
-func closestPacket(*line, *Packet) int64 { return 0 }
+func closestPacket(*line, *Packet) int64 { return -1 }
+
+func occludedPacket(*line, *Packet) int64 { return -1 }

@@ -56,13 +56,17 @@ func main() {
 		w.leaf = newLeaf(edge, sign)
 		w.loop(closest)
 	}
-	TEXT("closestPacket", 0, "func(lines, packet *byte) int64")
-	w := &packetWalk{
-		one: constant("one", 1), tiny: constant("tiny", 1e-20), huge: constant("huge", 1e20),
-		boxSlack: slack, hitSlack: hitSlack, sign: sign,
+	one, tiny, huge := constant("one", 1), constant("tiny", 1e-20), constant("huge", 1e20)
+	for _, closest := range []bool{true, false} {
+		name := "occludedPacket"
+		if closest {
+			name = "closestPacket"
+		}
+		TEXT(name, 0, "func(lines, packet *byte) int64")
+		w := &packetWalk{one: one, tiny: tiny, huge: huge, boxSlack: slack, hitSlack: hitSlack, sign: sign, closest: closest}
+		w.leaf = newLeaf(edge, sign)
+		w.walk()
 	}
-	w.leaf = newLeaf(edge, sign)
-	w.walk()
 	Generate()
 }
 

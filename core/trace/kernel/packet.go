@@ -2,6 +2,7 @@ package main
 
 import (
 	"fmt"
+	"math"
 
 	. "github.com/mmcloughlin/avo/build"
 	. "github.com/mmcloughlin/avo/operand"
@@ -33,6 +34,7 @@ type packetWalk struct {
 	one, tiny, huge, boxSlack Mem
 	hitSlack, sign            Mem
 	leaf                      *leaf
+	closest                   bool // else whatever a ray meets ends it
 }
 
 func (w *packetWalk) ray(field, axis int) Mem { return Mem{Base: w.packet, Disp: field + 32*axis} }
@@ -66,15 +68,17 @@ func (w *packetWalk) walk() {
 	w.meet(word, rays)
 	JMP(LabelRef("pop"))
 
-	w.end("end", 1)
-	w.end("apart", 0)
+	answer := GP64()
+	Label("end")
+	VMOVMSKPS(w.limit, answer.As32()) // a ray that was ended has less than nothing left
+	w.end(answer)
+	Label("apart")
+	MOVQ(I32(-1), answer)
+	w.end(answer)
 }
 
-func (w *packetWalk) end(label string, answer uint64) {
-	Label(label)
-	x := GP64()
-	MOVQ(U64(answer), x)
-	Store(x, ReturnIndex(0))
+func (w *packetWalk) end(answer GPVirtual) {
+	Store(answer, ReturnIndex(0))
 	VZEROUPPER()
 	RET()
 }
@@ -96,14 +100,16 @@ func (w *packetWalk) begin() {
 	CMPL(mask, U32(0xff))
 	JNE(LabelRef("apart"))
 	VMOVUPS(w.ray(packetMax, 0), max)
+	VMOVMSKPS(max, mask)
+	TESTL(mask, mask)
+	JNZ(LabelRef("apart")) // a ray that ends before it starts
 	VMOVUPS(max, w.ray(packetT, 0))
 	VPCMPEQD(none, none, none)
 	VMOVDQU(none, w.ray(packetIndex, 0))
 	VMOVUPS(zero, w.ray(packetU, 0))
 	VMOVUPS(zero, w.ray(packetV, 0))
 	w.limit, w.far = YMM(), YMM()
-	VMULPS(w.hitSlack, max, w.limit)
-	across(VMAXPS, w.limit, w.far)
+	w.narrow()
 	XORL(both, both)
 	for axis := range 3 {
 		label := func(name string) string { return fmt.Sprint(name, axis) }
@@ -156,6 +162,15 @@ func (w *packetWalk) inverse(axis int, inv VecVirtual) {
 	VORPS(w.huge, sign, sign)
 	VCMPPS(Imm(0x11), w.tiny, size, size) // |d| < tiny
 	VBLENDVPS(size, sign, inv, inv)
+}
+
+// narrow takes what the rays have met into account.
+func (w *packetWalk) narrow() {
+	VMOVUPS(w.ray(packetT, 0), w.limit)
+	if w.closest {
+		VMULPS(w.hitSlack, w.limit, w.limit)
+	}
+	across(VMAXPS, w.limit, w.far)
 }
 
 // across spreads the least or greatest lane over all.
@@ -312,13 +327,21 @@ func (w *packetWalk) meet(word, rays GPVirtual) {
 	m := w.leaf.meet(base, func(axis int) Mem { return of(packetDir, axis) }, origin, "next_ray")
 	end := YMM()
 	VBROADCASTSS(of(packetT, 0), end)
-	mask := m.until(end, true, "next_ray")
-	h := hit{of(packetIndex, 0), of(packetT, 0), of(packetU, 0), of(packetV, 0)}
-	w.leaf.take(base, mask, m, h, func(VecVirtual) {})
+	mask := m.until(end, w.closest, "next_ray")
+	if w.closest {
+		h := hit{of(packetIndex, 0), of(packetT, 0), of(packetU, 0), of(packetV, 0)}
+		w.leaf.take(base, mask, m, h, func(VecVirtual) {})
+	} else {
+		MOVL(U32(math.Float32bits(-1)), of(packetT, 0))
+	}
 	Label("next_ray")
 	BLSRL(rays, rays)
 	JNZ(LabelRef("ray"))
-	VMOVUPS(w.ray(packetT, 0), w.limit)
-	VMULPS(w.hitSlack, w.limit, w.limit)
-	across(VMAXPS, w.limit, w.far)
+	w.narrow()
+	if !w.closest {
+		all := GP32()
+		VMOVMSKPS(w.far, all)
+		TESTL(all, all)
+		JNZ(LabelRef("end"))
+	}
 }
