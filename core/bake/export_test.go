@@ -41,3 +41,37 @@ func InGroupsOf(t testing.TB, n int) {
 	groupTexels = n
 	t.Cleanup(func() { groupTexels = was })
 }
+
+// PatchOf is the patch of each lit texel, and whether something parts its square.
+func (p *Prepared) PatchOf(t testing.TB) (patches []int32, isCut []bool) {
+	links, _, err := p.transport(t.Context(), Draft, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for ci := range p.Layout.Charts {
+		for texel := p.Texels.TexelsOf[ci]; texel < p.Texels.TexelsOf[ci+1]; texel++ {
+			x, y := p.placeOf(&p.Layout.Charts[ci], texel)
+			patch, c := links.patchAt(&links.grids[ci], x, y)
+			patches, isCut = append(patches, patch), append(isCut, c)
+		}
+	}
+	return patches, isCut
+}
+
+// KeptLight is values of a chunk of texels, red, green and blue or white, as a bake
+// holds them until they are packed; nothing where they are all 0.
+func KeptLight(from [3][64]float32, tinted bool) (to [3][64]float32, dark bool) {
+	var l light
+	for c := range l {
+		if c == 0 || tinted {
+			l[c] = make([]*packedChunk, 3)
+		}
+	}
+	l.put(1, (*chunkLight)(&from))
+	if l.isDark(1) {
+		return to, true
+	}
+	l.read(1, (*chunkLight)(&to))
+	l.forget(0, 2)
+	return to, !l.isDark(1)
+}

@@ -250,7 +250,7 @@ func (s *Scene) BlockedOf(p *trace.Packet, n int) (rays uint8) {
 	blocked := s.blocked
 	if n >= few {
 		p.Fill(n)
-		rays, blocked = s.shadow.OccludedOf(p), s.blockedCarefully
+		rays, blocked = s.shadow.OccludedOf(p)&(1<<n-1), s.blockedCarefully
 	}
 	for i := range n {
 		if rays>>i&1 == 0 && blocked(p.Ray(i)) {

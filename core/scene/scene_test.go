@@ -6,6 +6,7 @@ import (
 	"image/color"
 	"image/png"
 	"math"
+	"math/rand/v2"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -263,4 +264,48 @@ func TestDrawnFacesHideWhatTouchesAndLeaveNoCracks(t *testing.T) {
 		require.Len(t, pieces, 1)
 		assert.Len(t, pieces[0], 4, "%d", i)
 	}
+}
+
+// Rays together are stopped by what stops each alone: solids, and what is cut out.
+func TestPacketsAreBlockedAsTheirRays(t *testing.T) {
+	l := level.New("Screen")
+	var data bytes.Buffer
+	picture := image.NewNRGBA(image.Rect(0, 0, 16, 16))
+	for i := range 16 * 16 {
+		picture.SetNRGBA(i%16, i/16, color.NRGBA{255, 255, 255, uint8(255 * ((i/16 + i%16) / 2 % 2))})
+	}
+	require.NoError(t, png.Encode(&data, picture))
+	l.Images = []*level.Image{{ID: "holes", Data: data.Bytes()}}
+	m := level.Default[level.Material]()
+	m.ID, m.Image, m.Cutoff, m.ImageM = "screen", "holes", 0.5, 0.5
+	l.Materials = []*level.Material{&m}
+	for id, x := range map[string]float64{"screen": -1, "wall": 1} {
+		s := level.Default[level.Solid]()
+		s.ID, s.Size, s.Transform.Position = id, level.Vec{2, 2, 0.2}, level.Vec{x, 0, -2}
+		if id == "screen" {
+			s.Surface.Material = "screen"
+		}
+		l.Solids = append(l.Solids, &s)
+	}
+	s, r := scene.Build(l), rand.New(rand.NewPCG(5, 5))
+	blocked := map[bool]int{}
+	for range 3000 {
+		var p trace.Packet
+		n := 1 + r.IntN(8)
+		aim := geom.Vec3{r.Float64()*5 - 2.5, r.Float64()*3 - 1.5, -2}
+		for i := range n {
+			ray := scene.Along(eye, aim.Add(geom.Vec3{r.Float64(), r.Float64(), 0}.Mul(0.4)), 1.5)
+			p.Put(i, &ray)
+		}
+		got := s.BlockedOf(&p, n)
+		assert.Zero(t, got>>n, "rays that are none")
+		for i := range n {
+			ray := p.Ray(i)
+			one := s.Blocked(eye, geom.Vec3{float64(ray.Dir[0]), float64(ray.Dir[1]), float64(ray.Dir[2])}.Mul(1.5))
+			require.Equal(t, one, got>>i&1 == 1, "%v", ray.Dir)
+			blocked[one]++
+		}
+	}
+	assert.Greater(t, blocked[true], 1000)
+	assert.Greater(t, blocked[false], 1000)
 }
