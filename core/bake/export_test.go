@@ -26,6 +26,12 @@ func (p *Prepared) UnmixedIrradiance(t *lightmap.Texel, q Quality) color.Linear 
 	return sum
 }
 
+// Light reckons a source's direct light on a texel, with rays to all of the source.
+func (p *Prepared) Light(s *Source, t *lightmap.Texel) color.Linear {
+	r := receiverOf(t)
+	return s.sharp(p.Scene, &r, Good.Samples(), 1)
+}
+
 // GatherRays are the rays that all texels send for bounces and sky, in the order
 // in which they are sent.
 func (p *Prepared) GatherRays(q Quality) (rays []trace.Ray) {

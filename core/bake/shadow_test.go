@@ -7,6 +7,7 @@ import (
 	"image/color"
 	"image/png"
 	"math"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -15,6 +16,7 @@ import (
 	"grotta/core/bake"
 	"grotta/core/geom"
 	"grotta/core/level"
+	"grotta/core/lightmap"
 )
 
 // shaded is a lamp 4 m over the plane with a slab half way, and the lux at a spot
@@ -315,4 +317,20 @@ func TestSunInASkyImage(t *testing.T) {
 	}
 	require.Len(t, light, 32)
 	assert.Greater(t, light[3.875], 2*light[-0.625], "the sun's side and its shadow")
+}
+
+// Shadow rays take no memory, whatever they are sent to.
+func TestShadowRaysTakeNoMemory(t *testing.T) {
+	for kind, edit := range map[string]func(*level.Light){
+		level.Point: func(l *level.Light) { l.RadiusM = 0.2 },
+		level.Rect:  func(*level.Light) {}, level.Tube: func(*level.Light) {},
+	} {
+		lamp := light("lamp", kind, 100, level.Vec{0, 3, 0}, down)
+		edit(lamp)
+		l := plane(lamp)
+		block(l, "post", level.Vec{0, 1, 0}, level.Vec{0.5, 1, 0.5})
+		p := prepare(t, l)
+		i := slices.IndexFunc(p.Texels.List, func(t lightmap.Texel) bool { return t.Normal[1] > 0.9 && t.Origin[0] > 2 })
+		assert.Zero(t, testing.AllocsPerRun(10, func() { p.Light(&p.Sources[0], &p.Texels.List[i]) }), kind)
+	}
 }

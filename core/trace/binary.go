@@ -81,10 +81,6 @@ func (b *binary) Closest(r Ray) (Hit, bool) {
 	}
 }
 
-func (b *binary) ClosestOf(p *Packet) { p.closestEach(b.Closest) }
-
-func (b *binary) OccludedOf(p *Packet) uint8 { return p.occludedEach(b.Occluded) }
-
 // takes tells whether a hit at t on a triangle goes before this one.
 func (h *Hit) takes(t float32, index int32) bool {
 	return t < h.T || t == h.T && h.Triangle >= 0 && index < h.Triangle

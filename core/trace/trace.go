@@ -89,34 +89,68 @@ const edgeSlack = 1e-4
 
 // Scene is a built hierarchy. It is read only and may be used from any number
 // of goroutines.
-type Scene struct{ tree }
-
-// tree is one of the two kinds of hierarchy.
-type tree interface {
-	// Closest finds the first triangle that a ray meets; of several at the same
-	// distance, the first in the list.
-	Closest(Ray) (Hit, bool)
-	// ClosestOf is Closest of a packet's rays.
-	ClosestOf(*Packet)
-	// OccludedOf is Occluded of a packet's rays, a bit for each. It leaves no hits.
-	OccludedOf(*Packet) uint8
-	// Occluded tells whether a ray meets anything before its end.
-	Occluded(Ray) bool
-	// Each calls found for every triangle that a ray meets, in no order.
-	Each(r Ray, found func(Hit))
+type Scene struct {
+	wide   *wide
+	binary *binary // where there is no wide one
 }
 
 // New builds a scene. Triangles with a corner that is not finite are left out.
 // Time grows as n log n; the hierarchy takes 50 to 100 bytes a triangle.
 func New(triangles []Triangle) *Scene {
 	if HasWide() {
-		return &Scene{newWide(triangles)}
+		return &Scene{wide: newWide(triangles)}
 	}
-	return &Scene{newBinary(triangles)}
+	return NewPortable(triangles)
 }
 
 // NewPortable builds a scene that is walked in Go on every machine.
-func NewPortable(triangles []Triangle) *Scene { return &Scene{newBinary(triangles)} }
+func NewPortable(triangles []Triangle) *Scene { return &Scene{binary: newBinary(triangles)} }
+
+// The two kinds are told apart by hand, as what goes through an interface would have to
+// be on the heap.
+
+// Closest finds the first triangle that a ray meets; of several at the same
+// distance, the first in the list.
+func (s *Scene) Closest(r Ray) (Hit, bool) {
+	if s.wide != nil {
+		return s.wide.Closest(r)
+	}
+	return s.binary.Closest(r)
+}
+
+// ClosestOf is Closest of a packet's rays.
+func (s *Scene) ClosestOf(p *Packet) {
+	if s.wide != nil {
+		s.wide.ClosestOf(p)
+	} else {
+		p.closestEach(s.binary.Closest)
+	}
+}
+
+// Occluded tells whether a ray meets anything before its end.
+func (s *Scene) Occluded(r Ray) bool {
+	if s.wide != nil {
+		return s.wide.Occluded(r)
+	}
+	return s.binary.Occluded(r)
+}
+
+// OccludedOf is Occluded of a packet's rays, a bit for each. It leaves no hits.
+func (s *Scene) OccludedOf(p *Packet) uint8 {
+	if s.wide != nil {
+		return s.wide.OccludedOf(p)
+	}
+	return p.occludedEach(s.binary.Occluded)
+}
+
+// Each calls found for every triangle that a ray meets, in no order.
+func (s *Scene) Each(r Ray, found func(Hit)) {
+	if s.wide != nil {
+		s.wide.Each(r, found)
+	} else {
+		s.binary.Each(r, found)
+	}
+}
 
 func itemsOf(triangles []Triangle) []item {
 	items := make([]item, 0, len(triangles))

@@ -45,13 +45,13 @@ func randomRay(r *rand.Rand) Ray {
 func kinds(tris []Triangle) map[string]*Scene {
 	k := map[string]*Scene{"binary": NewPortable(tris)}
 	if HasWide() {
-		k["wide"] = &Scene{newWide(tris)}
+		k["wide"] = New(tris)
 	}
 	return k
 }
 
 // packetOf traces eight rays together.
-func packetOf(s tree, rays []Ray) *Packet {
+func packetOf(s *Scene, rays []Ray) *Packet {
 	p := &Packet{}
 	for i := range rays {
 		p.Put(i, &rays[i])
@@ -125,7 +125,7 @@ func TestKernelAgreesWithGo(t *testing.T) {
 	}
 	r := rand.New(rand.NewPCG(9, 9))
 	tris := field(20_000)
-	wide, portable := newWide(tris), newBinary(tris)
+	wide, portable := New(tris), NewPortable(tris)
 	for range 300_000 {
 		ray := fieldRay(r, 20_000)
 		a, okA := wide.Closest(ray)
@@ -155,7 +155,7 @@ func TestPacketsAgreeWithRays(t *testing.T) {
 					hits++
 				}
 			}
-			if w, ok := s.tree.(*wide); ok && closestPacket(&w.lines[0], p) >= 0 {
+			if s.wide != nil && closestPacket(&s.wide.lines[0], p) >= 0 {
 				together++
 			}
 			blocked := s.OccludedOf(p)
@@ -193,7 +193,7 @@ func TestBoxesHoldWhatIsInThem(t *testing.T) {
 		for i, tri := range tris {
 			tris[i] = Triangle{move(tri.A), move(tri.B), move(tri.C)}
 		}
-		wide, portable, hits := newWide(tris), newBinary(tris), 0
+		wide, portable, hits := New(tris), NewPortable(tris), 0
 		for i := range 60_000 {
 			ray := fieldRay(r, 4000)
 			away := float32(0)
@@ -333,5 +333,21 @@ func TestRaysThatAreNone(t *testing.T) {
 				s.Each(r, func(Hit) { t.Errorf("%s: a hit of %v on axis %d", name, bad, axis) })
 			}
 		}
+	}
+}
+
+// No ray takes memory.
+func TestRaysTakeNoMemory(t *testing.T) {
+	for kind, s := range kinds(ball(20, 1)) {
+		ray := Ray{Vec{0, 0, 3}, Vec{0, 0, -1}, 100}
+		assert.Zero(t, testing.AllocsPerRun(10, func() {
+			var p Packet
+			p.Put(0, &ray)
+			p.Fill(1)
+			s.ClosestOf(&p)
+			s.OccludedOf(&p)
+			s.Closest(ray)
+			s.Occluded(ray)
+		}), kind)
 	}
 }
