@@ -114,9 +114,9 @@ func BenchmarkMix(b *testing.B) {
 	})
 }
 
-// Rays as a bake sends them, in packets, and the same rays one by one in no order: over a floor strewn with
-// balls, of 300 thousand triangles and of 20 thousand, where all is lit and where the
-// floor alone is, and on the demo.
+// Rays as a bake sends them, in packets, and the same rays one by one in no order: those
+// of texels and those of links, over a floor strewn with balls, of 300 thousand triangles
+// and of 20 thousand, where all is lit and where the floor alone is, and on the demo.
 func BenchmarkOrder(b *testing.B) {
 	strewn := func(balls, n int, lit bool) *level.Level {
 		l, r := plane(), rand.New(rand.NewPCG(7, 8))
@@ -128,16 +128,21 @@ func BenchmarkOrder(b *testing.B) {
 		}
 		return l
 	}
-	b.Run("300k", func(b *testing.B) { benchmarkOrder(b, strewn(400, 14, true)) })
-	b.Run("300k-floor", func(b *testing.B) { benchmarkOrder(b, strewn(400, 14, false)) })
-	b.Run("20k", func(b *testing.B) { benchmarkOrder(b, strewn(55, 10, true)) })
-	b.Run("20k-floor", func(b *testing.B) { benchmarkOrder(b, strewn(55, 10, false)) })
-	b.Run("demo", func(b *testing.B) { benchmarkOrder(b, demo.Saltmarsh()) })
+	for _, c := range []struct {
+		name string
+		l    *level.Level
+	}{
+		{"300k", strewn(400, 14, true)}, {"300k-floor", strewn(400, 14, false)},
+		{"20k", strewn(55, 10, true)}, {"20k-floor", strewn(55, 10, false)}, {"demo", demo.Saltmarsh()},
+	} {
+		p := prepare(b, c.l)
+		b.Run(c.name, func(b *testing.B) { benchmarkOrder(b, p, p.GatherRays(bake.Good)) })
+		b.Run(c.name+"-links", func(b *testing.B) { benchmarkOrder(b, p, p.LinkRays(b)) })
+	}
 }
 
-func benchmarkOrder(b *testing.B, l *level.Level) {
-	p := prepare(b, l)
-	scene, rays := trace.New(p.Scene.Triangles), p.GatherRays(bake.Good)
+func benchmarkOrder(b *testing.B, p *bake.Prepared, rays []trace.Ray) {
+	scene := trace.New(p.Scene.Triangles)
 	shuffled := slices.Clone(rays)
 	rand.New(rand.NewPCG(7, 8)).Shuffle(len(rays), func(i, j int) { shuffled[i], shuffled[j] = shuffled[j], shuffled[i] })
 	const batch = 1 << 15

@@ -65,8 +65,8 @@ func (l *light) forget(from, to int) {
 }
 
 // directLight is the sources' own light on every lit texel. A sky's, but for bright
-// spots, comes later, by the rays of the gather. Only chunks of texels that a source gets to
-// are work; those of all sources are one list, so that all cores stay busy.
+// spots, comes later, by the rays of the gather. Only chunks of texels that a source
+// gets to are work; those of all sources are one list, so that all cores stay busy.
 func (p *Prepared) directLight(ctx context.Context, sources []*Source, q Quality, report func(float64)) ([]light, error) {
 	type piece struct{ source, chunk int32 }
 	work := make([][]piece, len(sources))

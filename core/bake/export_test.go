@@ -41,6 +41,22 @@ func (p *Prepared) GatherRays(q Quality) (rays []trace.Ray) {
 	return rays
 }
 
+// LinkRays are the rays of all patches, in the order in which they are sent.
+func (p *Prepared) LinkRays(t testing.TB) (rays []trace.Ray) {
+	members, of, err := p.partAll(t.Context(), &transport{grids: make([]grid, len(p.Layout.Charts))})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for k := range of[1:] {
+		texels := members[of[k]:of[k+1]]
+		fan, about := raysOf(&p.Texels.List[texels[0]])
+		for i := range fan {
+			rays = append(rays, rayAlong(&p.Texels.List[texels[sender(i, len(texels))]], about.turn(&fan[i])))
+		}
+	}
+	return rays
+}
+
 // InGroupsOf sets how many texels go together, until the end of a test.
 func InGroupsOf(t testing.TB, n int) {
 	was := groupTexels

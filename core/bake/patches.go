@@ -80,7 +80,7 @@ func (p *Prepared) open(texel *lightmap.Texel, place geom.Vec3, density float64)
 	return !p.Scene.Blocked(vec(texel.Origin).Add(lift), place.Add(lift))
 }
 
-// partAll makes the patches of all charts, and lists the texels of each patch, patch after patch, and
+// partAll makes the patches of all charts. It lists their texels, patch after patch, and
 // where those of each begin, and the end.
 func (p *Prepared) partAll(ctx context.Context, t *transport) (members []int32, membersOf []int, err error) {
 	places := 0
@@ -212,10 +212,10 @@ func (a *parting) texel(place int) *lightmap.Texel { return &a.p.Texels.List[a.t
 
 // standIn gives each place without a patch the nearest one, in rows so wide.
 func standIn(cells []int32, width int) {
-	var queue []int
 	if !slices.Contains(cells, noPatch) {
 		return
 	}
+	var queue []int
 	for k, patch := range cells {
 		if patch != noPatch {
 			queue = append(queue, k)

@@ -143,21 +143,16 @@ func (p *Prepared) link(t *transport, k int, members []int32, links []uint32) []
 		}
 		found.add(dir, distance, normal)
 	}}
-	at, round := 0, 0
 	for i := range patchRays {
-		sent.send(i, &p.Texels.List[members[at]], about.turn(&rays[i]))
-		at, round = at+1, round+1
-		if round == len(members) {
-			at, round = at+1, 0 // so that a texel does not get every n-th ray
-		}
-		for at >= len(members) {
-			at -= len(members)
-		}
+		sent.send(i, &p.Texels.List[members[sender(i, len(members))]], about.turn(&rays[i]))
 	}
 	sent.land()
 	t.around[k] = found.done(c.Density / float64(t.grids[ci].side))
 	return links
 }
+
+// sender is which of n texels sends ray i of a patch: each in turn, but none every n-th.
+func sender(i, n int) int { return (i + i/n) % n }
 
 // openM is how far a ray counts to go that leaves the level.
 const openM = 1000
