@@ -71,8 +71,8 @@ visit:
 	ADDQ         AX, R10
 	VBROADCASTSS 112(R10), Y7
 	VSUBPS       Y7, Y1, Y7
-	VCVTPH2PS    (R10)(SI*1), Y8
 	MOVQ         SI, R9
+	VCVTPH2PS    (R10)(R9*1), Y8
 	XORQ         $0x10, R9
 	VCVTPH2PS    (R10)(R9*1), Y9
 	VSUBPS       Y7, Y8, Y8
@@ -84,8 +84,8 @@ visit:
 	VMINPS       Y0, Y9, Y8
 	VBROADCASTSS 116(R10), Y9
 	VSUBPS       Y9, Y3, Y9
-	VCVTPH2PS    (R10)(DI*1), Y10
 	MOVQ         DI, R9
+	VCVTPH2PS    (R10)(R9*1), Y10
 	XORQ         $0x10, R9
 	VCVTPH2PS    (R10)(R9*1), Y11
 	VSUBPS       Y9, Y10, Y10
@@ -96,8 +96,8 @@ visit:
 	VMINPS       Y8, Y11, Y8
 	VBROADCASTSS 120(R10), Y9
 	VSUBPS       Y9, Y5, Y9
-	VCVTPH2PS    (R10)(R8*1), Y10
 	MOVQ         R8, R9
+	VCVTPH2PS    (R10)(R9*1), Y10
 	XORQ         $0x10, R9
 	VCVTPH2PS    (R10)(R9*1), Y11
 	VSUBPS       Y9, Y10, Y10
@@ -316,8 +316,8 @@ visit:
 	ADDQ         AX, R9
 	VBROADCASTSS 112(R9), Y7
 	VSUBPS       Y7, Y1, Y7
-	VCVTPH2PS    (R9)(BX*1), Y8
 	MOVQ         BX, R8
+	VCVTPH2PS    (R9)(R8*1), Y8
 	XORQ         $0x10, R8
 	VCVTPH2PS    (R9)(R8*1), Y9
 	VSUBPS       Y7, Y8, Y8
@@ -329,8 +329,8 @@ visit:
 	VMINPS       Y0, Y9, Y8
 	VBROADCASTSS 116(R9), Y9
 	VSUBPS       Y9, Y3, Y9
-	VCVTPH2PS    (R9)(SI*1), Y10
 	MOVQ         SI, R8
+	VCVTPH2PS    (R9)(R8*1), Y10
 	XORQ         $0x10, R8
 	VCVTPH2PS    (R9)(R8*1), Y11
 	VSUBPS       Y9, Y10, Y10
@@ -341,8 +341,8 @@ visit:
 	VMINPS       Y8, Y11, Y8
 	VBROADCASTSS 120(R9), Y9
 	VSUBPS       Y9, Y5, Y9
-	VCVTPH2PS    (R9)(DI*1), Y10
 	MOVQ         DI, R8
+	VCVTPH2PS    (R9)(R8*1), Y10
 	XORQ         $0x10, R8
 	VCVTPH2PS    (R9)(R8*1), Y11
 	VSUBPS       Y9, Y10, Y10
@@ -515,7 +515,7 @@ GLOBL huge<>(SB), RODATA|NOPTR, $32
 
 // func closestPacket(lines *byte, packet *byte) int64
 // Requires: AVX, AVX2, BMI, F16C, MMX+
-TEXT ·closestPacket(SB), $20968-24
+TEXT ·closestPacket(SB), $21000-24
 	MOVQ       lines+0(FP), AX
 	MOVQ       packet+8(FP), CX
 	VXORPS     Y0, Y0, Y0
@@ -926,131 +926,380 @@ pop:
 	VMOVMSKPS Y0, SI
 	TESTL     SI, SI
 	JZ        pop
+	BLSRL     SI, DI
+	JZ        alone
 	TESTL     $0x00000001, BX
 	JZ        visit
-	SHLQ      $0x20, BX
-	SHRQ      $0x1b, BX
-	ADDQ      AX, BX
 
 ray:
 	TZCNTL       SI, DI
-	VBROADCASTSS (CX)(DI*4), Y0
-	VBROADCASTSS 32(CX)(DI*4), Y1
-	VBROADCASTSS 64(CX)(DI*4), Y2
-	VBROADCASTSS 96(CX)(DI*4), Y3
-	VBROADCASTSS 128(CX)(DI*4), Y5
-	VBROADCASTSS 160(CX)(DI*4), Y6
-	VMULPS       224(BX), Y5, Y4
-	VMULPS       192(BX), Y6, Y7
-	VSUBPS       Y7, Y4, Y4
-	VMULPS       160(BX), Y6, Y6
-	VMULPS       224(BX), Y3, Y7
-	VSUBPS       Y7, Y6, Y6
-	VMULPS       192(BX), Y3, Y3
-	VMULPS       160(BX), Y5, Y7
-	VSUBPS       Y7, Y3, Y3
-	VMULPS       64(BX), Y4, Y5
-	VMULPS       96(BX), Y6, Y7
-	VADDPS       Y7, Y5, Y5
-	VMULPS       128(BX), Y3, Y7
-	VADDPS       Y7, Y5, Y5
-	VMOVUPS      Y5, 32(SP)
-	VSUBPS       -32(BX), Y0, Y0
-	VMULPS       Y0, Y4, Y4
-	VSUBPS       (BX), Y1, Y1
-	VMULPS       Y1, Y6, Y6
-	VADDPS       Y6, Y4, Y4
-	VSUBPS       32(BX), Y2, Y2
-	VMULPS       Y2, Y3, Y3
-	VADDPS       Y3, Y4, Y4
-	VMOVUPS      Y4, (SP)
-	VBROADCASTSS 96(CX)(DI*4), Y3
-	VMULPS       128(BX), Y1, Y5
-	VMULPS       96(BX), Y2, Y7
-	VSUBPS       Y7, Y5, Y5
+	MOVQ         BX, R8
+	SHLQ         $0x20, R8
+	SHRQ         $0x1b, R8
+	ADDQ         AX, R8
+	VBROADCASTSS 96(CX)(DI*4), Y0
+	VBROADCASTSS 128(CX)(DI*4), Y2
+	VBROADCASTSS 160(CX)(DI*4), Y3
+	VMULPS       224(R8), Y2, Y1
+	VMULPS       192(R8), Y3, Y4
+	VSUBPS       Y4, Y1, Y1
+	VMULPS       160(R8), Y3, Y3
+	VMULPS       224(R8), Y0, Y4
+	VSUBPS       Y4, Y3, Y3
+	VMULPS       192(R8), Y0, Y0
+	VMULPS       160(R8), Y2, Y4
+	VSUBPS       Y4, Y0, Y0
+	VMULPS       64(R8), Y1, Y2
+	VMULPS       96(R8), Y3, Y4
+	VADDPS       Y4, Y2, Y2
+	VMULPS       128(R8), Y0, Y4
+	VADDPS       Y4, Y2, Y2
+	VMOVUPS      Y2, 32(SP)
+	VBROADCASTSS (CX)(DI*4), Y2
+	VSUBPS       -32(R8), Y2, Y2
+	VMULPS       Y2, Y1, Y1
+	VBROADCASTSS 32(CX)(DI*4), Y4
+	VSUBPS       (R8), Y4, Y5
 	VMULPS       Y5, Y3, Y3
-	VMULPS       160(BX), Y5, Y5
-	VMOVUPS      Y3, Y3
-	VMOVUPS      Y5, Y4
-	VBROADCASTSS 128(CX)(DI*4), Y6
-	VMULPS       64(BX), Y2, Y5
-	VMULPS       128(BX), Y0, Y7
-	VSUBPS       Y7, Y5, Y5
-	VMULPS       Y5, Y6, Y6
-	VMULPS       192(BX), Y5, Y5
-	VADDPS       Y6, Y3, Y3
-	VADDPS       Y5, Y4, Y4
-	VBROADCASTSS 160(CX)(DI*4), Y2
-	VMULPS       96(BX), Y0, Y5
-	VMULPS       64(BX), Y1, Y7
-	VSUBPS       Y7, Y5, Y5
-	VMULPS       Y5, Y2, Y2
-	VMULPS       224(BX), Y5, Y5
-	VADDPS       Y2, Y3, Y3
-	VADDPS       Y5, Y4, Y4
-	VMOVUPS      32(SP), Y5
-	VANDPS       signBits<>+0(SB), Y5, Y0
-	VXORPS       Y0, Y5, Y5
-	VXORPS       Y0, Y3, Y3
-	VXORPS       Y0, Y4, Y4
+	VADDPS       Y3, Y1, Y1
+	VBROADCASTSS 64(CX)(DI*4), Y3
+	VSUBPS       32(R8), Y3, Y3
+	VMULPS       Y3, Y0, Y0
+	VADDPS       Y0, Y1, Y1
+	VMOVUPS      Y1, (SP)
+	VBROADCASTSS 96(CX)(DI*4), Y1
+	VMULPS       128(R8), Y5, Y0
+	VMULPS       96(R8), Y3, Y4
+	VSUBPS       Y4, Y0, Y0
+	VMULPS       Y0, Y1, Y1
+	VMULPS       160(R8), Y0, Y0
+	VMOVUPS      Y1, Y1
+	VMOVUPS      Y0, Y6
+	VBROADCASTSS 128(CX)(DI*4), Y7
+	VMULPS       64(R8), Y3, Y0
+	VMULPS       128(R8), Y2, Y4
+	VSUBPS       Y4, Y0, Y0
+	VMULPS       Y0, Y7, Y7
+	VMULPS       192(R8), Y0, Y0
+	VADDPS       Y7, Y1, Y1
+	VADDPS       Y0, Y6, Y6
+	VBROADCASTSS 160(CX)(DI*4), Y3
+	VMULPS       96(R8), Y2, Y0
+	VMULPS       64(R8), Y5, Y4
+	VSUBPS       Y4, Y0, Y0
+	VMULPS       Y0, Y3, Y3
+	VMULPS       224(R8), Y0, Y0
+	VADDPS       Y3, Y1, Y1
+	VADDPS       Y0, Y6, Y6
+	VMOVUPS      32(SP), Y2
+	VANDPS       signBits<>+0(SB), Y2, Y0
+	VXORPS       Y0, Y2, Y2
+	VXORPS       Y0, Y1, Y1
+	VXORPS       Y0, Y6, Y6
 	VXORPS       (SP), Y0, Y0
-	VMULPS       edgeSlack<>+0(SB), Y5, Y1
-	VXORPS       Y6, Y6, Y6
-	VCMPPS       $0x1e, Y6, Y5, Y2
-	VCMPPS       $0x1d, Y6, Y4, Y7
-	VANDPS       Y7, Y2, Y2
-	VADDPS       Y1, Y0, Y7
-	VCMPPS       $0x1d, Y6, Y7, Y7
-	VANDPS       Y7, Y2, Y2
-	VADDPS       Y1, Y3, Y7
-	VCMPPS       $0x1d, Y6, Y7, Y7
-	VANDPS       Y7, Y2, Y2
-	VADDPS       Y3, Y0, Y7
-	VADDPS       Y1, Y5, Y1
-	VCMPPS       $0x12, Y1, Y7, Y7
-	VANDPS       Y7, Y2, Y2
-	VMOVMSKPS    Y2, R8
-	TESTL        R8, R8
+	VMULPS       edgeSlack<>+0(SB), Y2, Y3
+	VXORPS       Y7, Y7, Y7
+	VCMPPS       $0x1e, Y7, Y2, Y5
+	VCMPPS       $0x1d, Y7, Y6, Y4
+	VANDPS       Y4, Y5, Y5
+	VADDPS       Y3, Y0, Y4
+	VCMPPS       $0x1d, Y7, Y4, Y4
+	VANDPS       Y4, Y5, Y5
+	VADDPS       Y3, Y1, Y4
+	VCMPPS       $0x1d, Y7, Y4, Y4
+	VANDPS       Y4, Y5, Y5
+	VADDPS       Y1, Y0, Y4
+	VADDPS       Y3, Y2, Y3
+	VCMPPS       $0x12, Y3, Y4, Y4
+	VANDPS       Y4, Y5, Y5
+	VMOVMSKPS    Y5, R9
+	TESTL        R9, R9
 	JZ           next_ray
-	VDIVPS       Y5, Y4, Y4
-	VBROADCASTSS 256(CX)(DI*4), Y1
-	VCMPPS       $0x12, Y1, Y4, Y1
-	VANDPS       Y1, Y2, Y2
-	VMOVMSKPS    Y2, R8
-	TESTL        R8, R8
+	VDIVPS       Y2, Y6, Y6
+	VBROADCASTSS 256(CX)(DI*4), Y3
+	VCMPPS       $0x12, Y3, Y6, Y3
+	VANDPS       Y3, Y5, Y5
+	VMOVMSKPS    Y5, R9
+	TESTL        R9, R9
 	JZ           next_ray
-	VDIVPS       Y5, Y0, Y0
-	VDIVPS       Y5, Y3, Y3
-	VMOVUPS      Y4, 64(SP)
+	VDIVPS       Y2, Y0, Y0
+	VDIVPS       Y2, Y1, Y1
+	VMOVUPS      Y6, 64(SP)
 	VMOVUPS      Y0, (SP)
-	VMOVUPS      Y3, 96(SP)
+	VMOVUPS      Y1, 96(SP)
 
 lane:
-	TZCNTL   R8, R9
-	VMOVSS   64(SP)(R9*4), X0
-	MOVL     256(BX)(R9*4), R11
+	TZCNTL   R9, R10
+	VMOVSS   64(SP)(R10*4), X0
+	MOVL     256(R8)(R10*4), R12
 	VUCOMISS 256(CX)(DI*4), X0
 	JHI      next
 	JNE      take
-	MOVL     224(CX)(DI*4), R10
-	CMPL     R11, R10
+	MOVL     224(CX)(DI*4), R11
+	CMPL     R12, R11
 	JGE      next
 
 take:
-	MOVL   R11, 224(CX)(DI*4)
+	MOVL   R12, 224(CX)(DI*4)
 	VMOVSS X0, 256(CX)(DI*4)
-	MOVL   (SP)(R9*4), R10
-	MOVL   R10, 288(CX)(DI*4)
-	MOVL   96(SP)(R9*4), R10
-	MOVL   R10, 320(CX)(DI*4)
+	MOVL   (SP)(R10*4), R11
+	MOVL   R11, 288(CX)(DI*4)
+	MOVL   96(SP)(R10*4), R11
+	MOVL   R11, 320(CX)(DI*4)
 
 next:
-	BLSRL R8, R8
+	BLSRL R9, R9
 	JNZ   lane
 
 next_ray:
 	BLSRL      SI, SI
 	JNZ        ray
+	VMOVUPS    256(CX), Y1
+	VMULPS     hitSlack<>+0(SB), Y1, Y1
+	VPERM2F128 $0x01, Y1, Y1, Y0
+	VMAXPS     Y1, Y0, Y2
+	VSHUFPS    $0x4e, Y2, Y2, Y0
+	VMAXPS     Y2, Y0, Y2
+	VSHUFPS    $0xb1, Y2, Y2, Y0
+	VMAXPS     Y2, Y0, Y2
+	JMP        pop
+
+alone:
+	TZCNTL SI, SI
+	MOVQ   DX, DI
+
+alone_visit:
+	TESTL        $0x00000001, BX
+	JNZ          alone_leaf
+	SHLQ         $0x20, BX
+	SHRQ         $0x1b, BX
+	ADDQ         AX, BX
+	VBROADCASTSS 256(CX)(SI*4), Y0
+	VMULPS       hitSlack<>+0(SB), Y0, Y0
+	VBROADCASTSS 112(BX), Y1
+	VBROADCASTSS (CX)(SI*4), Y2
+	VSUBPS       Y1, Y2, Y1
+	MOVL         20800(SP)(SI*4), R8
+	SHRL         $0x1f, R8
+	SHLL         $0x04, R8
+	VBROADCASTSS 20800(SP)(SI*4), Y4
+	VCVTPH2PS    (BX)(R8*1), Y2
+	XORQ         $0x10, R8
+	VCVTPH2PS    (BX)(R8*1), Y3
+	VSUBPS       Y1, Y2, Y2
+	VSUBPS       Y1, Y3, Y3
+	VMULPS       Y4, Y2, Y2
+	VMULPS       Y4, Y3, Y3
+	VXORPS       Y1, Y1, Y1
+	VMAXPS       Y1, Y2, Y1
+	VMINPS       Y0, Y3, Y0
+	VBROADCASTSS 116(BX), Y2
+	VBROADCASTSS 32(CX)(SI*4), Y3
+	VSUBPS       Y2, Y3, Y2
+	MOVL         20832(SP)(SI*4), R8
+	SHRL         $0x1f, R8
+	SHLL         $0x04, R8
+	ADDQ         $0x20, R8
+	VBROADCASTSS 20832(SP)(SI*4), Y5
+	VCVTPH2PS    (BX)(R8*1), Y3
+	XORQ         $0x10, R8
+	VCVTPH2PS    (BX)(R8*1), Y4
+	VSUBPS       Y2, Y3, Y3
+	VSUBPS       Y2, Y4, Y4
+	VMULPS       Y5, Y3, Y3
+	VMULPS       Y5, Y4, Y4
+	VMAXPS       Y1, Y3, Y1
+	VMINPS       Y0, Y4, Y0
+	VBROADCASTSS 120(BX), Y2
+	VBROADCASTSS 64(CX)(SI*4), Y3
+	VSUBPS       Y2, Y3, Y2
+	MOVL         20864(SP)(SI*4), R8
+	SHRL         $0x1f, R8
+	SHLL         $0x04, R8
+	ADDQ         $0x40, R8
+	VBROADCASTSS 20864(SP)(SI*4), Y5
+	VCVTPH2PS    (BX)(R8*1), Y3
+	XORQ         $0x10, R8
+	VCVTPH2PS    (BX)(R8*1), Y4
+	VSUBPS       Y2, Y3, Y3
+	VSUBPS       Y2, Y4, Y4
+	VMULPS       Y5, Y3, Y3
+	VMULPS       Y5, Y4, Y4
+	VMAXPS       Y1, Y3, Y1
+	VMINPS       Y0, Y4, Y0
+	VMULPS       boxSlack<>+0(SB), Y0, Y0
+	VCMPPS       $0x02, Y0, Y1, Y0
+	VMOVMSKPS    Y0, R8
+	TESTL        R8, R8
+	JZ           alone_pop
+	VMOVUPS      Y1, 20968(SP)
+	MOVQ         DX, R9
+
+alone_insert:
+	TZCNTL     R8, R10
+	MOVL       20968(SP)(R10*4), R11
+	SHLQ       $0x20, R11
+	MOVWLZX    96(BX)(R10*2), R10
+	ADDL       124(BX), R10
+	MOVQ       R10, R12
+	SHLQ       $0x20, R12
+	SHRQ       $0x1b, R12
+	ADDQ       AX, R12
+	PREFETCHT0 (R12)
+	PREFETCHT0 64(R12)
+	ORQ        R11, R10
+	MOVQ       DX, R11
+
+alone_sink:
+	CMPQ R11, R9
+	JEQ  alone_place
+	MOVQ 120(SP)(R11*8), R12
+	CMPQ R12, R10
+	JCC  alone_place
+	MOVQ R12, 128(SP)(R11*8)
+	DECQ R11
+	JMP  alone_sink
+
+alone_place:
+	MOVQ  R10, 128(SP)(R11*8)
+	INCQ  DX
+	BLSRL R8, R8
+	JNZ   alone_insert
+
+alone_pop:
+	CMPQ         DX, DI
+	JEQ          alone_end
+	DECQ         DX
+	MOVQ         128(SP)(DX*8), BX
+	VBROADCASTSS 256(CX)(SI*4), Y0
+	VMULPS       hitSlack<>+0(SB), Y0, Y0
+	MOVQ         BX, R8
+	SHRQ         $0x20, R8
+	VMOVD        X0, R9
+	CMPL         R8, R9
+	JHI          alone_pop
+	JMP          alone_visit
+
+alone_leaf:
+	SHLQ         $0x20, BX
+	SHRQ         $0x1b, BX
+	ADDQ         AX, BX
+	VBROADCASTSS 96(CX)(SI*4), Y0
+	VBROADCASTSS 128(CX)(SI*4), Y2
+	VBROADCASTSS 160(CX)(SI*4), Y3
+	VMULPS       224(BX), Y2, Y1
+	VMULPS       192(BX), Y3, Y4
+	VSUBPS       Y4, Y1, Y1
+	VMULPS       160(BX), Y3, Y3
+	VMULPS       224(BX), Y0, Y4
+	VSUBPS       Y4, Y3, Y3
+	VMULPS       192(BX), Y0, Y0
+	VMULPS       160(BX), Y2, Y4
+	VSUBPS       Y4, Y0, Y0
+	VMULPS       64(BX), Y1, Y2
+	VMULPS       96(BX), Y3, Y4
+	VADDPS       Y4, Y2, Y2
+	VMULPS       128(BX), Y0, Y4
+	VADDPS       Y4, Y2, Y2
+	VMOVUPS      Y2, 32(SP)
+	VBROADCASTSS (CX)(SI*4), Y2
+	VSUBPS       -32(BX), Y2, Y2
+	VMULPS       Y2, Y1, Y1
+	VBROADCASTSS 32(CX)(SI*4), Y4
+	VSUBPS       (BX), Y4, Y5
+	VMULPS       Y5, Y3, Y3
+	VADDPS       Y3, Y1, Y1
+	VBROADCASTSS 64(CX)(SI*4), Y3
+	VSUBPS       32(BX), Y3, Y3
+	VMULPS       Y3, Y0, Y0
+	VADDPS       Y0, Y1, Y1
+	VMOVUPS      Y1, (SP)
+	VBROADCASTSS 96(CX)(SI*4), Y1
+	VMULPS       128(BX), Y5, Y0
+	VMULPS       96(BX), Y3, Y4
+	VSUBPS       Y4, Y0, Y0
+	VMULPS       Y0, Y1, Y1
+	VMULPS       160(BX), Y0, Y0
+	VMOVUPS      Y1, Y1
+	VMOVUPS      Y0, Y6
+	VBROADCASTSS 128(CX)(SI*4), Y7
+	VMULPS       64(BX), Y3, Y0
+	VMULPS       128(BX), Y2, Y4
+	VSUBPS       Y4, Y0, Y0
+	VMULPS       Y0, Y7, Y7
+	VMULPS       192(BX), Y0, Y0
+	VADDPS       Y7, Y1, Y1
+	VADDPS       Y0, Y6, Y6
+	VBROADCASTSS 160(CX)(SI*4), Y3
+	VMULPS       96(BX), Y2, Y0
+	VMULPS       64(BX), Y5, Y4
+	VSUBPS       Y4, Y0, Y0
+	VMULPS       Y0, Y3, Y3
+	VMULPS       224(BX), Y0, Y0
+	VADDPS       Y3, Y1, Y1
+	VADDPS       Y0, Y6, Y6
+	VMOVUPS      32(SP), Y2
+	VANDPS       signBits<>+0(SB), Y2, Y0
+	VXORPS       Y0, Y2, Y2
+	VXORPS       Y0, Y1, Y1
+	VXORPS       Y0, Y6, Y6
+	VXORPS       (SP), Y0, Y0
+	VMULPS       edgeSlack<>+0(SB), Y2, Y3
+	VXORPS       Y7, Y7, Y7
+	VCMPPS       $0x1e, Y7, Y2, Y5
+	VCMPPS       $0x1d, Y7, Y6, Y4
+	VANDPS       Y4, Y5, Y5
+	VADDPS       Y3, Y0, Y4
+	VCMPPS       $0x1d, Y7, Y4, Y4
+	VANDPS       Y4, Y5, Y5
+	VADDPS       Y3, Y1, Y4
+	VCMPPS       $0x1d, Y7, Y4, Y4
+	VANDPS       Y4, Y5, Y5
+	VADDPS       Y1, Y0, Y4
+	VADDPS       Y3, Y2, Y3
+	VCMPPS       $0x12, Y3, Y4, Y4
+	VANDPS       Y4, Y5, Y5
+	VMOVMSKPS    Y5, R8
+	TESTL        R8, R8
+	JZ           alone_pop
+	VDIVPS       Y2, Y6, Y6
+	VBROADCASTSS 256(CX)(SI*4), Y3
+	VCMPPS       $0x12, Y3, Y6, Y3
+	VANDPS       Y3, Y5, Y5
+	VMOVMSKPS    Y5, R8
+	TESTL        R8, R8
+	JZ           alone_pop
+	VDIVPS       Y2, Y0, Y0
+	VDIVPS       Y2, Y1, Y1
+	VMOVUPS      Y6, 64(SP)
+	VMOVUPS      Y0, (SP)
+	VMOVUPS      Y1, 96(SP)
+
+alone_lane:
+	TZCNTL   R8, R9
+	VMOVSS   64(SP)(R9*4), X0
+	MOVL     256(BX)(R9*4), R11
+	VUCOMISS 256(CX)(SI*4), X0
+	JHI      alone_next
+	JNE      alone_take
+	MOVL     224(CX)(SI*4), R10
+	CMPL     R11, R10
+	JGE      alone_next
+
+alone_take:
+	MOVL   R11, 224(CX)(SI*4)
+	VMOVSS X0, 256(CX)(SI*4)
+	MOVL   (SP)(R9*4), R10
+	MOVL   R10, 288(CX)(SI*4)
+	MOVL   96(SP)(R9*4), R10
+	MOVL   R10, 320(CX)(SI*4)
+
+alone_next:
+	BLSRL R8, R8
+	JNZ   alone_lane
+	JMP   alone_pop
+
+alone_end:
 	VMOVUPS    256(CX), Y1
 	VMULPS     hitSlack<>+0(SB), Y1, Y1
 	VPERM2F128 $0x01, Y1, Y1, Y0
@@ -1075,7 +1324,7 @@ apart:
 
 // func occludedPacket(lines *byte, packet *byte) int64
 // Requires: AVX, AVX2, BMI, F16C, MMX+
-TEXT ·occludedPacket(SB), $20968-24
+TEXT ·occludedPacket(SB), $21000-24
 	MOVQ       lines+0(FP), AX
 	MOVQ       packet+8(FP), CX
 	VXORPS     Y0, Y0, Y0
@@ -1485,97 +1734,100 @@ pop:
 	VMOVMSKPS Y0, SI
 	TESTL     SI, SI
 	JZ        pop
+	BLSRL     SI, DI
+	JZ        alone
 	TESTL     $0x00000001, BX
 	JZ        visit
-	SHLQ      $0x20, BX
-	SHRQ      $0x1b, BX
-	ADDQ      AX, BX
 
 ray:
 	TZCNTL       SI, DI
-	VBROADCASTSS (CX)(DI*4), Y0
-	VBROADCASTSS 32(CX)(DI*4), Y1
-	VBROADCASTSS 64(CX)(DI*4), Y2
-	VBROADCASTSS 96(CX)(DI*4), Y3
-	VBROADCASTSS 128(CX)(DI*4), Y5
-	VBROADCASTSS 160(CX)(DI*4), Y6
-	VMULPS       224(BX), Y5, Y4
-	VMULPS       192(BX), Y6, Y7
-	VSUBPS       Y7, Y4, Y4
-	VMULPS       160(BX), Y6, Y6
-	VMULPS       224(BX), Y3, Y7
-	VSUBPS       Y7, Y6, Y6
-	VMULPS       192(BX), Y3, Y3
-	VMULPS       160(BX), Y5, Y7
-	VSUBPS       Y7, Y3, Y3
-	VMULPS       64(BX), Y4, Y5
-	VMULPS       96(BX), Y6, Y7
-	VADDPS       Y7, Y5, Y5
-	VMULPS       128(BX), Y3, Y7
-	VADDPS       Y7, Y5, Y5
-	VMOVUPS      Y5, 32(SP)
-	VSUBPS       -32(BX), Y0, Y0
-	VMULPS       Y0, Y4, Y4
-	VSUBPS       (BX), Y1, Y1
-	VMULPS       Y1, Y6, Y6
-	VADDPS       Y6, Y4, Y4
-	VSUBPS       32(BX), Y2, Y2
-	VMULPS       Y2, Y3, Y3
-	VADDPS       Y3, Y4, Y4
-	VMOVUPS      Y4, (SP)
-	VBROADCASTSS 96(CX)(DI*4), Y3
-	VMULPS       128(BX), Y1, Y5
-	VMULPS       96(BX), Y2, Y7
-	VSUBPS       Y7, Y5, Y5
+	MOVQ         BX, R8
+	SHLQ         $0x20, R8
+	SHRQ         $0x1b, R8
+	ADDQ         AX, R8
+	VBROADCASTSS 96(CX)(DI*4), Y0
+	VBROADCASTSS 128(CX)(DI*4), Y2
+	VBROADCASTSS 160(CX)(DI*4), Y3
+	VMULPS       224(R8), Y2, Y1
+	VMULPS       192(R8), Y3, Y4
+	VSUBPS       Y4, Y1, Y1
+	VMULPS       160(R8), Y3, Y3
+	VMULPS       224(R8), Y0, Y4
+	VSUBPS       Y4, Y3, Y3
+	VMULPS       192(R8), Y0, Y0
+	VMULPS       160(R8), Y2, Y4
+	VSUBPS       Y4, Y0, Y0
+	VMULPS       64(R8), Y1, Y2
+	VMULPS       96(R8), Y3, Y4
+	VADDPS       Y4, Y2, Y2
+	VMULPS       128(R8), Y0, Y4
+	VADDPS       Y4, Y2, Y2
+	VMOVUPS      Y2, 32(SP)
+	VBROADCASTSS (CX)(DI*4), Y2
+	VSUBPS       -32(R8), Y2, Y2
+	VMULPS       Y2, Y1, Y1
+	VBROADCASTSS 32(CX)(DI*4), Y4
+	VSUBPS       (R8), Y4, Y5
 	VMULPS       Y5, Y3, Y3
-	VMULPS       160(BX), Y5, Y5
-	VMOVUPS      Y3, Y3
-	VMOVUPS      Y5, Y4
-	VBROADCASTSS 128(CX)(DI*4), Y6
-	VMULPS       64(BX), Y2, Y5
-	VMULPS       128(BX), Y0, Y7
-	VSUBPS       Y7, Y5, Y5
-	VMULPS       Y5, Y6, Y6
-	VMULPS       192(BX), Y5, Y5
-	VADDPS       Y6, Y3, Y3
-	VADDPS       Y5, Y4, Y4
-	VBROADCASTSS 160(CX)(DI*4), Y2
-	VMULPS       96(BX), Y0, Y5
-	VMULPS       64(BX), Y1, Y7
-	VSUBPS       Y7, Y5, Y5
-	VMULPS       Y5, Y2, Y2
-	VMULPS       224(BX), Y5, Y5
-	VADDPS       Y2, Y3, Y3
-	VADDPS       Y5, Y4, Y4
-	VMOVUPS      32(SP), Y5
-	VANDPS       signBits<>+0(SB), Y5, Y0
-	VXORPS       Y0, Y5, Y5
-	VXORPS       Y0, Y3, Y3
-	VXORPS       Y0, Y4, Y4
+	VADDPS       Y3, Y1, Y1
+	VBROADCASTSS 64(CX)(DI*4), Y3
+	VSUBPS       32(R8), Y3, Y3
+	VMULPS       Y3, Y0, Y0
+	VADDPS       Y0, Y1, Y1
+	VMOVUPS      Y1, (SP)
+	VBROADCASTSS 96(CX)(DI*4), Y1
+	VMULPS       128(R8), Y5, Y0
+	VMULPS       96(R8), Y3, Y4
+	VSUBPS       Y4, Y0, Y0
+	VMULPS       Y0, Y1, Y1
+	VMULPS       160(R8), Y0, Y0
+	VMOVUPS      Y1, Y1
+	VMOVUPS      Y0, Y6
+	VBROADCASTSS 128(CX)(DI*4), Y7
+	VMULPS       64(R8), Y3, Y0
+	VMULPS       128(R8), Y2, Y4
+	VSUBPS       Y4, Y0, Y0
+	VMULPS       Y0, Y7, Y7
+	VMULPS       192(R8), Y0, Y0
+	VADDPS       Y7, Y1, Y1
+	VADDPS       Y0, Y6, Y6
+	VBROADCASTSS 160(CX)(DI*4), Y3
+	VMULPS       96(R8), Y2, Y0
+	VMULPS       64(R8), Y5, Y4
+	VSUBPS       Y4, Y0, Y0
+	VMULPS       Y0, Y3, Y3
+	VMULPS       224(R8), Y0, Y0
+	VADDPS       Y3, Y1, Y1
+	VADDPS       Y0, Y6, Y6
+	VMOVUPS      32(SP), Y2
+	VANDPS       signBits<>+0(SB), Y2, Y0
+	VXORPS       Y0, Y2, Y2
+	VXORPS       Y0, Y1, Y1
+	VXORPS       Y0, Y6, Y6
 	VXORPS       (SP), Y0, Y0
-	VMULPS       edgeSlack<>+0(SB), Y5, Y1
-	VXORPS       Y6, Y6, Y6
-	VCMPPS       $0x1e, Y6, Y5, Y2
-	VCMPPS       $0x1d, Y6, Y4, Y7
-	VANDPS       Y7, Y2, Y2
-	VADDPS       Y1, Y0, Y7
-	VCMPPS       $0x1d, Y6, Y7, Y7
-	VANDPS       Y7, Y2, Y2
-	VADDPS       Y1, Y3, Y7
-	VCMPPS       $0x1d, Y6, Y7, Y7
-	VANDPS       Y7, Y2, Y2
-	VADDPS       Y3, Y0, Y7
-	VADDPS       Y1, Y5, Y1
-	VCMPPS       $0x12, Y1, Y7, Y7
-	VANDPS       Y7, Y2, Y2
-	VMOVMSKPS    Y2, R8
+	VMULPS       edgeSlack<>+0(SB), Y2, Y3
+	VXORPS       Y7, Y7, Y7
+	VCMPPS       $0x1e, Y7, Y2, Y5
+	VCMPPS       $0x1d, Y7, Y6, Y4
+	VANDPS       Y4, Y5, Y5
+	VADDPS       Y3, Y0, Y4
+	VCMPPS       $0x1d, Y7, Y4, Y4
+	VANDPS       Y4, Y5, Y5
+	VADDPS       Y3, Y1, Y4
+	VCMPPS       $0x1d, Y7, Y4, Y4
+	VANDPS       Y4, Y5, Y5
+	VADDPS       Y1, Y0, Y4
+	VADDPS       Y3, Y2, Y3
+	VCMPPS       $0x12, Y3, Y4, Y4
+	VANDPS       Y4, Y5, Y5
+	VMOVMSKPS    Y5, R8
 	TESTL        R8, R8
 	JZ           next_ray
-	VDIVPS       Y5, Y4, Y4
+	VDIVPS       Y2, Y6, Y6
 	VBROADCASTSS 256(CX)(DI*4), Y0
-	VCMPPS       $0x11, Y0, Y4, Y0
-	VANDPS       Y0, Y2, Y2
-	VMOVMSKPS    Y2, R8
+	VCMPPS       $0x11, Y0, Y6, Y0
+	VANDPS       Y0, Y5, Y5
+	VMOVMSKPS    Y5, R8
 	TESTL        R8, R8
 	JZ           next_ray
 	MOVL         $0xbf800000, 256(CX)(DI*4)
@@ -1583,6 +1835,225 @@ ray:
 next_ray:
 	BLSRL      SI, SI
 	JNZ        ray
+	VMOVUPS    256(CX), Y1
+	VPERM2F128 $0x01, Y1, Y1, Y0
+	VMAXPS     Y1, Y0, Y2
+	VSHUFPS    $0x4e, Y2, Y2, Y0
+	VMAXPS     Y2, Y0, Y2
+	VSHUFPS    $0xb1, Y2, Y2, Y0
+	VMAXPS     Y2, Y0, Y2
+	VMOVMSKPS  Y2, BX
+	TESTL      BX, BX
+	JNZ        end
+	JMP        pop
+
+alone:
+	TZCNTL SI, SI
+	MOVQ   DX, DI
+
+alone_visit:
+	TESTL        $0x00000001, BX
+	JNZ          alone_leaf
+	SHLQ         $0x20, BX
+	SHRQ         $0x1b, BX
+	ADDQ         AX, BX
+	VBROADCASTSS 256(CX)(SI*4), Y0
+	VBROADCASTSS 112(BX), Y1
+	VBROADCASTSS (CX)(SI*4), Y2
+	VSUBPS       Y1, Y2, Y1
+	MOVL         20800(SP)(SI*4), R8
+	SHRL         $0x1f, R8
+	SHLL         $0x04, R8
+	VBROADCASTSS 20800(SP)(SI*4), Y4
+	VCVTPH2PS    (BX)(R8*1), Y2
+	XORQ         $0x10, R8
+	VCVTPH2PS    (BX)(R8*1), Y3
+	VSUBPS       Y1, Y2, Y2
+	VSUBPS       Y1, Y3, Y3
+	VMULPS       Y4, Y2, Y2
+	VMULPS       Y4, Y3, Y3
+	VXORPS       Y1, Y1, Y1
+	VMAXPS       Y1, Y2, Y1
+	VMINPS       Y0, Y3, Y0
+	VBROADCASTSS 116(BX), Y2
+	VBROADCASTSS 32(CX)(SI*4), Y3
+	VSUBPS       Y2, Y3, Y2
+	MOVL         20832(SP)(SI*4), R8
+	SHRL         $0x1f, R8
+	SHLL         $0x04, R8
+	ADDQ         $0x20, R8
+	VBROADCASTSS 20832(SP)(SI*4), Y5
+	VCVTPH2PS    (BX)(R8*1), Y3
+	XORQ         $0x10, R8
+	VCVTPH2PS    (BX)(R8*1), Y4
+	VSUBPS       Y2, Y3, Y3
+	VSUBPS       Y2, Y4, Y4
+	VMULPS       Y5, Y3, Y3
+	VMULPS       Y5, Y4, Y4
+	VMAXPS       Y1, Y3, Y1
+	VMINPS       Y0, Y4, Y0
+	VBROADCASTSS 120(BX), Y2
+	VBROADCASTSS 64(CX)(SI*4), Y3
+	VSUBPS       Y2, Y3, Y2
+	MOVL         20864(SP)(SI*4), R8
+	SHRL         $0x1f, R8
+	SHLL         $0x04, R8
+	ADDQ         $0x40, R8
+	VBROADCASTSS 20864(SP)(SI*4), Y5
+	VCVTPH2PS    (BX)(R8*1), Y3
+	XORQ         $0x10, R8
+	VCVTPH2PS    (BX)(R8*1), Y4
+	VSUBPS       Y2, Y3, Y3
+	VSUBPS       Y2, Y4, Y4
+	VMULPS       Y5, Y3, Y3
+	VMULPS       Y5, Y4, Y4
+	VMAXPS       Y1, Y3, Y1
+	VMINPS       Y0, Y4, Y0
+	VMULPS       boxSlack<>+0(SB), Y0, Y0
+	VCMPPS       $0x02, Y0, Y1, Y0
+	VMOVMSKPS    Y0, R8
+	TESTL        R8, R8
+	JZ           alone_pop
+	VMOVUPS      Y1, 20968(SP)
+	MOVQ         DX, R9
+
+alone_insert:
+	TZCNTL     R8, R10
+	MOVL       20968(SP)(R10*4), R11
+	SHLQ       $0x20, R11
+	MOVWLZX    96(BX)(R10*2), R10
+	ADDL       124(BX), R10
+	MOVQ       R10, R12
+	SHLQ       $0x20, R12
+	SHRQ       $0x1b, R12
+	ADDQ       AX, R12
+	PREFETCHT0 (R12)
+	PREFETCHT0 64(R12)
+	ORQ        R11, R10
+	MOVQ       DX, R11
+
+alone_sink:
+	CMPQ R11, R9
+	JEQ  alone_place
+	MOVQ 120(SP)(R11*8), R12
+	CMPQ R12, R10
+	JCC  alone_place
+	MOVQ R12, 128(SP)(R11*8)
+	DECQ R11
+	JMP  alone_sink
+
+alone_place:
+	MOVQ  R10, 128(SP)(R11*8)
+	INCQ  DX
+	BLSRL R8, R8
+	JNZ   alone_insert
+
+alone_pop:
+	CMPQ         DX, DI
+	JEQ          alone_end
+	DECQ         DX
+	MOVQ         128(SP)(DX*8), BX
+	VBROADCASTSS 256(CX)(SI*4), Y0
+	MOVQ         BX, R8
+	SHRQ         $0x20, R8
+	VMOVD        X0, R9
+	CMPL         R8, R9
+	JHI          alone_pop
+	JMP          alone_visit
+
+alone_leaf:
+	SHLQ         $0x20, BX
+	SHRQ         $0x1b, BX
+	ADDQ         AX, BX
+	VBROADCASTSS 96(CX)(SI*4), Y0
+	VBROADCASTSS 128(CX)(SI*4), Y2
+	VBROADCASTSS 160(CX)(SI*4), Y3
+	VMULPS       224(BX), Y2, Y1
+	VMULPS       192(BX), Y3, Y4
+	VSUBPS       Y4, Y1, Y1
+	VMULPS       160(BX), Y3, Y3
+	VMULPS       224(BX), Y0, Y4
+	VSUBPS       Y4, Y3, Y3
+	VMULPS       192(BX), Y0, Y0
+	VMULPS       160(BX), Y2, Y4
+	VSUBPS       Y4, Y0, Y0
+	VMULPS       64(BX), Y1, Y2
+	VMULPS       96(BX), Y3, Y4
+	VADDPS       Y4, Y2, Y2
+	VMULPS       128(BX), Y0, Y4
+	VADDPS       Y4, Y2, Y2
+	VMOVUPS      Y2, 32(SP)
+	VBROADCASTSS (CX)(SI*4), Y2
+	VSUBPS       -32(BX), Y2, Y2
+	VMULPS       Y2, Y1, Y1
+	VBROADCASTSS 32(CX)(SI*4), Y4
+	VSUBPS       (BX), Y4, Y5
+	VMULPS       Y5, Y3, Y3
+	VADDPS       Y3, Y1, Y1
+	VBROADCASTSS 64(CX)(SI*4), Y3
+	VSUBPS       32(BX), Y3, Y3
+	VMULPS       Y3, Y0, Y0
+	VADDPS       Y0, Y1, Y1
+	VMOVUPS      Y1, (SP)
+	VBROADCASTSS 96(CX)(SI*4), Y1
+	VMULPS       128(BX), Y5, Y0
+	VMULPS       96(BX), Y3, Y4
+	VSUBPS       Y4, Y0, Y0
+	VMULPS       Y0, Y1, Y1
+	VMULPS       160(BX), Y0, Y0
+	VMOVUPS      Y1, Y1
+	VMOVUPS      Y0, Y6
+	VBROADCASTSS 128(CX)(SI*4), Y7
+	VMULPS       64(BX), Y3, Y0
+	VMULPS       128(BX), Y2, Y4
+	VSUBPS       Y4, Y0, Y0
+	VMULPS       Y0, Y7, Y7
+	VMULPS       192(BX), Y0, Y0
+	VADDPS       Y7, Y1, Y1
+	VADDPS       Y0, Y6, Y6
+	VBROADCASTSS 160(CX)(SI*4), Y3
+	VMULPS       96(BX), Y2, Y0
+	VMULPS       64(BX), Y5, Y4
+	VSUBPS       Y4, Y0, Y0
+	VMULPS       Y0, Y3, Y3
+	VMULPS       224(BX), Y0, Y0
+	VADDPS       Y3, Y1, Y1
+	VADDPS       Y0, Y6, Y6
+	VMOVUPS      32(SP), Y2
+	VANDPS       signBits<>+0(SB), Y2, Y0
+	VXORPS       Y0, Y2, Y2
+	VXORPS       Y0, Y1, Y1
+	VXORPS       Y0, Y6, Y6
+	VXORPS       (SP), Y0, Y0
+	VMULPS       edgeSlack<>+0(SB), Y2, Y3
+	VXORPS       Y7, Y7, Y7
+	VCMPPS       $0x1e, Y7, Y2, Y5
+	VCMPPS       $0x1d, Y7, Y6, Y4
+	VANDPS       Y4, Y5, Y5
+	VADDPS       Y3, Y0, Y4
+	VCMPPS       $0x1d, Y7, Y4, Y4
+	VANDPS       Y4, Y5, Y5
+	VADDPS       Y3, Y1, Y4
+	VCMPPS       $0x1d, Y7, Y4, Y4
+	VANDPS       Y4, Y5, Y5
+	VADDPS       Y1, Y0, Y4
+	VADDPS       Y3, Y2, Y3
+	VCMPPS       $0x12, Y3, Y4, Y4
+	VANDPS       Y4, Y5, Y5
+	VMOVMSKPS    Y5, BX
+	TESTL        BX, BX
+	JZ           alone_pop
+	VDIVPS       Y2, Y6, Y6
+	VBROADCASTSS 256(CX)(SI*4), Y0
+	VCMPPS       $0x11, Y0, Y6, Y0
+	VANDPS       Y0, Y5, Y5
+	VMOVMSKPS    Y5, BX
+	TESTL        BX, BX
+	JZ           alone_pop
+	MOVL         $0xbf800000, 256(CX)(SI*4)
+	MOVQ         DI, DX
+
+alone_end:
 	VMOVUPS    256(CX), Y1
 	VPERM2F128 $0x01, Y1, Y1, Y0
 	VMAXPS     Y1, Y0, Y2

@@ -21,12 +21,12 @@ func newLeaf(edge, sign Mem) *leaf {
 type lanes struct{ ok, det, t, u, v VecVirtual }
 
 // meet goes to miss where the ray meets none.
-func (l *leaf) meet(base Register, dir func(axis int) Mem, origin [3]VecVirtual, miss string) lanes {
+func (l *leaf) meet(base Register, r lone, miss string) lanes {
 	at := func(field, axis int) Mem { return Mem{Base: base, Disp: field + 32*axis - lineBytes/2} }
 	var d, p, s [3]VecVirtual
 	for axis := range 3 {
 		d[axis], p[axis], s[axis] = YMM(), YMM(), YMM()
-		VBROADCASTSS(dir(axis), d[axis])
+		VBROADCASTSS(r.dir(axis), d[axis])
 	}
 	tmp := YMM()
 	cross := func(out VecVirtual, a, b VecVirtual, mulA, mulB Mem) { // a*mulA - b*mulB
@@ -46,7 +46,7 @@ func (l *leaf) meet(base Register, dir func(axis int) Mem, origin [3]VecVirtual,
 	}
 	VMOVUPS(det, l.det)
 	for axis := range 3 { // u gathers in p[0]
-		VSUBPS(at(blockA, axis), origin[axis], s[axis])
+		VSUBPS(at(blockA, axis), r.origin(axis), s[axis])
 		VMULPS(s[axis], p[axis], p[axis])
 		if axis > 0 {
 			VADDPS(p[axis], p[0], p[0])
@@ -56,7 +56,7 @@ func (l *leaf) meet(base Register, dir func(axis int) Mem, origin [3]VecVirtual,
 	q, v, t := YMM(), YMM(), YMM()
 	for axis := range 3 { // each component of s x e1 is used up at once
 		d[axis] = YMM()
-		VBROADCASTSS(dir(axis), d[axis])
+		VBROADCASTSS(r.dir(axis), d[axis])
 		j, k := (axis+1)%3, (axis+2)%3
 		cross(q, s[j], s[k], at(blockE1, k), at(blockE1, j))
 		VMULPS(q, d[axis], d[axis])
@@ -123,7 +123,7 @@ type hit struct{ index, t, u, v Mem }
 
 // take puts each triangle of the mask into a hit that it goes before, and calls
 // nearer where it does.
-func (l *leaf) take(base Register, mask GPVirtual, m lanes, h hit, nearer func(t VecVirtual)) {
+func (l *leaf) take(prefix string, base Register, mask GPVirtual, m lanes, h hit, nearer func(t VecVirtual)) {
 	VDIVPS(m.det, m.u, m.u)
 	VDIVPS(m.det, m.v, m.v)
 	VMOVUPS(m.t, l.t)
@@ -131,17 +131,17 @@ func (l *leaf) take(base Register, mask GPVirtual, m lanes, h hit, nearer func(t
 	VMOVUPS(m.v, l.v)
 	lane, have, index := GP64(), GP32(), GP32()
 	near := XMM()
-	Label("lane")
+	Label(prefix + "lane")
 	TZCNTL(mask, lane.As32())
 	VMOVSS(l.t.Idx(lane, 4), near)
 	MOVL(Mem{Base: base, Disp: blockIndex - lineBytes/2, Index: lane, Scale: 4}, index)
 	VUCOMISS(h.t, near)
-	JHI(LabelRef("next"))
-	JNE(LabelRef("take"))
+	JHI(LabelRef(prefix + "next"))
+	JNE(LabelRef(prefix + "take"))
 	MOVL(h.index, have) // the same distance: the first in the list
 	CMPL(index, have)
-	JGE(LabelRef("next")) // also where there is no hit yet, as -1 is less
-	Label("take")
+	JGE(LabelRef(prefix + "next")) // also where there is no hit yet, as -1 is less
+	Label(prefix + "take")
 	MOVL(index, h.index)
 	VMOVSS(near, h.t)
 	MOVL(l.u.Idx(lane, 4), have)
@@ -149,7 +149,7 @@ func (l *leaf) take(base Register, mask GPVirtual, m lanes, h hit, nearer func(t
 	MOVL(l.v.Idx(lane, 4), have)
 	MOVL(have, h.v)
 	nearer(near)
-	Label("next")
+	Label(prefix + "next")
 	BLSRL(mask, mask)
-	JNZ(LabelRef("lane"))
+	JNZ(LabelRef(prefix + "lane"))
 }

@@ -102,6 +102,19 @@ func (w *walk) begin(closest bool) {
 	}
 }
 
+func (w *walk) lone() lone {
+	return lone{
+		origin: func(axis int) VecVirtual { return w.origin[axis] },
+		inv:    func(axis int) VecVirtual { return w.inv[axis] },
+		near: func(axis int) GPVirtual {
+			near := GP64()
+			MOVQ(w.near[axis], near)
+			return near
+		},
+		dir: func(axis int) Mem { return Mem{Base: w.ray, Disp: rayDir + 4*axis} },
+	}
+}
+
 // loop walks from the root. child holds the word of the child at hand, and above
 // it may hold its distance.
 func (w *walk) loop(closest bool) {
@@ -112,7 +125,7 @@ func (w *walk) loop(closest bool) {
 	TESTL(U32(1), child.As32())
 	JNZ(LabelRef("leaf"))
 	base := lineOf(w.lines, child)
-	enter, leave := w.slabs(base)
+	enter, leave := slabs(base, w.lone(), w.limit)
 	VMULPS(w.slack, leave, leave)
 	mask := GP32()
 	within := YMM()
@@ -124,13 +137,13 @@ func (w *walk) loop(closest bool) {
 	TZCNTL(mask, slot.As32())
 	BLSRL(mask, rest)
 	JNZ(LabelRef("several"))
-	w.childOf(base, slot, child)
+	childOf(base, slot, child)
 	JMP(LabelRef("visit"))
 
 	Label("several")
 	if closest {
 		VMOVUPS(enter, w.enters)
-		w.pushSorted(base, mask)
+		pushSorted("", w.lines, base, mask, w.enters, w.stack, w.top)
 		DECQ(w.top)
 		MOVQ(w.stack.Idx(w.top, 8), child)
 		JMP(LabelRef("visit"))
@@ -168,26 +181,32 @@ func (w *walk) loop(closest bool) {
 	RET()
 }
 
-// slabs clips the ray against eight boxes: where it enters and leaves each.
-func (w *walk) slabs(base Register) (enter, leave VecVirtual) {
+// lone is one ray: where its parts are had from.
+type lone struct {
+	origin, inv func(axis int) VecVirtual
+	near        func(axis int) GPVirtual // byte offset of the planes it enters by; to be overwritten
+	dir         func(axis int) Mem
+}
+
+// slabs clips a ray against eight boxes: where it enters and leaves each.
+func slabs(base Register, r lone, limit VecVirtual) (enter, leave VecVirtual) {
 	enter, leave = YMM(), YMM()
 	for axis := range 3 {
 		from, a, b := YMM(), YMM(), YMM()
 		VBROADCASTSS(Mem{Base: base, Disp: nodeMiddle + 4*axis}, from)
-		VSUBPS(from, w.origin[axis], from)
-		VCVTPH2PS(Mem{Base: base, Index: w.near[axis], Scale: 1}, a)
-		far := GP64()
-		MOVQ(w.near[axis], far)
-		XORQ(Imm(16), far)
-		VCVTPH2PS(Mem{Base: base, Index: far, Scale: 1}, b)
+		VSUBPS(from, r.origin(axis), from)
+		near, inv := r.near(axis), r.inv(axis)
+		VCVTPH2PS(Mem{Base: base, Index: near, Scale: 1}, a)
+		XORQ(Imm(16), near)
+		VCVTPH2PS(Mem{Base: base, Index: near, Scale: 1}, b)
 		VSUBPS(from, a, a)
 		VSUBPS(from, b, b)
-		VMULPS(w.inv[axis], a, a)
-		VMULPS(w.inv[axis], b, b)
+		VMULPS(inv, a, a)
+		VMULPS(inv, b, b)
 		if axis == 0 {
 			VXORPS(enter, enter, enter)
 			VMAXPS(enter, a, enter) // zeros count as +0
-			VMINPS(w.limit, b, leave)
+			VMINPS(limit, b, leave)
 		} else {
 			VMAXPS(enter, a, enter)
 			VMINPS(leave, b, leave)
@@ -201,7 +220,7 @@ func (w *walk) push(base Register, mask GPVirtual) {
 	slot, word := GP64(), GP64()
 	Label("push")
 	TZCNTL(mask, slot.As32())
-	w.childOf(base, slot, word)
+	childOf(base, slot, word)
 	prefetch(w.lines, word)
 	MOVQ(word, w.stack.Idx(w.top, 8))
 	INCQ(w.top)
@@ -210,7 +229,7 @@ func (w *walk) push(base Register, mask GPVirtual) {
 }
 
 // childOf reads the word of a child.
-func (w *walk) childOf(base, slot Register, word GPVirtual) {
+func childOf(base, slot Register, word GPVirtual) {
 	MOVWLZX(Mem{Base: base, Disp: nodeChild, Index: slot, Scale: 2}, word.As32())
 	ADDL(Mem{Base: base, Disp: nodeFirst}, word.As32())
 }
@@ -233,39 +252,39 @@ func prefetch(lines Register, word GPVirtual) {
 	}
 }
 
-// pushSorted puts every child of the mask on the stack, the nearest on top.
-func (w *walk) pushSorted(base Register, mask GPVirtual) {
+// pushSorted puts every child of the mask on a stack, the nearest on top.
+func pushSorted(prefix string, lines, base Register, mask GPVirtual, enters, stack Mem, top GPVirtual) {
 	floor, slot, word, near, at := GP64(), GP64(), GP64(), GP64(), GP64()
-	MOVQ(w.top, floor)
-	Label("insert")
+	MOVQ(top, floor)
+	Label(prefix + "insert")
 	TZCNTL(mask, slot.As32())
-	MOVL(w.enters.Idx(slot, 4), near.As32())
+	MOVL(enters.Idx(slot, 4), near.As32())
 	SHLQ(Imm(32), near)
-	w.childOf(base, slot, word)
-	prefetch(w.lines, word)
+	childOf(base, slot, word)
+	prefetch(lines, word)
 	ORQ(near, word)
-	MOVQ(w.top, at)
-	Label("sink")
+	MOVQ(top, at)
+	Label(prefix + "sink")
 	CMPQ(at, floor)
-	JEQ(LabelRef("place"))
+	JEQ(LabelRef(prefix + "place"))
 	below := GP64()
-	MOVQ(w.stack.Idx(at, 8).Offset(-8), below)
+	MOVQ(stack.Idx(at, 8).Offset(-8), below)
 	CMPQ(below, word)
-	JCC(LabelRef("place")) // the one below is farther: stay above it
-	MOVQ(below, w.stack.Idx(at, 8))
+	JCC(LabelRef(prefix + "place")) // the one below is farther: stay above it
+	MOVQ(below, stack.Idx(at, 8))
 	DECQ(at)
-	JMP(LabelRef("sink"))
-	Label("place")
-	MOVQ(word, w.stack.Idx(at, 8))
-	INCQ(w.top)
+	JMP(LabelRef(prefix + "sink"))
+	Label(prefix + "place")
+	MOVQ(word, stack.Idx(at, 8))
+	INCQ(top)
 	BLSRL(mask, mask)
-	JNZ(LabelRef("insert"))
+	JNZ(LabelRef(prefix + "insert"))
 }
 
 // meet looks for a hit among a leaf's triangles.
 func (w *walk) meet(child GPVirtual, closest bool) {
 	base := lineOf(w.lines, child)
-	m := w.leaf.meet(base, func(axis int) Mem { return Mem{Base: w.ray, Disp: rayDir + 4*axis} }, w.origin, "pop")
+	m := w.leaf.meet(base, w.lone(), "pop")
 	mask := m.until(w.limit, closest, "pop")
 	if !closest {
 		one := GP64()
@@ -276,7 +295,7 @@ func (w *walk) meet(child GPVirtual, closest bool) {
 		return
 	}
 	at := func(field int) Mem { return Mem{Base: w.hit, Disp: 4 * field} }
-	w.leaf.take(base, mask, m, hit{at(0), at(1), at(2), at(3)}, func(t VecVirtual) {
+	w.leaf.take("", base, mask, m, hit{at(0), at(1), at(2), at(3)}, func(t VecVirtual) {
 		VBROADCASTSS(t, w.limit)
 		VMULPS(w.hitSlack, w.limit, w.limit)
 	})

@@ -29,6 +29,7 @@ type packetWalk struct {
 	lines, packet             Register
 	words, entries            Mem        // the stack
 	planes, inv, beam         Mem        // of the node at hand; of the rays; of all of them
+	enters                    Mem        // where a ray alone enters a node's children
 	top                       GPVirtual  // how many the stack holds
 	limit, far                VecVirtual // where each ray ends as yet, and the last of them
 	one, tiny, huge, boxSlack Mem
@@ -43,6 +44,7 @@ func (w *packetWalk) walk() {
 	w.lines, w.packet = Load(Param("lines"), GP64()), Load(Param("packet"), GP64())
 	w.words, w.entries = AllocLocal(stackBytes), AllocLocal(entriesRoom)
 	w.planes, w.inv, w.beam = AllocLocal(6*planeBytes), AllocLocal(3*planeBytes), AllocLocal(3*beamBytes)
+	w.enters = AllocLocal(planeBytes)
 	w.begin()
 	w.top = GP64()
 	XORQ(w.top, w.top)
@@ -63,21 +65,27 @@ func (w *packetWalk) walk() {
 	VMOVMSKPS(enter, rays)
 	TESTL(rays, rays)
 	JZ(LabelRef("pop"))
+	more := GP32()
+	BLSRL(rays, more)
+	JZ(LabelRef("alone"))
 	TESTL(U32(1), word.As32())
 	JZ(LabelRef("visit"))
 	w.meet(word, rays)
 	JMP(LabelRef("pop"))
 
+	Label("alone")
+	w.alone(word, rays)
+
 	answer := GP64()
 	Label("end")
 	VMOVMSKPS(w.limit, answer.As32()) // a ray that was ended has less than nothing left
-	w.end(answer)
+	w.leave(answer)
 	Label("apart")
 	MOVQ(I32(-1), answer)
-	w.end(answer)
+	w.leave(answer)
 }
 
-func (w *packetWalk) end(answer GPVirtual) {
+func (w *packetWalk) leave(answer GPVirtual) {
 	Store(answer, ReturnIndex(0))
 	VZEROUPPER()
 	RET()
@@ -245,8 +253,7 @@ func (w *packetWalk) node(word GPVirtual) {
 	LEAL(Mem{Base: mask.As64(), Index: w.top, Scale: 8}, at.As32()) // eight floats an entry
 	MOVL(w.entries.Idx(at, 4), at.As32())
 	SHLQ(Imm(32), at)
-	MOVWLZX(Mem{Base: base, Disp: nodeChild, Index: slot, Scale: 2}, child.As32())
-	ADDL(Mem{Base: base, Disp: nodeFirst}, child.As32())
+	childOf(base, slot, child)
 	prefetch(w.lines, child)
 	ORQ(at, child)
 	MOVQ(w.top, at)
@@ -310,38 +317,130 @@ func (w *packetWalk) beamIn(base Register) GPVirtual {
 	return mask
 }
 
+// lone is the ray of a lane.
+func (w *packetWalk) lone(lane GPVirtual) lone {
+	spread := func(at Mem) VecVirtual {
+		v := YMM()
+		VBROADCASTSS(at, v)
+		return v
+	}
+	return lone{
+		origin: func(axis int) VecVirtual { return spread(w.of(lane, packetOrigin, axis)) },
+		inv:    func(axis int) VecVirtual { return spread(w.inv.Offset(planeBytes*axis).Idx(lane, 4)) },
+		near: func(axis int) GPVirtual { // by its sign
+			near := GP64()
+			MOVL(w.inv.Offset(planeBytes*axis).Idx(lane, 4), near.As32())
+			SHRL(Imm(31), near.As32())
+			SHLL(Imm(4), near.As32())
+			if axis > 0 {
+				ADDQ(Imm(uint64(32*axis)), near)
+			}
+			return near
+		},
+		dir: func(axis int) Mem { return w.of(lane, packetDir, axis) },
+	}
+}
+
+// of is a lane's value of a field.
+func (w *packetWalk) of(lane GPVirtual, field, axis int) Mem {
+	return Mem{Base: w.packet, Disp: field + 32*axis, Index: lane, Scale: 4}
+}
+
+// end is where the ray of a lane ends as yet.
+func (w *packetWalk) end(lane GPVirtual) VecVirtual {
+	end := YMM()
+	VBROADCASTSS(w.of(lane, packetT, 0), end)
+	return end
+}
+
 // meet looks for hits among a leaf's triangles, of one after the other of the rays that
 // enter it.
 func (w *packetWalk) meet(word, rays GPVirtual) {
-	base, ray := lineOf(w.lines, word), GP64()
+	lane := GP64()
 	Label("ray")
-	TZCNTL(rays, ray.As32())
-	of := func(field, axis int) Mem {
-		return Mem{Base: w.packet, Disp: field + 32*axis, Index: ray, Scale: 4}
-	}
-	var origin [3]VecVirtual
-	for axis := range 3 {
-		origin[axis] = YMM()
-		VBROADCASTSS(of(packetOrigin, axis), origin[axis])
-	}
-	m := w.leaf.meet(base, func(axis int) Mem { return of(packetDir, axis) }, origin, "next_ray")
-	end := YMM()
-	VBROADCASTSS(of(packetT, 0), end)
-	mask := m.until(end, w.closest, "next_ray")
-	if w.closest {
-		h := hit{of(packetIndex, 0), of(packetT, 0), of(packetU, 0), of(packetV, 0)}
-		w.leaf.take(base, mask, m, h, func(VecVirtual) {})
-	} else {
-		MOVL(U32(math.Float32bits(-1)), of(packetT, 0))
-	}
+	TZCNTL(rays, lane.As32())
+	w.meetOne("", word, lane, "next_ray")
 	Label("next_ray")
 	BLSRL(rays, rays)
 	JNZ(LabelRef("ray"))
 	w.narrow()
 	if !w.closest {
-		all := GP32()
-		VMOVMSKPS(w.far, all)
-		TESTL(all, all)
-		JNZ(LabelRef("end"))
+		w.endIfAllEnded()
 	}
+}
+
+// meetOne looks for the hit of one ray, and goes to miss where there is none.
+func (w *packetWalk) meetOne(prefix string, word, lane GPVirtual, miss string) {
+	base := lineOf(w.lines, word)
+	m := w.leaf.meet(base, w.lone(lane), miss)
+	mask := m.until(w.end(lane), w.closest, miss)
+	if w.closest {
+		h := hit{w.of(lane, packetIndex, 0), w.of(lane, packetT, 0), w.of(lane, packetU, 0), w.of(lane, packetV, 0)}
+		w.leaf.take(prefix, base, mask, m, h, func(VecVirtual) {})
+	} else {
+		MOVL(U32(math.Float32bits(-1)), w.of(lane, packetT, 0))
+	}
+}
+
+func (w *packetWalk) endIfAllEnded() {
+	all := GP32()
+	VMOVMSKPS(w.far, all)
+	TESTL(all, all)
+	JNZ(LabelRef("end"))
+}
+
+// alone walks what is under a word by the one ray that enters it, on the same stack.
+func (w *packetWalk) alone(word, rays GPVirtual) {
+	lane, floor := GP64(), GP64()
+	TZCNTL(rays, lane.As32())
+	MOVQ(w.top, floor)
+
+	Label("alone_visit")
+	TESTL(U32(1), word.As32())
+	JNZ(LabelRef("alone_leaf"))
+	base, limit := lineOf(w.lines, word), w.end(lane)
+	if w.closest {
+		VMULPS(w.hitSlack, limit, limit)
+	}
+	enter, leave := slabs(base, w.lone(lane), limit)
+	VMULPS(w.boxSlack, leave, leave)
+	mask := GP32()
+	VCMPPS(Imm(2), leave, enter, leave) // enter <= leave
+	VMOVMSKPS(leave, mask)
+	TESTL(mask, mask)
+	JZ(LabelRef("alone_pop"))
+	VMOVUPS(enter, w.enters)
+	pushSorted("alone_", w.lines, base, mask, w.enters, w.words, w.top)
+
+	Label("alone_pop")
+	CMPQ(w.top, floor)
+	JEQ(LabelRef("alone_end"))
+	DECQ(w.top)
+	MOVQ(w.words.Idx(w.top, 8), word)
+	near, far := GP64(), w.end(lane)
+	if w.closest {
+		VMULPS(w.hitSlack, far, far)
+	}
+	end := GP32()
+	MOVQ(word, near)
+	SHRQ(Imm(32), near)
+	VMOVD(far.AsX(), end)
+	CMPL(near.As32(), end)
+	JHI(LabelRef("alone_pop"))
+	JMP(LabelRef("alone_visit"))
+
+	Label("alone_leaf")
+	w.meetOne("alone_", word, lane, "alone_pop")
+	if w.closest {
+		JMP(LabelRef("alone_pop"))
+	} else {
+		MOVQ(floor, w.top)
+	}
+
+	Label("alone_end")
+	w.narrow()
+	if !w.closest {
+		w.endIfAllEnded()
+	}
+	JMP(LabelRef("pop"))
 }
