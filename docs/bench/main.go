@@ -75,8 +75,10 @@ func (f figures) print() {
 	order := func(scene string) float64 {
 		return f["Order/"+scene+" baker-Mrays/s"] / f["Order/"+scene+" shuffled-Mrays/s"]
 	}
-	row("rays as a bake sends them, beside shuffled", "300k triangles: %.2f all lit, %.2f the floor alone", order("300k"), order("300k-floor"))
-	row("", "20k: %.2f and %.2f; the demo: %.2f", order("20k"), order("20k-floor"), order("demo"))
+	for _, of := range [][2]string{{"texels", ""}, {"links", "-links"}} {
+		row("rays of "+of[0]+" as sent, beside shuffled", "300k triangles %.2f, the floor alone lit %.2f; 20k %.2f and %.2f; the demo %.2f",
+			order("300k"+of[1]), order("300k-floor"+of[1]), order("20k"+of[1]), order("20k-floor"+of[1]), order("demo"+of[1]))
+	}
 	row("a mix, beside a plain a += k*b by bytes", "%.2f (%.1f and %.1f GB/s), %.2f ms a megatexel and layer", f["Mix/layers GB/s"]/f["Mix/plain GB/s"], f["Mix/layers GB/s"], f["Mix/plain GB/s"], f["Mix/layers ms/Mtexel-layer"])
 	row("demo, all of it coarse from nothing", "%.2f s", f["Demo/first s"])
 	row("demo, a moved light at draft", "%.2f s", f["Demo/moved s"])
