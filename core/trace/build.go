@@ -151,7 +151,7 @@ func (b *builder) partition(from, to int, bounds *box, low, high Vec, depth int)
 		return b.halve(from, to)
 	}
 	// Few items need few bins; clearing bins would cost more than filling them.
-	used := min(bins, 4+n/2)
+	used := min(bins, 4+n/8)
 	var scale Vec
 	for k := range 3 {
 		if w := high[k] - low[k]; w > 0 && !math.IsInf(float64(w), 0) {
