@@ -448,6 +448,7 @@ func (s *Scene) See(from, dir geom.Vec3, far float64) (Seen, bool) {
 		if !ok {
 			return Seen{}, false
 		}
+		h = s.within(ray, h)
 		t := s.seen.triangle(h)
 		distance := passed + float64(h.T)
 		if f := &s.Surfaces[s.SurfaceOf[t]]; f.cutOut() {
@@ -470,6 +471,24 @@ func (s *Scene) See(from, dir geom.Vec3, far float64) (Seen, bool) {
 		}
 		return seen, true
 	}
+}
+
+// within is the hit to be seen where a triangle was only met by the slack of its edges:
+// the first inside a triangle, if it is right behind. Else the faces between two blocks
+// side by side would show as specks, as they stand out by as much.
+func (s *Scene) within(ray trace.Ray, h trace.Hit) trace.Hit {
+	const behindM = 0.005
+	inside := func(h trace.Hit) bool { return h.U >= 0 && h.V >= 0 && h.U+h.V <= 1 }
+	if inside(h) {
+		return h
+	}
+	ray.Max = min(ray.Max, h.T+behindM)
+	s.seen.Each(ray, func(other trace.Hit) {
+		if inside(other) && (!inside(h) || other.T < h.T) {
+			h = other
+		}
+	})
+	return h
 }
 
 // Blocks are some of a scene's solids.
