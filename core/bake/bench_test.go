@@ -253,8 +253,9 @@ func reachFor(at [][2]float64, wanted float64) float64 {
 }
 
 // What a bake holds at its peak, beyond the layers themselves, with as many sources
-// as the queue takes at once: the demo as it is and at a high density, and a sealed
-// hall where every lamp lights every texel.
+// as the queue takes at once: the demo as it is and at a high density, a sealed hall
+// where every lamp lights every texel, and the hall full of posts whose faces have a
+// texel or few each.
 func BenchmarkMemory(b *testing.B) {
 	fine := demo.Saltmarsh()
 	fine.Lightmap.Density = 24
@@ -262,6 +263,7 @@ func BenchmarkMemory(b *testing.B) {
 	b.Run("demo", func(b *testing.B) { benchmarkMemory(b, demo.Saltmarsh()) })
 	b.Run("hall", func(b *testing.B) { benchmarkMemory(b, hall(8)) })
 	b.Run("coarse", func(b *testing.B) { benchmarkMemory(b, hall(2)) })
+	b.Run("cluttered", func(b *testing.B) { benchmarkMemory(b, cluttered()) })
 }
 
 // hall is a sealed room of 40 by 10 by 40 metres with as many lamps as are baked at
@@ -283,6 +285,16 @@ func hall(density float64) *level.Level {
 	for i := range bake.Together {
 		at := level.Vec{6*float64(i%6) - 15, 3, 10*float64(i/6) - 5}
 		l.Lights = append(l.Lights, light(fmt.Sprintf("lamp-%d", i), level.Point, 1000, at, down))
+	}
+	return l
+}
+
+// cluttered is the hall with a thousand posts.
+func cluttered() *level.Level {
+	l, r := hall(2), rand.New(rand.NewPCG(1, 1))
+	for i := range 1000 {
+		at := level.Vec{38*r.Float64() - 19, r.Float64() - 4.5, 38*r.Float64() - 19}
+		block(l, fmt.Sprint("post-", i), at, level.Vec{0.3, 1, 0.3})
 	}
 	return l
 }
@@ -333,7 +345,8 @@ func live() uint64 {
 	return sample[0].Value.Uint64()
 }
 
-// What a level's triangles take once they are ready for rays, beside the document.
+// What a level's triangles take once they are ready for rays, beside the document: of
+// one mesh, and of blocks.
 func BenchmarkTriangleMemory(b *testing.B) {
 	l := level.New("Heap")
 	const side = 390 // of quads
@@ -350,10 +363,22 @@ func BenchmarkTriangleMemory(b *testing.B) {
 		}
 	}
 	l.Meshes = []*level.Mesh{&m}
+	b.Run("mesh", func(b *testing.B) { benchmarkTriangleMemory(b, l) })
+	posts := cluttered()
+	for _, s := range posts.Solids {
+		s.Surface.ReceivesLight = false
+		for i := range s.Faces {
+			s.Faces[i].ReceivesLight = false
+		}
+	}
+	b.Run("blocks", func(b *testing.B) { benchmarkTriangleMemory(b, posts) })
+}
+
+func benchmarkTriangleMemory(b *testing.B, l *level.Level) {
 	for b.Loop() {
 		before := live()
 		p := prepare(b, l)
-		b.ReportMetric(float64(live()-before)/float64(len(m.Indices)/3), "bytes/triangle")
+		b.ReportMetric(float64(live()-before)/float64(len(p.Scene.Triangles)), "bytes/triangle")
 		runtime.KeepAlive(p)
 	}
 }

@@ -89,8 +89,8 @@ func (f figures) print() {
 	row("demo, a shot of 1280x800, air and look", "%.2f s; Paper Mill %.2f s", f["Shot/demo s"], f["Shot/mill s"])
 	row("demo, the light in its fog from nothing", "%.2f s; Paper Mill %.2f s", f["Shot/demo-fog s"], f["Shot/mill-fog s"])
 	row("peak memory beyond the layers", "%.0f bytes a texel on the demo, %.0f on it with %.0f thousand texels, geometry and all", f["Memory/demo bytes/texel"], f["Memory/large bytes/texel"], f["Memory/large texels"]/1000)
-	row("the same, a hall all lit by all its lamps", "%.0f bytes a texel; with 2 texels a metre %.0f", f["Memory/hall bytes/texel"], f["Memory/coarse bytes/texel"])
-	row("triangles ready for rays", "%.0f bytes each, beside the document", f["TriangleMemory bytes/triangle"])
+	row("the same, a hall all lit by all its lamps", "%.0f bytes a texel; with 2 texels a metre %.0f; with 1000 posts too %.0f", f["Memory/hall bytes/texel"], f["Memory/coarse bytes/texel"], f["Memory/cluttered bytes/texel"])
+	row("triangles ready for rays", "of a mesh %.0f bytes each, of blocks %.0f, beside the document", f["TriangleMemory/mesh bytes/triangle"], f["TriangleMemory/blocks bytes/triangle"])
 	row("a ray, 20k to 300k triangles", "%.2f times the time", f["Growth/300000 ns/ray"]/f["Growth/20000 ns/ray"])
 	few, many := f["Growth/texels/5 texels"], f["Growth/texels/15.811 texels"]
 	row("texels", "%.1f times the texels, %.1f times the time", many/few, f["Growth/texels/15.811 s"]/f["Growth/texels/5 s"])
