@@ -65,7 +65,14 @@ func geometryHash(s *scene.Scene, l *lightmap.Layout) [32]byte {
 		if surface.Image != nil { // what is cut out of it, and what it sends back
 			m := surface.Material
 			fmt.Fprintf(h, "%x %v %v\n", images[m.Image], m.Cutoff, m.ImageM)
-			binary.Write(h, binary.LittleEndian, surface.UVs)
+			triangle := 0
+			for corners := range s.Corners(surface) {
+				for k, at := range corners {
+					u, v := surface.CornerUV(triangle, k, at)
+					binary.Write(h, binary.LittleEndian, [2]float64{u, v})
+				}
+				triangle++
+			}
 		}
 		fmt.Fprintf(h, "%t %t %d\n", surface.CastsShadow, surface.ReceivesLight, surface.Count)
 		if s.Level.Lightmap.Bounces {

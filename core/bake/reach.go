@@ -160,7 +160,7 @@ func (r *Reach) Carry(layer *Layer, key string) *Layer {
 	}
 	nameOf := func(p *Prepared, c *lightmap.Chart) name {
 		f := &p.Scene.Surfaces[c.Surface]
-		return name{f.Entity, f.Face, c.Width, c.Height, c.Density}
+		return name{f.Entity, int(f.Face), c.Width, c.Height, c.Density}
 	}
 	old := map[name]*lightmap.Chart{}
 	for i := range r.was.Layout.Charts {

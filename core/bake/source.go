@@ -232,8 +232,8 @@ func appendEmissive(all []Source, sc *scene.Scene) []Source {
 			if f.Material != m || !f.Visible {
 				continue
 			}
-			if f.Outline != nil {
-				src.polygons = append(src.polygons, newPolygon(f.Outline))
+			if f.Solid != nil {
+				src.polygons = append(src.polygons, newPolygon(sc.Outline(f)))
 				continue
 			}
 			for t := range sc.Corners(f) {

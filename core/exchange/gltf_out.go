@@ -54,7 +54,7 @@ func (x *exporter) geometry() {
 }
 
 func (x *exporter) entity(surfaces []scene.Surface) {
-	place := x.scene.CornersOf(surfaces[0].First)[0]
+	place := x.scene.CornersOf(int(surfaces[0].First))[0]
 	mesh := &gltf.Mesh{Name: surfaces[0].Entity}
 	for _, material := range materialsOf(surfaces) {
 		var positions, normals [][3]float32

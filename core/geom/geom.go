@@ -72,29 +72,33 @@ const reach = 1e6
 // gives an empty polygon. Cost is quadratic in the number of planes.
 func ConvexFaces(planes []Plane) [][]Vec3 {
 	faces := make([][]Vec3, len(planes))
-	for i, p := range planes {
-		u, v := Axes(p.Normal)
-		c := p.Normal.Mul(p.Distance)
-		u, v = u.Mul(reach), v.Mul(reach)
-		polygon := []Vec3{
-			c.Sub(u).Sub(v), c.Add(u).Sub(v), c.Add(u).Add(v), c.Sub(u).Add(v),
-		}
-		for j, q := range planes {
-			if j == i {
-				continue
-			}
-			if p.Normal.Dot(q.Normal) > 1-1e-9 && (q.Distance < p.Distance-1e-9 || j < i && q.Distance <= p.Distance+1e-9) {
-				polygon = nil // hidden behind, or doubled by, a parallel plane
-				break
-			}
-			if polygon = clip(polygon, q); len(polygon) < 3 {
-				polygon = nil
-				break
-			}
-		}
-		faces[i] = polygon
+	for i := range planes {
+		faces[i] = ConvexFace(planes, i)
 	}
 	return faces
+}
+
+// ConvexFace is one of them.
+func ConvexFace(planes []Plane, face int) []Vec3 {
+	p := planes[face]
+	u, v := Axes(p.Normal)
+	c := p.Normal.Mul(p.Distance)
+	u, v = u.Mul(reach), v.Mul(reach)
+	polygon := []Vec3{
+		c.Sub(u).Sub(v), c.Add(u).Sub(v), c.Add(u).Add(v), c.Sub(u).Add(v),
+	}
+	for j, q := range planes {
+		if j == face {
+			continue
+		}
+		if p.Normal.Dot(q.Normal) > 1-1e-9 && (q.Distance < p.Distance-1e-9 || j < face && q.Distance <= p.Distance+1e-9) {
+			return nil // hidden behind, or doubled by, a parallel plane
+		}
+		if polygon = clip(polygon, q); len(polygon) < 3 {
+			return nil
+		}
+	}
+	return polygon
 }
 
 // clip keeps the part of a convex polygon that is inside a plane.

@@ -37,14 +37,13 @@ func (l *Level) World() *World {
 	return w
 }
 
-// settle finds the place of an entity after that of what carries it.
+// settle finds the place of an entity that something carries, after that of what does.
 func (w *World) settle(e *Entity) {
-	if _, ok := w.known[e.ID]; ok {
+	parent, carried := w.byID[e.Parent]
+	if _, ok := w.known[e.ID]; ok || !carried {
 		return
 	}
-	if parent, ok := w.byID[e.Parent]; ok {
-		w.settle(parent)
-	}
+	w.settle(parent)
 	w.known[e.ID] = w.resolve(e)
 }
 

@@ -126,7 +126,7 @@ func chart(sc *scene.Scene, s *scene.Surface, pageSize int) Chart {
 	}
 	return Chart{
 		Width: side(highU - lowU), Height: side(highV - lowV),
-		Origin:  s.Normal.Mul(s.Normal.Dot(sc.CornersOf(s.First)[0])).Add(u.Mul(lowU)).Add(v.Mul(lowV)),
+		Origin:  s.Normal.Mul(s.Normal.Dot(sc.CornersOf(int(s.First))[0])).Add(u.Mul(lowU)).Add(v.Mul(lowV)),
 		U:       u,
 		V:       v,
 		Density: density,

@@ -59,7 +59,7 @@ func TestChartsDoNotOverlap(t *testing.T) {
 func TestEverySurfacePointLiesInItsChart(t *testing.T) {
 	s, layout := plan(t, boxes(rand.New(rand.NewPCG(2, 2)), 30))
 	for _, c := range layout.Charts {
-		for _, v := range s.Surfaces[c.Surface].Outline {
+		for _, v := range s.Outline(&s.Surfaces[c.Surface]) {
 			x, y := c.At(v)
 			assert.GreaterOrEqual(t, x, float64(c.X+lightmap.PaddingTexels)-1e-4)
 			assert.GreaterOrEqual(t, y, float64(c.Y+lightmap.PaddingTexels)-1e-4)
@@ -80,10 +80,10 @@ func TestTexelsStandOnTheirSurface(t *testing.T) {
 		surface := &s.Surfaces[x.Surface]
 		p := geom.Vec3{float64(x.Origin[0]), float64(x.Origin[1]), float64(x.Origin[2])}
 		require.Empty(t, s.Inside(p))
-		if surface.Outline == nil { // a mesh's patch is not flat
+		if surface.Mesh != nil { // a mesh's patch is not flat
 			continue
 		}
-		above := surface.Normal.Dot(p.Sub(surface.Outline[0]))
+		above := surface.Normal.Dot(p.Sub(s.Outline(surface)[0]))
 		require.InDelta(t, scene.OffsetM, above, 2e-4, surface.Entity)
 	}
 	one := level.New("Tile")

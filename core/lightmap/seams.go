@@ -111,10 +111,11 @@ type edge struct{ a, b, out, normal geom.Vec3 }
 
 // border is the edges that only one triangle of a surface has.
 func border(s *scene.Scene, f *scene.Surface) []edge {
-	if f.Outline != nil {
+	if f.Solid != nil {
 		var edges []edge
-		for i, a := range f.Outline {
-			b := f.Outline[(i+1)%len(f.Outline)]
+		outline := s.Outline(f)
+		for i, a := range outline {
+			b := outline[(i+1)%len(outline)]
 			if b.Sub(a).Len() > 1e-6 {
 				edges = append(edges, edge{a, b, b.Sub(a).Cross(f.Normal).Normalize(), f.Normal})
 			}

@@ -123,8 +123,8 @@ func measure(p *bake.Prepared, image *bake.Image) []patch {
 		c := &p.Layout.Charts[ci]
 		detail := lost(c, image, s.Albedo.Scale(1/(math.Pi*white))) / (c.Density * c.Density) * c.Density / 2
 		area := float64((c.Width-2*lightmap.PaddingTexels)*(c.Height-2*lightmap.PaddingTexels)) / (c.Density * c.Density)
-		face := s.Face
-		if s.Outline == nil { // a mesh has one density
+		face := int(s.Face)
+		if s.Mesh != nil { // a mesh has one density
 			if at, ok := meshes[s.Entity]; ok {
 				patches[at].detail += detail
 				patches[at].area += area

@@ -15,19 +15,20 @@ import (
 func (s *Scene) Drawn() map[int][][]geom.Vec3 {
 	planes := map[[4]int64][]int{} // surfaces by what they face
 	for i := range s.Surfaces {
-		if f := &s.Surfaces[i]; f.Outline != nil && f.Visible && !f.cutOut() {
-			planes[planeOf(f, 1)] = append(planes[planeOf(f, 1)], i)
+		if f := &s.Surfaces[i]; f.Solid != nil && f.Visible && !f.cutOut() {
+			at := planeOf(f, 1)
+			planes[at] = append(planes[at], i)
 		}
 	}
 	drawn := map[int][][]geom.Vec3{}
 	for i := range s.Surfaces {
 		f := &s.Surfaces[i]
-		if f.Outline == nil {
+		if f.Solid == nil {
 			continue
 		}
-		pieces := [][]geom.Vec3{f.Outline}
+		pieces := [][]geom.Vec3{s.Outline(f)}
 		for _, k := range planes[planeOf(f, -1)] {
-			pieces = without(pieces, s.Surfaces[k].Outline, s.Surfaces[k].Normal)
+			pieces = without(pieces, s.Outline(&s.Surfaces[k]), s.Surfaces[k].Normal)
 		}
 		drawn[i] = pieces
 	}
@@ -49,7 +50,7 @@ func rounded(v geom.Vec3) [3]int64 {
 // planeOf names the plane of a surface, or with -1 the same seen from behind.
 func planeOf(f *Surface, side float64) [4]int64 {
 	n := rounded(f.Normal.Mul(side))
-	return [4]int64{n[0], n[1], n[2], int64(math.Round(side * f.Normal.Dot(f.Outline[0]) / roundM))}
+	return [4]int64{n[0], n[1], n[2], int64(math.Round(side * f.Distance / roundM))}
 }
 
 // without cuts a convex polygon out of others in its plane. normal is its own.

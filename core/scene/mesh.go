@@ -16,9 +16,9 @@ const weldM = 1e-5
 
 // addMesh cuts a mesh into patches, each grown from a triangle over shared edges
 // as long as normals stay near the first one's.
-func (s *Scene) addMesh(mesh *level.Mesh, materials map[string]paint) {
+func (s *Scene) addMesh(mesh *level.Mesh, finishes *finishes) {
 	pose := s.World.Pose(&mesh.Entity)
-	zone := s.zoneName(&mesh.Entity)
+	finish := finishes.of(mesh.Surface, s.zoneName(&mesh.Entity))
 	vertices := make([]geom.Vec3, len(mesh.Positions)/3)
 	welded := make([]int32, len(vertices))
 	first := map[[3]int64]int32{}
@@ -46,15 +46,15 @@ func (s *Scene) addMesh(mesh *level.Mesh, materials map[string]paint) {
 			across[key] = append(across[key], int32(t))
 		}
 	}
-	bend := bendOf(mesh.Sways, vertices)
+	body := s.addBody(Body{Entity: mesh.ID, Mesh: mesh, Bend: bendOf(mesh.Sways, vertices)})
 	taken := make([]bool, count)
 	patch := 0
 	for seed := range count {
 		if taken[seed] || normals[seed] == (geom.Vec3{}) {
 			continue
 		}
-		s.addSurface(Surface{Entity: mesh.ID, Face: patch, Normal: normals[seed], Zone: zone, Surface: mesh.Surface, Bend: bend}, materials)
-		surface := &s.Surfaces[len(s.Surfaces)-1]
+		at := vertices[mesh.Indices[3*seed]]
+		s.addSurface(body, finish, patch, geom.Plane{Normal: normals[seed], Distance: normals[seed].Dot(at)})
 		queue := []int32{int32(seed)}
 		taken[seed] = true
 		for len(queue) > 0 {
@@ -63,9 +63,7 @@ func (s *Scene) addMesh(mesh *level.Mesh, materials map[string]paint) {
 			corner := mesh.Indices[3*t : 3*t+3]
 			s.addTriangle(vertices[corner[0]], vertices[corner[1]], vertices[corner[2]])
 			if len(mesh.UVs) > 0 {
-				surface.UVs = append(surface.UVs, [3][2]float64{
-					[2]float64(mesh.UVs[2*corner[0]:]), [2]float64(mesh.UVs[2*corner[1]:]), [2]float64(mesh.UVs[2*corner[2]:]),
-				})
+				body.source = append(body.source, t)
 			}
 			for k := range 3 {
 				for _, other := range across[edgeKey(welded[corner[k]], welded[corner[(k+1)%3]])] {

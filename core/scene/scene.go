@@ -5,6 +5,7 @@
 package scene
 
 import (
+	"cmp"
 	"iter"
 	"math"
 	"slices"
@@ -19,20 +20,34 @@ import (
 // Surface is one nearly flat patch: a face of a solid, or connected triangles of
 // a mesh whose normals lie within chartSpread of each other.
 type Surface struct {
-	Entity   string // id of the solid or mesh
-	Face     int    // of a solid: its face; of a mesh: the patch's number
-	Normal   geom.Vec3
-	Outline  []geom.Vec3 // of a solid: the convex face, counter-clockwise
-	First    int         // its first triangle in Scene.Triangles
-	Count    int         // and how many there are
+	geom.Plane // of its first triangle
+	*Body
+	*Finish
+	Face  int32 // of a solid: its face; of a mesh: the patch's number
+	First int32 // its first triangle in Scene.Triangles
+	Count int32 // and how many there are
+}
+
+// Body is what the surfaces of a solid or a mesh have in common.
+type Body struct {
+	Entity string
+	Solid  *level.Solid // one of these
+	Mesh   *level.Mesh
+	Bend   *Bend   // of a mesh that sways
+	source []int32 // of a mesh with an image laid by its corners: which triangle of it each is
+	first  int32   // triangle
+	faces  int32   // surface, of a solid
+	bounds geom.Bounds
+}
+
+// Finish is what many surfaces have alike: the document's roles, and what they look up.
+type Finish struct {
+	level.Surface
 	Zone     string
 	Material *level.Material // never nil
 	Albedo   color.Linear    // its mean, where an image varies it
-	UVs      [][3][2]float64 // of each triangle; nil where the image lies by metres
 	Image    *picture.Picture
-	level.Surface
 	DensityM float64 // texels per metre, with the level's default in place
-	Bend     *Bend   // of a mesh that sways
 }
 
 // Scene is a level made ready for rays.
@@ -43,7 +58,7 @@ type Scene struct {
 	Triangles []trace.Triangle
 	SurfaceOf []int32 // of each triangle
 	Bounds    geom.Bounds
-	blocks    []block
+	bodies    []Body
 	shadow    tracer // what always stops light
 	careful   tracer // what stops it here and not there: cut-outs, and backs that pass
 	seen      tracer // what is visible
@@ -63,13 +78,6 @@ func (t *tracer) triangle(h trace.Hit) int {
 	return int(t.tri[h.Triangle])
 }
 
-// block is a solid as half-spaces in the level's space, to tell inside from out.
-type block struct {
-	bounds geom.Bounds
-	planes []geom.Plane
-	id     string
-}
-
 var plainGrey = func() *level.Material {
 	m := level.Default[level.Material]()
 	return &m
@@ -78,26 +86,33 @@ var plainGrey = func() *level.Material {
 // Build prepares a validated level.
 func Build(l *level.Level) *Scene {
 	s := &Scene{Level: l, World: l.World(), Bounds: geom.NoBounds()}
-	materials := map[string]paint{"": {plainGrey, plainGrey.Albedo(), nil}}
-	for _, m := range l.Materials {
-		p := paint{m, m.Albedo(), l.Image(m.Image).Picture()}
-		if p.image != nil {
-			p.albedo = p.albedo.Mul(p.image.Mean())
-		}
-		materials[m.ID] = p
-	}
+	s.bodies = make([]Body, 0, len(l.Solids)+len(l.Meshes)) // surfaces point into it
+	finishes := s.newFinishes()
 	for _, solid := range l.Solids {
 		if solid.Enabled {
-			s.addSolid(solid, materials)
+			s.addSolid(solid, finishes)
 		}
 	}
 	for _, mesh := range l.Meshes {
 		if mesh.Enabled {
-			s.addMesh(mesh, materials)
+			s.addMesh(mesh, finishes)
 		}
 	}
+	s.Surfaces, s.Triangles, s.SurfaceOf = slices.Clone(s.Surfaces), slices.Clone(s.Triangles), slices.Clone(s.SurfaceOf) // no room to grow
 	s.buildTracers()
 	return s
+}
+
+// finishes gives surfaces that are alike one Finish.
+type finishes struct {
+	level     *level.Level
+	materials map[string]paint
+	known     map[finishKey]*Finish
+}
+
+type finishKey struct {
+	level.Surface
+	zone string
 }
 
 // paint is a material with its image at hand.
@@ -107,29 +122,66 @@ type paint struct {
 	image  *picture.Picture
 }
 
-func (s *Scene) addSolid(solid *level.Solid, materials map[string]paint) {
-	pose := s.World.Pose(&solid.Entity)
+func (s *Scene) newFinishes() *finishes {
+	all := &finishes{s.Level, map[string]paint{"": {plainGrey, plainGrey.Albedo(), nil}}, map[finishKey]*Finish{}}
+	for _, m := range s.Level.Materials {
+		p := paint{m, m.Albedo(), s.Level.Image(m.Image).Picture()}
+		if p.image != nil {
+			p.albedo = p.albedo.Mul(p.image.Mean())
+		}
+		all.materials[m.ID] = p
+	}
+	return all
+}
+
+func (f *finishes) of(surface level.Surface, zone string) *Finish {
+	key := finishKey{surface, zone}
+	if known := f.known[key]; known != nil {
+		return known
+	}
+	m := f.materials[surface.Material]
+	made := &Finish{Surface: surface, Zone: zone, Material: m.Material, Albedo: m.albedo, Image: m.image,
+		DensityM: cmp.Or(surface.Density, f.level.Lightmap.Density)}
+	if m.Lighting == "dynamic" {
+		made.ReceivesLight = false
+	}
+	f.known[key] = made
+	return made
+}
+
+func (s *Scene) addSolid(solid *level.Solid, finishes *finishes) {
 	zone := s.zoneName(&solid.Entity)
-	blk := block{bounds: geom.NoBounds(), id: solid.ID}
+	body := s.addBody(Body{Entity: solid.ID, Solid: solid})
 	planes := solid.FacePlanes()
-	for i, polygon := range solid.FacePolygons() {
+	for i := range planes {
+		polygon := s.face(solid, planes, i)
 		if len(polygon) < 3 {
 			continue
 		}
-		for j := range polygon {
-			polygon[j] = pose.Apply(polygon[j])
-			blk.bounds.Grow(polygon[j])
+		for _, v := range polygon {
+			body.bounds.Grow(v)
 		}
-		normal := pose.Rotation.Rotate(planes[i].Normal)
-		blk.planes = append(blk.planes, geom.Plane{Normal: normal, Distance: normal.Dot(polygon[0])})
-		s.addSurface(Surface{Entity: solid.ID, Face: i, Normal: normal, Outline: polygon, Zone: zone, Surface: solid.FaceSurface(i)}, materials)
+		normal := s.World.Pose(&solid.Entity).Rotation.Rotate(planes[i].Normal)
+		s.addSurface(body, finishes.of(solid.FaceSurface(i), zone), i, geom.Plane{Normal: normal, Distance: normal.Dot(polygon[0])})
 		for j := 2; j < len(polygon); j++ {
 			s.addTriangle(polygon[0], polygon[j-1], polygon[j])
 		}
 	}
-	if solid.Surface.CastsShadow {
-		s.blocks = append(s.blocks, blk)
+}
+
+// face is the outline of a solid's face in the level's space.
+func (s *Scene) face(solid *level.Solid, planes []geom.Plane, face int) []geom.Vec3 {
+	polygon, pose := geom.ConvexFace(planes, face), s.World.Pose(&solid.Entity)
+	for i := range polygon {
+		polygon[i] = pose.Apply(polygon[i])
 	}
+	return polygon
+}
+
+// Outline is the convex face that a surface of a solid is, counter-clockwise. It is cut
+// anew, which costs less than to keep it.
+func (s *Scene) Outline(f *Surface) []geom.Vec3 {
+	return s.face(f.Solid, f.Solid.FacePlanes(), int(f.Face))
 }
 
 func (s *Scene) zoneName(e *level.Entity) string {
@@ -139,18 +191,16 @@ func (s *Scene) zoneName(e *level.Entity) string {
 	return ""
 }
 
-func (s *Scene) addSurface(surface Surface, materials map[string]paint) {
-	m := materials[surface.Surface.Material]
-	surface.Material, surface.Albedo, surface.Image = m.Material, m.albedo, m.image
-	if m.Lighting == "dynamic" {
-		surface.ReceivesLight = false
-	}
-	surface.DensityM = surface.Density
-	if surface.DensityM == 0 {
-		surface.DensityM = s.Level.Lightmap.Density
-	}
-	surface.First = len(s.Triangles)
-	s.Surfaces = append(s.Surfaces, surface)
+// addBody adds a solid or mesh of which no surface is there yet.
+func (s *Scene) addBody(body Body) *Body {
+	body.first, body.faces, body.bounds = int32(len(s.Triangles)), int32(len(s.Surfaces)), geom.NoBounds()
+	s.bodies = append(s.bodies, body)
+	return &s.bodies[len(s.bodies)-1]
+}
+
+// addSurface adds a surface to the newest body.
+func (s *Scene) addSurface(body *Body, finish *Finish, face int, plane geom.Plane) {
+	s.Surfaces = append(s.Surfaces, Surface{Plane: plane, Body: body, Finish: finish, Face: int32(face), First: int32(len(s.Triangles))})
 }
 
 // addTriangle adds a triangle to the newest surface.
@@ -167,7 +217,7 @@ func (s *Scene) addTriangle(a, b, c geom.Vec3) {
 func (s *Scene) Corners(f *Surface) iter.Seq[[3]geom.Vec3] {
 	return func(yield func([3]geom.Vec3) bool) {
 		for i := f.First; i < f.First+f.Count; i++ {
-			if !yield(s.CornersOf(i)) {
+			if !yield(s.CornersOf(int(i))) {
 				return
 			}
 		}
@@ -196,7 +246,7 @@ func (s *Scene) buildTracers() {
 // isCareful tells whether a hit on a surface has to be looked at before it
 // counts: it is cut out by its image, or its back lets light pass.
 func (s *Scene) isCareful(f *Surface) bool {
-	return f.cutOut() || s.Level.Lightmap.Backs == "pass" && f.Outline == nil && !f.Material.TwoSided
+	return f.cutOut() || s.Level.Lightmap.Backs == "pass" && f.Mesh != nil && !f.Material.TwoSided
 }
 
 func (f *Surface) cutOut() bool {
@@ -287,13 +337,13 @@ func (s *Scene) stops(t *tracer, h trace.Hit, dir trace.Vec, direct bool) bool {
 			return false
 		}
 	}
-	backPasses := direct && s.Level.Lightmap.Backs == "pass" && f.Outline == nil && !f.Material.TwoSided
+	backPasses := direct && s.Level.Lightmap.Backs == "pass" && f.Mesh != nil && !f.Material.TwoSided
 	return !backPasses || s.facing(i).Dot(vec(dir)) > 0
 }
 
 // facing is the direction in which a triangle faces, of any length.
 func (s *Scene) facing(triangle int) geom.Vec3 {
-	if f := &s.Surfaces[s.SurfaceOf[triangle]]; f.Outline != nil {
+	if f := &s.Surfaces[s.SurfaceOf[triangle]]; f.Solid != nil {
 		return f.Normal
 	}
 	t := &s.Triangles[triangle]
@@ -302,14 +352,23 @@ func (s *Scene) facing(triangle int) geom.Vec3 {
 
 // uv is where in its image a hit lies.
 func (s *Scene) uv(f *Surface, triangle int, h trace.Hit) (u, v float64) {
-	if f.UVs != nil {
-		w := f.UVs[triangle-f.First]
+	if f.source != nil {
 		a, b, c := 1-float64(h.U)-float64(h.V), float64(h.U), float64(h.V)
-		return a*w[0][0] + b*w[1][0] + c*w[2][0], a*w[0][1] + b*w[1][1] + c*w[2][1]
+		for k, weight := range [3]float64{a, b, c} {
+			x, y := f.cornerUV(triangle, k)
+			u, v = u+weight*x, v+weight*y
+		}
+		return u, v
 	}
 	t := &s.Triangles[triangle]
 	e1, e2 := vec(t.B).Sub(vec(t.A)), vec(t.C).Sub(vec(t.A))
 	return f.flatUV(vec(t.A).Add(e1.Mul(float64(h.U))).Add(e2.Mul(float64(h.V))))
+}
+
+// cornerUV is where in its image a corner of one of the scene's triangles lies.
+func (b *Body) cornerUV(triangle, corner int) (u, v float64) {
+	at := b.Mesh.Indices[3*int(b.source[triangle-int(b.first)])+corner]
+	return b.Mesh.UVs[2*at], b.Mesh.UVs[2*at+1]
 }
 
 // flatUV lays the image by metres along the surface's own axes.
@@ -321,8 +380,8 @@ func (f *Surface) flatUV(p geom.Vec3) (u, v float64) {
 // CornerUV is where in its image a corner of one of its triangles lies, or for an
 // image that lies by metres, any point.
 func (f *Surface) CornerUV(triangle, corner int, p geom.Vec3) (u, v float64) {
-	if f.UVs != nil {
-		return f.UVs[triangle][corner][0], f.UVs[triangle][corner][1]
+	if f.source != nil {
+		return f.cornerUV(int(f.First)+triangle, corner)
 	}
 	return f.flatUV(p)
 }
@@ -491,10 +550,13 @@ func (s *Scene) within(ray trace.Ray, h trace.Hit) trace.Hit {
 	return h
 }
 
-// Blocks are some of a scene's solids.
-type Blocks []*block
+// Blocks are solids of a scene that cast shadows.
+type Blocks struct {
+	scene  *Scene
+	bodies []*Body
+}
 
-// BlocksNear are the solids that come within a distance of a surface.
+// BlocksNear are those that come within a distance of a surface.
 func (s *Scene) BlocksNear(f *Surface, distance float64) Blocks {
 	near := geom.NoBounds()
 	for t := range s.Corners(f) {
@@ -502,44 +564,49 @@ func (s *Scene) BlocksNear(f *Surface, distance float64) Blocks {
 			near.Grow(v)
 		}
 	}
-	var list Blocks
-	for i := range s.blocks {
-		b, apart := &s.blocks[i], false
+	list := Blocks{scene: s}
+	for i := range s.bodies {
+		b, apart := &s.bodies[i], false
 		for axis := range 3 {
 			apart = apart || b.bounds.Min[axis] > near.Max[axis]+distance || b.bounds.Max[axis] < near.Min[axis]-distance
 		}
-		if !apart {
-			list = append(list, b)
+		if !apart && b.isBlock() {
+			list.bodies = append(list.bodies, b)
 		}
 	}
 	return list
 }
 
+func (b *Body) isBlock() bool { return b.Solid != nil && b.Solid.Surface.CastsShadow }
+
 // Hold tells whether one of them holds a point, or comes nearer to it than
 // OffsetM/2: rays from there would start at its surface and go on within.
-func (l Blocks) Hold(p geom.Vec3) bool {
-	return slices.ContainsFunc(l, func(b *block) bool { return b.holds(p, OffsetM/2) })
+func (l *Blocks) Hold(p geom.Vec3) bool {
+	return slices.ContainsFunc(l.bodies, func(b *Body) bool { return l.scene.holds(b, p, OffsetM/2) })
 }
 
 // Inside is the id of a solid that holds a point deeper than OffsetM/2, or "".
 func (s *Scene) Inside(p geom.Vec3) string {
-	for i := range s.blocks {
-		if b := &s.blocks[i]; b.holds(p, -OffsetM/2) {
-			return b.id
+	for i := range s.bodies {
+		if b := &s.bodies[i]; b.isBlock() && s.holds(b, p, -OffsetM/2) {
+			return b.Entity
 		}
 	}
 	return ""
 }
 
-// holds tells whether a point is no farther out of it than a margin.
-func (b *block) holds(p geom.Vec3, margin float64) bool {
+// holds tells whether a point is no farther out of a solid than a margin.
+func (s *Scene) holds(b *Body, p geom.Vec3, margin float64) bool {
 	for axis := range 3 {
 		if p[axis] < b.bounds.Min[axis]-margin || p[axis] > b.bounds.Max[axis]+margin {
 			return false
 		}
 	}
-	for _, plane := range b.planes {
-		if plane.Normal.Dot(p) > plane.Distance+margin {
+	for _, f := range s.Surfaces[b.faces:] {
+		if f.Body != b {
+			break
+		}
+		if f.Normal.Dot(p) > f.Distance+margin {
 			return false
 		}
 	}

@@ -147,7 +147,7 @@ func TestCornersAreThoseOfTheDocument(t *testing.T) {
 		f := &s.Surfaces[i]
 		for c := range s.Corners(f) {
 			for _, v := range c {
-				assert.InDelta(t, f.Normal.Dot(f.Outline[0]), f.Normal.Dot(v), 1e-6, "in the plane of its face")
+				assert.InDelta(t, f.Normal.Dot(s.Outline(f)[0]), f.Normal.Dot(v), 1e-6, "in the plane of its face")
 			}
 			count++
 		}
@@ -239,7 +239,7 @@ func TestDrawnFacesHideWhatTouchesAndLeaveNoCracks(t *testing.T) {
 			total[s.Surfaces[i].Entity] += area(p)
 			all = append(all, p)
 			for _, v := range p {
-				assert.InDelta(t, s.Surfaces[i].Normal.Dot(s.Surfaces[i].Outline[0]), s.Surfaces[i].Normal.Dot(v), 1e-9, "in its plane")
+				assert.InDelta(t, s.Surfaces[i].Normal.Dot(s.Outline(&s.Surfaces[i])[0]), s.Surfaces[i].Normal.Dot(v), 1e-9, "in its plane")
 			}
 		}
 	}

@@ -65,7 +65,7 @@ func (s *Scene) Swayed(wind geom.Vec3, seconds float64) *Scene {
 			continue
 		}
 		for t := f.First; t < f.First+f.Count; t++ {
-			c := s.CornersOf(t)
+			c := s.CornersOf(int(t))
 			for k := range c {
 				c[k] = c[k].Add(f.Bend.offset(c[k], wind, seconds))
 			}

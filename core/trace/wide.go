@@ -31,8 +31,8 @@ type wideNode struct {
 // leaf.
 const leafBit = 1
 
-// block is a leaf: corners and edges of up to eight triangles. An empty lane has
-// no edges, so nothing meets it. Five lines.
+// block is a leaf, or small ones of a node together: corners and edges of up to eight
+// triangles. An empty lane has no edges, so nothing meets it. Five lines.
 type block struct {
 	a, e1, e2 [3][8]float32
 	index     [8]int32
@@ -67,9 +67,8 @@ func newWide(triangles []Triangle) *wide {
 	nodes := build(items, shape{leaf: 8, boxCost: 0.4, step: 8})
 	c := collapser{nodes: nodes, plans: make([]plan, len(nodes)), items: items, triangles: triangles, wide: w}
 	c.weigh(0)
-	w.lines = make([]line, 0, len(nodes)*3) // seldom less than it takes
+	w.lines = make([]line, 0, nodeLines+c.linesOf(0))
 	c.collapse(w.more(nodeLines), 0)
-	w.lines = slices.Clip(w.lines)
 	return w
 }
 
@@ -154,23 +153,63 @@ func (c *collapser) slots(list []int32, at int32, slots int) []int32 {
 	return c.slots(list, c.nodes[at].first+1, slots-left)
 }
 
+// children lists what fills the slots of the wide node made of a binary one.
+func (c *collapser) children(list []int32, of int32) []int32 {
+	n := &c.nodes[of]
+	if n.count > 0 {
+		return append(list, of)
+	}
+	left := int(c.plans[of].all)
+	list = c.slots(list, n.first, left)
+	return c.slots(list, n.first+1, 8-left)
+}
+
+// linesOf is how many lines all below a wide node take.
+func (c *collapser) linesOf(of int32) (lines int) {
+	var room [8]int32
+	list := c.children(room[:0], of)
+	_, blocks := c.share(list)
+	lines = blocks * blockLines
+	for _, n := range list {
+		if c.nodes[n].count == 0 {
+			lines += nodeLines + c.linesOf(n)
+		}
+	}
+	return lines
+}
+
+// share puts the leaves among a node's children into blocks, small ones into one: where
+// a ray meets one of them, testing the others too costs nothing. It tells which block
+// is whose, and how many there are.
+func (c *collapser) share(list []int32) (blockOf [8]int, blocks int) {
+	var held [8]int32
+	for slot, n := range list {
+		if size := c.nodes[n].count; size > 0 {
+			k := 0
+			for held[k]+size > int32(len(block{}.index)) {
+				k++
+			}
+			held[k] += size
+			blockOf[slot], blocks = k, max(blocks, k+1)
+		}
+	}
+	return blockOf, blocks
+}
+
 func (c *collapser) collapse(at uint32, from int32) {
 	var room [8]int32
-	list := append(room[:0], from)
-	if n := &c.nodes[from]; n.count == 0 {
-		left := int(c.plans[from].all)
-		list = c.slots(list[:0], n.first, left)
-		list = c.slots(list, n.first+1, 8-left)
-	}
-	lines := 0
+	list := c.children(room[:0], from)
+	blockOf, blocks := c.share(list)
+	lines := blocks * blockLines
 	for _, n := range list {
-		if c.nodes[n].count > 0 {
-			lines += blockLines
-		} else {
+		if c.nodes[n].count == 0 {
 			lines += nodeLines
 		}
 	}
 	first := c.wide.more(lines)
+	for k := range blocks {
+		c.wide.block(first + uint32(2*blockLines*k)).clear()
+	}
 	node := wideNode{first: first}
 	bounds := &c.nodes[from]
 	for axis := range 3 {
@@ -186,15 +225,15 @@ func (c *collapser) collapse(at uint32, from int32) {
 			}
 		}
 	}
-	word := first
+	next := uint16(2 * blockLines * blocks) // blocks come first
 	for slot, n := range list {
-		node.child[slot] = uint16(word - first)
 		if c.nodes[n].count > 0 {
-			c.fill(c.wide.block(word), &c.nodes[n])
-			node.child[slot] |= leafBit
-			word += 2 * blockLines
+			at := uint16(2 * blockLines * blockOf[slot])
+			c.fill(c.wide.block(first+uint32(at)), &c.nodes[n])
+			node.child[slot] = at | leafBit
 		} else {
-			word += 2 * nodeLines
+			node.child[slot] = next
+			next += 2 * nodeLines
 		}
 	}
 	*c.wide.node(at) = node
@@ -205,17 +244,23 @@ func (c *collapser) collapse(at uint32, from int32) {
 	}
 }
 
-func (c *collapser) fill(b *block, n *node) {
+func (b *block) clear() {
 	for lane := range b.index {
 		b.index[lane] = -1
 	}
-	for lane := range int(n.count) {
-		index := c.items[int(n.first)+lane].index
+}
+
+// fill adds a leaf's triangles to a block.
+func (c *collapser) fill(b *block, n *node) {
+	lane := slices.Index(b.index[:], -1)
+	for _, it := range c.items[n.first : n.first+n.count] {
+		index := it.index
 		k := cornerOf(&c.triangles[index])
 		for axis := range 3 {
 			b.a[axis][lane], b.e1[axis][lane], b.e2[axis][lane] = k.a[axis], k.e1[axis], k.e2[axis]
 		}
 		b.index[lane] = index
+		lane++
 	}
 }
 
@@ -284,14 +329,16 @@ func (w *wide) Each(r Ray, found func(Hit)) {
 			continue
 		}
 		n := w.node(at)
-		from := sub(r.Origin, n.middle)
+		from, children := sub(r.Origin, n.middle), len(stack)
 		for slot := range 8 {
 			var b node
 			for axis := range 3 {
 				b.min[axis], b.max[axis] = half.Decode(n.planes[2*axis][slot]), half.Decode(n.planes[2*axis+1][slot])
 			}
 			if _, ok := slab(&b, &from, &inv, r.Max); ok && b.min[0] <= b.max[0] {
-				stack = append(stack, n.first+uint32(n.child[slot]))
+				if child := n.first + uint32(n.child[slot]); !slices.Contains(stack[children:], child) { // leaves share blocks
+					stack = append(stack, child)
+				}
 			}
 		}
 	}
