@@ -303,37 +303,48 @@ func benchmarkMemory(b *testing.B, l *level.Level) {
 	worst := 0.0
 	for b.Loop() {
 		before := live()
-		var peak, packing, share atomic.Uint64 // layers grow only while packing, and all else stays as it is
-		stop, done := make(chan struct{}), make(chan struct{})
-		go func() {
-			defer close(done)
-			for {
-				select {
-				case <-stop:
-					return
-				case <-time.After(5 * time.Millisecond):
-					held, at := live(), &peak
-					if math.Float64frombits(share.Load()) >= 0.55 { // asked last: by then it may hold layers
-						at = &packing
-					}
-					at.Store(max(at.Load(), held))
-				}
+		var peak, packing uint64 // layers grow only while packing, and all else stays as it is
+		var share atomic.Uint64
+		done := watch(func(held uint64) {
+			at := &peak
+			if math.Float64frombits(share.Load()) >= 0.55 { // asked last: by then it may hold layers
+				at = &packing
 			}
-		}()
+			*at = max(*at, held)
+		})
 		p := prepare(b, l)
 		sources := bake.All(p.Sources[:bake.Together]) // as many as a message of the queue
 		layers, err := p.Bake(context.Background(), sources, bake.Good, func(x float64) { share.Store(math.Float64bits(x)) })
-		close(stop)
-		<-done
+		done()
 		require.NoError(b, err)
 		held := 0
 		for _, l := range layers {
 			held += l.MemoryBytes()
 		}
-		most := max(float64(peak.Load()), float64(packing.Load())-float64(held)) - float64(before)
+		most := max(float64(peak), float64(packing)-float64(held)) - float64(before)
 		worst = max(worst, most/float64(len(p.Texels.List)))
 		b.ReportMetric(worst, "bytes/texel")
 		b.ReportMetric(float64(len(p.Texels.List)), "texels")
+	}
+}
+
+// watch tells every few milliseconds what is held, until it is done.
+func watch(tell func(held uint64)) (done func()) {
+	stop, ended := make(chan struct{}), make(chan struct{})
+	go func() {
+		defer close(ended)
+		for {
+			select {
+			case <-stop:
+				return
+			case <-time.After(5 * time.Millisecond):
+				tell(live())
+			}
+		}
+	}()
+	return func() {
+		close(stop)
+		<-ended
 	}
 }
 
@@ -345,8 +356,8 @@ func live() uint64 {
 	return sample[0].Value.Uint64()
 }
 
-// What a level's triangles take once they are ready for rays, beside the document: of
-// one mesh, and of blocks.
+// What a level's triangles take at the peak of making them ready for rays and after,
+// beside the document: of one mesh, and of blocks.
 func BenchmarkTriangleMemory(b *testing.B) {
 	l := level.New("Heap")
 	const side = 390 // of quads
@@ -375,10 +386,14 @@ func BenchmarkTriangleMemory(b *testing.B) {
 }
 
 func benchmarkTriangleMemory(b *testing.B, l *level.Level) {
+	var peak uint64
 	for b.Loop() {
 		before := live()
+		done := watch(func(held uint64) { peak = max(peak, held-before) })
 		p := prepare(b, l)
-		b.ReportMetric(float64(live()-before)/float64(len(p.Scene.Triangles)), "bytes/triangle")
+		done()
+		b.ReportMetric(float64(peak)/float64(len(p.Scene.Triangles)), "bytes/triangle")
+		b.ReportMetric(float64(live()-before)/float64(len(p.Scene.Triangles)), "kept/triangle")
 		runtime.KeepAlive(p)
 	}
 }

@@ -1,7 +1,10 @@
 package scene
 
 import (
+	"cmp"
+	"iter"
 	"math"
+	"slices"
 
 	"grotta/core/geom"
 	"grotta/core/level"
@@ -17,60 +20,43 @@ const weldM = 1e-5
 // addMesh cuts a mesh into patches, each grown from a triangle over shared edges
 // as long as normals stay near the first one's.
 func (s *Scene) addMesh(mesh *level.Mesh, finishes *finishes) {
-	pose := s.World.Pose(&mesh.Entity)
+	pose, count := s.World.Pose(&mesh.Entity), len(mesh.Indices)/3
 	finish := finishes.of(mesh.Surface, s.zoneName(&mesh.Entity))
-	vertices := make([]geom.Vec3, len(mesh.Positions)/3)
-	welded := make([]int32, len(vertices))
-	first := map[[3]int64]int32{}
-	for i := range vertices {
-		p := geom.Vec3(mesh.Positions[3*i : 3*i+3])
-		key := [3]int64{int64(math.Round(p[0] / weldM)), int64(math.Round(p[1] / weldM)), int64(math.Round(p[2] / weldM))}
-		if _, ok := first[key]; !ok {
-			first[key] = int32(i)
-		}
-		welded[i] = first[key]
-		vertices[i] = pose.Apply(p)
+	vertex := func(i uint32) geom.Vec3 { return pose.Apply(geom.Vec3(mesh.Positions[3*i : 3*i+3])) }
+	corners := func(t int32) (a, b, c geom.Vec3) {
+		at := mesh.Indices[3*t:]
+		return vertex(at[0]), vertex(at[1]), vertex(at[2])
 	}
-	count := len(mesh.Indices) / 3
-	normals := make([]geom.Vec3, count)
-	across := map[[2]int32][]int32{} // triangles on each edge
-	for t := range count {
-		a, b, c := mesh.Indices[3*t], mesh.Indices[3*t+1], mesh.Indices[3*t+2]
-		n := vertices[b].Sub(vertices[a]).Cross(vertices[c].Sub(vertices[a]))
-		if n.Len() < 1e-14 {
-			continue // no area: nothing to light, nothing to stop light
-		}
-		normals[t] = n.Normalize()
-		for _, e := range [][2]uint32{{a, b}, {b, c}, {c, a}} {
-			key := edgeKey(welded[e[0]], welded[e[1]])
-			across[key] = append(across[key], int32(t))
+	normals := make([]geom.Vec3, count) // zero where there is no area: nothing to light, nothing to stop light
+	for t := range normals {
+		a, b, c := corners(int32(t))
+		if n := b.Sub(a).Cross(c.Sub(a)); n.Len() >= 1e-14 {
+			normals[t] = n.Normalize()
 		}
 	}
-	body := s.addBody(Body{Entity: mesh.ID, Mesh: mesh, Bend: bendOf(mesh.Sways, vertices)})
+	body := s.addBody(Body{Entity: mesh.ID, Mesh: mesh, Bend: bendOf(mesh.Sways, len(mesh.Positions)/3, vertex)})
+	edges := edgesOf(mesh, normals)
 	taken := make([]bool, count)
 	patch := 0
 	for seed := range count {
 		if taken[seed] || normals[seed] == (geom.Vec3{}) {
 			continue
 		}
-		at := vertices[mesh.Indices[3*seed]]
-		s.addSurface(body, finish, patch, geom.Plane{Normal: normals[seed], Distance: normals[seed].Dot(at)})
+		first, _, _ := corners(int32(seed))
+		s.addSurface(body, finish, patch, geom.Plane{Normal: normals[seed], Distance: normals[seed].Dot(first)})
 		queue := []int32{int32(seed)}
 		taken[seed] = true
 		for len(queue) > 0 {
 			t := queue[0]
 			queue = queue[1:]
-			corner := mesh.Indices[3*t : 3*t+3]
-			s.addTriangle(vertices[corner[0]], vertices[corner[1]], vertices[corner[2]])
+			s.addTriangle(corners(t))
 			if len(mesh.UVs) > 0 {
 				body.source = append(body.source, t)
 			}
-			for k := range 3 {
-				for _, other := range across[edgeKey(welded[corner[k]], welded[corner[(k+1)%3]])] {
-					if !taken[other] && normals[other].Dot(normals[seed]) >= chartSpread {
-						taken[other] = true
-						queue = append(queue, other)
-					}
+			for other := range edges.across(t) {
+				if !taken[other] && normals[other].Dot(normals[seed]) >= chartSpread {
+					taken[other] = true
+					queue = append(queue, other)
 				}
 			}
 		}
@@ -78,9 +64,85 @@ func (s *Scene) addMesh(mesh *level.Mesh, finishes *finishes) {
 	}
 }
 
-func edgeKey(a, b int32) [2]int32 {
-	if a > b {
-		a, b = b, a
+// edges tells which triangles of a mesh have an edge in common.
+type edges struct {
+	mesh   *level.Mesh
+	welded []int32 // of each vertex, the first one in its place
+	from   []int32 // of each vertex, where its triangles begin in the list, and the end
+	at     []int32
+}
+
+// edgesOf takes the triangles that have a normal.
+func edgesOf(mesh *level.Mesh, normals []geom.Vec3) *edges {
+	e := &edges{mesh: mesh, welded: weld(mesh.Positions)}
+	e.from = make([]int32, len(e.welded)+1)
+	each := func(visit func(vertex, triangle int32)) {
+		for t := range normals {
+			if normals[t] != (geom.Vec3{}) {
+				for _, i := range mesh.Indices[3*t : 3*t+3] {
+					visit(e.welded[i], int32(t))
+				}
+			}
+		}
 	}
-	return [2]int32{a, b}
+	each(func(vertex, _ int32) { e.from[vertex+1]++ })
+	for v := range e.welded {
+		e.from[v+1] += e.from[v]
+	}
+	e.at = make([]int32, e.from[len(e.welded)])
+	next := slices.Clone(e.from)
+	each(func(vertex, triangle int32) {
+		e.at[next[vertex]] = triangle
+		next[vertex]++
+	})
+	return e
+}
+
+// across gives the triangles on each edge of one, itself among them.
+func (e *edges) across(triangle int32) iter.Seq[int32] {
+	return func(yield func(int32) bool) {
+		for k := range 3 {
+			a, b := e.edge(triangle, k)
+			for _, other := range e.at[e.from[a]:e.from[a+1]] {
+				for j := range 3 {
+					if c, d := e.edge(other, j); (c == a && d == b || c == b && d == a) && !yield(other) {
+						return
+					}
+				}
+			}
+		}
+	}
+}
+
+// edge is one of a triangle's three, by its ends.
+func (e *edges) edge(triangle int32, k int) (a, b int32) {
+	corner := e.mesh.Indices[3*triangle:]
+	return e.welded[corner[k]], e.welded[corner[(k+1)%3]]
+}
+
+// weld gives, of each vertex, the first one that is in its place.
+func weld(positions []float64) []int32 {
+	type place struct {
+		at     [3]int64
+		vertex int32
+	}
+	places := make([]place, len(positions)/3)
+	for i := range places {
+		places[i].vertex = int32(i)
+		for axis := range 3 {
+			places[i].at[axis] = int64(math.Round(positions[3*i+axis] / weldM))
+		}
+	}
+	slices.SortFunc(places, func(a, b place) int {
+		return cmp.Or(slices.Compare(a.at[:], b.at[:]), cmp.Compare(a.vertex, b.vertex))
+	})
+	welded := make([]int32, len(places))
+	for i, p := range places {
+		if i > 0 && p.at == places[i-1].at {
+			welded[p.vertex] = welded[places[i-1].vertex]
+		} else {
+			welded[p.vertex] = p.vertex
+		}
+	}
+	return welded
 }

@@ -87,6 +87,11 @@ var plainGrey = func() *level.Material {
 func Build(l *level.Level) *Scene {
 	s := &Scene{Level: l, World: l.World(), Bounds: geom.NoBounds()}
 	s.bodies = make([]Body, 0, len(l.Solids)+len(l.Meshes)) // surfaces point into it
+	triangles := 12 * len(l.Solids)                         // of boxes
+	for _, mesh := range l.Meshes {
+		triangles += len(mesh.Indices) / 3
+	}
+	s.Triangles, s.SurfaceOf = make([]trace.Triangle, 0, triangles), make([]int32, 0, triangles)
 	finishes := s.newFinishes()
 	for _, solid := range l.Solids {
 		if solid.Enabled {

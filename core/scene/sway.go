@@ -21,12 +21,15 @@ const swayWindMps = 10
 // Its mean lean and its swing about that, as shares of its reach.
 const swayLean, swaySwing = 0.6, 0.4
 
-func bendOf(sway *level.Sway, vertices []geom.Vec3) *Bend {
-	b := geom.NoBounds()
-	for _, v := range vertices {
-		b.Grow(v)
+func bendOf(sway *level.Sway, vertices int, vertex func(uint32) geom.Vec3) *Bend {
+	if sway == nil {
+		return nil
 	}
-	if sway == nil || b.Empty() || b.Max[1] <= b.Min[1] {
+	b := geom.NoBounds()
+	for i := range vertices {
+		b.Grow(vertex(uint32(i)))
+	}
+	if b.Empty() || b.Max[1] <= b.Min[1] {
 		return nil
 	}
 	return &Bend{*sway, b.Min[1], b.Max[1] - b.Min[1]}

@@ -65,7 +65,11 @@ func newWide(triangles []Triangle) *wide {
 		return w
 	}
 	nodes := build(items, shape{leaf: 8, boxCost: 0.4, step: 8})
-	c := collapser{nodes: nodes, plans: make([]plan, len(nodes)), items: items, triangles: triangles, wide: w}
+	c := collapser{nodes: nodes, plans: make([]plan, len(nodes)), order: make([]int32, len(items)), triangles: triangles, wide: w}
+	for i := range items {
+		c.order[i] = items[i].index
+	}
+	items = nil // their boxes are no more of use
 	c.weigh(0)
 	w.lines = make([]line, 0, nodeLines+c.linesOf(0))
 	c.collapse(w.more(nodeLines), 0)
@@ -77,17 +81,16 @@ func newWide(triangles []Triangle) *wide {
 // GPUs through compressed wide BVHs", 2017, section 3.1).
 type collapser struct {
 	nodes     []node
-	plans     []plan // of each node
-	items     []item
+	plans     []plan  // of each node
+	order     []int32 // of the triangles in leaves
 	triangles []Triangle
 	wide      *wide
 }
 
-// plan says how a binary node is best put into up to eight slots of a wide one:
-// cost[k] in up to k+1 slots, of which left[k] go to its first child; with none
-// it takes one slot, as a node of its own or a leaf.
+// plan says how a binary node is best put into up to eight slots of a wide one: of
+// k+1 slots left[k] go to its first child; with none it takes one slot, as a node of
+// its own or a leaf.
 type plan struct {
-	cost [8]float32
 	left [8]uint8
 	all  uint8 // how many of its own eight slots go to its first child
 }
@@ -104,21 +107,20 @@ func (c *collapser) area(at int32) float32 {
 	return b.area()
 }
 
-func (c *collapser) weigh(at int32) {
+// weigh plans a node and what is below it, and gives the cost in up to k+1 slots.
+func (c *collapser) weigh(at int32) (cost [8]float32) {
 	n, p := &c.nodes[at], &c.plans[at]
 	if n.count > 0 {
-		for k := range p.cost {
-			p.cost[k] = c.area(at)
+		for k := range cost {
+			cost[k] = c.area(at)
 		}
-		return
+		return cost
 	}
-	c.weigh(n.first)
-	c.weigh(n.first + 1)
-	l, r := &c.plans[n.first], &c.plans[n.first+1]
+	l, r := c.weigh(n.first), c.weigh(n.first+1)
 	split := func(slots int) (float32, uint8) {
-		best, left := l.cost[0]+r.cost[slots-2], 1 // also where areas are beyond float32
+		best, left := l[0]+r[slots-2], 1 // also where areas are beyond float32
 		for k := 2; k < slots; k++ {
-			if cost := l.cost[k-1] + r.cost[slots-k-1]; cost < best {
+			if cost := l[k-1] + r[slots-k-1]; cost < best {
 				best, left = cost, k
 			}
 		}
@@ -126,17 +128,17 @@ func (c *collapser) weigh(at int32) {
 	}
 	whole, left := split(8)
 	p.all = left
-	p.cost[0] = whole + nodeCost*c.area(at)
+	cost[0] = whole + nodeCost*c.area(at)
 	for k := 1; k < 8; k++ {
-		cost, left := whole, left
+		cost[k], p.left[k] = whole, left
 		if k < 7 {
-			cost, left = split(k + 1)
+			cost[k], p.left[k] = split(k + 1)
 		}
-		p.cost[k], p.left[k] = cost, left
-		if p.cost[k-1] <= cost {
-			p.cost[k], p.left[k] = p.cost[k-1], 0
+		if cost[k-1] <= cost[k] {
+			cost[k], p.left[k] = cost[k-1], 0
 		}
 	}
+	return cost
 }
 
 // slots lists the binary nodes that fill the slots given to one.
@@ -253,8 +255,7 @@ func (b *block) clear() {
 // fill adds a leaf's triangles to a block.
 func (c *collapser) fill(b *block, n *node) {
 	lane := slices.Index(b.index[:], -1)
-	for _, it := range c.items[n.first : n.first+n.count] {
-		index := it.index
+	for _, index := range c.order[n.first : n.first+n.count] {
 		k := cornerOf(&c.triangles[index])
 		for axis := range 3 {
 			b.a[axis][lane], b.e1[axis][lane], b.e2[axis][lane] = k.a[axis], k.e1[axis], k.e2[axis]
