@@ -254,8 +254,8 @@ func All(sources []Source) []*Source {
 	return out
 }
 
-func receiverOf(t *lightmap.Texel) receiver {
-	n, origin := vec(t.Normal), vec(t.Origin)
+func (p *Prepared) receiverOf(t *lightmap.Texel) receiver {
+	n, origin := t.Normal(p.Scene), vec(t.Origin)
 	return receiver{point: origin.Sub(n.Mul(scene.OffsetM)), origin: origin, normal: n}
 }
 

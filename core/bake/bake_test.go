@@ -253,7 +253,7 @@ func TestLightmapAgainstClosedForms(t *testing.T) {
 		checked := 0
 		for i := 0; i < len(p.Texels.List); i += 13 {
 			texel := &p.Texels.List[i]
-			if texel.Normal[1] < 0.9 {
+			if texel.Normal(p.Scene)[1] < 0.9 {
 				continue
 			}
 			want := c.lux(float64(texel.Origin[0]), 0, float64(texel.Origin[2]))

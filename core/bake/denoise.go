@@ -163,15 +163,18 @@ func (f *field) mean(on *cells, i int, from *table, row []float32, taps []tap) {
 
 // texelField is the texels of a group.
 func (p *Prepared) texelField(g *group, q Quality) *field {
-	f := &field{around: make([]surroundings, g.size()), reach: q.smoothing(), place: p.Texels.Place[g.first:g.end]}
+	f := &field{around: make([]surroundings, g.size()), reach: q.smoothing(), place: make([]int32, g.size())}
 	for ci := g.from; ci < g.to; ci++ {
 		c := &p.Layout.Charts[ci]
-		s := cells{p.Texels.TexelsOf[ci] - g.first, len(f.cellAt), c.Width, c.Height, 1}
+		first, end := p.Texels.Of(ci)
+		s := cells{first - g.first, len(f.cellAt), c.Width, c.Height, 1}
 		f.charts = append(f.charts, s)
 		for range c.Width * c.Height {
 			f.cellAt = append(f.cellAt, -1)
 		}
-		for i := s.first; i < p.Texels.TexelsOf[ci+1]-g.first; i++ {
+		for i := s.first; i < end-g.first; i++ {
+			x, y := p.Layout.PlaceIn(c, p.Texels.List[g.first+i].Index)
+			f.place[i] = int32(y*c.Width + x)
 			f.cellAt[s.places+int(f.place[i])] = int32(i)
 		}
 	}

@@ -105,7 +105,7 @@ func (p *Prepared) lightChunk(s *Source, k int, q Quality, seed uint64, l *light
 	texels := p.Texels.List[k*chunk : min(k*chunk+chunk, len(p.Texels.List))]
 	for i := range texels {
 		t := &texels[i]
-		r := receiverOf(t)
+		r := p.receiverOf(t)
 		for c, v := range s.sharp(p.Scene, &r, samples, turn(seed, t.Index)) {
 			lux[c][i] = float32(v)
 		}

@@ -14,7 +14,7 @@ import (
 // half-floats, with the same shadow samples as the bake takes.
 func (p *Prepared) UnmixedIrradiance(t *lightmap.Texel, q Quality) color.Linear {
 	var sum color.Linear
-	r := receiverOf(t)
+	r := p.receiverOf(t)
 	for i := range p.Sources {
 		s := &p.Sources[i]
 		if s.isSky() {
@@ -28,7 +28,7 @@ func (p *Prepared) UnmixedIrradiance(t *lightmap.Texel, q Quality) color.Linear 
 
 // Light reckons a source's direct light on a texel, with rays to all of the source.
 func (p *Prepared) Light(s *Source, t *lightmap.Texel) color.Linear {
-	r := receiverOf(t)
+	r := p.receiverOf(t)
 	return s.sharp(p.Scene, &r, Good.Samples(), 1)
 }
 
@@ -36,7 +36,7 @@ func (p *Prepared) Light(s *Source, t *lightmap.Texel) color.Linear {
 // in which they are sent.
 func (p *Prepared) GatherRays(q Quality) (rays []trace.Ray) {
 	for texels := range slices.Chunk(p.Texels.List, block) {
-		eachRay(texels, q.Rays(), func(i int, dir geom.Vec3) { rays = append(rays, rayAlong(&texels[i], dir)) })
+		p.eachRay(texels, q.Rays(), func(i int, dir geom.Vec3) { rays = append(rays, rayAlong(&texels[i], dir)) })
 	}
 	return rays
 }
@@ -49,7 +49,7 @@ func (p *Prepared) LinkRays(t testing.TB) (rays []trace.Ray) {
 	}
 	for k := range of[1:] {
 		texels := members[of[k]:of[k+1]]
-		fan, about := raysOf(&p.Texels.List[texels[0]])
+		fan, about := p.raysOf(&p.Texels.List[texels[0]])
 		for i := range fan {
 			rays = append(rays, rayAlong(&p.Texels.List[texels[sender(i, len(texels))]], about.turn(&fan[i])))
 		}
@@ -71,7 +71,8 @@ func (p *Prepared) PatchOf(t testing.TB) (patches []int32, isCut []bool) {
 		t.Fatal(err)
 	}
 	for ci := range p.Layout.Charts {
-		for texel := p.Texels.TexelsOf[ci]; texel < p.Texels.TexelsOf[ci+1]; texel++ {
+		first, end := p.Texels.Of(ci)
+		for texel := first; texel < end; texel++ {
 			x, y := p.placeOf(&p.Layout.Charts[ci], texel)
 			patch, c := links.patchAt(&links.grids[ci], x, y)
 			patches, isCut = append(patches, patch), append(isCut, c)

@@ -46,15 +46,16 @@ func (p *Prepared) groupSize() int {
 // groups parts the charts.
 func (p *Prepared) groups() []group {
 	var all []group
-	of, size := p.Texels.TexelsOf, p.groupSize()
+	size := p.groupSize()
 	for from := range p.Layout.Charts {
-		if n := len(all); n > 0 && of[from+1]-of[all[n-1].from] <= size {
+		first, end := p.Texels.Of(from)
+		if n := len(all); n > 0 && end-all[n-1].first <= size {
 			all[n-1].to++
 		} else {
-			all = append(all, group{from: from, to: from + 1, first: of[from]})
+			all = append(all, group{from: from, to: from + 1, first: first})
 		}
 		g := &all[len(all)-1]
-		g.end = of[from+1]
+		g.end = end
 		row := lightmap.BlockTexels * (p.Layout.Charts[from].Width - 2*lightmap.PaddingTexels)
 		g.window = min(g.size(), (size+row-1)/row*row+3*row)
 	}
@@ -72,8 +73,9 @@ func (p *Prepared) blockRows(g *group) []int {
 	}
 	var starts []int
 	last := -1
-	for i, at := range p.Texels.Place[g.first:g.end] {
-		if row := (int(at)/p.Layout.Charts[g.from].Width - lightmap.PaddingTexels) / lightmap.BlockTexels; row > last {
+	for i := range g.size() {
+		_, y := p.placeOf(&p.Layout.Charts[g.from], g.first+i)
+		if row := y / lightmap.BlockTexels; row > last {
 			starts, last = append(starts, i), row
 		}
 	}
@@ -194,7 +196,7 @@ func (g *gatherer) fine(ctx context.Context, charts *group, f *field, first, end
 		var count [block]int
 		open := make([]color.Linear, len(texels)*len(g.skies)) // what comes to it from each sky
 		for i := range texels {
-			c := &g.p.Layout.Charts[g.p.Layout.ChartOf[texels[i].Surface]]
+			c := &g.p.Layout.Charts[g.p.Layout.ChartOf[texels[i].Surface(g.p.Scene)]]
 			found[i] = survey{u: c.U, v: c.V}
 		}
 		sent := volley{p: g.p, t: g.t, met: func(i int, dir geom.Vec3, target uint32, distance float64, normal geom.Vec3) {
@@ -209,12 +211,12 @@ func (g *gatherer) fine(ctx context.Context, charts *group, f *field, first, end
 				}
 			}
 		}}
-		eachRay(texels, rays, func(i int, dir geom.Vec3) { sent.send(i, &texels[i], dir) })
+		g.p.eachRay(texels, rays, func(i int, dir geom.Vec3) { sent.send(i, &texels[i], dir) })
 		sent.land()
 		for i := range texels {
 			cell := first + from + i
 			row := g.rows.row(cell - f.base)
-			f.around[cell] = found[i].done(g.p.Layout.Charts[g.p.Layout.ChartOf[texels[i].Surface]].Density)
+			f.around[cell] = found[i].done(g.p.Layout.Charts[g.p.Layout.ChartOf[texels[i].Surface(g.p.Scene)]].Density)
 			g.sent.mean(row, met[i][:count[i]], rays)
 			for k, s := range g.skies {
 				for c := range 3 {
@@ -235,11 +237,11 @@ const (
 // eachRay calls visit for every ray of a block of texels over their hemispheres,
 // texel by texel in a sector before the next one: rays that follow each other are
 // near and run alike, which is traced faster.
-func eachRay(texels []lightmap.Texel, rays int, visit func(i int, dir geom.Vec3)) {
+func (p *Prepared) eachRay(texels []lightmap.Texel, rays int, visit func(i int, dir geom.Vec3)) {
 	var about [block]frame
 	var fan [block][]geom.Vec3
 	for i := range texels {
-		about[i], fan[i] = frameOf(texels[i].Normal), fanOf(rays, turn(gatherSeed, texels[i].Index))
+		about[i], fan[i] = frameOf(texels[i].Normal(p.Scene)), fanOf(rays, turn(gatherSeed, texels[i].Index))
 	}
 	for sector := range sectors {
 		for i := range texels {
@@ -301,7 +303,7 @@ func (g *gatherer) coarse(ctx context.Context, charts *group, visit func(stretch
 // nearest to the texel, and their bilinear weights. Its own patch stands for what is
 // not open to it, and where there is no square.
 func (p *Prepared) patchesRound(t *transport, i int) (patches [4]int32, weights [4]float32) {
-	ci := p.Layout.ChartOf[p.Texels.List[i].Surface]
+	ci := p.Layout.ChartOf[p.Texels.List[i].Surface(p.Scene)]
 	g := &t.grids[ci]
 	x, y := p.placeOf(&p.Layout.Charts[ci], i)
 	px, py := (float64(x)+0.5)/float64(g.side)-0.5, (float64(y)+0.5)/float64(g.side)-0.5

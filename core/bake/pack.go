@@ -34,7 +34,7 @@ func newPacker(l *lightmap.Layout, key string) *packer {
 func (p *Prepared) pack(k *packer, g *group, s stretch, direct *light, column int) {
 	sheet := p.shared.sheets.Get().(*sheet)
 	for ci := g.from; ci < g.to; ci++ {
-		first, end := p.Texels.TexelsOf[ci], p.Texels.TexelsOf[ci+1]
+		first, end := p.Texels.Of(ci)
 		from, to := max(first, g.first+s.from), min(end, g.first+s.to)
 		if from >= to {
 			continue
@@ -45,11 +45,11 @@ func (p *Prepared) pack(k *packer, g *group, s stretch, direct *light, column in
 		}
 		for i := from; i < to; i = i/chunk*chunk + chunk {
 			if column >= 0 || !direct.isDark(i/chunk) {
-				p.draw(sheet, i, min(i/chunk*chunk+chunk, to), g.first+s.from, &s.rows, direct, column)
+				p.draw(sheet, &p.Layout.Charts[ci], i, min(i/chunk*chunk+chunk, to), g.first+s.from, &s.rows, direct, column)
 			}
 		}
 		if to == end {
-			sheet.fill(p.Texels.Fill[p.Texels.FillsOf[ci]:p.Texels.FillsOf[ci+1]])
+			sheet.fill(p.Texels.Fills(ci))
 		}
 		k.write(ci, sheet)
 	}
@@ -58,7 +58,7 @@ func (p *Prepared) pack(k *packer, g *group, s stretch, direct *light, column in
 
 // draw puts the light on texels of one chunk into their chart's sheet. The first row
 // is that of texel base.
-func (p *Prepared) draw(sheet *sheet, from, to, base int, rows *table, direct *light, column int) {
+func (p *Prepared) draw(sheet *sheet, c *lightmap.Chart, from, to, base int, rows *table, direct *light, column int) {
 	var lux chunkLight
 	if k := from / chunk; !direct.isDark(k) {
 		direct.read(k, &lux)
@@ -69,7 +69,8 @@ func (p *Prepared) draw(sheet *sheet, from, to, base int, rows *table, direct *l
 			other := rows.row(i - base)[column:][:3]
 			v[0], v[1], v[2] = v[0]+other[0], v[1]+other[1], v[2]+other[2]
 		}
-		sheet.set(int(p.Texels.Place[i]), v)
+		x, y := p.Layout.PlaceIn(c, p.Texels.List[i].Index)
+		sheet.set(y*c.Width+x, v)
 	}
 }
 

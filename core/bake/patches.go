@@ -39,8 +39,8 @@ func (t *transport) patchAt(g *grid, x, y int) (patch int32, isCut bool) {
 
 // placeOf is where a texel lies in its chart without its padding.
 func (p *Prepared) placeOf(c *lightmap.Chart, texel int) (x, y int) {
-	at := int(p.Texels.Place[texel])
-	return at%c.Width - lightmap.PaddingTexels, at/c.Width - lightmap.PaddingTexels
+	x, y = p.Layout.PlaceIn(c, p.Texels.List[texel].Index)
+	return x - lightmap.PaddingTexels, y - lightmap.PaddingTexels
 }
 
 // patchUnder is the patch at a point on a chart: where something parts the square, the
@@ -62,7 +62,7 @@ func (p *Prepared) patchUnder(t *transport, chart int, point geom.Vec3) int32 {
 	}
 	for _, d := range [9][2]int{{0, 0}, {sx, 0}, {0, sy}, {sx, sy}, {-sx, 0}, {0, -sy}, {-sx, sy}, {sx, -sy}, {-sx, -sy}} {
 		patch, _ := t.patchAt(g, int(x)+d[0], int(y)+d[1])
-		if first := &p.Texels.List[t.first[patch]]; p.open(first, point.Add(vec(first.Normal).Mul(scene.OffsetM)), c.Density) {
+		if first := &p.Texels.List[t.first[patch]]; p.open(first, point.Add(first.Normal(p.Scene).Mul(scene.OffsetM)), c.Density) {
 			return patch
 		}
 	}
@@ -76,7 +76,7 @@ const liftTexels = 0.25
 // open tells whether nothing stands between a texel and a place beside it, as far off
 // the surface.
 func (p *Prepared) open(texel *lightmap.Texel, place geom.Vec3, density float64) bool {
-	lift := vec(texel.Normal).Mul(liftTexels / density)
+	lift := texel.Normal(p.Scene).Mul(liftTexels / density)
 	return !p.Scene.Blocked(vec(texel.Origin).Add(lift), place.Add(lift))
 }
 
@@ -108,7 +108,8 @@ func (p *Prepared) partAll(ctx context.Context, t *transport) (members []int32, 
 	}
 	patchOf := func(visit func(texel int, patch int32)) {
 		for i := range t.grids {
-			for texel := p.Texels.TexelsOf[i]; texel < p.Texels.TexelsOf[i+1]; texel++ {
+			first, end := p.Texels.Of(i)
+			for texel := first; texel < end; texel++ {
 				x, y := p.placeOf(&p.Layout.Charts[i], texel)
 				patch, _ := t.patchAt(&t.grids[i], x, y)
 				visit(texel, patch)
@@ -148,7 +149,8 @@ func newParting(p *Prepared, t *transport, chart int) *parting {
 	for k := range a.cells {
 		a.cells[k], a.texelAt[k] = noPatch, -1
 	}
-	for texel := p.Texels.TexelsOf[chart]; texel < p.Texels.TexelsOf[chart+1]; texel++ {
+	first, end := p.Texels.Of(chart)
+	for texel := first; texel < end; texel++ {
 		x, y := p.placeOf(a.c, texel)
 		a.texelAt[y*g.width+x] = int32(texel)
 	}
@@ -189,7 +191,7 @@ func (a *parting) square(x0, y0, x1, y1 int) {
 	for corner := 0; corner < 4 && whole; corner++ {
 		x, y := [2]int{x0, x1}[corner&1], [2]int{y0, y1}[corner>>1]
 		at := a.c.Origin.Add(a.c.U.Mul(float64(x) / a.c.Density)).Add(a.c.V.Mul(float64(y) / a.c.Density))
-		whole = a.p.open(first, at.Add(vec(first.Normal).Mul(scene.OffsetM)), a.c.Density)
+		whole = a.p.open(first, at.Add(first.Normal(a.p.Scene).Mul(scene.OffsetM)), a.c.Density)
 	}
 	before := a.g.count
 	for ; len(a.left) > 0; a.g.count++ {

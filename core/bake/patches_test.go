@@ -25,7 +25,7 @@ func TestPatchesOfAnOpenFloor(t *testing.T) {
 		for i, texel := range p.Texels.List {
 			counts[patches[i]]++
 			at := texel.Origin
-			if isCut[i] && texel.Normal[1] > 0.9 && math.Abs(float64(at[0])) < 1.4 && math.Abs(float64(at[2])) < 0.9 {
+			if isCut[i] && texel.Normal(p.Scene)[1] > 0.9 && math.Abs(float64(at[0])) < 1.4 && math.Abs(float64(at[2])) < 0.9 {
 				inner++
 			}
 		}
@@ -53,7 +53,7 @@ func TestPatchesEndAtWalls(t *testing.T) {
 		patches, isCut := p.PatchOf(t)
 		sides, cut := map[int32]bool{}, 0
 		for i, texel := range p.Texels.List {
-			if texel.Normal[1] < 0.9 || texel.Origin[1] > 0.1 {
+			if texel.Normal(p.Scene)[1] < 0.9 || texel.Origin[1] > 0.1 {
 				continue
 			}
 			right := texel.Origin[0] > wall

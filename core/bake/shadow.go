@@ -437,8 +437,7 @@ func fanOf(rays int, turn float64) []geom.Vec3 {
 // frame is a normal and two axes across it.
 type frame struct{ u, v, n geom.Vec3 }
 
-func frameOf(normal [3]float32) frame {
-	n := vec(normal)
+func frameOf(n geom.Vec3) frame {
 	u, v := geom.Axes(n)
 	return frame{u, v, n}
 }

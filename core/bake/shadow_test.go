@@ -307,11 +307,11 @@ func TestSunInASkyImage(t *testing.T) {
 	light := map[float32]float64{} // along a line across the wall
 	for i := range p.Texels.List {
 		x := &p.Texels.List[i]
-		if x.Normal[1] < 0.9 || x.Origin[1] > 0.1 || math.Abs(float64(x.Origin[2])-0.125) > 0.01 || math.Abs(float64(x.Origin[0])) > 4 {
+		if x.Normal(p.Scene)[1] < 0.9 || x.Origin[1] > 0.1 || math.Abs(float64(x.Origin[2])-0.125) > 0.01 || math.Abs(float64(x.Origin[0])) > 4 {
 			continue
 		}
 		got := float64(m.Pix[3*x.Index+1])
-		truth := p.Irradiance(vec3(x.Origin), vec3(x.Normal), 1<<15, 0)[1]
+		truth := p.Irradiance(vec3(x.Origin), x.Normal(p.Scene), 1<<15, 0)[1]
 		assert.InEpsilon(t, truth, got, 0.06, "%g m from the wall", x.Origin[0])
 		light[x.Origin[0]] = got
 	}
@@ -330,7 +330,7 @@ func TestShadowRaysTakeNoMemory(t *testing.T) {
 		l := plane(lamp)
 		block(l, "post", level.Vec{0, 1, 0}, level.Vec{0.5, 1, 0.5})
 		p := prepare(t, l)
-		i := slices.IndexFunc(p.Texels.List, func(t lightmap.Texel) bool { return t.Normal[1] > 0.9 && t.Origin[0] > 2 })
+		i := slices.IndexFunc(p.Texels.List, func(t lightmap.Texel) bool { return t.Normal(p.Scene)[1] > 0.9 && t.Origin[0] > 2 })
 		assert.Zero(t, testing.AllocsPerRun(10, func() { p.Light(&p.Sources[0], &p.Texels.List[i]) }), kind)
 	}
 }

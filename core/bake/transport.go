@@ -119,7 +119,7 @@ func (t *transport) of(k int) []uint32 { return t.links[t.linksOf[k]:t.linksOf[k
 // that they meet to a list.
 func (p *Prepared) link(t *transport, k int, members []int32, links []uint32) []uint32 {
 	first := &p.Texels.List[members[0]]
-	surface := &p.Scene.Surfaces[first.Surface]
+	surface := &p.Scene.Surfaces[first.Surface(p.Scene)]
 	albedo := surface.Albedo
 	if surface.Image != nil {
 		albedo = color.Linear{}
@@ -131,8 +131,8 @@ func (p *Prepared) link(t *transport, k int, members []int32, links []uint32) []
 	for c := range 3 {
 		t.albedo[k][c] = float32(math.Min(albedo[c], maxAlbedo))
 	}
-	rays, about := raysOf(first)
-	ci := p.Layout.ChartOf[first.Surface]
+	rays, about := p.raysOf(first)
+	ci := p.Layout.ChartOf[first.Surface(p.Scene)]
 	c := &p.Layout.Charts[ci]
 	found := survey{u: c.U, v: c.V}
 	sent := volley{p: p, t: t, met: func(ray int, dir geom.Vec3, target uint32, distance float64, normal geom.Vec3) {
@@ -161,8 +161,8 @@ const linkSeed = 0x6c696e6b // any number; other uses have others
 
 // raysOf are the rays of a patch by its first texel, and what they are about. They
 // can be made again, so that the sky's share of the links needs no storing.
-func raysOf(first *lightmap.Texel) ([]geom.Vec3, frame) {
-	return fanOf(patchRays, turn(linkSeed, first.Index)), frameOf(first.Normal)
+func (p *Prepared) raysOf(first *lightmap.Texel) ([]geom.Vec3, frame) {
+	return fanOf(patchRays, turn(linkSeed, first.Index)), frameOf(first.Normal(p.Scene))
 }
 
 // volley is rays from texels under way. They are traced eight at a time, so those that
@@ -215,7 +215,7 @@ func (p *Prepared) target(t *transport, from *lightmap.Texel, dir geom.Vec3, m *
 		return linkDark
 	}
 	point := vec(from.Origin).Add(dir.Mul(m.T))
-	if patch := p.patchUnder(t, c, point); patch != noPatch {
+	if patch := p.patchUnder(t, int(c), point); patch != noPatch {
 		return uint32(patch)
 	}
 	return linkDark
@@ -228,9 +228,9 @@ func rayAlong(t *lightmap.Texel, dir geom.Vec3) trace.Ray {
 
 func (p *Prepared) albedoAt(t *lightmap.Texel) color.Linear {
 	at := vec(t.Origin)
-	seen, ok := p.Scene.See(at, vec(t.Normal).Mul(-1), 4*scene.OffsetM)
-	if !ok || seen.Surface != int(t.Surface) {
-		return p.Scene.Surfaces[t.Surface].Albedo
+	seen, ok := p.Scene.See(at, t.Normal(p.Scene).Mul(-1), 4*scene.OffsetM)
+	if !ok || seen.Surface != t.Surface(p.Scene) {
+		return p.Scene.Surfaces[t.Surface(p.Scene)].Albedo
 	}
 	return p.Scene.AlbedoAt(seen.Triangle, seen.Point, seen.U, seen.V)
 }
@@ -327,11 +327,12 @@ func (t *transport) bounce(ctx context.Context, direct, sent, next *table) error
 // table: all of them together, while a patch's row is at hand.
 func (p *Prepared) meanOnPatches(ctx context.Context, t *transport, lights []light, on *table) error {
 	return inParallel(ctx, len(t.grids), 1, func(ci, _ int) {
-		g, end := &t.grids[ci], p.Texels.TexelsOf[ci+1]
+		g := &t.grids[ci]
+		from, end := p.Texels.Of(ci)
 		counts := make([]float32, g.count)
 		var patchOf [chunk]int
 		var lux chunkLight
-		for from := p.Texels.TexelsOf[ci]; from < end; from = from/chunk*chunk + chunk {
+		for ; from < end; from = from/chunk*chunk + chunk {
 			to := min(from/chunk*chunk+chunk, end)
 			for i := from; i < to; i++ {
 				x, y := p.placeOf(&p.Layout.Charts[ci], i)
@@ -379,7 +380,7 @@ func (p *Prepared) addSky(t *transport, s *Source, patch int, to []float32) {
 		return
 	}
 	var sum color.Linear
-	rays, about := raysOf(&p.Texels.List[t.first[patch]])
+	rays, about := p.raysOf(&p.Texels.List[t.first[patch]])
 	for left := t.sky[patch]; left != 0; left &= left - 1 {
 		sum = sum.Add(s.evenSky(about.turn(&rays[bits.TrailingZeros32(left)])))
 	}

@@ -96,7 +96,7 @@ func TestFormFactorsOfPlates(t *testing.T) {
 		m := mixOf(t, p, bake.Good)
 		sum, n := 0.0, 0.0
 		for _, texel := range p.Texels.List {
-			if texel.Normal[1] > 0.9 && texel.Origin[1] < 0.1 {
+			if texel.Normal(p.Scene)[1] > 0.9 && texel.Origin[1] < 0.1 {
 				sum += float64(m.Pix[3*texel.Index])
 				n++
 			}
@@ -128,7 +128,7 @@ func TestSkyOverAPlane(t *testing.T) {
 		}
 		m := mixOf(t, p, bake.Good)
 		for _, texel := range p.Texels.List {
-			if texel.Normal[1] > 0.9 {
+			if texel.Normal(p.Scene)[1] > 0.9 {
 				require.InEpsilon(t, 200*c.flat, m.Pix[3*texel.Index], 0.005, c.kind)
 			}
 		}
@@ -209,7 +209,7 @@ func TestLightmapAndLedgerAgreeOnBounces(t *testing.T) {
 	for i := 0; i < len(p.Texels.List); i += 41 {
 		texel := &p.Texels.List[i]
 		at := geom.Vec3{float64(texel.Origin[0]), float64(texel.Origin[1]), float64(texel.Origin[2])}
-		n := geom.Vec3{float64(texel.Normal[0]), float64(texel.Normal[1]), float64(texel.Normal[2])}
+		n := geom.Vec3{float64(texel.Normal(p.Scene)[0]), float64(texel.Normal(p.Scene)[1]), float64(texel.Normal(p.Scene)[2])}
 		book := p.Ledger(at.Sub(n.Mul(0.002)), n)
 		if book.Total.R < 2 || math.Abs(at[0]) > 5 || math.Abs(at[2]) > 2.5 {
 			continue
@@ -270,7 +270,7 @@ func TestSeamsMatch(t *testing.T) {
 		charts := map[string]int{}
 		for i := range p.Scene.Surfaces {
 			if s := &p.Scene.Surfaces[i]; s.Normal[2] > 0.9 {
-				charts[s.Entity] = p.Layout.ChartOf[i]
+				charts[s.Entity] = int(p.Layout.ChartOf[i])
 			}
 		}
 		read := func(id string, y float64) float64 {
@@ -326,7 +326,7 @@ func TestQualitiesKeepToTheirNoise(t *testing.T) {
 	mean := 0.0
 	for i := 7; i < len(p.Texels.List); i += len(p.Texels.List)/places + 1 {
 		x := &p.Texels.List[i]
-		light := p.Irradiance(vec3(x.Origin), vec3(x.Normal), 128, paths).Luminance()
+		light := p.Irradiance(vec3(x.Origin), x.Normal(p.Scene), 128, paths).Luminance()
 		at, truth, mean = append(at, x.Index), append(truth, light), mean+light
 	}
 	mean /= float64(len(at))
@@ -360,7 +360,7 @@ func TestCornersAreAsEvenAsWalls(t *testing.T) {
 			light := map[int]float64{} // by texels over the floor
 			for i := range p.Texels.List {
 				x := &p.Texels.List[i]
-				if p.Scene.Surfaces[x.Surface].Entity == "north-1" && x.Normal[2] > 0.9 && math.Abs(float64(x.Origin[0])+2.5-fromCorner) < 0.01 {
+				if p.Scene.Surfaces[x.Surface(p.Scene)].Entity == "north-1" && x.Normal(p.Scene)[2] > 0.9 && math.Abs(float64(x.Origin[0])+2.5-fromCorner) < 0.01 {
 					light[int(20*x.Origin[1])] = float64(m.Pix[3*x.Index+1])
 				}
 			}

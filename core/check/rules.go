@@ -327,7 +327,7 @@ const (
 func zoneTooDark(s *subject) []Finding {
 	floors := map[string][]lightmap.Texel{}
 	for _, t := range s.Texels.List {
-		if t.Normal[1] < 0.7 {
+		if t.Normal(s.Scene)[1] < 0.7 {
 			continue
 		}
 		if z := s.level.ZoneAt(geom.Vec3{float64(t.Origin[0]), float64(t.Origin[1]), float64(t.Origin[2])}); z != nil && z.Play != "none" {
@@ -377,7 +377,7 @@ func (s *subject) floorLight(floor []lightmap.Texel) (mean float64, darkest leve
 	for i := range n {
 		t := floor[(2*i+1)*len(floor)/(2*n)]
 		at := geom.Vec3{float64(t.Origin[0]), float64(t.Origin[1]), float64(t.Origin[2])}
-		lux := s.Irradiance(at, geom.Vec3{float64(t.Normal[0]), float64(t.Normal[1]), float64(t.Normal[2])}, bake.Draft.Samples(), floorPaths).Luminance()
+		lux := s.Irradiance(at, t.Normal(s.Scene), bake.Draft.Samples(), floorPaths).Luminance()
 		mean += lux / float64(n)
 		if low < 0 || lux < low {
 			low, darkest = lux, level.Vec(at)

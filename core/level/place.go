@@ -17,21 +17,30 @@ import (
 // World is where things stand once parents have carried them. It is made whole
 // and then only read, by any number of goroutines.
 type World struct {
-	level *Level
-	byID  map[string]*Entity
-	known map[string]geom.Pose
-	aimed map[string]mgl64.Quat // lights that follow the sun or moon
+	level    *Level
+	carriers map[string]*Entity
+	known    map[string]geom.Pose  // of what is carried
+	aimed    map[string]mgl64.Quat // lights that follow the sun or moon
 }
 
 // World resolves the places of a level's entities.
 func (l *Level) World() *World {
-	w := &World{l, l.entityByID(), map[string]geom.Pose{}, map[string]mgl64.Quat{}}
+	w := &World{l, map[string]*Entity{}, map[string]geom.Pose{}, map[string]mgl64.Quat{}}
 	for _, light := range l.Lights {
 		if lead := l.Leader(light); lead != nil {
 			w.aimed[light.ID] = geom.LookRotation(lead.Toward().Mul(-1))
 		}
 	}
-	for _, p := range l.Placed() {
+	placed, carries := l.Placed(), map[string]bool{}
+	for _, p := range placed {
+		carries[p.Parent] = true
+	}
+	for _, p := range placed {
+		if carries[p.ID] {
+			w.carriers[p.ID] = p.Entity
+		}
+	}
+	for _, p := range placed {
 		w.settle(p.Entity)
 	}
 	return w
@@ -39,7 +48,7 @@ func (l *Level) World() *World {
 
 // settle finds the place of an entity that something carries, after that of what does.
 func (w *World) settle(e *Entity) {
-	parent, carried := w.byID[e.Parent]
+	parent, carried := w.carriers[e.Parent]
 	if _, ok := w.known[e.ID]; ok || !carried {
 		return
 	}
@@ -95,7 +104,7 @@ func (w *World) resolve(e *Entity) geom.Pose {
 		Position: geom.Vec3(e.Transform.Position),
 		Rotation: mgl64.Quat{W: q[3], V: geom.Vec3{q[0], q[1], q[2]}}.Normalize(),
 	}
-	if parent, ok := w.byID[e.Parent]; ok {
+	if parent, ok := w.carriers[e.Parent]; ok {
 		pose = w.Pose(parent).Carry(pose)
 	}
 	if q, ok := w.aimed[e.ID]; ok {

@@ -28,16 +28,19 @@ type Chart struct {
 	Page, X, Y    int       // its corner, padding included
 	Width, Height int       // texels, padding included
 	Origin        geom.Vec3 // the corner of its unpadded rectangle, in the level
-	U, V          geom.Vec3 // unit directions of growing x and y
-	Density       float64   // texels per metre
+	*Axes
+	Density float64 // texels per metre
 }
+
+// Axes are the unit directions in which x and y grow. Charts that face alike share them.
+type Axes struct{ U, V geom.Vec3 }
 
 // Layout is where every chart lies.
 type Layout struct {
 	PageSize int
 	Pages    int
 	Charts   []Chart
-	ChartOf  []int // of each surface of the scene; -1 where it receives no light
+	ChartOf  []int32 // of each surface of the scene; -1 where it receives no light
 }
 
 // TooLarge is the error of surfaces that do not fit.
@@ -60,26 +63,31 @@ func (e *TooLarge) Error() string {
 // A chart larger than a page has its density lowered until it fits.
 func Plan(s *scene.Scene) (*Layout, error) {
 	size := s.Level.Lightmap.PageSize
-	l := &Layout{PageSize: size, ChartOf: make([]int, len(s.Surfaces))}
-	texels := 0
+	l := &Layout{PageSize: size, ChartOf: make([]int32, len(s.Surfaces))}
+	texels, axes := 0, map[geom.Vec3]*Axes{}
 	for i := range s.Surfaces {
 		l.ChartOf[i] = -1
 		if !s.Surfaces[i].ReceivesLight {
 			continue
 		}
-		c := chart(s, &s.Surfaces[i], size)
+		normal := s.Surfaces[i].Normal
+		if axes[normal] == nil {
+			u, v := geom.Axes(normal)
+			axes[normal] = &Axes{u, v}
+		}
+		c := chart(s, &s.Surfaces[i], axes[normal], size)
 		c.Surface = i
-		l.ChartOf[i] = len(l.Charts)
+		l.ChartOf[i] = int32(len(l.Charts))
 		l.Charts = append(l.Charts, c)
 		if texels += c.Width * c.Height; texels > MaxTexels {
 			return nil, &TooLarge{s.Surfaces[i].Entity, fmt.Sprintf("the level needs more than %d texels; lower the density", MaxTexels)}
 		}
 	}
-	order := make([]int, len(l.Charts))
+	order := make([]int32, len(l.Charts))
 	for i := range order {
-		order[i] = i
+		order[i] = int32(i)
 	}
-	slices.SortStableFunc(order, func(a, b int) int {
+	slices.SortStableFunc(order, func(a, b int32) int {
 		if d := l.Charts[b].Height - l.Charts[a].Height; d != 0 {
 			return d
 		}
@@ -110,8 +118,8 @@ func Plan(s *scene.Scene) (*Layout, error) {
 }
 
 // chart measures a surface in its plane.
-func chart(sc *scene.Scene, s *scene.Surface, pageSize int) Chart {
-	u, v := geom.Axes(s.Normal)
+func chart(sc *scene.Scene, s *scene.Surface, axes *Axes, pageSize int) Chart {
+	u, v := axes.U, axes.V
 	lowU, lowV, highU, highV := math.Inf(1), math.Inf(1), math.Inf(-1), math.Inf(-1)
 	for t := range sc.Corners(s) {
 		for _, p := range t {
@@ -127,8 +135,7 @@ func chart(sc *scene.Scene, s *scene.Surface, pageSize int) Chart {
 	return Chart{
 		Width: side(highU - lowU), Height: side(highV - lowV),
 		Origin:  s.Normal.Mul(s.Normal.Dot(sc.CornersOf(int(s.First))[0])).Add(u.Mul(lowU)).Add(v.Mul(lowV)),
-		U:       u,
-		V:       v,
+		Axes:    axes,
 		Density: density,
 	}
 }
@@ -142,8 +149,14 @@ func (c *Chart) At(p geom.Vec3) (x, y float64) {
 
 // Place is where on its page a texel stands.
 func (l *Layout) Place(index int32) (x, y int) {
-	in := int(index) % (l.PageSize * l.PageSize)
-	return in % l.PageSize, in / l.PageSize
+	row := index / int32(l.PageSize)
+	return int(index) - int(row)*l.PageSize, int(row) % l.PageSize
+}
+
+// PlaceIn is where in its chart's rectangle a texel stands.
+func (l *Layout) PlaceIn(c *Chart, index int32) (x, y int) {
+	row := index / int32(l.PageSize)
+	return int(index) - int(row)*l.PageSize - c.X, int(row) - c.Page*l.PageSize - c.Y
 }
 
 // Bytes is what the pages take with so many bytes a texel.

@@ -77,7 +77,7 @@ func TestTexelsStandOnTheirSurface(t *testing.T) {
 	require.NotEmpty(t, texels.List)
 	for i := 0; i < len(texels.List); i += 11 {
 		x := texels.List[i]
-		surface := &s.Surfaces[x.Surface]
+		surface := &s.Surfaces[x.Surface(s)]
 		p := geom.Vec3{float64(x.Origin[0]), float64(x.Origin[1]), float64(x.Origin[2])}
 		require.Empty(t, s.Inside(p))
 		if surface.Mesh != nil { // a mesh's patch is not flat
@@ -110,7 +110,7 @@ func TestTexelsKeepOffWhatTheyAbut(t *testing.T) {
 	s, layout := plan(t, l)
 	rows := map[float32]int{}
 	for _, x := range layout.Texels(s).List {
-		if s.Surfaces[x.Surface].Entity == "wall" && x.Normal[2] > 0.9 {
+		if s.Surfaces[x.Surface(s)].Entity == "wall" && x.Normal(s)[2] > 0.9 {
 			require.Less(t, x.Origin[1], float32(2.75-scene.OffsetM/2))
 			rows[x.Origin[1]]++
 		}
@@ -128,16 +128,19 @@ func TestEveryTexelOfAChartGetsAValue(t *testing.T) {
 	computed := map[int]bool{}
 	for _, x := range texels.List {
 		have[x.Index] = true
-		computed[int(x.Surface)] = true
+		computed[x.Surface(s)] = true
 	}
 	for ci, c := range layout.Charts {
 		index := func(place int) int32 {
 			return int32((c.Page*layout.PageSize+c.Y+place/c.Width)*layout.PageSize + c.X + place%c.Width)
 		}
-		for i := texels.TexelsOf[ci]; i < texels.TexelsOf[ci+1]; i++ {
-			require.Equal(t, texels.List[i].Index, index(int(texels.Place[i])))
+		first, end := texels.Of(ci)
+		for _, x := range texels.List[first:end] {
+			require.Equal(t, c.Surface, x.Surface(s))
+			u, v := layout.PlaceIn(&layout.Charts[ci], x.Index)
+			require.Equal(t, x.Index, index(v*c.Width+u))
 		}
-		for _, f := range texels.Fill[texels.FillsOf[ci]:texels.FillsOf[ci+1]] {
+		for _, f := range texels.Fills(ci) {
 			require.False(t, have[index(int(f.Place))], "filled twice, or over a computed texel")
 			for step := range f.From(c.Width) {
 				require.True(t, have[index(int(f.Place)+step)], "filled from a texel without a value")
@@ -215,9 +218,9 @@ func TestThinThingsGetTexels(t *testing.T) {
 	leg.ID, leg.Size = "leg", level.Vec{0.08, 0.8, 0.05}
 	l.Solids, l.Lightmap.Density = []*level.Solid{&leg}, 0.5
 	s, layout := plan(t, l)
-	lit := map[int32]bool{}
+	lit := map[int]bool{}
 	for _, x := range layout.Texels(s).List {
-		lit[x.Surface] = true
+		lit[x.Surface(s)] = true
 	}
 	assert.Len(t, lit, 6)
 }

@@ -87,8 +87,8 @@ func (l *Layout) seamAt(s *scene.Scene, surface int, at geom.Vec3, edge edge) (S
 	if own > other && l.Charts[own].Density <= l.Charts[other].Density {
 		return Seam{}, false // the other chart finds it too, as finely
 	}
-	seam := Seam{Charts: [2]int32{int32(own), int32(other)}}
-	for k, ci := range []int{own, other} {
+	seam := Seam{Charts: [2]int32{own, other}}
+	for k, ci := range [2]int32{own, other} {
 		seam.Reads[k], seam.Weights[k] = l.bilinear(ci, at)
 	}
 	return seam, true
@@ -96,7 +96,7 @@ func (l *Layout) seamAt(s *scene.Scene, surface int, at geom.Vec3, edge edge) (S
 
 // bilinear is the four texels that reading a chart at a point of the level takes,
 // and their weights. The padding keeps all four in the chart.
-func (l *Layout) bilinear(ci int, at geom.Vec3) (texels [4]int32, weights [4]float32) {
+func (l *Layout) bilinear(ci int32, at geom.Vec3) (texels [4]int32, weights [4]float32) {
 	c := &l.Charts[ci]
 	x, y := c.At(at)
 	fx := math.Min(math.Max(math.Floor(x-0.5), float64(c.X)), float64(c.X+c.Width-2))

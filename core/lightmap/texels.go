@@ -4,29 +4,40 @@ import (
 	"iter"
 	"math"
 	"math/bits"
+	"slices"
 
 	"grotta/core/geom"
 	"grotta/core/parallel"
 	"grotta/core/scene"
 )
 
-// Texel is one sample of light: a place just off a surface.
+// Texel is one sample of light: a place just off a triangle.
 type Texel struct {
-	Index   int32      // page*size*size + y*size + x
-	Surface int32      // in the scene
-	Origin  [3]float32 // OffsetM off the surface, never inside a solid
-	Normal  [3]float32
+	Index    int32      // page*size*size + y*size + x
+	Triangle int32      // of the scene
+	Origin   [3]float32 // OffsetM off the surface, never inside a solid
 }
+
+// Surface is the one that the texel is on.
+func (t *Texel) Surface(s *scene.Scene) int { return int(s.SurfaceOf[t.Triangle]) }
+
+// Normal is where that faces, of unit length.
+func (t *Texel) Normal(s *scene.Scene) geom.Vec3 { return s.NormalOf(int(t.Triangle)) }
 
 // Texels are the samples to compute, in the order of charts and of blocks in them,
 // and the rule that fills the rest from them.
 type Texels struct {
 	List  []Texel
-	Place []int32 // of each texel: where it is in its chart's rectangle, by rows
-	Fill  []Fill  // in order; later entries read earlier ones
-	// Where each chart's texels and fills begin, and the ends: one more than charts.
-	TexelsOf, FillsOf []int
+	first []int32 // of each chart: where its texels begin, and the end
+	fill  []Fill
+	fills [][2]int32 // of each chart: where in fill its own begin and end; some share theirs
 }
+
+// Of is where a chart's texels begin in the list, and where they end.
+func (t *Texels) Of(chart int) (first, end int) { return int(t.first[chart]), int(t.first[chart+1]) }
+
+// Fills are those of a chart, in order; later ones read earlier ones.
+func (t *Texels) Fills(chart int) []Fill { return t.fill[t.fills[chart][0]:t.fills[chart][1]] }
 
 // Fill sets a place of a chart to the mean of those of its eight neighbours that
 // have a value.
@@ -53,21 +64,64 @@ func (f Fill) From(width int) iter.Seq[int] {
 // a solid takes another spot of its own square that is on it and outside; where
 // there is none it is filled from its neighbours.
 func (l *Layout) Texels(s *scene.Scene) *Texels {
-	charts := make([]Texels, len(l.Charts))
-	parallel.All(len(charts), func(i int) { charts[i] = l.chartTexels(s, &l.Charts[i]) })
-	all := &Texels{}
-	texels, fills := 0, 0
-	for i := range charts {
-		texels, fills = texels+len(charts[i].List), fills+len(charts[i].Fill)
+	room := make([]int, len(l.Charts)+1) // where each chart's begin, if each of its places has one
+	for i := range l.Charts {
+		room[i+1] = room[i] + l.Charts[i].places()
 	}
-	all.List, all.Place, all.Fill = make([]Texel, 0, texels), make([]int32, 0, texels), make([]Fill, 0, fills)
-	for _, c := range charts {
-		all.TexelsOf, all.FillsOf = append(all.TexelsOf, len(all.List)), append(all.FillsOf, len(all.Fill))
-		all.List, all.Place = append(all.List, c.List...), append(all.Place, c.Place...)
-		all.Fill = append(all.Fill, c.Fill...)
+	t := &Texels{List: make([]Texel, room[len(l.Charts)]), first: make([]int32, len(l.Charts)+1), fills: make([][2]int32, len(l.Charts))}
+	own := make([][]Fill, len(l.Charts)) // of charts with gaps
+	parallel.All(len(l.Charts), func(i int) {
+		c := &l.Charts[i]
+		placed, filled := l.chartTexels(s, c, t.List[room[i]:room[i]:room[i+1]])
+		if n := len(placed); n > 0 && n < c.places() { // a surface wholly inside solids stays dark
+			own[i] = fillRings(filled, c)
+		}
+		t.first[i+1] = int32(len(placed))
+	})
+	whole := map[[2]int][2]int32{} // fills of charts without gaps, by size
+	for i := range l.Charts {
+		c, n := &l.Charts[i], int(t.first[i+1])
+		t.first[i+1] += t.first[i]
+		copy(t.List[t.first[i]:], t.List[room[i]:room[i]+n])
+		size := [2]int{c.Width, c.Height}
+		of, known := whole[size]
+		if n < c.places() || !known {
+			if n == c.places() {
+				own[i] = fillRings(c.interior(), c)
+			}
+			of = [2]int32{int32(len(t.fill)), int32(len(t.fill) + len(own[i]))}
+			t.fill = append(t.fill, own[i]...)
+			own[i] = nil
+		}
+		if n == c.places() {
+			whole[size] = of
+		}
+		t.fills[i] = of
 	}
-	all.TexelsOf, all.FillsOf = append(all.TexelsOf, len(all.List)), append(all.FillsOf, len(all.Fill))
-	return all
+	t.List, t.fill = exact(t.List[:t.first[len(l.Charts)]]), exact(t.fill)
+	return t
+}
+
+// exact is a list without much room to grow.
+func exact[T any](list []T) []T {
+	if cap(list) > len(list)+len(list)/16 {
+		return slices.Clone(list)
+	}
+	return list
+}
+
+// places is how many texels a chart has without its padding.
+func (c *Chart) places() int { return (c.Width - 2*PaddingTexels) * (c.Height - 2*PaddingTexels) }
+
+// interior marks them in its rectangle.
+func (c *Chart) interior() []bool {
+	marks := make([]bool, c.Width*c.Height)
+	for y := PaddingTexels; y < c.Height-PaddingTexels; y++ {
+		for x := PaddingTexels; x < c.Width-PaddingTexels; x++ {
+			marks[y*c.Width+x] = true
+		}
+	}
+	return marks
 }
 
 // BlockTexels is the side of the squares in which texels follow each other.
@@ -78,11 +132,11 @@ var spots = [][2]float64{
 	{0.5, 0.5}, {0.2, 0.2}, {0.8, 0.8}, {0.8, 0.2}, {0.2, 0.8}, {0.5, 0.1}, {0.5, 0.9}, {0.1, 0.5}, {0.9, 0.5},
 }
 
-func (l *Layout) chartTexels(s *scene.Scene, c *Chart) Texels {
-	var out Texels
+// chartTexels adds a chart's to a list, and tells which places of its rectangle they are.
+func (l *Layout) chartTexels(s *scene.Scene, c *Chart, list []Texel) (placed []Texel, filled []bool) {
 	surface := &s.Surfaces[c.Surface]
 	patch, near := flatten(s, surface, c), s.BlocksNear(surface, 2*scene.OffsetM)
-	filled := make([]bool, c.Width*c.Height)
+	filled = make([]bool, c.Width*c.Height)
 	index := func(x, y int) int32 {
 		return int32(c.Page*l.PageSize*l.PageSize + (c.Y+y)*l.PageSize + c.X + x)
 	}
@@ -90,16 +144,15 @@ func (l *Layout) chartTexels(s *scene.Scene, c *Chart) Texels {
 	// outside solids.
 	try := func(x, y int, low, high [2]float64) bool {
 		for _, spot := range spots {
-			p, normal, ok := patch.at(low[0]+spot[0]*(high[0]-low[0]), low[1]+spot[1]*(high[1]-low[1]))
+			p, triangle, ok := patch.at(low[0]+spot[0]*(high[0]-low[0]), low[1]+spot[1]*(high[1]-low[1]))
 			if !ok {
 				continue
 			}
-			p = p.Add(normal.Mul(scene.OffsetM))
+			p = p.Add(s.NormalOf(triangle).Mul(scene.OffsetM))
 			if near.Hold(p) {
 				continue
 			}
-			out.List = append(out.List, Texel{index(x, y), int32(c.Surface), f32(p), f32(normal)})
-			out.Place = append(out.Place, int32(y*c.Width+x))
+			list = append(list, Texel{index(x, y), int32(triangle), f32(p)})
 			filled[y*c.Width+x] = true
 			return true
 		}
@@ -128,10 +181,7 @@ func (l *Layout) chartTexels(s *scene.Scene, c *Chart) Texels {
 			}
 		}
 	}
-	if len(out.List) > 0 { // a surface wholly inside solids stays dark
-		out.Fill = fillRings(filled, c)
-	}
-	return out
+	return list, filled
 }
 
 // fillRings grows the computed texels over the rest of a chart, ring by ring.
@@ -175,7 +225,7 @@ type flat struct {
 type flatTriangle struct {
 	a, b, c   [2]float64
 	corner    [3]geom.Vec3
-	normal    geom.Vec3
+	index     int // in the scene
 	low, high [2]float64
 	twiceArea float64
 }
@@ -183,8 +233,9 @@ type flatTriangle struct {
 func flatten(sc *scene.Scene, s *scene.Surface, c *Chart) flat {
 	inf := math.Inf(1)
 	f := flat{low: [2]float64{inf, inf}, high: [2]float64{-inf, -inf}}
-	for t := range sc.Corners(s) {
+	for index := int(s.First); index < int(s.First+s.Count); index++ {
 		var q [3][2]float64
+		t := sc.CornersOf(index)
 		for i, p := range t {
 			x, y := c.At(p)
 			q[i] = [2]float64{x - float64(c.X+PaddingTexels), y - float64(c.Y+PaddingTexels)}
@@ -194,7 +245,7 @@ func flatten(sc *scene.Scene, s *scene.Surface, c *Chart) flat {
 		if math.Abs(area) < 1e-12 || n.Len() == 0 {
 			continue
 		}
-		ft := flatTriangle{a: q[0], b: q[1], c: q[2], corner: t, normal: n.Normalize(), twiceArea: area}
+		ft := flatTriangle{a: q[0], b: q[1], c: q[2], corner: t, index: index, twiceArea: area}
 		for axis := range 2 {
 			ft.low[axis] = math.Min(q[0][axis], math.Min(q[1][axis], q[2][axis]))
 			ft.high[axis] = math.Max(q[0][axis], math.Max(q[1][axis], q[2][axis]))
@@ -205,9 +256,9 @@ func flatten(sc *scene.Scene, s *scene.Surface, c *Chart) flat {
 	return f
 }
 
-// at is the point of the level above a point of the chart, if it is on one of
-// the triangles.
-func (f *flat) at(x, y float64) (p, normal geom.Vec3, ok bool) {
+// at is the point of the level above a point of the chart, and the triangle that it is
+// on, if any.
+func (f *flat) at(x, y float64) (p geom.Vec3, triangle int, ok bool) {
 	for i := range f.tris {
 		t := &f.tris[i]
 		if x < t.low[0]-1e-6 || x > t.high[0]+1e-6 || y < t.low[1]-1e-6 || y > t.high[1]+1e-6 {
@@ -219,7 +270,7 @@ func (f *flat) at(x, y float64) (p, normal geom.Vec3, ok bool) {
 			continue
 		}
 		p = t.corner[0].Add(t.corner[1].Sub(t.corner[0]).Mul(u)).Add(t.corner[2].Sub(t.corner[0]).Mul(v))
-		return p, t.normal, true
+		return p, t.index, true
 	}
 	return
 }

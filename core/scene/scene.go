@@ -355,6 +355,14 @@ func (s *Scene) facing(triangle int) geom.Vec3 {
 	return vec(t.B).Sub(vec(t.A)).Cross(vec(t.C).Sub(vec(t.A)))
 }
 
+// NormalOf is that direction, of unit length.
+func (s *Scene) NormalOf(triangle int) geom.Vec3 {
+	if f := &s.Surfaces[s.SurfaceOf[triangle]]; f.Solid != nil {
+		return f.Normal
+	}
+	return s.facing(triangle).Normalize()
+}
+
 // uv is where in its image a hit lies.
 func (s *Scene) uv(f *Surface, triangle int, h trace.Hit) (u, v float64) {
 	if f.source != nil {
