@@ -25,6 +25,16 @@ type chunkLight [3][chunk]float32
 // isDark tells whether none falls on a chunk.
 func (l *light) isDark(k int) bool { return l[0][k] == nil }
 
+// areDark tells whether none falls on some chunks, the last one among them.
+func (l *light) areDark(first, last int) bool {
+	for k := first; k <= last; k++ {
+		if !l.isDark(k) {
+			return false
+		}
+	}
+	return true
+}
+
 // read gives the light on a chunk that is not dark.
 func (l *light) read(k int, to *chunkLight) {
 	for c, chunks := range l {

@@ -261,9 +261,10 @@ func (g *gatherer) coarse(ctx context.Context, charts *group, visit func(stretch
 	}
 	got, spare := newTable(end-first, len(g.sources)), newTable(end-first, len(g.sources))
 	err := inParallel(ctx, end-first, 256, func(from, to int) {
+		var met [patchRays]uint32
 		for k := from; k < to; k++ {
 			row := got.row(k)
-			g.sent.mean(row, g.t.of(first+k), patchRays)
+			g.sent.mean(row, g.t.metBy(first+k, met[:0]), patchRays)
 			for _, s := range g.skies {
 				g.p.addSky(g.t, g.sources[s], first+k, row[3*s:])
 			}

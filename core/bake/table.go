@@ -43,31 +43,24 @@ func newHalves(rows, sources int) *halves {
 	return &halves{make([]uint16, rows*columns), columns, make([]float32, columns)}
 }
 
-// put rounds the sources of a small table into columns from that of source first
-// on. What is read of them again is times a factor each.
-func (h *halves) put(ctx context.Context, from *table, first int, factors []float32) error {
-	rows, by := len(from.v)/from.columns, make([]float32, from.columns)
-	brightest := make([]float32, from.columns)
-	for k := range rows {
-		for c, v := range from.row(k) {
-			brightest[c] = max(brightest[c], v)
-		}
+// put rounds the values of a source into its columns. What is read of them again is
+// times a factor.
+func (h *halves) put(ctx context.Context, from [][4]float32, source int, factor float32) error {
+	brightest := float32(0)
+	for k := range from {
+		brightest = max(brightest, from[k][0], from[k][1], from[k][2])
 	}
-	for i, factor := range factors {
-		e := exponentFor(max(brightest[3*i], brightest[3*i+1], brightest[3*i+2]))
-		for c := range 3 {
-			by[3*i+c] = float32(math.Ldexp(1, -e))
-			h.scale[3*(first+i)+c] = factor * float32(math.Ldexp(1, e))
-		}
+	e, first := exponentFor(brightest), 3*source
+	for c := range 3 {
+		h.scale[first+c] = factor * float32(math.Ldexp(1, e))
 	}
-	return inParallel(ctx, rows, 4096, func(a, b int) {
-		scaled, packed := make([]float32, from.columns), make([]uint16, from.columns)
+	return inParallel(ctx, len(from), 4096, func(a, b int) {
+		var values [8]float32
+		var packed [8]uint16
 		for k := a; k < b; k++ {
-			for c, v := range from.row(k) {
-				scaled[c] = v * by[c]
-			}
-			half.Encode(packed, scaled, 1)
-			copy(h.v[k*h.columns+3*first:], packed[:3*len(factors)])
+			copy(values[:], from[k][:3])
+			half.Encode(packed[:], values[:], float32(math.Ldexp(1, -e)))
+			copy(h.v[k*h.columns+first:][:3], packed[:])
 		}
 	}, nil)
 }

@@ -40,10 +40,10 @@ const (
 type transport struct {
 	grids   []grid         // of each chart
 	cells   []int32        // the patch of each place of the charts without their padding, by rows, or noPatch; with cut
-	links   []uint32       // the patches that each patch's rays meet, patch after patch
+	links   []uint16       // to the patches that each patch's rays meet, patch after patch
 	linksOf []uint32       // where each patch's begin, and the end: one more than patches
 	sky     []uint32       // of each patch: the rays that leave the level, a bit for each
-	albedo  [][4]float32   // of each patch, for what it sends back; the fourth is no colour
+	albedo  [][4]float32   // of each patch, for what it sends back; the fourth is the greatest
 	first   []int32        // texel of each patch: its rays go about that one's normal
 	around  []surroundings // of each patch
 }
@@ -95,9 +95,9 @@ func (p *Prepared) newTransport(ctx context.Context, report func(share float64))
 		t.first[k] = members[membersOf[k]]
 	}
 	const step = 128
-	parts := make([][]uint32, (count+step-1)/step)
+	parts := make([][]uint16, (count+step-1)/step)
 	err = inParallel(ctx, count, step, func(from, to int) {
-		part := make([]uint32, 0, step*patchRays/2)
+		part := make([]uint16, 0, step*patchRays/2)
 		for k := from; k < to; k++ {
 			before := len(part)
 			part = p.link(t, k, members[membersOf[k]:membersOf[k+1]], part)
@@ -112,12 +112,14 @@ func (p *Prepared) newTransport(ctx context.Context, report func(share float64))
 	return t, err
 }
 
-// of are the patches that a patch's rays meet.
-func (t *transport) of(k int) []uint32 { return t.links[t.linksOf[k]:t.linksOf[k+1]] }
+// metBy adds the patches that a patch's rays meet to a list.
+func (t *transport) metBy(k int, list []uint32) []uint32 {
+	return half.AppendRows(list, t.links[t.linksOf[k]:t.linksOf[k+1]])
+}
 
-// link sends a patch's rays, from each of its texels in turn, and adds the patches
-// that they meet to a list.
-func (p *Prepared) link(t *transport, k int, members []int32, links []uint32) []uint32 {
+// link sends a patch's rays, from each of its texels in turn, and adds links to the
+// patches that they meet to a list.
+func (p *Prepared) link(t *transport, k int, members []int32, links []uint16) []uint16 {
 	first := &p.Texels.List[members[0]]
 	surface := &p.Scene.Surfaces[first.Surface(p.Scene)]
 	albedo := surface.Albedo
@@ -130,16 +132,19 @@ func (p *Prepared) link(t *transport, k int, members []int32, links []uint32) []
 	}
 	for c := range 3 {
 		t.albedo[k][c] = float32(math.Min(albedo[c], maxAlbedo))
+		t.albedo[k][3] = max(t.albedo[k][3], t.albedo[k][c])
 	}
 	rays, about := p.raysOf(first)
 	ci := p.Layout.ChartOf[first.Surface(p.Scene)]
 	c := &p.Layout.Charts[ci]
 	found := survey{u: c.U, v: c.V}
+	var room [patchRays]uint32
+	met := room[:0]
 	sent := volley{p: p, t: t, met: func(ray int, dir geom.Vec3, target uint32, distance float64, normal geom.Vec3) {
 		if target == linkSky {
 			t.sky[k] |= 1 << ray
 		} else if target != linkDark {
-			links = append(links, target)
+			met = append(met, target)
 		}
 		found.add(dir, distance, normal)
 	}}
@@ -148,7 +153,8 @@ func (p *Prepared) link(t *transport, k int, members []int32, links []uint32) []
 	}
 	sent.land()
 	t.around[k] = found.done(c.Density / float64(t.grids[ci].side))
-	return links
+	slices.Sort(met)
+	return half.AppendLinks(links, met)
 }
 
 // sender is which of n texels sends ray i of a patch: each in turn, but none every n-th.
@@ -239,32 +245,23 @@ func (p *Prepared) albedoAt(t *lightmap.Texel) color.Linear {
 const maxBounces = 400
 
 // bounces is after how many bounces so little is left that the rest counts for
-// less than the tolerance, found by light that starts evenly everywhere. It does
-// not depend on any source, so sources may be solved together or apart.
+// less than the tolerance, found by light that starts evenly everywhere and is sent
+// back by the greatest albedo. It does not depend on any source, so sources may be
+// solved together or apart.
 func (t *transport) bounces(ctx context.Context, tolerance float64) (int, error) {
 	n := t.patches()
-	left, next := make([]float32, n), make([]float32, n)
+	none, left, next := make([][4]float32, n), make([][4]float32, n), make([][4]float32, n)
 	for k := range left {
-		left[k] = 1
+		left[k][3] = 1
 	}
 	total := 0.0
 	for step := 1; step < maxBounces; step++ {
-		err := inParallel(ctx, n, 4096, func(from, to int) {
-			for k := from; k < to; k++ {
-				var got float32
-				for _, link := range t.of(k) {
-					got += left[link]
-				}
-				a := &t.albedo[k]
-				next[k] = got / patchRays * max(a[0], a[1], a[2])
-			}
-		}, nil)
-		if err != nil {
+		if err := t.bounce(ctx, none, left, next); err != nil {
 			return 0, err
 		}
 		sum := 0.0
-		for _, v := range next {
-			sum += float64(v)
+		for k := range next {
+			sum += float64(next[k][3])
 		}
 		left, next = next, left
 		if total += sum; sum <= tolerance*(total+float64(n)) {
@@ -274,41 +271,37 @@ func (t *transport) bounces(ctx context.Context, tolerance float64) (int, error)
 	return maxBounces, nil
 }
 
-// solveTogether is how many sources are solved at once: a row of them is eight
-// values, one vector of the processor, and three tables of it are all that is held.
-const solveTogether = 2
-
 // sent gives what each patch sends back of each source, in lux: the direct light
 // it gets and all that comes by other patches, times its albedo.
 func (p *Prepared) sent(ctx context.Context, t *transport, steps int, sources []*Source, direct []light) (*halves, error) {
-	all := newHalves(t.patches(), len(sources))
-	on, now, next := newTable(t.patches(), solveTogether), newTable(t.patches(), solveTogether), newTable(t.patches(), solveTogether)
-	for first := 0; first < len(sources); first += solveTogether {
-		batch := sources[first:min(first+solveTogether, len(sources))]
-		clear(on.v)
-		if err := p.meanOnPatches(ctx, t, direct[first:first+len(batch)], &on); err != nil {
+	all, n := newHalves(t.patches(), len(sources)), t.patches()
+	on, now, next := make([][4]float32, n), make([][4]float32, n), make([][4]float32, n)
+	for i, s := range sources {
+		clear(on)
+		if err := p.meanOnPatches(ctx, t, &direct[i], on); err != nil {
 			return nil, err
 		}
-		factors := make([]float32, len(batch))
-		for i, s := range batch {
-			if p.bounces(s) {
-				factors[i] = float32(s.shape.BounceScale)
-			}
-			if !s.isSky() {
-				continue
-			}
-			if err := p.skyOnPatches(ctx, t, s, &on, 3*i); err != nil {
+		if s.isSky() {
+			if err := inParallel(ctx, n, 256, func(from, to int) {
+				for k := from; k < to; k++ {
+					p.addSky(t, s, k, on[k][:])
+				}
+			}, nil); err != nil {
 				return nil, err
 			}
 		}
-		clear(now.v)
+		clear(now)
 		for range steps + 1 {
-			if err := t.bounce(ctx, &on, &now, &next); err != nil {
+			if err := t.bounce(ctx, on, now, next); err != nil {
 				return nil, err
 			}
 			now, next = next, now
 		}
-		if err := all.put(ctx, &now, first, factors); err != nil {
+		factor := float32(0)
+		if p.bounces(s) {
+			factor = float32(s.shape.BounceScale)
+		}
+		if err := all.put(ctx, now, i, factor); err != nil {
 			return nil, err
 		}
 	}
@@ -317,59 +310,45 @@ func (p *Prepared) sent(ctx context.Context, t *transport, steps int, sources []
 
 // bounce is one more: next is what each patch sends back of its direct light and
 // of what the others sent before.
-func (t *transport) bounce(ctx context.Context, direct, sent, next *table) error {
+func (t *transport) bounce(ctx context.Context, direct, sent, next [][4]float32) error {
 	return inParallel(ctx, t.patches(), 512, func(from, to int) {
-		half.Bounce(next.v[8*from:], direct.v[8*from:], sent.v, t.links, t.linksOf[from:to+1], t.albedo[from:to], 1.0/patchRays)
+		half.Bounce(next[from:], direct[from:], sent, t.links, t.linksOf[from:to+1], t.albedo[from:to], 1.0/patchRays)
 	}, nil)
 }
 
-// meanOnPatches puts the mean of lights on the texels of each patch into an empty
-// table: all of them together, while a patch's row is at hand.
-func (p *Prepared) meanOnPatches(ctx context.Context, t *transport, lights []light, on *table) error {
+// meanOnPatches puts the mean of a light on the texels of each patch into an empty
+// table.
+func (p *Prepared) meanOnPatches(ctx context.Context, t *transport, light *light, on [][4]float32) error {
 	return inParallel(ctx, len(t.grids), 1, func(ci, _ int) {
 		g := &t.grids[ci]
 		from, end := p.Texels.Of(ci)
+		if from == end || light.areDark(from/chunk, (end-1)/chunk) {
+			return
+		}
 		counts := make([]float32, g.count)
-		var patchOf [chunk]int
 		var lux chunkLight
 		for ; from < end; from = from/chunk*chunk + chunk {
-			to := min(from/chunk*chunk+chunk, end)
-			for i := from; i < to; i++ {
+			dark := light.isDark(from / chunk)
+			if !dark {
+				light.read(from/chunk, &lux)
+			}
+			for i := from; i < min(from/chunk*chunk+chunk, end); i++ {
 				x, y := p.placeOf(&p.Layout.Charts[ci], i)
 				patch, _ := t.patchAt(g, x, y)
-				patchOf[i%chunk] = int(patch)
-				counts[patchOf[i%chunk]-g.first]++
-			}
-			for s := range lights {
-				if lights[s].isDark(from / chunk) {
-					continue
-				}
-				lights[s].read(from/chunk, &lux)
-				for i := from; i < to; i++ {
-					row := on.row(patchOf[i%chunk])[3*s:][:3]
-					for c := range row {
-						row[c] += lux[c][i%chunk]
+				counts[int(patch)-g.first]++
+				if !dark {
+					for c := range lux {
+						on[patch][c] += lux[c][i%chunk]
 					}
 				}
 			}
 		}
 		for k, n := range counts {
 			if n > 1 {
-				row := on.row(g.first + k)
-				for c := range row {
-					row[c] /= n
+				for c := range lux {
+					on[g.first+k][c] /= n
 				}
 			}
-		}
-	}, nil)
-}
-
-// skyOnPatches puts a sky's even light on each patch into three columns of a
-// table.
-func (p *Prepared) skyOnPatches(ctx context.Context, t *transport, s *Source, on *table, column int) error {
-	return inParallel(ctx, t.patches(), 256, func(from, to int) {
-		for k := from; k < to; k++ {
-			p.addSky(t, s, k, on.row(k)[column:])
 		}
 	}, nil)
 }

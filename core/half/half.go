@@ -94,37 +94,64 @@ func sumHalfRows(to []float32, table []uint16, rows []uint32) {
 	}
 }
 
-// lanes is how an albedo lies over a row of Bounce.
-var lanes = [8]uint32{0, 1, 2, 0, 1, 2, 3, 3}
+// A link is how many rows it is behind the one before it, or behind the first row;
+// lead is so many rows that no link of its own is there.
+const lead = 1<<16 - 1
 
-// Bounce writes rows of eight: two reds, greens and blues, and two values of no use.
-// Each is what comes directly and a share of the sum of the rows of sent that its
-// links name, times its albedo. Row k has links[ends[k]:ends[k+1]]. There are as
-// many rows as albedos, and every link names one of sent: this is not looked at
-// again, for speed.
-func Bounce(next, direct, sent []float32, links, ends []uint32, albedo [][4]float32, share float32) {
+// AppendLinks adds links to some rows, which are in order.
+func AppendLinks(links []uint16, rows []uint32) []uint16 {
+	last := uint32(0)
+	for _, row := range rows {
+		step := row - last
+		for ; step >= lead; step -= lead {
+			links = append(links, lead)
+		}
+		links, last = append(links, uint16(step)), row
+	}
+	return links
+}
+
+// AppendRows adds the rows that links lead to.
+func AppendRows(rows []uint32, links []uint16) []uint32 {
+	row := uint32(0)
+	for _, step := range links {
+		if row += uint32(step); step != lead {
+			rows = append(rows, row)
+		}
+	}
+	return rows
+}
+
+// Bounce writes rows of light: what comes directly and a share of the sum of the rows
+// of sent that its links lead to, times its albedo. Row k has links[ends[k]:ends[k+1]].
+// There are as many rows as albedos, and every link leads to one of sent: this is not
+// looked at again, for speed.
+func Bounce(next, direct, sent [][4]float32, links []uint16, ends []uint32, albedo [][4]float32, share float32) {
 	rows := len(albedo)
-	next, direct, ends = next[:8*rows], direct[:8*rows], ends[:rows+1]
+	next, direct, ends = next[:rows], direct[:rows], ends[:rows+1]
 	if int(ends[rows]) > len(links) {
 		panic("half: rows have links that are not there")
 	}
 	if fast && rows > 0 && len(links) > 0 {
-		bounceAVX(&next[0], &direct[0], &sent[0], &links[0], &ends[0], &albedo[0], &lanes, int64(rows), share)
+		bounceAVX(&next[0], &direct[0], &sent[0], &links[0], &ends[0], &albedo[0], int64(rows), share)
 		return
 	}
 	bounce(next, direct, sent, links, ends, albedo, share)
 }
 
-func bounce(next, direct, sent []float32, links, ends []uint32, albedo [][4]float32, share float32) {
+func bounce(next, direct, sent [][4]float32, links []uint16, ends []uint32, albedo [][4]float32, share float32) {
 	for k := range albedo {
-		var sum [8]float32
-		for _, link := range links[ends[k]:ends[k+1]] {
-			for i, v := range sent[8*link : 8*link+8] {
-				sum[i] += v
+		var sums [2][4]float32 // by turns
+		row := 0
+		for i, step := range links[ends[k]:ends[k+1]] {
+			if row += int(step); step != lead {
+				for c, v := range sent[row] {
+					sums[i%2][c] += v
+				}
 			}
 		}
-		for i, v := range sum {
-			next[8*k+i] = float32(float32(v*share)+direct[8*k+i]) * albedo[k][lanes[i]]
+		for c := range next[k] {
+			next[k][c] = float32(float32((sums[0][c]+sums[1][c])*share)+direct[k][c]) * albedo[k][c]
 		}
 	}
 }

@@ -20,4 +20,4 @@ func addTimesAVX(to, from *float32, steps int64, weight float32)
 func sumHalfRowsF16C(to *float32, table *uint16, rows *uint32, count, steps, bytes int64)
 
 //go:noescape
-func bounceAVX(next, direct, sent *float32, links, ends *uint32, albedo *[4]float32, order *[8]uint32, rows int64, share float32)
+func bounceAVX(next, direct, sent *[4]float32, links *uint16, ends *uint32, albedo *[4]float32, rows int64, share float32)

@@ -51,15 +51,46 @@ func TestKernelsAgreeWithGo(t *testing.T) {
 		assert.Equal(t, make([]float32, columns), sum, "no rows")
 	}
 	assert.Panics(t, func() { SumHalfRows(make([]float32, 8), a[:80], []uint32{2, 10}) }, "no row 10")
-	links, ends := []uint32{3, 0, 2, 2, 1, 3}, []uint32{0, 2, 2, 5, 6} // the second row has none
-	albedo := [][4]float32{{0.1, 0.2, 0.3}, {0.9, 0.8, 0.7}, {1, 1, 1}, {0.5, 0, 0.25}}
-	next, same := make([]float32, 32), make([]float32, 32)
+}
+
+// Links lead to the rows that they were made of, and what bounces over them is alike in
+// Go and in assembly, and what it says it is.
+func TestBounce(t *testing.T) {
+	rows := [][]uint32{{0, 0, 3}, nil, {65534, 65535, 65536, 199_999, 199_999}, {131_070}, {7}}
+	var links []uint16
+	ends, want := []uint32{0}, make([][4]float32, len(rows))
+	values := numbers(4 * 200_000)
+	sent, direct := make([][4]float32, 200_000), make([][4]float32, len(rows))
+	for i := range sent {
+		sent[i] = [4]float32(values[4*i:])
+	}
+	albedo := [][4]float32{{0.1, 0.2, 0.3, 1}, {0.9, 0.8, 0.7}, {1, 1, 1, 1}, {0.5, 0, 0.25}, {0.3, 0.3, 0.3, 0.3}}
+	for k, of := range rows {
+		direct[k] = sent[100+k]
+		own := AppendLinks(nil, of)
+		assert.Equal(t, of, AppendRows(nil, own))
+		links = append(links, own...)
+		ends = append(ends, uint32(len(links)))
+		for c := range 4 {
+			sum := float64(0)
+			for _, row := range of {
+				sum += float64(sent[row][c])
+			}
+			want[k][c] = float32((sum/8 + float64(direct[k][c])) * float64(albedo[k][c]))
+		}
+	}
+	next, same := make([][4]float32, len(rows)), make([][4]float32, len(rows))
 	for from := range albedo { // a part of the rows, too
-		Bounce(next[8*from:], x[8*from:], y, links, ends[from:], albedo[from:], 0.125)
-		bounce(same[8*from:], x[8*from:], y, links, ends[from:], albedo[from:], 0.125)
+		Bounce(next[from:], direct[from:], sent, links, ends[from:], albedo[from:], 0.125)
+		bounce(same[from:], direct[from:], sent, links, ends[from:], albedo[from:], 0.125)
 		require.Equal(t, same, next)
 	}
-	assert.Panics(t, func() { Bounce(next, x, y, links[:5], ends, albedo, 1) }, "links that are not there")
+	for k := range want {
+		for c := range 4 {
+			assert.InDelta(t, want[k][c], next[k][c], 1e-5*math.Abs(float64(want[k][c])), "row %d", k)
+		}
+	}
+	assert.Panics(t, func() { Bounce(next, direct, sent, links[:5], ends, albedo, 1) }, "links that are not there")
 }
 
 // A half-float of a normal number is within 2^-11 of it.

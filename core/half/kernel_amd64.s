@@ -145,44 +145,60 @@ one_done:
 	VZEROUPPER
 	RET
 
-// func bounceAVX(next *byte, direct *byte, sent *byte, links *byte, ends *byte, albedo *byte, order *byte, rows int64, share float32)
-// Requires: AVX, AVX2
-TEXT ·bounceAVX(SB), NOSPLIT, $0-68
+// func bounceAVX(next *byte, direct *byte, sent *byte, links *byte, ends *byte, albedo *byte, rows int64, share float32)
+// Requires: AVX
+TEXT ·bounceAVX(SB), NOSPLIT, $0-60
 	MOVQ         next+0(FP), AX
 	MOVQ         direct+8(FP), CX
 	MOVQ         sent+16(FP), DX
 	MOVQ         links+24(FP), BX
 	MOVQ         ends+32(FP), SI
 	MOVQ         albedo+40(FP), DI
-	MOVQ         rows+56(FP), R8
-	MOVQ         order+48(FP), R9
-	VMOVDQU      (R9), Y0
-	VBROADCASTSS share+64(FP), Y1
+	MOVQ         rows+48(FP), R8
+	VBROADCASTSS share+56(FP), X0
 	MOVL         (SI), R9
 
 bounce_row:
 	MOVL   4(SI), R10
-	VXORPS Y2, Y2, Y2
-	CMPQ   R9, R10
-	JGE    bounce_done
+	MOVQ   DX, R11
+	VXORPS X1, X1, X1
+	VXORPS X2, X2, X2
 
-bounce_link:
-	MOVL   (BX)(R9*4), R11
-	SHLQ   $0x05, R11
-	VADDPS (DX)(R11*1), Y2, Y2
-	INCQ   R9
-	CMPQ   R9, R10
-	JLT    bounce_link
+bounce_links:
+	CMPQ    R9, R10
+	JGE     bounce_done
+	MOVWLZX (BX)(R9*2), R12
+	INCQ    R9
+	MOVQ    R12, R13
+	SHLQ    $0x04, R13
+	ADDQ    R13, R11
+	CMPL    R12, $0x0000ffff
+	JEQ     bounce_on0
+	VADDPS  (R11), X1, X1
+
+bounce_on0:
+	CMPQ    R9, R10
+	JGE     bounce_done
+	MOVWLZX (BX)(R9*2), R12
+	INCQ    R9
+	MOVQ    R12, R13
+	SHLQ    $0x04, R13
+	ADDQ    R13, R11
+	CMPL    R12, $0x0000ffff
+	JEQ     bounce_on1
+	VADDPS  (R11), X2, X2
+
+bounce_on1:
+	JMP bounce_links
 
 bounce_done:
-	VMULPS  Y1, Y2, Y2
-	VADDPS  (CX), Y2, Y2
-	VMOVUPS (DI), X3
-	VPERMPS Y3, Y0, Y3
-	VMULPS  Y3, Y2, Y2
-	VMOVUPS Y2, (AX)
-	ADDQ    $0x20, AX
-	ADDQ    $0x20, CX
+	VADDPS  X2, X1, X1
+	VMULPS  X0, X1, X1
+	VADDPS  (CX), X1, X1
+	VMULPS  (DI), X1, X1
+	VMOVUPS X1, (AX)
+	ADDQ    $0x10, AX
+	ADDQ    $0x10, CX
 	ADDQ    $0x10, DI
 	ADDQ    $0x04, SI
 	DECQ    R8

@@ -3,6 +3,8 @@
 package main
 
 import (
+	"fmt"
+
 	. "github.com/mmcloughlin/avo/build"
 	. "github.com/mmcloughlin/avo/operand"
 	. "github.com/mmcloughlin/avo/reg"
@@ -130,44 +132,55 @@ func sumHalfRows() {
 	RET()
 }
 
-// bounce writes rows of eight: direct light and a share of the sum of the rows that
-// links name, times four factors that order lays out over the eight.
+// bounce writes rows of four: direct light and a share of the sum of the rows that
+// links lead to, times the row's albedo. Links are summed by turns in two registers,
+// as a sum waits for the one before.
 func bounce() {
-	TEXT("bounceAVX", NOSPLIT, "func(next, direct, sent, links, ends, albedo, order *byte, rows int64, share float32)")
+	TEXT("bounceAVX", NOSPLIT, "func(next, direct, sent, links, ends, albedo *byte, rows int64, share float32)")
 	next, direct, sent := Load(Param("next"), GP64()), Load(Param("direct"), GP64()), Load(Param("sent"), GP64())
 	links, ends, albedo := Load(Param("links"), GP64()), Load(Param("ends"), GP64()), Load(Param("albedo"), GP64())
-	rows, lanes, share := Load(Param("rows"), GP64()), YMM(), YMM()
-	VMOVDQU(Mem{Base: Load(Param("order"), GP64())}, lanes)
-	VBROADCASTSS(NewParamAddr("share", 64), share)
+	rows, share := Load(Param("rows"), GP64()), XMM()
+	VBROADCASTSS(NewParamAddr("share", 56), share)
 	at, end := GP64(), GP64()
 	MOVL(Mem{Base: ends}, at.As32())
 	Label("bounce_row")
 	MOVL(Mem{Base: ends, Disp: 4}, end.As32())
-	sum, factor := YMM(), YMM()
-	VXORPS(sum, sum, sum)
-	CMPQ(at, end)
-	JGE(LabelRef("bounce_done"))
-	Label("bounce_link")
-	link := GP64()
-	MOVL(Mem{Base: links, Index: at, Scale: 4}, link.As32())
-	SHLQ(Imm(5), link)
-	VADDPS(Mem{Base: sent, Index: link, Scale: 1}, sum, sum)
-	INCQ(at)
-	CMPQ(at, end)
-	JLT(LabelRef("bounce_link"))
+	row, sums := GP64(), [2]VecVirtual{XMM(), XMM()}
+	MOVQ(sent, row)
+	for _, sum := range sums {
+		VXORPS(sum, sum, sum)
+	}
+	Label("bounce_links")
+	for i, sum := range sums {
+		CMPQ(at, end)
+		JGE(LabelRef("bounce_done"))
+		step, bytes := GP64(), GP64()
+		MOVWLZX(Mem{Base: links, Index: at, Scale: 2}, step.As32())
+		INCQ(at)
+		MOVQ(step, bytes)
+		SHLQ(Imm(4), bytes)
+		ADDQ(bytes, row)
+		CMPL(step.As32(), U32(lead))
+		JEQ(LabelRef(fmt.Sprint("bounce_on", i)))
+		VADDPS(Mem{Base: row}, sum, sum)
+		Label(fmt.Sprint("bounce_on", i))
+	}
+	JMP(LabelRef("bounce_links"))
 	Label("bounce_done")
-	VMULPS(share, sum, sum)
-	VADDPS(Mem{Base: direct}, sum, sum)
-	VMOVUPS(Mem{Base: albedo}, factor.AsX())
-	VPERMPS(factor, lanes, factor)
-	VMULPS(factor, sum, sum)
-	VMOVUPS(sum, Mem{Base: next})
-	ADDQ(Imm(32), next)
-	ADDQ(Imm(32), direct)
-	ADDQ(Imm(16), albedo)
+	VADDPS(sums[1], sums[0], sums[0])
+	VMULPS(share, sums[0], sums[0])
+	VADDPS(Mem{Base: direct}, sums[0], sums[0])
+	VMULPS(Mem{Base: albedo}, sums[0], sums[0])
+	VMOVUPS(sums[0], Mem{Base: next})
+	for _, list := range []Register{next, direct, albedo} {
+		ADDQ(Imm(16), list)
+	}
 	ADDQ(Imm(4), ends)
 	DECQ(rows)
 	JNZ(LabelRef("bounce_row"))
 	VZEROUPPER()
 	RET()
 }
+
+// lead is the step of a link that leads on and names no row.
+const lead = 0xffff
