@@ -185,7 +185,7 @@ func (p *Prepared) texelField(g *group, q Quality) *field {
 func (p *Prepared) patchField(t *transport, g *group, first, end int) *field {
 	f := &field{around: t.around[first:end], place: make([]int32, end-first), reach: Draft.smoothing()}
 	for ci := g.from; ci < g.to; ci++ {
-		grid := &t.grids[ci]
+		grid := t.grid(ci)
 		f.charts = append(f.charts, cells{grid.first - first, len(f.cellAt), grid.width, grid.height, grid.side})
 		for y := range grid.height {
 			for x := range grid.width {
@@ -193,7 +193,7 @@ func (p *Prepared) patchField(t *transport, g *group, first, end int) *field {
 				f.cellAt = append(f.cellAt, max(patch-int32(first), noPatch))
 			}
 		}
-		for patch := grid.first; patch < grid.first+grid.count; patch++ {
+		for patch := grid.first; patch < grid.end; patch++ {
 			x, y := p.placeOf(&p.Layout.Charts[ci], int(t.first[patch]))
 			f.place[patch-first] = int32(y*grid.width + x)
 		}

@@ -43,7 +43,7 @@ func (p *Prepared) GatherRays(q Quality) (rays []trace.Ray) {
 
 // LinkRays are the rays of all patches, in the order in which they are sent.
 func (p *Prepared) LinkRays(t testing.TB) (rays []trace.Ray) {
-	members, of, err := p.partAll(t.Context(), &transport{grids: make([]grid, len(p.Layout.Charts))})
+	members, of, err := p.partAll(t.Context(), &transport{layout: p.Layout})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -74,7 +74,7 @@ func (p *Prepared) PatchOf(t testing.TB) (patches []int32, isCut []bool) {
 		first, end := p.Texels.Of(ci)
 		for texel := first; texel < end; texel++ {
 			x, y := p.placeOf(&p.Layout.Charts[ci], texel)
-			patch, c := links.patchAt(&links.grids[ci], x, y)
+			patch, c := links.patchAt(links.grid(ci), x, y)
 			patches, isCut = append(patches, patch), append(isCut, c)
 		}
 	}

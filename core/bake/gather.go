@@ -255,10 +255,7 @@ func (p *Prepared) eachRay(texels []lightmap.Texel, rays int, visit func(i int, 
 // coarse gathers by the links of the group's patches, and reads those bilinearly:
 // a draft's texels send no rays.
 func (g *gatherer) coarse(ctx context.Context, charts *group, visit func(stretch) error) error {
-	first, end := g.t.grids[charts.from].first, g.t.patches()
-	if charts.to < len(g.t.grids) {
-		end = g.t.grids[charts.to].first
-	}
+	first, end := int(g.t.patchesOf[charts.from]), int(g.t.patchesOf[charts.to])
 	got, spare := newTable(end-first, len(g.sources)), newTable(end-first, len(g.sources))
 	err := inParallel(ctx, end-first, 256, func(from, to int) {
 		var met [patchRays]uint32
@@ -304,8 +301,8 @@ func (g *gatherer) coarse(ctx context.Context, charts *group, visit func(stretch
 // nearest to the texel, and their bilinear weights. Its own patch stands for what is
 // not open to it, and where there is no square.
 func (p *Prepared) patchesRound(t *transport, i int) (patches [4]int32, weights [4]float32) {
-	ci := p.Layout.ChartOf[p.Texels.List[i].Surface(p.Scene)]
-	g := &t.grids[ci]
+	ci := int(p.Layout.ChartOf[p.Texels.List[i].Surface(p.Scene)])
+	g := t.grid(ci)
 	x, y := p.placeOf(&p.Layout.Charts[ci], i)
 	px, py := (float64(x)+0.5)/float64(g.side)-0.5, (float64(y)+0.5)/float64(g.side)-0.5
 	fx, fy := math.Floor(px), math.Floor(py)

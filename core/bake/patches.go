@@ -23,12 +23,23 @@ type grid struct {
 	cells         int // where its places begin
 	width, height int // texels
 	side          int // of a patch at most, in texels
-	first, count  int // patches
+	first, end    int // patches
+}
+
+// grid is that of a chart.
+func (t *transport) grid(chart int) grid {
+	c := &t.layout.Charts[chart]
+	return grid{
+		cells: int(t.cellsOf[chart]),
+		width: c.Width - 2*lightmap.PaddingTexels, height: c.Height - 2*lightmap.PaddingTexels,
+		side:  max(patchTexels, int(math.Round(c.Density*patchM))),
+		first: int(t.patchesOf[chart]), end: int(t.patchesOf[chart+1]),
+	}
 }
 
 // patchAt is the patch at a place of a chart, from its unpadded corner, or at the
 // nearest place to it, and whether its square is cut.
-func (t *transport) patchAt(g *grid, x, y int) (patch int32, isCut bool) {
+func (t *transport) patchAt(g grid, x, y int) (patch int32, isCut bool) {
 	x, y = min(max(x, 0), g.width-1), min(max(y, 0), g.height-1)
 	v := t.cells[g.cells+y*g.width+x]
 	if v == noPatch {
@@ -46,7 +57,7 @@ func (p *Prepared) placeOf(c *lightmap.Chart, texel int) (x, y int) {
 // patchUnder is the patch at a point on a chart: where something parts the square, the
 // nearest whose first texel sees the point.
 func (p *Prepared) patchUnder(t *transport, chart int, point geom.Vec3) int32 {
-	c, g := &p.Layout.Charts[chart], &t.grids[chart]
+	c, g := &p.Layout.Charts[chart], t.grid(chart)
 	x, y := c.At(point)
 	x, y = x-float64(c.X+lightmap.PaddingTexels), y-float64(c.Y+lightmap.PaddingTexels)
 	patch, isCut := t.patchAt(g, int(x), int(y))
@@ -83,35 +94,34 @@ func (p *Prepared) open(texel *lightmap.Texel, place geom.Vec3, density float64)
 // partAll makes the patches of all charts. It lists their texels, patch after patch, and
 // where those of each begin, and the end.
 func (p *Prepared) partAll(ctx context.Context, t *transport) (members []int32, membersOf []int, err error) {
-	places := 0
-	for i := range t.grids {
-		c, g := &p.Layout.Charts[i], &t.grids[i]
-		g.side = max(patchTexels, int(math.Round(c.Density*patchM)))
-		g.width, g.height = c.Width-2*lightmap.PaddingTexels, c.Height-2*lightmap.PaddingTexels
-		g.cells = places
-		places += g.width * g.height
+	charts := len(t.layout.Charts)
+	t.cellsOf, t.patchesOf = make([]int32, charts+1), make([]int32, charts+1)
+	for i := range charts {
+		g := t.grid(i)
+		t.cellsOf[i+1] = t.cellsOf[i] + int32(g.width*g.height)
 	}
-	t.cells = make([]int32, places)
-	if err := inParallel(ctx, len(t.grids), 1, func(i, _ int) { newParting(p, t, i).all() }, nil); err != nil {
+	t.cells = make([]int32, t.cellsOf[charts])
+	count := make([]int32, charts) // of the patches of each
+	if err := inParallel(ctx, charts, 1, func(i, _ int) { count[i] = newParting(p, t, i).all() }, nil); err != nil {
 		return nil, nil, err
 	}
-	membersOf = []int{0}
-	for i := range t.grids {
-		g := &t.grids[i]
-		g.first = len(membersOf) - 1
-		for k, patch := range t.cells[g.cells:][:g.width*g.height] {
-			if patch != noPatch {
-				t.cells[g.cells+k] = int32(g.first) + patch
+	for i, n := range count {
+		first := t.patchesOf[i]
+		t.patchesOf[i+1] = first + n
+		for k := t.cellsOf[i]; k < t.cellsOf[i+1]; k++ {
+			if t.cells[k] != noPatch {
+				t.cells[k] += first
 			}
 		}
-		membersOf = append(membersOf, make([]int, g.count)...)
 	}
+	membersOf = make([]int, t.patchesOf[charts]+1)
 	patchOf := func(visit func(texel int, patch int32)) {
-		for i := range t.grids {
+		for i := range charts {
+			g := t.grid(i)
 			first, end := p.Texels.Of(i)
 			for texel := first; texel < end; texel++ {
 				x, y := p.placeOf(&p.Layout.Charts[i], texel)
-				patch, _ := t.patchAt(&t.grids[i], x, y)
+				patch, _ := t.patchAt(g, x, y)
 				visit(texel, patch)
 			}
 		}
@@ -134,7 +144,8 @@ func (p *Prepared) partAll(ctx context.Context, t *transport) (members []int32, 
 type parting struct {
 	p       *Prepared
 	c       *lightmap.Chart
-	g       *grid
+	g       grid
+	count   int     // of patches
 	cells   []int32 // of the chart
 	texelAt []int32 // of each place, or -1
 	cut     []int   // places of squares that something parts
@@ -143,7 +154,7 @@ type parting struct {
 }
 
 func newParting(p *Prepared, t *transport, chart int) *parting {
-	g := &t.grids[chart]
+	g := t.grid(chart)
 	a := &parting{p: p, c: &p.Layout.Charts[chart], g: g, cells: t.cells[g.cells:][:g.width*g.height]}
 	a.texelAt = make([]int32, len(a.cells))
 	for k := range a.cells {
@@ -157,18 +168,19 @@ func newParting(p *Prepared, t *transport, chart int) *parting {
 	return a
 }
 
-func (a *parting) all() {
+func (a *parting) all() (count int32) {
 	for y := 0; y < a.g.height; y += a.g.side {
 		for x := 0; x < a.g.width; x += a.g.side {
 			a.square(x, y, min(x+a.g.side, a.g.width), min(y+a.g.side, a.g.height))
 		}
 	}
-	if a.g.count > 0 {
+	if a.count > 0 {
 		standIn(a.cells, a.g.width)
 		for _, k := range a.cut {
 			a.cells[k] |= cut
 		}
 	}
+	return int32(a.count)
 }
 
 // square makes the patches of one square. It is cut where there is more than one, or
@@ -193,19 +205,19 @@ func (a *parting) square(x0, y0, x1, y1 int) {
 		at := a.c.Origin.Add(a.c.U.Mul(float64(x) / a.c.Density)).Add(a.c.V.Mul(float64(y) / a.c.Density))
 		whole = a.p.open(first, at.Add(first.Normal(a.p.Scene).Mul(scene.OffsetM)), a.c.Density)
 	}
-	before := a.g.count
-	for ; len(a.left) > 0; a.g.count++ {
+	before := a.count
+	for ; len(a.left) > 0; a.count++ {
 		first, rest := a.texel(a.left[0]), a.left[:0]
 		for i, k := range a.left {
 			if i == 0 || a.p.open(first, vec(a.texel(k).Origin), a.c.Density) {
-				a.cells[k] = int32(a.g.count)
+				a.cells[k] = int32(a.count)
 			} else {
 				rest = append(rest, k)
 			}
 		}
 		a.left = rest
 	}
-	if !whole || a.g.count > before+1 {
+	if !whole || a.count > before+1 {
 		a.cut = append(a.cut, a.places...)
 	}
 }

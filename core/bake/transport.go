@@ -38,14 +38,16 @@ const (
 
 // transport is the links of a level, and which texel is in which patch.
 type transport struct {
-	grids   []grid         // of each chart
-	cells   []int32        // the patch of each place of the charts without their padding, by rows, or noPatch; with cut
-	links   []uint16       // to the patches that each patch's rays meet, patch after patch
-	linksOf []uint32       // where each patch's begin, and the end: one more than patches
-	sky     []uint32       // of each patch: the rays that leave the level, a bit for each
-	albedo  [][4]float32   // of each patch, for what it sends back; the fourth is the greatest
-	first   []int32        // texel of each patch: its rays go about that one's normal
-	around  []surroundings // of each patch
+	layout *lightmap.Layout
+	cells  []int32 // the patch of each place of the charts without their padding, by rows, or noPatch; with cut
+	// Of each chart: where its cells begin, and its patches, and the ends.
+	cellsOf, patchesOf []int32
+	links              []uint16       // to the patches that each patch's rays meet, patch after patch
+	linksOf            []uint32       // where each patch's begin, and the end: one more than patches
+	sky                []uint32       // of each patch: the rays that leave the level, a bit for each
+	albedo             [][4]float32   // of each patch, for what it sends back; the fourth is the greatest
+	first              []int32        // texel of each patch: its rays go about that one's normal
+	around             []surroundings // of each patch
 }
 
 // patches is how many there are.
@@ -83,7 +85,7 @@ func (p *Prepared) transport(ctx context.Context, q Quality, report func(share f
 }
 
 func (p *Prepared) newTransport(ctx context.Context, report func(share float64)) (*transport, error) {
-	t := &transport{grids: make([]grid, len(p.Layout.Charts))}
+	t := &transport{layout: p.Layout}
 	members, membersOf, err := p.partAll(ctx, t)
 	if err != nil {
 		return nil, err
@@ -135,7 +137,7 @@ func (p *Prepared) link(t *transport, k int, members []int32, links []uint16) []
 		t.albedo[k][3] = max(t.albedo[k][3], t.albedo[k][c])
 	}
 	rays, about := p.raysOf(first)
-	ci := p.Layout.ChartOf[first.Surface(p.Scene)]
+	ci := int(p.Layout.ChartOf[first.Surface(p.Scene)])
 	c := &p.Layout.Charts[ci]
 	found := survey{u: c.U, v: c.V}
 	var room [patchRays]uint32
@@ -152,7 +154,7 @@ func (p *Prepared) link(t *transport, k int, members []int32, links []uint16) []
 		sent.send(i, &p.Texels.List[members[sender(i, len(members))]], about.turn(&rays[i]))
 	}
 	sent.land()
-	t.around[k] = found.done(c.Density / float64(t.grids[ci].side))
+	t.around[k] = found.done(c.Density / float64(t.grid(ci).side))
 	slices.Sort(met)
 	return half.AppendLinks(links, met)
 }
@@ -319,13 +321,13 @@ func (t *transport) bounce(ctx context.Context, direct, sent, next [][4]float32)
 // meanOnPatches puts the mean of a light on the texels of each patch into an empty
 // table.
 func (p *Prepared) meanOnPatches(ctx context.Context, t *transport, light *light, on [][4]float32) error {
-	return inParallel(ctx, len(t.grids), 1, func(ci, _ int) {
-		g := &t.grids[ci]
+	return inParallel(ctx, len(t.layout.Charts), 1, func(ci, _ int) {
+		g := t.grid(ci)
 		from, end := p.Texels.Of(ci)
 		if from == end || light.areDark(from/chunk, (end-1)/chunk) {
 			return
 		}
-		counts := make([]float32, g.count)
+		counts := make([]float32, g.end-g.first)
 		var lux chunkLight
 		for ; from < end; from = from/chunk*chunk + chunk {
 			dark := light.isDark(from / chunk)

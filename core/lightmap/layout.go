@@ -83,6 +83,7 @@ func Plan(s *scene.Scene) (*Layout, error) {
 			return nil, &TooLarge{s.Surfaces[i].Entity, fmt.Sprintf("the level needs more than %d texels; lower the density", MaxTexels)}
 		}
 	}
+	l.Charts = exact(l.Charts)
 	order := make([]int32, len(l.Charts))
 	for i := range order {
 		order[i] = int32(i)
