@@ -186,18 +186,36 @@ func (b *chunkBounds) within(p geom.Vec3, reach float64) bool {
 	return sum < reach*reach
 }
 
-// Bake computes the layers of some sources together, on all cores: what they
-// share, the rays from surface to surface, is sent once. Layers do not depend on
-// which others they are baked with. Progress, if not nil, is called now and then,
-// from any goroutine, with the share that is done. It ends early with the
+// Bake computes the layers of some sources, as many at once as memory allows, on all
+// cores: what those share, the rays from surface to surface, is sent once. Layers do
+// not depend on which others they are baked with. Progress, if not nil, is called now
+// and then, from any goroutine, with the share that is done. It ends early with the
 // context's error.
 func (p *Prepared) Bake(ctx context.Context, sources []*Source, q Quality, progress func(share float64)) ([]*Layer, error) {
-	stage := func(from, to float64) func(float64) {
-		if progress == nil {
-			return nil
+	layers := make([]*Layer, 0, len(sources))
+	all := float64(len(sources))
+	for part := range slices.Chunk(sources, max(p.Together(len(sources)), 1)) {
+		done := float64(len(layers))
+		made, err := p.bakeTogether(ctx, part, q, partOf(progress, done/all, (done+float64(len(part)))/all))
+		if err != nil {
+			return nil, err
 		}
-		return func(share float64) { progress(from + share*(to-from)) }
+		layers = append(layers, made...)
 	}
+	return layers, ctx.Err()
+}
+
+// partOf reports a part's share as one of the whole.
+func partOf(progress func(float64), from, to float64) func(float64) {
+	if progress == nil {
+		return nil
+	}
+	return func(share float64) { progress(from + share*(to-from)) }
+}
+
+// bakeTogether computes the layers of some sources at once.
+func (p *Prepared) bakeTogether(ctx context.Context, sources []*Source, q Quality, progress func(share float64)) ([]*Layer, error) {
+	stage := func(from, to float64) func(float64) { return partOf(progress, from, to) }
 	direct, err := p.directLight(ctx, sources, q, stage(0, 0.4))
 	if err != nil {
 		return nil, err
@@ -240,10 +258,6 @@ func (p *Prepared) Bake(ctx context.Context, sources []*Source, q Quality, progr
 	layers := make([]*Layer, len(sources))
 	return layers, inParallel(ctx, len(sources), 1, func(i, _ int) { layers[i] = packers[i].done(p.Seams) }, nil)
 }
-
-// Together is how many sources are best baked at once: they share their rays, and
-// each takes memory.
-const Together = 12
 
 // All points to each source of a list.
 func All(sources []Source) []*Source {

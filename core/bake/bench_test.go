@@ -64,7 +64,7 @@ func BenchmarkDemo(b *testing.B) {
 			b.ReportMetric(b.Elapsed().Seconds()/float64(b.N), "s")
 		})
 	}
-	for _, n := range []int{5, bake.Together} { // as the queue would on a large level, and does on this
+	for _, n := range []int{5, together} {
 		b.Run(fmt.Sprintf("messages/%d", n), func(b *testing.B) {
 			for b.Loop() {
 				for group := range slices.Chunk(bake.All(p.Sources), n) {
@@ -183,7 +183,7 @@ func BenchmarkGrowth(b *testing.B) {
 		l.Lightmap.Bounces = false
 		p := prepare(b, l)
 		for b.Loop() {
-			for group := range slices.Chunk(bake.All(p.Sources[:len(l.Lights)]), bake.Together) {
+			for group := range slices.Chunk(bake.All(p.Sources[:len(l.Lights)]), together) {
 				_, err := p.Bake(context.Background(), group, bake.Good, nil)
 				require.NoError(b, err)
 			}
@@ -266,8 +266,10 @@ func BenchmarkMemory(b *testing.B) {
 	b.Run("cluttered", func(b *testing.B) { benchmarkMemory(b, cluttered()) })
 }
 
-// hall is a sealed room of 40 by 10 by 40 metres with as many lamps as are baked at
-// once.
+// together is as many sources as a message of the queue.
+const together = 12
+
+// hall is a sealed room of 40 by 10 by 40 metres with as many lamps.
 func hall(density float64) *level.Level {
 	l := level.New("Hall")
 	l.Environment.Sky.Luminance, l.Environment.Ambient.Strength = 0, 0
@@ -282,7 +284,7 @@ func hall(density float64) *level.Level {
 			s.Surface.ReceivesLight = false // outside
 		}
 	}
-	for i := range bake.Together {
+	for i := range together {
 		at := level.Vec{6*float64(i%6) - 15, 3, 10*float64(i/6) - 5}
 		l.Lights = append(l.Lights, light(fmt.Sprintf("lamp-%d", i), level.Point, 1000, at, down))
 	}
@@ -313,7 +315,7 @@ func benchmarkMemory(b *testing.B, l *level.Level) {
 			*at = max(*at, held)
 		})
 		p := prepare(b, l)
-		sources := bake.All(p.Sources[:bake.Together]) // as many as a message of the queue
+		sources := bake.All(p.Sources[:p.Together(together)]) // layers of a part before would count
 		layers, err := p.Bake(context.Background(), sources, bake.Good, func(x float64) { share.Store(math.Float64bits(x)) })
 		done()
 		require.NoError(b, err)
@@ -325,6 +327,9 @@ func benchmarkMemory(b *testing.B, l *level.Level) {
 		worst = max(worst, most/float64(len(p.Texels.List)))
 		b.ReportMetric(worst, "bytes/texel")
 		b.ReportMetric(float64(len(p.Texels.List)), "texels")
+		b.ReportMetric(float64(len(p.Scene.Triangles)), "triangles")
+		b.ReportMetric(float64(len(sources)), "sources")
+		p, sources, layers = nil, nil, nil // the next one is to begin without them
 	}
 }
 

@@ -66,7 +66,7 @@ func InGroupsOf(t testing.TB, n int) {
 
 // PatchOf is the patch of each lit texel, and whether something parts its square.
 func (p *Prepared) PatchOf(t testing.TB) (patches []int32, isCut []bool) {
-	links, _, err := p.transport(t.Context(), Draft, nil)
+	links, err := p.transport(t.Context(), nil)
 	if err != nil {
 		t.Fatal(err)
 	}

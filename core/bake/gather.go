@@ -99,11 +99,11 @@ func (p *Prepared) newGatherer(ctx context.Context, sources []*Source, direct []
 	if len(sources) == 0 {
 		return &gatherer{}, nil
 	}
-	t, steps, err := p.transport(ctx, q, report)
+	t, err := p.transport(ctx, report)
 	if err != nil {
 		return nil, err
 	}
-	sent, err := p.sent(ctx, t, steps, sources, direct)
+	sent, err := p.sent(ctx, t, q, sources, direct)
 	if err != nil {
 		return nil, err
 	}

@@ -32,10 +32,13 @@ func (t *transport) grid(chart int) grid {
 	return grid{
 		cells: int(t.cellsOf[chart]),
 		width: c.Width - 2*lightmap.PaddingTexels, height: c.Height - 2*lightmap.PaddingTexels,
-		side:  max(patchTexels, int(math.Round(c.Density*patchM))),
+		side:  patchSide(c),
 		first: int(t.patchesOf[chart]), end: int(t.patchesOf[chart+1]),
 	}
 }
+
+// patchSide is how many texels a patch of a chart has along each side at most.
+func patchSide(c *lightmap.Chart) int { return max(patchTexels, int(math.Round(c.Density*patchM))) }
 
 // patchAt is the patch at a place of a chart, from its unpadded corner, or at the
 // nearest place to it, and whether its square is cut.

@@ -42,13 +42,20 @@ type transport struct {
 	cells  []int32 // the patch of each place of the charts without their padding, by rows, or noPatch; with cut
 	// Of each chart: where its cells begin, and its patches, and the ends.
 	cellsOf, patchesOf []int32
-	links              []uint16       // to the patches that each patch's rays meet, patch after patch
-	linksOf            []uint32       // where each patch's begin, and the end: one more than patches
+	links              []linkPart
 	sky                []uint32       // of each patch: the rays that leave the level, a bit for each
 	albedo             [][4]float32   // of each patch, for what it sends back; the fourth is the greatest
 	first              []int32        // texel of each patch: its rays go about that one's normal
 	around             []surroundings // of each patch
 }
+
+// linkPart is the links of partPatches patches, or fewer, that follow each other.
+type linkPart struct {
+	links []uint16 // to the patches that each one's rays meet, patch after patch
+	of    []uint32 // where each patch's begin, and the end
+}
+
+const partPatches = 128
 
 // patches is how many there are.
 func (t *transport) patches() int { return len(t.albedo) }
@@ -61,27 +68,51 @@ type once struct {
 	sheets    sync.Pool       // of *sheet
 }
 
-// transport gives the links and how many bounces a quality wants. Both are made
-// on first use.
-func (p *Prepared) transport(ctx context.Context, q Quality, report func(share float64)) (*transport, int, error) {
+// transport gives the links, which are made on first use.
+func (p *Prepared) transport(ctx context.Context, report func(share float64)) (*transport, error) {
 	p.shared.mu.Lock()
 	defer p.shared.mu.Unlock()
 	if p.shared.transport == nil {
 		t, err := p.newTransport(ctx, report)
 		if err != nil {
-			return nil, 0, err
+			return nil, err
 		}
 		p.shared.transport, p.shared.steps = t, map[Quality]int{}
 	}
-	t := p.shared.transport
+	return p.shared.transport, nil
+}
+
+// steps is how many bounces a quality wants.
+func (p *Prepared) steps(ctx context.Context, t *transport, q Quality, on *solve) (int, error) {
+	p.shared.mu.Lock()
+	defer p.shared.mu.Unlock()
 	if p.shared.steps[q] == 0 {
-		steps, err := t.bounces(ctx, q.tolerance())
+		steps, err := t.bounces(ctx, q.tolerance(), on)
 		if err != nil {
-			return nil, 0, err
+			return 0, err
 		}
 		p.shared.steps[q] = steps
 	}
-	return t, p.shared.steps[q], nil
+	return p.shared.steps[q], nil
+}
+
+// solve is where bounces are reckoned, a row for each patch: what comes directly, what
+// each has sent back, and what it sends next.
+type solve struct{ direct, sent, next [][4]float32 }
+
+func newSolve(patches int) *solve {
+	return &solve{make([][4]float32, patches), make([][4]float32, patches), make([][4]float32, patches)}
+}
+
+// bounce is one more: each patch sends back its direct light and what the others sent
+// before.
+func (s *solve) bounce(ctx context.Context, t *transport) error {
+	err := inParallel(ctx, t.patches(), partPatches, func(from, to int) {
+		part := &t.links[from/partPatches]
+		half.Bounce(s.next[from:], s.direct[from:], s.sent, part.links, part.of, t.albedo[from:to], 1.0/patchRays)
+	}, nil)
+	s.sent, s.next = s.next, s.sent
+	return err
 }
 
 func (p *Prepared) newTransport(ctx context.Context, report func(share float64)) (*transport, error) {
@@ -91,32 +122,26 @@ func (p *Prepared) newTransport(ctx context.Context, report func(share float64))
 		return nil, err
 	}
 	count := len(membersOf) - 1
-	t.linksOf, t.sky = make([]uint32, count+1), make([]uint32, count)
+	t.links, t.sky = make([]linkPart, (count+partPatches-1)/partPatches), make([]uint32, count)
 	t.albedo, t.first, t.around = make([][4]float32, count), make([]int32, count), make([]surroundings, count)
 	for k := range t.first {
 		t.first[k] = members[membersOf[k]]
 	}
-	const step = 128
-	parts := make([][]uint16, (count+step-1)/step)
-	err = inParallel(ctx, count, step, func(from, to int) {
-		part := make([]uint16, 0, step*patchRays/2)
+	return t, inParallel(ctx, count, partPatches, func(from, to int) {
+		part := linkPart{make([]uint16, 0, partPatches*patchRays), make([]uint32, 0, partPatches+1)}
 		for k := from; k < to; k++ {
-			before := len(part)
-			part = p.link(t, k, members[membersOf[k]:membersOf[k+1]], part)
-			t.linksOf[k+1] = uint32(len(part) - before)
+			part.of = append(part.of, uint32(len(part.links)))
+			part.links = p.link(t, k, members[membersOf[k]:membersOf[k+1]], part.links)
 		}
-		parts[from/step] = part
+		part.of = append(part.of, uint32(len(part.links)))
+		t.links[from/partPatches] = linkPart{slices.Clone(part.links), part.of}
 	}, report)
-	for k := range count {
-		t.linksOf[k+1] += t.linksOf[k]
-	}
-	t.links = slices.Concat(parts...)
-	return t, err
 }
 
 // metBy adds the patches that a patch's rays meet to a list.
 func (t *transport) metBy(k int, list []uint32) []uint32 {
-	return half.AppendRows(list, t.links[t.linksOf[k]:t.linksOf[k+1]])
+	part := &t.links[k/partPatches]
+	return half.AppendRows(list, part.links[part.of[k%partPatches]:part.of[k%partPatches+1]])
 }
 
 // link sends a patch's rays, from each of its texels in turn, and adds links to the
@@ -250,23 +275,21 @@ const maxBounces = 400
 // less than the tolerance, found by light that starts evenly everywhere and is sent
 // back by the greatest albedo. It does not depend on any source, so sources may be
 // solved together or apart.
-func (t *transport) bounces(ctx context.Context, tolerance float64) (int, error) {
-	n := t.patches()
-	none, left, next := make([][4]float32, n), make([][4]float32, n), make([][4]float32, n)
-	for k := range left {
-		left[k][3] = 1
+func (t *transport) bounces(ctx context.Context, tolerance float64, on *solve) (int, error) {
+	clear(on.direct)
+	for k := range on.sent {
+		on.sent[k] = [4]float32{3: 1}
 	}
-	total := 0.0
+	total, n := 0.0, float64(t.patches())
 	for step := 1; step < maxBounces; step++ {
-		if err := t.bounce(ctx, none, left, next); err != nil {
+		if err := on.bounce(ctx, t); err != nil {
 			return 0, err
 		}
 		sum := 0.0
-		for k := range next {
-			sum += float64(next[k][3])
+		for k := range on.sent {
+			sum += float64(on.sent[k][3])
 		}
-		left, next = next, left
-		if total += sum; sum <= tolerance*(total+float64(n)) {
+		if total += sum; sum <= tolerance*(total+n) {
 			return step, nil
 		}
 	}
@@ -275,47 +298,41 @@ func (t *transport) bounces(ctx context.Context, tolerance float64) (int, error)
 
 // sent gives what each patch sends back of each source, in lux: the direct light
 // it gets and all that comes by other patches, times its albedo.
-func (p *Prepared) sent(ctx context.Context, t *transport, steps int, sources []*Source, direct []light) (*halves, error) {
-	all, n := newHalves(t.patches(), len(sources)), t.patches()
-	on, now, next := make([][4]float32, n), make([][4]float32, n), make([][4]float32, n)
+func (p *Prepared) sent(ctx context.Context, t *transport, q Quality, sources []*Source, direct []light) (*halves, error) {
+	all, on := newHalves(t.patches(), len(sources)), newSolve(t.patches())
+	steps, err := p.steps(ctx, t, q, on)
+	if err != nil {
+		return nil, err
+	}
 	for i, s := range sources {
-		clear(on)
-		if err := p.meanOnPatches(ctx, t, &direct[i], on); err != nil {
+		clear(on.direct)
+		if err := p.meanOnPatches(ctx, t, &direct[i], on.direct); err != nil {
 			return nil, err
 		}
 		if s.isSky() {
-			if err := inParallel(ctx, n, 256, func(from, to int) {
+			if err := inParallel(ctx, t.patches(), 256, func(from, to int) {
 				for k := from; k < to; k++ {
-					p.addSky(t, s, k, on[k][:])
+					p.addSky(t, s, k, on.direct[k][:])
 				}
 			}, nil); err != nil {
 				return nil, err
 			}
 		}
-		clear(now)
+		clear(on.sent)
 		for range steps + 1 {
-			if err := t.bounce(ctx, on, now, next); err != nil {
+			if err := on.bounce(ctx, t); err != nil {
 				return nil, err
 			}
-			now, next = next, now
 		}
 		factor := float32(0)
 		if p.bounces(s) {
 			factor = float32(s.shape.BounceScale)
 		}
-		if err := all.put(ctx, now, i, factor); err != nil {
+		if err := all.put(ctx, on.sent, i, factor); err != nil {
 			return nil, err
 		}
 	}
 	return all, nil
-}
-
-// bounce is one more: next is what each patch sends back of its direct light and
-// of what the others sent before.
-func (t *transport) bounce(ctx context.Context, direct, sent, next [][4]float32) error {
-	return inParallel(ctx, t.patches(), 512, func(from, to int) {
-		half.Bounce(next[from:], direct[from:], sent, t.links, t.linksOf[from:to+1], t.albedo[from:to], 1.0/patchRays)
-	}, nil)
 }
 
 // meanOnPatches puts the mean of a light on the texels of each patch into an empty

@@ -7,6 +7,7 @@ import (
 	"os"
 	"runtime"
 	"runtime/pprof"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -31,6 +32,7 @@ func TestZZ(t *testing.T) {
 	before := live()
 	stop, done := make(chan struct{}), make(chan struct{})
 	var most uint64
+	var packing atomic.Bool
 	go func() {
 		defer close(done)
 		for {
@@ -38,8 +40,11 @@ func TestZZ(t *testing.T) {
 			case <-stop:
 				return
 			case <-time.After(5 * time.Millisecond):
-				if h := live(); h > most {
+				if h := live(); h > most && !packing.Load() {
 					most = h
+					if h < before+37_500_000 {
+						continue
+					}
 					f, _ := os.Create("/tmp/heap.out")
 					pprof.Lookup("heap").WriteTo(f, 0)
 					f.Close()
@@ -51,9 +56,9 @@ func TestZZ(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	fmt.Println("prepared", live()-before, "texels", len(p.Texels.List), "triangles", len(p.Scene.Triangles), "fills", len(p.Texels.Fill), "seams", len(p.Seams.List))
+	fmt.Println("prepared", live()-before, "texels", len(p.Texels.List), "triangles", len(p.Scene.Triangles), "seams", len(p.Seams.List))
 	if os.Getenv("BAKE") != "" {
-		p.Bake(context.Background(), bake.All(p.Sources[:bake.Together]), bake.Good, nil)
+		p.Bake(context.Background(), bake.All(p.Sources[:p.Together(12)]), bake.Good, func(x float64) { packing.Store(x > 0.551) })
 	}
 	close(stop)
 	<-done
@@ -81,4 +86,9 @@ func TestZY(t *testing.T) {
 	pprof.Lookup("heap").WriteTo(f, 0)
 	f.Close()
 	runtime.KeepAlive(p)
+}
+
+func BenchmarkZMemory(b *testing.B) {
+	b.Run("9000", func(b *testing.B) { benchmarkMemory(b, posts(9000, 2)) })
+	b.Run("tiny", func(b *testing.B) { benchmarkMemory(b, hall(1)) })
 }

@@ -5,6 +5,7 @@ import (
 	"math"
 	"math/bits"
 	"slices"
+	"unsafe"
 
 	"grotta/core/geom"
 	"grotta/core/parallel"
@@ -122,6 +123,11 @@ func (c *Chart) interior() []bool {
 		}
 	}
 	return marks
+}
+
+// Bytes is what they take.
+func (t *Texels) Bytes() int {
+	return len(t.List)*int(unsafe.Sizeof(Texel{})) + len(t.fill)*int(unsafe.Sizeof(Fill{}))
 }
 
 // BlockTexels is the side of the squares in which texels follow each other.

@@ -262,20 +262,23 @@ func isVisible(f *Surface) bool { return f.Visible }
 
 // tracer is over those triangles whose surface it takes, wherever they are now.
 func (s *Scene) tracer(triangles []trace.Triangle, takes func(*Surface) bool) tracer {
-	t := tracer{}
-	for i := range triangles {
-		if takes(&s.Surfaces[s.SurfaceOf[i]]) {
-			t.tri = append(t.tri, int32(i))
+	count := 0
+	for i := range s.Surfaces {
+		if f := &s.Surfaces[i]; takes(f) {
+			count += int(f.Count)
 		}
 	}
-	t.any = len(t.tri) > 0
-	if len(t.tri) == len(triangles) {
-		t.tri, t.Scene = nil, trace.New(triangles)
+	t := tracer{any: count > 0}
+	if count == len(triangles) {
+		t.Scene = trace.New(triangles)
 		return t
 	}
-	list := make([]trace.Triangle, len(t.tri))
-	for k, i := range t.tri {
-		list[k] = triangles[i]
+	list := make([]trace.Triangle, 0, count)
+	t.tri = make([]int32, 0, count)
+	for i := range triangles {
+		if takes(&s.Surfaces[s.SurfaceOf[i]]) {
+			list, t.tri = append(list, triangles[i]), append(t.tri, int32(i))
+		}
 	}
 	t.Scene = trace.New(list)
 	return t

@@ -183,6 +183,10 @@ func (b *Baker) Submit(ctx context.Context, a store.Asker, id string, revision i
 	return status, b.enqueue(ctx, job, "first")
 }
 
+// together is how many sources a message names: they share their rays, and what is done
+// of a message that is cut off is done again.
+const together = 12
+
 func (b *Baker) enqueue(ctx context.Context, job *store.Bake, try string) error {
 	var keys []string
 	for _, key := range job.Keys {
@@ -201,7 +205,7 @@ func (b *Baker) enqueue(ctx context.Context, job *store.Bake, try string) error 
 		if ahead && bake.Quality(job.Quality) == bake.Draft {
 			continue
 		}
-		for group := range slices.Chunk(missing, bake.Together) {
+		for group := range slices.Chunk(missing, together) {
 			if err := b.publish(ctx, task{job.ID, group, ahead}, fmt.Sprintf("%s/%s/%t/%s", job.ID, group[0], ahead, try)); err != nil {
 				return err
 			}
