@@ -89,6 +89,33 @@ func TestZY(t *testing.T) {
 }
 
 func BenchmarkZMemory(b *testing.B) {
-	b.Run("9000", func(b *testing.B) { benchmarkMemory(b, posts(9000, 2)) })
+	b.Run("9000", func(b *testing.B) { benchmarkMemory(b, posts(1000, 2)) })
 	b.Run("tiny", func(b *testing.B) { benchmarkMemory(b, hall(1)) })
+}
+
+func TestZX(t *testing.T) {
+	runtime.MemProfileRate = 128
+	l := posts(1000, 2)
+	for _, s := range l.Solids {
+		s.Surface.ReceivesLight = false
+		for i := range s.Faces {
+			s.Faces[i].ReceivesLight = false
+		}
+	}
+	before := live()
+	var most uint64
+	done := watch(func(h uint64) {
+		if h > most {
+			most = h
+			fmt.Println(float64(h-before) / 12072)
+			if float64(h-before)/12072 > 158 {
+				f, _ := os.Create("/tmp/heap.out")
+				pprof.Lookup("heap").WriteTo(f, 0)
+				f.Close()
+			}
+		}
+	})
+	p, _ := bake.Prepare(l)
+	done()
+	runtime.KeepAlive(p)
 }

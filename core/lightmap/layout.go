@@ -9,6 +9,7 @@ import (
 	"slices"
 
 	"grotta/core/geom"
+	"grotta/core/lists"
 	"grotta/core/scene"
 )
 
@@ -83,7 +84,7 @@ func Plan(s *scene.Scene) (*Layout, error) {
 			return nil, &TooLarge{s.Surfaces[i].Entity, fmt.Sprintf("the level needs more than %d texels; lower the density", MaxTexels)}
 		}
 	}
-	l.Charts = exact(l.Charts)
+	l.Charts = lists.Exact(l.Charts)
 	order := make([]int32, len(l.Charts))
 	for i := range order {
 		order[i] = int32(i)

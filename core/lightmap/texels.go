@@ -4,10 +4,10 @@ import (
 	"iter"
 	"math"
 	"math/bits"
-	"slices"
 	"unsafe"
 
 	"grotta/core/geom"
+	"grotta/core/lists"
 	"grotta/core/parallel"
 	"grotta/core/scene"
 )
@@ -99,16 +99,8 @@ func (l *Layout) Texels(s *scene.Scene) *Texels {
 		}
 		t.fills[i] = of
 	}
-	t.List, t.fill = exact(t.List[:t.first[len(l.Charts)]]), exact(t.fill)
+	t.List, t.fill = lists.Exact(t.List[:t.first[len(l.Charts)]]), lists.Exact(t.fill)
 	return t
-}
-
-// exact is a list without much room to grow.
-func exact[T any](list []T) []T {
-	if cap(list) > len(list)+len(list)/16 {
-		return slices.Clone(list)
-	}
-	return list
 }
 
 // places is how many texels a chart has without its padding.

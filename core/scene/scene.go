@@ -13,6 +13,7 @@ import (
 	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/level"
+	"grotta/core/lists"
 	"grotta/core/picture"
 	"grotta/core/trace"
 )
@@ -91,7 +92,7 @@ func Build(l *level.Level) *Scene {
 	for _, mesh := range l.Meshes {
 		triangles += len(mesh.Indices) / 3
 	}
-	s.Triangles, s.SurfaceOf = make([]trace.Triangle, 0, triangles), make([]int32, 0, triangles)
+	s.Triangles, s.Surfaces = make([]trace.Triangle, 0, triangles), make([]Surface, 0, 6*len(l.Solids)+len(l.Meshes))
 	finishes := s.newFinishes()
 	for _, solid := range l.Solids {
 		if solid.Enabled {
@@ -103,8 +104,14 @@ func Build(l *level.Level) *Scene {
 			s.addMesh(mesh, finishes)
 		}
 	}
-	s.Surfaces, s.Triangles, s.SurfaceOf = slices.Clone(s.Surfaces), slices.Clone(s.Triangles), slices.Clone(s.SurfaceOf) // no room to grow
+	s.Surfaces, s.Triangles = lists.Exact(s.Surfaces), lists.Exact(s.Triangles)
 	s.buildTracers()
+	s.SurfaceOf = make([]int32, len(s.Triangles)) // only now, as building takes more than there is after
+	for i := range s.Surfaces {
+		for t := s.Surfaces[i].First; t < s.Surfaces[i].First+s.Surfaces[i].Count; t++ {
+			s.SurfaceOf[t] = int32(i)
+		}
+	}
 	return s
 }
 
@@ -211,7 +218,6 @@ func (s *Scene) addSurface(body *Body, finish *Finish, face int, plane geom.Plan
 // addTriangle adds a triangle to the newest surface.
 func (s *Scene) addTriangle(a, b, c geom.Vec3) {
 	s.Triangles = append(s.Triangles, trace.Triangle{A: f32(a), B: f32(b), C: f32(c)})
-	s.SurfaceOf = append(s.SurfaceOf, int32(len(s.Surfaces)-1))
 	s.Surfaces[len(s.Surfaces)-1].Count++
 	for _, v := range []geom.Vec3{a, b, c} {
 		s.Bounds.Grow(v)
@@ -275,9 +281,10 @@ func (s *Scene) tracer(triangles []trace.Triangle, takes func(*Surface) bool) tr
 	}
 	list := make([]trace.Triangle, 0, count)
 	t.tri = make([]int32, 0, count)
-	for i := range triangles {
-		if takes(&s.Surfaces[s.SurfaceOf[i]]) {
-			list, t.tri = append(list, triangles[i]), append(t.tri, int32(i))
+	for i := range s.Surfaces {
+		f := &s.Surfaces[i]
+		for k := f.First; takes(f) && k < f.First+f.Count; k++ {
+			list, t.tri = append(list, triangles[k]), append(t.tri, k)
 		}
 	}
 	t.Scene = trace.New(list)

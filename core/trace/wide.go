@@ -65,7 +65,7 @@ func newWide(triangles []Triangle) *wide {
 		return w
 	}
 	nodes := build(items, shape{leaf: 8, boxCost: 0.4, step: 8})
-	c := collapser{nodes: nodes, plans: make([]plan, len(nodes)), order: make([]int32, len(items)), triangles: triangles, wide: w}
+	c := collapser{nodes: nodes, order: make([]int32, len(items)), triangles: triangles, wide: w}
 	for i := range items {
 		c.order[i] = items[i].index
 	}
@@ -81,19 +81,30 @@ func newWide(triangles []Triangle) *wide {
 // GPUs through compressed wide BVHs", 2017, section 3.1).
 type collapser struct {
 	nodes     []node
-	plans     []plan  // of each node
 	order     []int32 // of the triangles in leaves
 	triangles []Triangle
 	wide      *wide
 }
 
-// plan says how a binary node is best put into up to eight slots of a wide one: of
-// k+1 slots left[k] go to its first child; with none it takes one slot, as a node of
-// its own or a leaf.
-type plan struct {
-	left [8]uint8
-	all  uint8 // how many of its own eight slots go to its first child
+// plan says how an inner node is best put into up to eight slots of a wide one: how many
+// of so many slots go to its first child; with none it takes one slot, as a node of its
+// own. The first number is of its own eight slots. It is kept in place of the node's
+// count, below zero.
+type plan [8]int32
+
+func (n *node) keep(p *plan) {
+	n.count = 0
+	for k, left := range p {
+		n.count |= left << (4 * k)
+	}
+	n.count = ^n.count
 }
+
+// left is how many of so many slots, 2 to 8, go to the first child of a planned node; of
+// 1, how many of its own eight.
+func (n *node) left(slots int) int { return int(^n.count >> (4 * (slots - 1)) & 15) }
+
+func (n *node) isLeaf() bool { return n.count > 0 }
 
 // boxMargin widens boxes, in the extent of their node, by more than is lost where
 // the origin of a ray is taken from the node's middle.
@@ -109,59 +120,60 @@ func (c *collapser) area(at int32) float32 {
 
 // weigh plans a node and what is below it, and gives the cost in up to k+1 slots.
 func (c *collapser) weigh(at int32) (cost [8]float32) {
-	n, p := &c.nodes[at], &c.plans[at]
-	if n.count > 0 {
+	n := &c.nodes[at]
+	if n.isLeaf() {
 		for k := range cost {
 			cost[k] = c.area(at)
 		}
 		return cost
 	}
 	l, r := c.weigh(n.first), c.weigh(n.first+1)
-	split := func(slots int) (float32, uint8) {
+	split := func(slots int) (float32, int32) {
 		best, left := l[0]+r[slots-2], 1 // also where areas are beyond float32
 		for k := 2; k < slots; k++ {
 			if cost := l[k-1] + r[slots-k-1]; cost < best {
 				best, left = cost, k
 			}
 		}
-		return best, uint8(left)
+		return best, int32(left)
 	}
 	whole, left := split(8)
-	p.all = left
+	p := plan{left}
 	cost[0] = whole + nodeCost*c.area(at)
 	for k := 1; k < 8; k++ {
-		cost[k], p.left[k] = whole, left
+		cost[k], p[k] = whole, left
 		if k < 7 {
-			cost[k], p.left[k] = split(k + 1)
+			cost[k], p[k] = split(k + 1)
 		}
 		if cost[k-1] <= cost[k] {
-			cost[k], p.left[k] = cost[k-1], 0
+			cost[k], p[k] = cost[k-1], 0
 		}
 	}
+	n.keep(&p)
 	return cost
 }
 
 // slots lists the binary nodes that fill the slots given to one.
 func (c *collapser) slots(list []int32, at int32, slots int) []int32 {
-	p := &c.plans[at]
-	for slots > 1 && p.left[slots-1] == 0 {
+	n := &c.nodes[at]
+	for slots > 1 && (n.isLeaf() || n.left(slots) == 0) {
 		slots-- // no better with one more
 	}
 	if slots == 1 {
 		return append(list, at)
 	}
-	left := int(p.left[slots-1])
-	list = c.slots(list, c.nodes[at].first, left)
-	return c.slots(list, c.nodes[at].first+1, slots-left)
+	left := n.left(slots)
+	list = c.slots(list, n.first, left)
+	return c.slots(list, n.first+1, slots-left)
 }
 
 // children lists what fills the slots of the wide node made of a binary one.
 func (c *collapser) children(list []int32, of int32) []int32 {
 	n := &c.nodes[of]
-	if n.count > 0 {
+	if n.isLeaf() {
 		return append(list, of)
 	}
-	left := int(c.plans[of].all)
+	left := n.left(1)
 	list = c.slots(list, n.first, left)
 	return c.slots(list, n.first+1, 8-left)
 }
@@ -173,7 +185,7 @@ func (c *collapser) linesOf(of int32) (lines int) {
 	_, blocks := c.share(list)
 	lines = blocks * blockLines
 	for _, n := range list {
-		if c.nodes[n].count == 0 {
+		if !c.nodes[n].isLeaf() {
 			lines += nodeLines + c.linesOf(n)
 		}
 	}
@@ -186,7 +198,7 @@ func (c *collapser) linesOf(of int32) (lines int) {
 func (c *collapser) share(list []int32) (blockOf [8]int, blocks int) {
 	var held [8]int32
 	for slot, n := range list {
-		if size := c.nodes[n].count; size > 0 {
+		if size := c.nodes[n].count; c.nodes[n].isLeaf() {
 			k := 0
 			for held[k]+size > int32(len(block{}.index)) {
 				k++
@@ -204,7 +216,7 @@ func (c *collapser) collapse(at uint32, from int32) {
 	blockOf, blocks := c.share(list)
 	lines := blocks * blockLines
 	for _, n := range list {
-		if c.nodes[n].count == 0 {
+		if !c.nodes[n].isLeaf() {
 			lines += nodeLines
 		}
 	}
@@ -229,7 +241,7 @@ func (c *collapser) collapse(at uint32, from int32) {
 	}
 	next := uint16(2 * blockLines * blocks) // blocks come first
 	for slot, n := range list {
-		if c.nodes[n].count > 0 {
+		if c.nodes[n].isLeaf() {
 			at := uint16(2 * blockLines * blockOf[slot])
 			c.fill(c.wide.block(first+uint32(at)), &c.nodes[n])
 			node.child[slot] = at | leafBit
@@ -240,7 +252,7 @@ func (c *collapser) collapse(at uint32, from int32) {
 	}
 	*c.wide.node(at) = node
 	for slot, n := range list {
-		if c.nodes[n].count == 0 {
+		if !c.nodes[n].isLeaf() {
 			c.collapse(first+uint32(node.child[slot]), n)
 		}
 	}
