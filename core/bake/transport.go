@@ -97,11 +97,11 @@ func (p *Prepared) steps(ctx context.Context, t *transport, q Quality, on *solve
 }
 
 // solve is where bounces are reckoned, a row for each patch: what comes directly, what
-// each has sent back, and what it sends next.
+// each has sent back, and what it sends next. These two have a dark row first.
 type solve struct{ direct, sent, next [][4]float32 }
 
 func newSolve(patches int) *solve {
-	return &solve{make([][4]float32, patches), make([][4]float32, patches), make([][4]float32, patches)}
+	return &solve{make([][4]float32, patches), make([][4]float32, patches+1), make([][4]float32, patches+1)}
 }
 
 // bounce is one more: each patch sends back its direct light and what the others sent
@@ -109,7 +109,7 @@ func newSolve(patches int) *solve {
 func (s *solve) bounce(ctx context.Context, t *transport) error {
 	err := inParallel(ctx, t.patches(), partPatches, func(from, to int) {
 		part := &t.links[from/partPatches]
-		half.Bounce(s.next[from:], s.direct[from:], s.sent, part.links, part.of, t.albedo[from:to], 1.0/patchRays)
+		half.Bounce(s.next[1+from:], s.direct[from:], s.sent, part.links, part.of, t.albedo[from:to], 1.0/patchRays)
 	}, nil)
 	s.sent, s.next = s.next, s.sent
 	return err
@@ -277,8 +277,8 @@ const maxBounces = 400
 // solved together or apart.
 func (t *transport) bounces(ctx context.Context, tolerance float64, on *solve) (int, error) {
 	clear(on.direct)
-	for k := range on.sent {
-		on.sent[k] = [4]float32{3: 1}
+	for k := range t.patches() {
+		on.sent[1+k] = [4]float32{3: 1}
 	}
 	total, n := 0.0, float64(t.patches())
 	for step := 1; step < maxBounces; step++ {
@@ -328,7 +328,7 @@ func (p *Prepared) sent(ctx context.Context, t *transport, q Quality, sources []
 		if p.bounces(s) {
 			factor = float32(s.shape.BounceScale)
 		}
-		if err := all.put(ctx, on.sent, i, factor); err != nil {
+		if err := all.put(ctx, on.sent[1:], i, factor); err != nil {
 			return nil, err
 		}
 	}

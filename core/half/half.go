@@ -95,63 +95,73 @@ func sumHalfRows(to []float32, table []uint16, rows []uint32) {
 }
 
 // A link is how many rows it is behind the one before it, or behind the first row;
-// lead is so many rows that no link of its own is there.
+// lead is so many rows that no link of its own is there. Links of a row are of whole
+// fours: the first may lead to the first row, which is dark.
 const lead = 1<<16 - 1
 
-// AppendLinks adds links to some rows, which are in order.
+// AppendLinks adds links to some rows, which are in order and count from 0 behind the
+// dark one.
 func AppendLinks(links []uint16, rows []uint32) []uint16 {
-	last := uint32(0)
+	first, last := len(links), uint32(0)
 	for _, row := range rows {
-		step := row - last
+		step := row + 1 - last
 		for ; step >= lead; step -= lead {
 			links = append(links, lead)
 		}
-		links, last = append(links, uint16(step)), row
+		links, last = append(links, uint16(step)), row+1
+	}
+	for (len(links)-first)%4 != 0 {
+		links = slices.Insert(links, first, 0)
 	}
 	return links
 }
 
-// AppendRows adds the rows that links lead to.
+// AppendRows adds the rows that links lead to, without the dark one.
 func AppendRows(rows []uint32, links []uint16) []uint32 {
 	row := uint32(0)
 	for _, step := range links {
-		if row += uint32(step); step != lead {
-			rows = append(rows, row)
+		if row += uint32(step); row > 0 && step != lead {
+			rows = append(rows, row-1)
 		}
 	}
 	return rows
 }
 
 // Bounce writes rows of light: what comes directly and a share of the sum of the rows
-// of sent that its links lead to, times its albedo. Row k has links[ends[k]:ends[k+1]].
-// There are as many rows as albedos, and every link leads to one of sent: this is not
-// looked at again, for speed.
+// of sent that its links lead to, times its albedo. Row k has links[ends[k]:ends[k+1]];
+// the first of sent is dark. There are as many rows as albedos, and every link leads to
+// one of sent: this is not looked at again, for speed.
 func Bounce(next, direct, sent [][4]float32, links []uint16, ends []uint32, albedo [][4]float32, share float32) {
 	rows := len(albedo)
 	next, direct, ends = next[:rows], direct[:rows], ends[:rows+1]
 	if int(ends[rows]) > len(links) {
 		panic("half: rows have links that are not there")
 	}
-	if fast && rows > 0 && len(links) > 0 {
-		bounceAVX(&next[0], &direct[0], &sent[0], &links[0], &ends[0], &albedo[0], int64(rows), share)
+	if !fast || rows == 0 || len(links) == 0 {
+		bounce(next, direct, sent, links, ends, albedo, share)
 		return
 	}
-	bounce(next, direct, sent, links, ends, albedo, share)
+	kernel := bounceAVX
+	if len(sent) > lead {
+		kernel = bounceLeadsAVX
+	}
+	kernel(&next[0], &direct[0], &sent[0], &links[0], &ends[0], &albedo[0], int64(rows), share)
 }
 
 func bounce(next, direct, sent [][4]float32, links []uint16, ends []uint32, albedo [][4]float32, share float32) {
 	for k := range albedo {
-		var sums [2][4]float32 // by turns
+		var sums [4][4]float32 // by turns
 		row := 0
 		for i, step := range links[ends[k]:ends[k+1]] {
 			if row += int(step); step != lead {
 				for c, v := range sent[row] {
-					sums[i%2][c] += v
+					sums[i%4][c] += v
 				}
 			}
 		}
 		for c := range next[k] {
-			next[k][c] = float32(float32((sums[0][c]+sums[1][c])*share)+direct[k][c]) * albedo[k][c]
+			sum := (sums[0][c] + sums[1][c]) + (sums[2][c] + sums[3][c])
+			next[k][c] = float32(float32(sum*share)+direct[k][c]) * albedo[k][c]
 		}
 	}
 }

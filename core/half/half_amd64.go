@@ -21,3 +21,6 @@ func sumHalfRowsF16C(to *float32, table *uint16, rows *uint32, count, steps, byt
 
 //go:noescape
 func bounceAVX(next, direct, sent *[4]float32, links *uint16, ends *uint32, albedo *[4]float32, rows int64, share float32)
+
+//go:noescape
+func bounceLeadsAVX(next, direct, sent *[4]float32, links *uint16, ends *uint32, albedo *[4]float32, rows int64, share float32)

@@ -59,10 +59,10 @@ func TestBounce(t *testing.T) {
 	rows := [][]uint32{{0, 0, 3}, nil, {65534, 65535, 65536, 199_999, 199_999}, {131_070}, {7}}
 	var links []uint16
 	ends, want := []uint32{0}, make([][4]float32, len(rows))
-	values := numbers(4 * 200_000)
-	sent, direct := make([][4]float32, 200_000), make([][4]float32, len(rows))
-	for i := range sent {
-		sent[i] = [4]float32(values[4*i:])
+	values := numbers(4 * 200_001)
+	sent, direct := make([][4]float32, 200_001), make([][4]float32, len(rows))
+	for i := range sent[1:] {
+		sent[i+1] = [4]float32(values[4*i:])
 	}
 	albedo := [][4]float32{{0.1, 0.2, 0.3, 1}, {0.9, 0.8, 0.7}, {1, 1, 1, 1}, {0.5, 0, 0.25}, {0.3, 0.3, 0.3, 0.3}}
 	for k, of := range rows {
@@ -74,7 +74,7 @@ func TestBounce(t *testing.T) {
 		for c := range 4 {
 			sum := float64(0)
 			for _, row := range of {
-				sum += float64(sent[row][c])
+				sum += float64(sent[row+1][c])
 			}
 			want[k][c] = float32((sum/8 + float64(direct[k][c])) * float64(albedo[k][c]))
 		}

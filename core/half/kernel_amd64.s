@@ -163,12 +163,73 @@ bounce_row:
 	MOVQ   DX, R11
 	VXORPS X1, X1, X1
 	VXORPS X2, X2, X2
+	VXORPS X3, X3, X3
+	VXORPS X4, X4, X4
 
 bounce_links:
 	CMPQ    R9, R10
 	JGE     bounce_done
 	MOVWLZX (BX)(R9*2), R12
-	INCQ    R9
+	SHLQ    $0x04, R12
+	ADDQ    R12, R11
+	VADDPS  (R11), X1, X1
+	MOVWLZX 2(BX)(R9*2), R12
+	SHLQ    $0x04, R12
+	ADDQ    R12, R11
+	VADDPS  (R11), X2, X2
+	MOVWLZX 4(BX)(R9*2), R12
+	SHLQ    $0x04, R12
+	ADDQ    R12, R11
+	VADDPS  (R11), X3, X3
+	MOVWLZX 6(BX)(R9*2), R12
+	SHLQ    $0x04, R12
+	ADDQ    R12, R11
+	VADDPS  (R11), X4, X4
+	ADDQ    $0x04, R9
+	JMP     bounce_links
+
+bounce_done:
+	VADDPS  X2, X1, X1
+	VADDPS  X4, X3, X3
+	VADDPS  X3, X1, X1
+	VMULPS  X0, X1, X1
+	VADDPS  (CX), X1, X1
+	VMULPS  (DI), X1, X1
+	VMOVUPS X1, (AX)
+	ADDQ    $0x10, AX
+	ADDQ    $0x10, CX
+	ADDQ    $0x10, DI
+	ADDQ    $0x04, SI
+	DECQ    R8
+	JNZ     bounce_row
+	VZEROUPPER
+	RET
+
+// func bounceLeadsAVX(next *byte, direct *byte, sent *byte, links *byte, ends *byte, albedo *byte, rows int64, share float32)
+// Requires: AVX
+TEXT ·bounceLeadsAVX(SB), NOSPLIT, $0-60
+	MOVQ         next+0(FP), AX
+	MOVQ         direct+8(FP), CX
+	MOVQ         sent+16(FP), DX
+	MOVQ         links+24(FP), BX
+	MOVQ         ends+32(FP), SI
+	MOVQ         albedo+40(FP), DI
+	MOVQ         rows+48(FP), R8
+	VBROADCASTSS share+56(FP), X0
+	MOVL         (SI), R9
+
+bounce_row:
+	MOVL   4(SI), R10
+	MOVQ   DX, R11
+	VXORPS X1, X1, X1
+	VXORPS X2, X2, X2
+	VXORPS X3, X3, X3
+	VXORPS X4, X4, X4
+
+bounce_links:
+	CMPQ    R9, R10
+	JGE     bounce_done
+	MOVWLZX (BX)(R9*2), R12
 	MOVQ    R12, R13
 	SHLQ    $0x04, R13
 	ADDQ    R13, R11
@@ -177,10 +238,7 @@ bounce_links:
 	VADDPS  (R11), X1, X1
 
 bounce_on0:
-	CMPQ    R9, R10
-	JGE     bounce_done
-	MOVWLZX (BX)(R9*2), R12
-	INCQ    R9
+	MOVWLZX 2(BX)(R9*2), R12
 	MOVQ    R12, R13
 	SHLQ    $0x04, R13
 	ADDQ    R13, R11
@@ -189,10 +247,31 @@ bounce_on0:
 	VADDPS  (R11), X2, X2
 
 bounce_on1:
-	JMP bounce_links
+	MOVWLZX 4(BX)(R9*2), R12
+	MOVQ    R12, R13
+	SHLQ    $0x04, R13
+	ADDQ    R13, R11
+	CMPL    R12, $0x0000ffff
+	JEQ     bounce_on2
+	VADDPS  (R11), X3, X3
+
+bounce_on2:
+	MOVWLZX 6(BX)(R9*2), R12
+	MOVQ    R12, R13
+	SHLQ    $0x04, R13
+	ADDQ    R13, R11
+	CMPL    R12, $0x0000ffff
+	JEQ     bounce_on3
+	VADDPS  (R11), X4, X4
+
+bounce_on3:
+	ADDQ $0x04, R9
+	JMP  bounce_links
 
 bounce_done:
 	VADDPS  X2, X1, X1
+	VADDPS  X4, X3, X3
+	VADDPS  X3, X1, X1
 	VMULPS  X0, X1, X1
 	VADDPS  (CX), X1, X1
 	VMULPS  (DI), X1, X1

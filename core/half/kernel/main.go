@@ -15,7 +15,8 @@ func main() {
 	encode()
 	addTimes()
 	sumHalfRows()
-	bounce()
+	bounce("bounceAVX", false)
+	bounce("bounceLeadsAVX", true)
 	Generate()
 }
 
@@ -133,10 +134,11 @@ func sumHalfRows() {
 }
 
 // bounce writes rows of four: direct light and a share of the sum of the rows that
-// links lead to, times the row's albedo. Links are summed by turns in two registers,
-// as a sum waits for the one before.
-func bounce() {
-	TEXT("bounceAVX", NOSPLIT, "func(next, direct, sent, links, ends, albedo *byte, rows int64, share float32)")
+// links lead to, times the row's albedo. Links come by fours, each into a register of
+// its own, as a sum waits for the one before. Only where there may be leads are they
+// looked for.
+func bounce(name string, leads bool) {
+	TEXT(name, NOSPLIT, "func(next, direct, sent, links, ends, albedo *byte, rows int64, share float32)")
 	next, direct, sent := Load(Param("next"), GP64()), Load(Param("direct"), GP64()), Load(Param("sent"), GP64())
 	links, ends, albedo := Load(Param("links"), GP64()), Load(Param("ends"), GP64()), Load(Param("albedo"), GP64())
 	rows, share := Load(Param("rows"), GP64()), XMM()
@@ -145,29 +147,38 @@ func bounce() {
 	MOVL(Mem{Base: ends}, at.As32())
 	Label("bounce_row")
 	MOVL(Mem{Base: ends, Disp: 4}, end.As32())
-	row, sums := GP64(), [2]VecVirtual{XMM(), XMM()}
+	row, sums := GP64(), [4]VecVirtual{XMM(), XMM(), XMM(), XMM()}
 	MOVQ(sent, row)
 	for _, sum := range sums {
 		VXORPS(sum, sum, sum)
 	}
 	Label("bounce_links")
+	CMPQ(at, end)
+	JGE(LabelRef("bounce_done"))
 	for i, sum := range sums {
-		CMPQ(at, end)
-		JGE(LabelRef("bounce_done"))
-		step, bytes := GP64(), GP64()
-		MOVWLZX(Mem{Base: links, Index: at, Scale: 2}, step.As32())
-		INCQ(at)
-		MOVQ(step, bytes)
-		SHLQ(Imm(4), bytes)
-		ADDQ(bytes, row)
-		CMPL(step.As32(), U32(lead))
-		JEQ(LabelRef(fmt.Sprint("bounce_on", i)))
+		step := GP64()
+		MOVWLZX(Mem{Base: links, Index: at, Scale: 2, Disp: 2 * i}, step.As32())
+		if leads {
+			bytes := GP64()
+			MOVQ(step, bytes)
+			SHLQ(Imm(4), bytes)
+			ADDQ(bytes, row)
+			CMPL(step.As32(), U32(lead))
+			JEQ(LabelRef(fmt.Sprint("bounce_on", i)))
+			VADDPS(Mem{Base: row}, sum, sum)
+			Label(fmt.Sprint("bounce_on", i))
+			continue
+		}
+		SHLQ(Imm(4), step)
+		ADDQ(step, row)
 		VADDPS(Mem{Base: row}, sum, sum)
-		Label(fmt.Sprint("bounce_on", i))
 	}
+	ADDQ(Imm(4), at)
 	JMP(LabelRef("bounce_links"))
 	Label("bounce_done")
 	VADDPS(sums[1], sums[0], sums[0])
+	VADDPS(sums[3], sums[2], sums[2])
+	VADDPS(sums[2], sums[0], sums[0])
 	VMULPS(share, sums[0], sums[0])
 	VADDPS(Mem{Base: direct}, sums[0], sums[0])
 	VMULPS(Mem{Base: albedo}, sums[0], sums[0])
