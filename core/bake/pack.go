@@ -153,9 +153,13 @@ func (s *sheet) set(place int, v [3]float32) {
 	if v == [3]float32{} {
 		return
 	}
-	copy(s.v[3*place:][:3], v[:])
+	*(*[3]float32)(s.v[3*place:]) = v
 	s.low, s.high = min(s.low, place), max(s.high, place+1)
-	s.brightest = max(s.brightest, v[0], v[1], v[2])
+	for _, c := range v { // faster than max, which looks out for NaN
+		if c > s.brightest {
+			s.brightest = c
+		}
+	}
 }
 
 // fill gives places that have no texel the light round them.
