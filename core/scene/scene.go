@@ -60,9 +60,11 @@ type Scene struct {
 	SurfaceOf []int32 // of each triangle
 	Bounds    geom.Bounds
 	bodies    []Body
-	shadow    tracer // what always stops light
-	careful   tracer // what stops it here and not there: cut-outs, and backs that pass
-	seen      tracer // what is visible
+	blocks    []int32      // of the bodies: solids that cast shadows
+	blocksAt  *trace.Boxes // of the blocks
+	shadow    tracer       // what always stops light
+	careful   tracer       // what stops it here and not there: cut-outs, and backs that pass
+	seen      tracer       // what is visible
 }
 
 // tracer is a hierarchy over some of the scene's triangles.
@@ -106,6 +108,7 @@ func Build(l *level.Level) *Scene {
 	}
 	s.Surfaces, s.Triangles = lists.Exact(s.Surfaces), lists.Exact(s.Triangles)
 	s.buildTracers()
+	s.findBlocks()
 	s.SurfaceOf = make([]int32, len(s.Triangles)) // only now, as building takes more than there is after
 	for i := range s.Surfaces {
 		for t := s.Surfaces[i].First; t < s.Surfaces[i].First+s.Surfaces[i].Count; t++ {
@@ -588,19 +591,38 @@ func (s *Scene) BlocksNear(f *Surface, distance float64) Blocks {
 		}
 	}
 	list := Blocks{scene: s}
-	for i := range s.bodies {
-		b, apart := &s.bodies[i], false
+	s.blocksAt.Near(boxOf(near, distance), func(i int) {
+		b, apart := &s.bodies[s.blocks[i]], false
 		for axis := range 3 {
 			apart = apart || b.bounds.Min[axis] > near.Max[axis]+distance || b.bounds.Max[axis] < near.Min[axis]-distance
 		}
-		if !apart && b.isBlock() {
+		if !apart {
 			list.bodies = append(list.bodies, b)
 		}
-	}
+	})
 	return list
 }
 
-func (b *Body) isBlock() bool { return b.Solid != nil && b.Solid.Surface.CastsShadow }
+func (s *Scene) findBlocks() {
+	var boxes []trace.Box
+	for i := range s.bodies {
+		if b := &s.bodies[i]; b.Solid != nil && b.Solid.Surface.CastsShadow && !b.bounds.Empty() {
+			s.blocks, boxes = append(s.blocks, int32(i)), append(boxes, boxOf(b.bounds, OffsetM))
+		}
+	}
+	s.blocks, s.blocksAt = lists.Exact(s.blocks), trace.NewBoxes(boxes)
+}
+
+// boxOf holds what is within a distance of some bounds.
+func boxOf(b geom.Bounds, distance float64) trace.Box {
+	away := geom.Vec3{distance, distance, distance}
+	box := trace.Box{Min: f32(b.Min.Sub(away)), Max: f32(b.Max.Add(away))}
+	for axis := range 3 { // rounded outward
+		box.Min[axis] = math.Nextafter32(box.Min[axis], -math.MaxFloat32)
+		box.Max[axis] = math.Nextafter32(box.Max[axis], math.MaxFloat32)
+	}
+	return box
+}
 
 // Hold tells whether one of them holds a point, or comes nearer to it than
 // OffsetM/2: rays from there would start at its surface and go on within.
@@ -608,14 +630,19 @@ func (l *Blocks) Hold(p geom.Vec3) bool {
 	return slices.ContainsFunc(l.bodies, func(b *Body) bool { return l.scene.holds(b, p, OffsetM/2) })
 }
 
-// Inside is the id of a solid that holds a point deeper than OffsetM/2, or "".
+// Inside is the id of a solid that holds a point deeper than OffsetM/2, the first of
+// several, or "".
 func (s *Scene) Inside(p geom.Vec3) string {
-	for i := range s.bodies {
-		if b := &s.bodies[i]; b.isBlock() && s.holds(b, p, -OffsetM/2) {
-			return b.Entity
+	first := len(s.bodies)
+	s.blocksAt.Near(boxOf(geom.Bounds{Min: p, Max: p}, 0), func(i int) {
+		if at := int(s.blocks[i]); at < first && s.holds(&s.bodies[at], p, -OffsetM/2) {
+			first = at
 		}
+	})
+	if first == len(s.bodies) {
+		return ""
 	}
-	return ""
+	return s.bodies[first].Entity
 }
 
 // holds tells whether a point is no farther out of a solid than a margin.

@@ -1,0 +1,52 @@
+package trace
+
+import "grotta/core/lists"
+
+// Box is the room between two corners, these among it.
+type Box struct{ Min, Max Vec }
+
+// Boxes is a hierarchy over boxes, to find those that another may meet.
+type Boxes struct {
+	nodes []node
+	index []int32 // of the boxes of each leaf
+}
+
+// NewBoxes makes one over some boxes, all of them finite.
+func NewBoxes(boxes []Box) *Boxes {
+	items := make([]item, len(boxes))
+	for i, x := range boxes {
+		items[i] = item{box{x.Min, x.Max}, int32(i)}
+	}
+	b := &Boxes{index: make([]int32, len(boxes))}
+	if len(boxes) > 0 {
+		b.nodes = lists.Exact(build(items, shape{leaf: 8, boxCost: 1, step: 8}))
+	}
+	for i := range items {
+		b.index[i] = items[i].index
+	}
+	return b
+}
+
+// Near calls found for every box that has a place in common with another, and for some
+// beside it, in no order.
+func (b *Boxes) Near(other Box, found func(index int)) {
+	if len(b.nodes) > 0 {
+		b.near(&b.nodes[0], &other, found)
+	}
+}
+
+func (b *Boxes) near(n *node, other *Box, found func(index int)) {
+	for axis := range 3 {
+		if n.max[axis] < other.Min[axis] || n.min[axis] > other.Max[axis] {
+			return
+		}
+	}
+	if n.count == 0 {
+		b.near(&b.nodes[n.first], other, found)
+		b.near(&b.nodes[n.first+1], other, found)
+		return
+	}
+	for _, i := range b.index[n.first : n.first+n.count] {
+		found(int(i))
+	}
+}
