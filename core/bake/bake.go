@@ -201,6 +201,9 @@ func (p *Prepared) Bake(ctx context.Context, sources []*Source, q Quality, progr
 			return nil, err
 		}
 		layers = append(layers, made...)
+		if progress != nil {
+			progress(float64(len(layers)) / all)
+		}
 	}
 	return layers, ctx.Err()
 }

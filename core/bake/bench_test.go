@@ -255,7 +255,7 @@ func reachFor(at [][2]float64, wanted float64) float64 {
 // What a bake holds at its peak, beyond the layers themselves, with as many sources
 // as the queue takes at once: the demo as it is and at a high density, a sealed hall
 // where every lamp lights every texel, and the hall full of posts whose faces have a
-// texel or few each.
+// texel or few each, up to more triangles than texels.
 func BenchmarkMemory(b *testing.B) {
 	fine := demo.Saltmarsh()
 	fine.Lightmap.Density = 24
@@ -263,7 +263,14 @@ func BenchmarkMemory(b *testing.B) {
 	b.Run("demo", func(b *testing.B) { benchmarkMemory(b, demo.Saltmarsh()) })
 	b.Run("hall", func(b *testing.B) { benchmarkMemory(b, hall(8)) })
 	b.Run("coarse", func(b *testing.B) { benchmarkMemory(b, hall(2)) })
-	b.Run("cluttered", func(b *testing.B) { benchmarkMemory(b, cluttered()) })
+	b.Run("small", func(b *testing.B) { benchmarkMemory(b, hall(1)) })
+	b.Run("cluttered", func(b *testing.B) { benchmarkMemory(b, posts(1000)) })
+	b.Run("crowded", func(b *testing.B) { benchmarkMemory(b, posts(9000)) })
+}
+
+// levelsByMemory are those of them that take little time.
+func levelsByMemory() map[string]*level.Level {
+	return map[string]*level.Level{"coarse": hall(2), "small": hall(1), "cluttered": posts(1000), "crowded": posts(4000)}
 }
 
 // together is as many sources as a message of the queue.
@@ -291,10 +298,10 @@ func hall(density float64) *level.Level {
 	return l
 }
 
-// cluttered is the hall with a thousand posts.
-func cluttered() *level.Level {
+// posts is the hall at 2 texels a metre with so many posts.
+func posts(n int) *level.Level {
 	l, r := hall(2), rand.New(rand.NewPCG(1, 1))
-	for i := range 1000 {
+	for i := range n {
 		at := level.Vec{38*r.Float64() - 19, r.Float64() - 4.5, 38*r.Float64() - 19}
 		block(l, fmt.Sprint("post-", i), at, level.Vec{0.3, 1, 0.3})
 	}
@@ -304,7 +311,7 @@ func cluttered() *level.Level {
 func benchmarkMemory(b *testing.B, l *level.Level) {
 	worst := 0.0
 	for b.Loop() {
-		before := live()
+		before := settled()
 		var peak, packing uint64 // layers grow only while packing, and all else stays as it is
 		var share atomic.Uint64
 		done := watch(func(held uint64) {
@@ -353,6 +360,14 @@ func watch(tell func(held uint64)) (done func()) {
 	}
 }
 
+// settled is what is held once pools have let go, which takes them a few collections.
+func settled() (held uint64) {
+	for range 4 {
+		held = live()
+	}
+	return held
+}
+
 // live collects garbage and is what is still held then, in bytes.
 func live() uint64 {
 	runtime.GC()
@@ -380,20 +395,20 @@ func BenchmarkTriangleMemory(b *testing.B) {
 	}
 	l.Meshes = []*level.Mesh{&m}
 	b.Run("mesh", func(b *testing.B) { benchmarkTriangleMemory(b, l) })
-	posts := cluttered()
-	for _, s := range posts.Solids {
+	blocks := posts(1000)
+	for _, s := range blocks.Solids {
 		s.Surface.ReceivesLight = false
 		for i := range s.Faces {
 			s.Faces[i].ReceivesLight = false
 		}
 	}
-	b.Run("blocks", func(b *testing.B) { benchmarkTriangleMemory(b, posts) })
+	b.Run("blocks", func(b *testing.B) { benchmarkTriangleMemory(b, blocks) })
 }
 
 func benchmarkTriangleMemory(b *testing.B, l *level.Level) {
 	var peak uint64
 	for b.Loop() {
-		before := live()
+		before := settled()
 		done := watch(func(held uint64) { peak = max(peak, held-before) })
 		p := prepare(b, l)
 		done()

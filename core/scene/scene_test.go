@@ -2,6 +2,7 @@ package scene_test
 
 import (
 	"bytes"
+	"fmt"
 	"image"
 	"image/color"
 	"image/png"
@@ -331,4 +332,73 @@ func TestNothingIsSeenBetweenBlocks(t *testing.T) {
 		}
 	}
 	assert.Less(t, between, 100, "by the slack of edges alone it would be a third of them")
+}
+
+// Of a mesh each triangle keeps its own corners of the image, however patches order
+// them.
+func TestImagesFollowTheTrianglesOfPatches(t *testing.T) {
+	l := level.New("Sheets")
+	m := level.Default[level.Mesh]()
+	m.ID = "sheets"
+	for i := range 4 { // quads by turns of two sheets that do not touch
+		x, z := float64(i/2), float64(i%2*5)
+		m.Positions = append(m.Positions, x, 0, z, x, 0, z+1, x+1, 0, z+1, x+1, 0, z)
+		for range 4 {
+			m.UVs = append(m.UVs, float64(len(m.UVs))/100, float64(i))
+		}
+		a := uint32(4 * i)
+		m.Indices = append(m.Indices, a, a+1, a+2, a, a+2, a+3)
+	}
+	l.Meshes = []*level.Mesh{&m}
+	require.NoError(t, l.Validate())
+	s := scene.Build(l)
+	require.Len(t, s.Surfaces, 2)
+	want := map[[3]float64][2]float64{} // by corner and which sheet and quad it is of
+	for i := range m.Indices {
+		v := m.Indices[i]
+		want[[3]float64{m.Positions[3*v], m.Positions[3*v+2], m.UVs[2*v+1]}] = [2]float64{m.UVs[2*v], m.UVs[2*v+1]}
+	}
+	checked := 0
+	for i := range s.Surfaces {
+		f, triangle := &s.Surfaces[i], 0
+		for corners := range s.Corners(f) {
+			middle := corners[0].Add(corners[1]).Add(corners[2]).Mul(1.0 / 3)
+			quad := 2*math.Floor(middle[0]) + math.Floor(middle[2]/5)
+			for k, at := range corners {
+				u, v := f.CornerUV(triangle, k, at)
+				require.Equal(t, want[[3]float64{at[0], at[2], quad}], [2]float64{u, v})
+				checked++
+			}
+			triangle++
+		}
+	}
+	assert.Equal(t, 24, checked)
+}
+
+// Where solids overlap, the first of the document is the one that a point is inside of.
+func TestInsideTheFirstOfSeveral(t *testing.T) {
+	l := level.New("Heap")
+	for i := range 40 {
+		b := level.Default[level.Solid]()
+		b.ID, b.Size = fmt.Sprint("block-", i), level.Vec{1, 1, 1}
+		b.Transform.Position = level.Vec{float64(i) * 0.3, 0, 0}
+		b.Surface.CastsShadow = i != 3
+		l.Solids = append(l.Solids, &b)
+	}
+	require.NoError(t, l.Validate())
+	s := scene.Build(l)
+	for i := range 400 {
+		x := float64(i)*0.03 - 0.5
+		want := ""
+		for k := range 40 {
+			if k != 3 && math.Abs(x-float64(k)*0.3) < 0.499 {
+				want = fmt.Sprint("block-", k)
+				break
+			}
+		}
+		if math.Abs(math.Mod(x+0.5+1e-9, 0.3)) > 0.005 { // not on a face
+			assert.Equal(t, want, s.Inside(geom.Vec3{x, 0, 0}), "at %g", x)
+		}
+	}
+	assert.Empty(t, s.Inside(geom.Vec3{0, 5, 0}))
 }

@@ -351,3 +351,37 @@ func TestRaysTakeNoMemory(t *testing.T) {
 		}), kind)
 	}
 }
+
+// Boxes finds every box that another meets, and little else.
+func TestBoxesNearAnother(t *testing.T) {
+	r := rand.New(rand.NewPCG(7, 7))
+	random := func(size float64) Box {
+		at := Vec{float32(40 * r.Float64()), float32(3 * r.Float64()), float32(40 * r.Float64())}
+		return Box{at, Vec{at[0] + float32(size*r.Float64()), at[1] + float32(size*r.Float64()), at[2] + float32(size*r.Float64())}}
+	}
+	var list []Box
+	for range 2000 {
+		list = append(list, random(1))
+	}
+	list = append(list, Box{Vec{0, 0, 0}, Vec{40, 0.1, 40}}, list[7], list[7]) // a large one, and doubles
+	boxes, met, asked := NewBoxes(list), 0, 0
+	for range 500 {
+		other := random(3)
+		found := map[int]int{}
+		boxes.Near(other, func(i int) { found[i]++ })
+		asked += len(found)
+		for i, b := range list {
+			apart := false
+			for axis := range 3 {
+				apart = apart || b.Max[axis] < other.Min[axis] || b.Min[axis] > other.Max[axis]
+			}
+			if !apart {
+				met++
+				require.Equal(t, 1, found[i])
+			}
+		}
+	}
+	assert.Greater(t, met, 500)
+	assert.Less(t, asked, 500*100, "of 2003 each")
+	NewBoxes(nil).Near(random(1), func(int) { t.Error("a box of none") })
+}

@@ -1,0 +1,69 @@
+package bake_test
+
+import (
+	"context"
+	"math"
+	"sync"
+	"sync/atomic"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"grotta/core/bake"
+)
+
+// crowded is the hall full of posts: more triangles than texels.
+var crowded = sync.OnceValue(func() *bake.Prepared {
+	p, err := bake.Prepare(posts(4000))
+	if err != nil {
+		panic(err)
+	}
+	return p
+})
+
+// Where memory does not hold all sources at once they are baked in even parts, to the
+// same bytes, and progress goes on from part to part.
+func TestABakeInParts(t *testing.T) {
+	p := crowded()
+	n := p.Together(len(p.Sources))
+	require.Less(t, n, len(p.Sources))
+	assert.Equal(t, 1, p.Together(1))
+	var most atomic.Uint64
+	layers, err := p.Bake(context.Background(), bake.All(p.Sources), bake.Draft, func(share float64) {
+		for was := most.Load(); math.Float64bits(share) > was && !most.CompareAndSwap(was, math.Float64bits(share)); was = most.Load() {
+		}
+	})
+	require.NoError(t, err)
+	assert.InDelta(t, 1, math.Float64frombits(most.Load()), 1e-9)
+	require.Len(t, layers, len(p.Sources))
+	for _, i := range []int{0, n - 1, n, len(p.Sources) - 1} {
+		alone, err := p.Bake(context.Background(), bake.All(p.Sources[i:i+1]), bake.Draft, nil)
+		require.NoError(t, err)
+		assert.Equal(t, alone[0], layers[i], p.Sources[i].ID)
+	}
+}
+
+// A bake holds no more than it may, beside its layers: until it packs them, as from
+// there on it only lets go.
+func TestABakeKeepsToItsMemory(t *testing.T) {
+	for name, l := range levelsByMemory() {
+		t.Run(name, func(t *testing.T) {
+			before, most, packing := settled(), uint64(0), atomic.Bool{}
+			done := watch(func(held uint64) {
+				if !packing.Load() {
+					most = max(most, held)
+				}
+			})
+			p := prepare(t, l)
+			sources := bake.All(p.Sources)
+			_, err := p.Bake(context.Background(), sources[:p.Together(len(sources))], bake.Good, func(share float64) { packing.Store(share > 0.551) })
+			done()
+			require.NoError(t, err)
+			may := 200*len(p.Texels.List) + 160*len(p.Scene.Triangles)
+			assert.Less(t, int(most)-int(before), may)
+			assert.Greater(t, int(most)-int(before), may/4, "else nothing was seen")
+			t.Log(float64(int(most)-int(before)) / float64(may))
+		})
+	}
+}
