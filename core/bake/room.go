@@ -2,20 +2,17 @@ package bake
 
 import "grotta/core/lightmap"
 
-// What a bake may hold beside its layers, and what it does hold, in bytes. The second
-// list is of what the structures take; BenchmarkMemory shows whether it is right.
+// What a bake may hold beside its layers, in bytes, and what it does hold:
+// BenchmarkMemory shows whether that is right.
 const (
 	mayTexel    = 200
 	mayTriangle = 160
 
-	holdsTriangle = 145 // of a block; of a mesh it is less
+	holdsTriangle = 146 // of a block; of a mesh it is less
 	holdsChart    = 112
-	holdsPatch    = 150 // its links, and the three tables of the solve
+	holdsPatch    = 150 // its links, and the tables that bounces are reckoned in
 	holdsPlace    = 4   // of a chart without its padding
-
-	eachTexel = 2 // of each source: its direct light, of a white one
-	eachPatch = 6 // what comes back of it
-	eachRow   = 24
+	holdsChunk    = 152 // of a source: its direct light, of a white one
 )
 
 // Together is how many of some sources are baked at once: they share their rays, and
@@ -32,11 +29,16 @@ func (p *Prepared) Together(sources int) int {
 	for i := range groups {
 		window = max(window, groups[i].window)
 	}
-	texels := len(p.Texels.List)
-	room := mayTexel*texels + (mayTriangle-holdsTriangle)*len(p.Scene.Triangles) -
-		p.Texels.Bytes() - holdsChart*len(p.Layout.Charts) - holdsPatch*patches - holdsPlace*places
-	each := eachTexel*texels + eachPatch*patches + eachRow*window
-	most := min(max(room/max(each, 1), 1), max(sources, 1))
-	parts := (sources + most - 1) / most
-	return (sources + parts - 1) / max(parts, 1)
+	charts := len(p.Layout.Charts)
+	room := mayTexel*len(p.Texels.List) + (mayTriangle-holdsTriangle)*len(p.Scene.Triangles) -
+		p.Texels.Bytes() - holdsChart*charts - holdsPatch*patches - holdsPlace*places
+	takes := func(n int) int {
+		return columnsOf(n)*(2*patches+8*window) + n*(holdsChunk*len(p.bounds)+charts)
+	}
+	most := max(sources, 1)
+	for most > 1 && takes(most) > room {
+		most--
+	}
+	parts := max((sources+most-1)/most, 1)
+	return (sources + parts - 1) / parts
 }
