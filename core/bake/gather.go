@@ -279,10 +279,15 @@ func (g *gatherer) coarse(ctx context.Context, charts *group, visit func(stretch
 	for from, step := 0, g.p.groupSize(); from < charts.size(); from += step {
 		to := min(from+step, charts.size())
 		if err := inParallel(ctx, to-from, 512, func(a, b int) {
+			on, c, grid := -1, (*lightmap.Chart)(nil), grid{}
 			for i := a; i < b; i++ {
-				row := g.rows.row(i)
+				row, texel := g.rows.row(i), charts.first+from+i
 				clear(row)
-				patches, weights := g.p.patchesRound(g.t, charts.first+from+i)
+				if chart := g.p.chartOf(texel); chart != on {
+					on, c, grid = chart, &g.p.Layout.Charts[chart], g.t.grid(chart)
+				}
+				x, y := g.p.placeOf(c, texel)
+				patches, weights := g.t.patchesRound(grid, x, y)
 				for k, patch := range patches {
 					half.AddTimes(row, got.row(int(patch)-first), weights[k])
 				}
@@ -297,13 +302,15 @@ func (g *gatherer) coarse(ctx context.Context, charts *group, visit func(stretch
 	return nil
 }
 
-// patchesRound is the patches of the four squares round a texel, each where it is
-// nearest to the texel, and their bilinear weights. Its own patch stands for what is
-// not open to it, and where there is no square.
-func (p *Prepared) patchesRound(t *transport, i int) (patches [4]int32, weights [4]float32) {
-	ci := int(p.Layout.ChartOf[p.Texels.List[i].Surface(p.Scene)])
-	g := t.grid(ci)
-	x, y := p.placeOf(&p.Layout.Charts[ci], i)
+// chartOf is the chart that a texel is on.
+func (p *Prepared) chartOf(texel int) int {
+	return int(p.Layout.ChartOf[p.Texels.List[texel].Surface(p.Scene)])
+}
+
+// patchesRound is the patches of the four squares round a place of a chart, each where
+// it is nearest to the place, and their bilinear weights. Its own patch stands for what
+// is not open to it, and where there is no square.
+func (t *transport) patchesRound(g grid, x, y int) (patches [4]int32, weights [4]float32) {
 	px, py := (float64(x)+0.5)/float64(g.side)-0.5, (float64(y)+0.5)/float64(g.side)-0.5
 	fx, fy := math.Floor(px), math.Floor(py)
 	tx, ty := float32(px-fx), float32(py-fy)

@@ -38,7 +38,7 @@ func (t *transport) grid(chart int) grid {
 }
 
 // patchSide is how many texels a patch of a chart has along each side at most.
-func patchSide(c *lightmap.Chart) int { return max(patchTexels, int(math.Round(c.Density*patchM))) }
+func patchSide(c *lightmap.Chart) int { return max(patchTexels, int(c.Density*patchM+0.5)) }
 
 // patchAt is the patch at a place of a chart, from its unpadded corner, or at the
 // nearest place to it, and whether its square is cut.
