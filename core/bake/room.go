@@ -22,7 +22,8 @@ func (p *Prepared) Together(sources int) int {
 	for i := range p.Layout.Charts {
 		c := &p.Layout.Charts[i]
 		w, h, side := c.Width-2*lightmap.PaddingTexels, c.Height-2*lightmap.PaddingTexels, patchSide(c)
-		patches += (w + side - 1) / side * ((h + side - 1) / side)
+		first, end := p.Texels.Of(i)
+		patches += min((w+side-1)/side*((h+side-1)/side), end-first)
 		places += w * h
 	}
 	groups := p.groups()
