@@ -333,6 +333,7 @@ func benchmarkMemory(b *testing.B, l *level.Level) {
 		most := max(float64(peak), float64(packing)-float64(held)) - float64(before)
 		worst = max(worst, most/float64(len(p.Texels.List)))
 		b.ReportMetric(worst, "bytes/texel")
+		b.ReportMetric(worst*float64(len(p.Texels.List))/float64(allowed(p)), "of-allowed")
 		b.ReportMetric(float64(len(p.Texels.List)), "texels")
 		b.ReportMetric(float64(len(p.Scene.Triangles)), "triangles")
 		b.ReportMetric(float64(len(sources)), "sources")
@@ -359,6 +360,9 @@ func watch(tell func(held uint64)) (done func()) {
 		<-ended
 	}
 }
+
+// allowed is what a bake may hold beside its layers, in bytes.
+func allowed(p *bake.Prepared) int { return 200*len(p.Texels.List) + 160*len(p.Scene.Triangles) }
 
 // settled is what is held once pools have let go, which takes them a few collections.
 func settled() (held uint64) {

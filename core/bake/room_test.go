@@ -60,10 +60,9 @@ func TestABakeKeepsToItsMemory(t *testing.T) {
 			_, err := p.Bake(context.Background(), sources[:p.Together(len(sources))], bake.Good, func(share float64) { packing.Store(share > 0.551) })
 			done()
 			require.NoError(t, err)
-			may := 200*len(p.Texels.List) + 160*len(p.Scene.Triangles)
+			may := allowed(p)
 			assert.Less(t, int(most)-int(before), may)
 			assert.Greater(t, int(most)-int(before), may/4, "else nothing was seen")
-			t.Log(float64(int(most)-int(before)) / float64(may))
 		})
 	}
 }

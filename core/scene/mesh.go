@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"iter"
 	"math"
+	"math/bits"
 	"slices"
 
 	"grotta/core/geom"
@@ -53,7 +54,7 @@ func (s *Scene) addMesh(mesh *level.Mesh, finishes *finishes) {
 			if len(mesh.UVs) > 0 {
 				body.source = append(body.source, t)
 			}
-			for other := range edges.across(t) {
+			for other := range edges.across(t, int32(patch)) {
 				if !taken[other] && normals[other].Dot(normals[seed]) >= chartSpread {
 					taken[other] = true
 					queue = append(queue, other)
@@ -64,48 +65,63 @@ func (s *Scene) addMesh(mesh *level.Mesh, finishes *finishes) {
 	}
 }
 
-// edges tells which triangles of a mesh have an edge in common.
+// edges tells which triangles of a mesh have an edge in common: edges lie in buckets by
+// their ends, and each bucket has the triangles of its edges.
 type edges struct {
 	mesh   *level.Mesh
 	welded []int32 // of each vertex, the first one in its place
-	from   []int32 // of each vertex, where its triangles begin in the list, and the end
+	from   []int32 // of each bucket, where its triangles begin in the list, and the end
 	at     []int32
+	asked  []asked // of each bucket
 }
+
+// asked is for which patch an edge was last asked about.
+type asked struct{ patch, a, b int32 }
 
 // edgesOf takes the triangles that have a normal.
 func edgesOf(mesh *level.Mesh, normals []geom.Vec3) *edges {
-	e := &edges{mesh: mesh, welded: weld(mesh.Positions)}
-	e.from = make([]int32, len(e.welded)+1)
-	each := func(visit func(vertex, triangle int32)) {
+	buckets := 1 << bits.Len(uint(len(mesh.Indices)/2))
+	e := &edges{mesh: mesh, welded: weld(mesh.Positions), from: make([]int32, buckets+1), asked: make([]asked, buckets)}
+	each := func(visit func(bucket, triangle int32)) {
 		for t := range normals {
-			if normals[t] != (geom.Vec3{}) {
-				for _, i := range mesh.Indices[3*t : 3*t+3] {
-					visit(e.welded[i], int32(t))
-				}
+			for k := 0; k < 3 && normals[t] != (geom.Vec3{}); k++ {
+				visit(e.bucket(e.edge(int32(t), k)), int32(t))
 			}
 		}
 	}
-	each(func(vertex, _ int32) { e.from[vertex+1]++ })
-	for v := range e.welded {
-		e.from[v+1] += e.from[v]
+	each(func(bucket, _ int32) { e.from[bucket+1]++ })
+	for k := range buckets {
+		e.from[k+1] += e.from[k]
 	}
-	e.at = make([]int32, e.from[len(e.welded)])
+	e.at = make([]int32, e.from[buckets])
 	next := slices.Clone(e.from)
-	each(func(vertex, triangle int32) {
-		e.at[next[vertex]] = triangle
-		next[vertex]++
+	each(func(bucket, triangle int32) {
+		e.at[next[bucket]] = triangle
+		next[bucket]++
 	})
 	return e
 }
 
-// across gives the triangles on each edge of one, itself among them.
-func (e *edges) across(triangle int32) iter.Seq[int32] {
+// bucket is that of an edge (by Fibonacci hashing).
+func (e *edges) bucket(a, b int32) int32 {
+	const golden = 0x9e3779b97f4a7c15
+	return int32((uint64(a)<<32 | uint64(b)) * golden >> (65 - bits.Len(uint(len(e.asked)))))
+}
+
+// across gives the triangles on each edge of one, itself among them, but for edges that
+// were asked about for the same patch just before.
+func (e *edges) across(triangle, patch int32) iter.Seq[int32] {
 	return func(yield func(int32) bool) {
 		for k := range 3 {
 			a, b := e.edge(triangle, k)
-			for _, other := range e.at[e.from[a]:e.from[a+1]] {
+			bucket, now := e.bucket(a, b), asked{patch + 1, a, b}
+			if e.asked[bucket] == now {
+				continue
+			}
+			e.asked[bucket] = now
+			for _, other := range e.at[e.from[bucket]:e.from[bucket+1]] {
 				for j := range 3 {
-					if c, d := e.edge(other, j); (c == a && d == b || c == b && d == a) && !yield(other) {
+					if c, d := e.edge(other, j); c == a && d == b && !yield(other) {
 						return
 					}
 				}
@@ -114,10 +130,11 @@ func (e *edges) across(triangle int32) iter.Seq[int32] {
 	}
 }
 
-// edge is one of a triangle's three, by its ends.
+// edge is one of a triangle's three, by its ends, the lesser first.
 func (e *edges) edge(triangle int32, k int) (a, b int32) {
 	corner := e.mesh.Indices[3*triangle:]
-	return e.welded[corner[k]], e.welded[corner[(k+1)%3]]
+	a, b = e.welded[corner[k]], e.welded[corner[(k+1)%3]]
+	return min(a, b), max(a, b)
 }
 
 // weld gives, of each vertex, the first one that is in its place.

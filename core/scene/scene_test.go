@@ -402,3 +402,36 @@ func TestInsideTheFirstOfSeveral(t *testing.T) {
 	}
 	assert.Empty(t, s.Inside(geom.Vec3{0, 5, 0}))
 }
+
+// A hundred thousand triangles about one corner, or on one edge, are cut into patches by
+// where they face, and not each compared with each.
+func TestManyTrianglesAboutOnePlace(t *testing.T) {
+	const n = 100_000
+	for name, c := range map[string]struct {
+		fixed  []float64
+		moving func(sin, cos float64) []float64
+		index  func(i uint32) []uint32
+		fewest int
+		most   int
+	}{
+		"a disc": {[]float64{0, 0, 0}, func(sin, cos float64) []float64 { return []float64{cos, 0, sin} },
+			func(i uint32) []uint32 { return []uint32{0, 1 + (i+1)%n, 1 + i} }, 1, 1},
+		"a book": {[]float64{0, 0, 0, 0, 1, 0}, func(sin, cos float64) []float64 { return []float64{cos, 0.5, sin} },
+			func(i uint32) []uint32 { return []uint32{0, 1, 2 + i} }, 4, 9},
+	} {
+		l := level.New("Fan")
+		m := level.Default[level.Mesh]()
+		m.ID, m.Positions = "fan", c.fixed
+		for i := range n {
+			sin, cos := math.Sincos(2 * math.Pi * float64(i) / n)
+			m.Positions = append(m.Positions, c.moving(sin, cos)...)
+			m.Indices = append(m.Indices, c.index(uint32(i))...)
+		}
+		l.Meshes = []*level.Mesh{&m}
+		require.NoError(t, l.Validate())
+		s := scene.Build(l)
+		assert.Len(t, s.Triangles, n, name)
+		assert.GreaterOrEqual(t, len(s.Surfaces), c.fewest, name)
+		assert.LessOrEqual(t, len(s.Surfaces), c.most, name)
+	}
+}

@@ -88,9 +88,18 @@ func (f figures) print() {
 	row("demo, the same by messages of 12 and of 5", "%.2f s and %.2f s", f["Demo/messages/12 s"], f["Demo/messages/5 s"])
 	row("demo, a shot of 1280x800, air and look", "%.2f s; Paper Mill %.2f s", f["Shot/demo s"], f["Shot/mill s"])
 	row("demo, the light in its fog from nothing", "%.2f s; Paper Mill %.2f s", f["Shot/demo-fog s"], f["Shot/mill-fog s"])
-	row("peak memory beyond the layers", "%.0f bytes a texel on the demo, %.0f on it with %.0f thousand texels, geometry and all", f["Memory/demo bytes/texel"], f["Memory/large bytes/texel"], f["Memory/large texels"]/1000)
-	row("the same, a hall all lit by all its lamps", "%.0f bytes a texel; with 2 texels a metre %.0f; with 1000 posts too %.0f", f["Memory/hall bytes/texel"], f["Memory/coarse bytes/texel"], f["Memory/cluttered bytes/texel"])
-	row("triangles ready for rays", "of a mesh %.0f bytes each, of blocks %.0f, beside the document", f["TriangleMemory/mesh bytes/triangle"], f["TriangleMemory/blocks bytes/triangle"])
+	fmt.Println("peak memory beyond the layers, and its share of 200 bytes a texel and 160 a triangle:")
+	for _, of := range [][2]string{
+		{"demo", "the demo"}, {"large", "the demo at 24 texels a metre"}, {"hall", "a hall all lit by 12 lamps, 8 a metre"},
+		{"coarse", "the hall at 2 a metre"}, {"small", "the hall at 1 a metre"},
+		{"cluttered", "the hall at 2, with a thousand posts"}, {"crowded", "the hall at 2, with nine thousand"},
+	} {
+		name := "Memory/" + of[0]
+		row("  "+of[1], "%.0f bytes a texel with %.0f sources at once; %.2f (%.0f thousand texels, %.1f thousand triangles)",
+			f[name+" bytes/texel"], f[name+" sources"], f[name+" of-allowed"], f[name+" texels"]/1000, f[name+" triangles"]/1000)
+	}
+	row("triangles made ready for rays, at the peak", "of a mesh %.0f bytes each, of blocks %.0f; kept %.0f and %.0f, beside the document",
+		f["TriangleMemory/mesh bytes/triangle"], f["TriangleMemory/blocks bytes/triangle"], f["TriangleMemory/mesh kept/triangle"], f["TriangleMemory/blocks kept/triangle"])
 	row("a ray, 20k to 300k triangles", "%.2f times the time", f["Growth/300000 ns/ray"]/f["Growth/20000 ns/ray"])
 	few, many := f["Growth/texels/5 texels"], f["Growth/texels/15.811 texels"]
 	row("texels", "%.1f times the texels, %.1f times the time", many/few, f["Growth/texels/15.811 s"]/f["Growth/texels/5 s"])
