@@ -8,9 +8,9 @@ const (
 	mayTexel    = 200
 	mayTriangle = 160
 
-	holdsTriangle = 146 // of a block; of a mesh it is less
+	holdsTriangle = 147 // of a block; of a mesh it is less
 	holdsChart    = 112
-	holdsPatch    = 150 // its links, and the tables that bounces are reckoned in
+	holdsPatch    = 156 // its links, and the tables that bounces are reckoned in
 	holdsPlace    = 4   // of a chart without its padding
 	holdsChunk    = 152 // of a source: its direct light, of a white one
 )
