@@ -399,7 +399,7 @@ func BenchmarkTriangleMemory(b *testing.B) {
 	}
 	l.Meshes = []*level.Mesh{&m}
 	b.Run("mesh", func(b *testing.B) { benchmarkTriangleMemory(b, l) })
-	blocks := posts(1000)
+	blocks := posts(9000)
 	for _, s := range blocks.Solids {
 		s.Surface.ReceivesLight = false
 		for i := range s.Faces {
@@ -413,7 +413,7 @@ func benchmarkTriangleMemory(b *testing.B, l *level.Level) {
 	var peak uint64
 	for b.Loop() {
 		before := settled()
-		done := watch(func(held uint64) { peak = max(peak, held-before) })
+		done := watch(func(held uint64) { peak = max(peak, held-min(held, before)) })
 		p := prepare(b, l)
 		done()
 		b.ReportMetric(float64(peak)/float64(len(p.Scene.Triangles)), "bytes/triangle")
