@@ -194,7 +194,9 @@ func (b *chunkBounds) within(p geom.Vec3, reach float64) bool {
 func (p *Prepared) Bake(ctx context.Context, sources []*Source, q Quality, progress func(share float64)) ([]*Layer, error) {
 	layers := make([]*Layer, 0, len(sources))
 	all := float64(len(sources))
-	for part := range slices.Chunk(sources, max(p.Together(len(sources)), 1)) {
+	for len(layers) < len(sources) {
+		part := sources[len(layers):]
+		part = part[:p.Together(part)]
 		done := float64(len(layers))
 		made, err := p.bakeTogether(ctx, part, q, partOf(progress, done/all, (done+float64(len(part)))/all))
 		if err != nil {

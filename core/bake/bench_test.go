@@ -322,7 +322,8 @@ func benchmarkMemory(b *testing.B, l *level.Level) {
 			*at = max(*at, held)
 		})
 		p := prepare(b, l)
-		sources := bake.All(p.Sources[:p.Together(together)]) // layers of a part before would count
+		sources := bake.All(p.Sources[:together])
+		sources = sources[:p.Together(sources)] // layers of a part before would count
 		layers, err := p.Bake(context.Background(), sources, bake.Good, func(x float64) { share.Store(math.Float64bits(x)) })
 		done()
 		require.NoError(b, err)

@@ -74,6 +74,18 @@ func (l *light) forget(from, to int) {
 	}
 }
 
+// channels is how many a source's direct light has: none where all of it comes by the
+// rays of the gather.
+func (s *Source) channels() int {
+	switch {
+	case s.isSky() && !s.isSampled():
+		return 0
+	case s.isSky() || s.gobo != nil:
+		return 3
+	}
+	return 1
+}
+
 // directLight is the sources' own light on every lit texel. A sky's, but for bright
 // spots, comes later, by the rays of the gather. Only chunks of texels that a source
 // gets to are work; those of all sources are one list, so that all cores stay busy.
@@ -82,14 +94,11 @@ func (p *Prepared) directLight(ctx context.Context, sources []*Source, q Quality
 	work := make([][]piece, len(sources))
 	direct, seeds := make([]light, len(sources)), make([]uint64, len(sources))
 	err := inParallel(ctx, len(sources), 1, func(i, _ int) {
-		s, channels := sources[i], 1
-		if s.gobo != nil || s.isSky() {
-			channels = 3
-		}
-		for c := range channels {
+		s := sources[i]
+		for c := range max(s.channels(), 1) {
 			direct[i][c] = make([]*packedChunk, len(p.bounds))
 		}
-		if s.isSky() && !s.isSampled() {
+		if s.channels() == 0 {
 			return
 		}
 		seeds[i] = s.seed()

@@ -12,12 +12,13 @@ const (
 	holdsChart    = 112
 	holdsPatch    = 156 // its links, and the tables that bounces are reckoned in
 	holdsPlace    = 4   // of a chart without its padding
-	holdsChunk    = 152 // of a source: its direct light, of a white one
+	holdsChunk    = 152 // of a source's direct light, for each channel
 )
 
-// Together is how many of some sources are baked at once: they share their rays, and
-// each takes memory. All of them if they fit, else even parts.
-func (p *Prepared) Together(sources int) int {
+// Together is how many of some sources, from the first on, are baked at once: they share
+// their rays, and each takes memory. All of them if they fit, else a part as large as
+// the others.
+func (p *Prepared) Together(sources []*Source) int {
 	patches, places, window := 0, 0, 0
 	for i := range p.Layout.Charts {
 		c := &p.Layout.Charts[i]
@@ -33,13 +34,17 @@ func (p *Prepared) Together(sources int) int {
 	charts := len(p.Layout.Charts)
 	room := mayTexel*len(p.Texels.List) + (mayTriangle-holdsTriangle)*len(p.Scene.Triangles) -
 		p.Texels.Bytes() - holdsChart*charts - holdsPatch*patches - holdsPlace*places
-	takes := func(n int) int {
-		return columnsOf(n)*(2*patches+8*window) + n*(holdsChunk*len(p.bounds)+charts)
+	fit := 0
+	for channels := 0; fit < len(sources); fit++ {
+		channels += sources[fit].channels()
+		takes := columnsOf(fit+1)*(2*patches+8*window) + channels*holdsChunk*len(p.bounds) + (fit+1)*charts
+		if fit > 0 && takes > room {
+			break
+		}
 	}
-	most := max(sources, 1)
-	for most > 1 && takes(most) > room {
-		most--
+	if fit == len(sources) {
+		return fit
 	}
-	parts := max((sources+most-1)/most, 1)
-	return (sources + parts - 1) / parts
+	parts := (len(sources) + fit - 1) / fit
+	return min(fit, (len(sources)+parts-1)/parts)
 }

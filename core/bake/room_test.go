@@ -26,9 +26,10 @@ var crowded = sync.OnceValue(func() *bake.Prepared {
 // same bytes, and progress goes on from part to part.
 func TestABakeInParts(t *testing.T) {
 	p := crowded()
-	n := p.Together(len(p.Sources))
+	n := p.Together(bake.All(p.Sources))
 	require.Less(t, n, len(p.Sources))
-	assert.Equal(t, 1, p.Together(1))
+	assert.Equal(t, 1, p.Together(bake.All(p.Sources[:1])))
+	assert.Equal(t, 0, p.Together(nil))
 	var most atomic.Uint64
 	layers, err := p.Bake(context.Background(), bake.All(p.Sources), bake.Draft, func(share float64) {
 		for was := most.Load(); math.Float64bits(share) > was && !most.CompareAndSwap(was, math.Float64bits(share)); was = most.Load() {
@@ -57,7 +58,7 @@ func TestABakeKeepsToItsMemory(t *testing.T) {
 			})
 			p := prepare(t, l)
 			sources := bake.All(p.Sources)
-			_, err := p.Bake(context.Background(), sources[:p.Together(len(sources))], bake.Good, func(share float64) { packing.Store(share > 0.551) })
+			_, err := p.Bake(context.Background(), sources[:p.Together(sources)], bake.Good, func(share float64) { packing.Store(share > 0.551) })
 			done()
 			require.NoError(t, err)
 			may := allowed(p)
