@@ -167,14 +167,15 @@ func (p *Prepared) texelField(g *group, q Quality) *field {
 	for ci := g.from; ci < g.to; ci++ {
 		c := &p.Layout.Charts[ci]
 		first, end := p.Texels.Of(ci)
-		s := cells{first - g.first, len(f.cellAt), c.Width, c.Height, 1}
+		width, height := c.Size()
+		s := cells{first - g.first, len(f.cellAt), width, height, 1}
 		f.charts = append(f.charts, s)
-		for range c.Width * c.Height {
+		for range width * height {
 			f.cellAt = append(f.cellAt, -1)
 		}
 		for i := s.first; i < end-g.first; i++ {
 			x, y := p.Layout.PlaceIn(c, p.Texels.List[g.first+i].Index)
-			f.place[i] = int32(y*c.Width + x)
+			f.place[i] = int32(y*width + x)
 			f.cellAt[s.places+int(f.place[i])] = int32(i)
 		}
 	}

@@ -56,7 +56,7 @@ func (p *Prepared) groups() []group {
 		}
 		g := &all[len(all)-1]
 		g.end = end
-		row := lightmap.BlockTexels * (p.Layout.Charts[from].Width - 2*lightmap.PaddingTexels)
+		row := lightmap.BlockTexels * int(p.Layout.Charts[from].Width-2*lightmap.PaddingTexels)
 		g.window = min(g.size(), (size+row-1)/row*row+3*row)
 	}
 	return all

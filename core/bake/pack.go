@@ -70,7 +70,7 @@ func (p *Prepared) draw(sheet *sheet, c *lightmap.Chart, from, to, base int, row
 			v[0], v[1], v[2] = v[0]+other[0], v[1]+other[1], v[2]+other[2]
 		}
 		x, y := p.Layout.PlaceIn(c, p.Texels.List[i].Index)
-		sheet.set(y*c.Width+x, v)
+		sheet.set(y*sheet.width+x, v)
 	}
 }
 
@@ -96,17 +96,18 @@ func (k *packer) write(ci int, s *sheet) {
 		k.fit(s.brightest)
 	}
 	c, scale := &k.layout.Charts[ci], k.scale()
-	row := make([]uint16, (3*c.Width+7)&^7)
-	for y := s.low / c.Width; y*c.Width < s.high; y++ {
-		from := s.v[3*y*c.Width:][:len(row)]
+	width := s.width
+	row := make([]uint16, (3*width+7)&^7)
+	for y := s.low / width; y*width < s.high; y++ {
+		from := s.v[3*y*width:][:len(row)]
 		half.Encode(row, from, scale)
-		for x, to := 0, 0; x < c.Width; x = to {
-			to = min(x+TileSize-(c.X+x)%TileSize, c.Width)
+		for x, to := 0, 0; x < width; x = to {
+			to = min(x+TileSize-(int(c.X)+x)%TileSize, width)
 			if part := row[3*x : 3*to]; holdsLight(part) {
-				copy(k.at(c.Page, c.X+x, c.Y+y, true), part)
+				copy(k.at(int(c.Page), int(c.X)+x, int(c.Y)+y, true), part)
 			}
 		}
-		clear(from[:3*c.Width])
+		clear(from[:3*width])
 	}
 }
 
@@ -116,13 +117,14 @@ func (k *packer) read(ci int, s *sheet) {
 		return
 	}
 	c := &k.layout.Charts[ci]
+	width, height := c.Size()
 	unit := k.unit()
-	s.low, s.high = 0, c.Width*c.Height
-	for y := range c.Height {
-		for x, to := 0, 0; x < c.Width; x = to {
-			to = min(x+TileSize-(c.X+x)%TileSize, c.Width)
-			part := s.v[3*(y*c.Width+x) : 3*(y*c.Width+to)]
-			for i, h := range k.at(c.Page, c.X+x, c.Y+y, false) {
+	s.low, s.high = 0, width*height
+	for y := range height {
+		for x, to := 0, 0; x < width; x = to {
+			to = min(x+TileSize-(int(c.X)+x)%TileSize, width)
+			part := s.v[3*(y*width+x) : 3*(y*width+to)]
+			for i, h := range k.at(int(c.Page), int(c.X)+x, int(c.Y)+y, false) {
 				if i < len(part) {
 					part[i] = half.Decode(h) * unit
 				}
@@ -142,11 +144,12 @@ type sheet struct {
 
 // begin makes an empty sheet one of a chart.
 func (s *sheet) begin(c *lightmap.Chart) {
-	size := 3*c.Width*c.Height + 8
+	width, height := c.Size()
+	size := 3*width*height + 8
 	if size > len(s.v) {
 		s.v = make([]float32, size)
 	}
-	*s = sheet{v: s.v, width: c.Width, low: size}
+	*s = sheet{v: s.v, width: width, low: size}
 }
 
 func (s *sheet) set(place int, v [3]float32) {

@@ -31,7 +31,7 @@ func (t *transport) grid(chart int) grid {
 	c := &t.layout.Charts[chart]
 	return grid{
 		cells: int(t.cellsOf[chart]),
-		width: c.Width - 2*lightmap.PaddingTexels, height: c.Height - 2*lightmap.PaddingTexels,
+		width: int(c.Width) - 2*lightmap.PaddingTexels, height: int(c.Height) - 2*lightmap.PaddingTexels,
 		side:  patchSide(c),
 		first: int(t.patchesOf[chart]), end: int(t.patchesOf[chart+1]),
 	}

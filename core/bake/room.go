@@ -9,7 +9,7 @@ const (
 	mayTriangle = 160
 
 	holdsTriangle = 147 // of a block; of a mesh it is less
-	holdsChart    = 112
+	holdsChart    = 80
 	holdsPatch    = 156 // its links, and the tables that bounces are reckoned in
 	holdsPlace    = 4   // of a chart without its padding
 	holdsChunk    = 152 // of a source's direct light, for each channel
@@ -22,7 +22,7 @@ func (p *Prepared) Together(sources []*Source) int {
 	patches, places, window := 0, 0, 0
 	for i := range p.Layout.Charts {
 		c := &p.Layout.Charts[i]
-		w, h, side := c.Width-2*lightmap.PaddingTexels, c.Height-2*lightmap.PaddingTexels, patchSide(c)
+		w, h, side := int(c.Width)-2*lightmap.PaddingTexels, int(c.Height)-2*lightmap.PaddingTexels, patchSide(c)
 		first, end := p.Texels.Of(i)
 		patches += min((w+side-1)/side*((h+side-1)/side), end-first)
 		places += w * h

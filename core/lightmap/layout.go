@@ -25,16 +25,18 @@ const (
 
 // Chart is the rectangle of one surface on a page.
 type Chart struct {
-	Surface       int       // in the scene
-	Page, X, Y    int       // its corner, padding included
-	Width, Height int       // texels, padding included
+	Surface       int32     // in the scene
+	Page, X, Y    int32     // its corner, padding included
+	Width, Height int32     // texels, padding included
 	Origin        geom.Vec3 // the corner of its unpadded rectangle, in the level
-	*Axes
-	Density float64 // texels per metre
+	*Frame
 }
 
-// Axes are the unit directions in which x and y grow. Charts that face alike share them.
-type Axes struct{ U, V geom.Vec3 }
+// Frame is what charts share that face alike.
+type Frame struct {
+	U, V    geom.Vec3 // the unit directions in which x and y grow
+	Density float64   // texels per metre
+}
 
 // Layout is where every chart lies.
 type Layout struct {
@@ -65,22 +67,21 @@ func (e *TooLarge) Error() string {
 func Plan(s *scene.Scene) (*Layout, error) {
 	size := s.Level.Lightmap.PageSize
 	l := &Layout{PageSize: size, ChartOf: make([]int32, len(s.Surfaces))}
-	texels, axes := 0, map[geom.Vec3]*Axes{}
+	texels, frames := 0, map[Frame]*Frame{}
 	for i := range s.Surfaces {
 		l.ChartOf[i] = -1
 		if !s.Surfaces[i].ReceivesLight {
 			continue
 		}
-		normal := s.Surfaces[i].Normal
-		if axes[normal] == nil {
-			u, v := geom.Axes(normal)
-			axes[normal] = &Axes{u, v}
+		c := chart(s, &s.Surfaces[i], size)
+		c.Surface = int32(i)
+		if frames[*c.Frame] == nil {
+			frames[*c.Frame] = c.Frame
 		}
-		c := chart(s, &s.Surfaces[i], axes[normal], size)
-		c.Surface = i
+		c.Frame = frames[*c.Frame]
 		l.ChartOf[i] = int32(len(l.Charts))
 		l.Charts = append(l.Charts, c)
-		if texels += c.Width * c.Height; texels > MaxTexels {
+		if texels += int(c.Width * c.Height); texels > MaxTexels {
 			return nil, &TooLarge{s.Surfaces[i].Entity, fmt.Sprintf("the level needs more than %d texels; lower the density", MaxTexels)}
 		}
 	}
@@ -91,28 +92,28 @@ func Plan(s *scene.Scene) (*Layout, error) {
 	}
 	slices.SortStableFunc(order, func(a, b int32) int {
 		if d := l.Charts[b].Height - l.Charts[a].Height; d != 0 {
-			return d
+			return int(d)
 		}
-		return l.Charts[b].Width - l.Charts[a].Width
+		return int(l.Charts[b].Width - l.Charts[a].Width)
 	})
 	var pages []*skyline
 	for _, i := range order {
 		c := &l.Charts[i]
 		placed := false
-		for p, page := range pages {
-			if x, y, ok := page.place(c.Width, c.Height); ok {
-				c.Page, c.X, c.Y, placed = p, x, y, true
-				break
+		put := func(page int) {
+			if x, y, ok := pages[page].place(int(c.Width), int(c.Height)); ok {
+				c.Page, c.X, c.Y, placed = int32(page), int32(x), int32(y), true
 			}
+		}
+		for page := 0; page < len(pages) && !placed; page++ {
+			put(page)
 		}
 		if !placed {
 			if len(pages) == MaxPages {
 				return nil, &TooLarge{s.Surfaces[c.Surface].Entity, fmt.Sprintf("the level needs more than %d pages of %d; lower the density or raise the page size", MaxPages, size)}
 			}
-			page := newSkyline(size)
-			pages = append(pages, page)
-			c.X, c.Y, _ = page.place(c.Width, c.Height)
-			c.Page = len(pages) - 1
+			pages = append(pages, newSkyline(size))
+			put(len(pages) - 1)
 		}
 	}
 	l.Pages = len(pages)
@@ -120,8 +121,8 @@ func Plan(s *scene.Scene) (*Layout, error) {
 }
 
 // chart measures a surface in its plane.
-func chart(sc *scene.Scene, s *scene.Surface, axes *Axes, pageSize int) Chart {
-	u, v := axes.U, axes.V
+func chart(sc *scene.Scene, s *scene.Surface, pageSize int) Chart {
+	u, v := geom.Axes(s.Normal)
 	lowU, lowV, highU, highV := math.Inf(1), math.Inf(1), math.Inf(-1), math.Inf(-1)
 	for t := range sc.Corners(s) {
 		for _, p := range t {
@@ -131,16 +132,18 @@ func chart(sc *scene.Scene, s *scene.Surface, axes *Axes, pageSize int) Chart {
 	}
 	density, room := s.DensityM, float64(pageSize-2*PaddingTexels)
 	density = math.Min(density, math.Min(room/(highU-lowU), room/(highV-lowV)))
-	side := func(length float64) int {
-		return max(1, int(math.Ceil(length*density-1e-4))) + 2*PaddingTexels
+	side := func(length float64) int32 {
+		return max(1, int32(math.Ceil(length*density-1e-4))) + 2*PaddingTexels
 	}
 	return Chart{
 		Width: side(highU - lowU), Height: side(highV - lowV),
-		Origin:  s.Normal.Mul(s.Normal.Dot(sc.CornersOf(int(s.First))[0])).Add(u.Mul(lowU)).Add(v.Mul(lowV)),
-		Axes:    axes,
-		Density: density,
+		Origin: s.Normal.Mul(s.Normal.Dot(sc.CornersOf(int(s.First))[0])).Add(u.Mul(lowU)).Add(v.Mul(lowV)),
+		Frame:  &Frame{u, v, density},
 	}
 }
+
+// Size is how many texels its rectangle has, padding included.
+func (c *Chart) Size() (width, height int) { return int(c.Width), int(c.Height) }
 
 // At maps a point of the level to texel coordinates of the chart's page; whole
 // numbers plus a half are texel centres.
@@ -158,7 +161,7 @@ func (l *Layout) Place(index int32) (x, y int) {
 // PlaceIn is where in its chart's rectangle a texel stands.
 func (l *Layout) PlaceIn(c *Chart, index int32) (x, y int) {
 	row := index / int32(l.PageSize)
-	return int(index) - int(row)*l.PageSize - c.X, int(row) - c.Page*l.PageSize - c.Y
+	return int(index) - int(row)*l.PageSize - int(c.X), int(row) - int(c.Page)*l.PageSize - int(c.Y)
 }
 
 // Bytes is what the pages take with so many bytes a texel.

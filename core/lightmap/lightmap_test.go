@@ -41,15 +41,15 @@ func TestChartsDoNotOverlap(t *testing.T) {
 	r := rand.New(rand.NewPCG(1, 1))
 	for _, l := range []*level.Level{demo.Saltmarsh(), boxes(r, 40), boxes(r, 3)} {
 		_, layout := plan(t, l)
-		taken := map[[3]int]int{}
+		size, pages, taken := int32(layout.PageSize), int32(layout.Pages), map[[3]int32]int{}
 		for i, c := range layout.Charts {
-			require.True(t, c.X >= 0 && c.Y >= 0 && c.X+c.Width <= layout.PageSize && c.Y+c.Height <= layout.PageSize)
-			require.Less(t, c.Page, layout.Pages)
+			require.True(t, c.X >= 0 && c.Y >= 0 && c.X+c.Width <= size && c.Y+c.Height <= size)
+			require.Less(t, c.Page, pages)
 			for y := c.Y; y < c.Y+c.Height; y++ {
 				for x := c.X; x < c.X+c.Width; x++ {
-					other, used := taken[[3]int{c.Page, x, y}]
+					other, used := taken[[3]int32{c.Page, x, y}]
 					require.False(t, used, "charts %d and %d meet", i, other)
-					taken[[3]int{c.Page, x, y}] = i
+					taken[[3]int32{c.Page, x, y}] = i
 				}
 			}
 		}
@@ -131,30 +131,32 @@ func TestEveryTexelOfAChartGetsAValue(t *testing.T) {
 		computed[x.Surface(s)] = true
 	}
 	for ci, c := range layout.Charts {
+		size, width := int32(layout.PageSize), int(c.Width)
 		index := func(place int) int32 {
-			return int32((c.Page*layout.PageSize+c.Y+place/c.Width)*layout.PageSize + c.X + place%c.Width)
+			return (c.Page*size+c.Y+int32(place/width))*size + c.X + int32(place%width)
 		}
 		first, end := texels.Of(ci)
 		for _, x := range texels.List[first:end] {
-			require.Equal(t, c.Surface, x.Surface(s))
+			require.EqualValues(t, c.Surface, x.Surface(s))
 			u, v := layout.PlaceIn(&layout.Charts[ci], x.Index)
-			require.Equal(t, x.Index, index(v*c.Width+u))
+			require.Equal(t, x.Index, index(v*width+u))
 		}
 		for _, f := range texels.Fills(ci) {
 			require.False(t, have[index(int(f.Place))], "filled twice, or over a computed texel")
-			for step := range f.From(c.Width) {
+			for step := range f.From(width) {
 				require.True(t, have[index(int(f.Place)+step)], "filled from a texel without a value")
 			}
 			have[index(int(f.Place))] = true
 		}
 	}
 	for _, c := range layout.Charts {
-		if !computed[c.Surface] {
+		if !computed[int(c.Surface)] {
 			continue // wholly inside solids
 		}
 		for y := range c.Height {
 			for x := range c.Width {
-				require.True(t, have[int32((c.Page*layout.PageSize+c.Y+y)*layout.PageSize+c.X+x)])
+				size := int32(layout.PageSize)
+				require.True(t, have[(c.Page*size+c.Y+y)*size+c.X+x])
 			}
 		}
 	}

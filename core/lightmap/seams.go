@@ -101,7 +101,7 @@ func (l *Layout) bilinear(ci int32, at geom.Vec3) (texels [4]int32, weights [4]f
 	x, y := c.At(at)
 	fx := math.Min(math.Max(math.Floor(x-0.5), float64(c.X)), float64(c.X+c.Width-2))
 	fy := math.Min(math.Max(math.Floor(y-0.5), float64(c.Y)), float64(c.Y+c.Height-2))
-	first, up := int32((c.Page*l.PageSize+int(fy))*l.PageSize+int(fx)), int32(l.PageSize)
+	first, up := int32((int(c.Page)*l.PageSize+int(fy))*l.PageSize+int(fx)), int32(l.PageSize)
 	tx, ty := float32(x-0.5-fx), float32(y-0.5-fy)
 	return [4]int32{first, first + 1, first + up, first + up + 1}, [4]float32{(1 - tx) * (1 - ty), tx * (1 - ty), (1 - tx) * ty, tx * ty}
 }

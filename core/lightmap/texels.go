@@ -79,12 +79,12 @@ func (l *Layout) Texels(s *scene.Scene) *Texels {
 		}
 		t.first[i+1] = int32(len(placed))
 	})
-	whole := map[[2]int][2]int32{} // fills of charts without gaps, by size
+	whole := map[[2]int32][2]int32{} // fills of charts without gaps, by size
 	for i := range l.Charts {
 		c, n := &l.Charts[i], int(t.first[i+1])
 		t.first[i+1] += t.first[i]
 		copy(t.List[t.first[i]:], t.List[room[i]:room[i]+n])
-		size := [2]int{c.Width, c.Height}
+		size := [2]int32{c.Width, c.Height}
 		of, known := whole[size]
 		if n < c.places() || !known {
 			if n == c.places() {
@@ -104,14 +104,15 @@ func (l *Layout) Texels(s *scene.Scene) *Texels {
 }
 
 // places is how many texels a chart has without its padding.
-func (c *Chart) places() int { return (c.Width - 2*PaddingTexels) * (c.Height - 2*PaddingTexels) }
+func (c *Chart) places() int { return int((c.Width - 2*PaddingTexels) * (c.Height - 2*PaddingTexels)) }
 
 // interior marks them in its rectangle.
 func (c *Chart) interior() []bool {
-	marks := make([]bool, c.Width*c.Height)
-	for y := PaddingTexels; y < c.Height-PaddingTexels; y++ {
-		for x := PaddingTexels; x < c.Width-PaddingTexels; x++ {
-			marks[y*c.Width+x] = true
+	width, height := c.Size()
+	marks := make([]bool, width*height)
+	for y := PaddingTexels; y < height-PaddingTexels; y++ {
+		for x := PaddingTexels; x < width-PaddingTexels; x++ {
+			marks[y*width+x] = true
 		}
 	}
 	return marks
@@ -134,9 +135,10 @@ var spots = [][2]float64{
 func (l *Layout) chartTexels(s *scene.Scene, c *Chart, list []Texel) (placed []Texel, filled []bool) {
 	surface := &s.Surfaces[c.Surface]
 	patch, near := flatten(s, surface, c), s.BlocksNear(surface, 2*scene.OffsetM)
-	filled = make([]bool, c.Width*c.Height)
+	width, height := c.Size()
+	filled = make([]bool, width*height)
 	index := func(x, y int) int32 {
-		return int32(c.Page*l.PageSize*l.PageSize + (c.Y+y)*l.PageSize + c.X + x)
+		return int32((int(c.Page)*l.PageSize+int(c.Y)+y)*l.PageSize + int(c.X) + x)
 	}
 	// try takes the first of the spots of a square that is on the surface and
 	// outside solids.
@@ -151,7 +153,7 @@ func (l *Layout) chartTexels(s *scene.Scene, c *Chart, list []Texel) (placed []T
 				continue
 			}
 			list = append(list, Texel{index(x, y), int32(triangle), f32(p)})
-			filled[y*c.Width+x] = true
+			filled[y*width+x] = true
 			return true
 		}
 		return false
@@ -170,10 +172,10 @@ func (l *Layout) chartTexels(s *scene.Scene, c *Chart, list []Texel) (placed []T
 		}
 	}
 	// Block by block, so that texels that follow each other are neighbours.
-	for by := PaddingTexels; by < c.Height-PaddingTexels; by += BlockTexels {
-		for bx := PaddingTexels; bx < c.Width-PaddingTexels; bx += BlockTexels {
-			for y := by; y < min(by+BlockTexels, c.Height-PaddingTexels); y++ {
-				for x := bx; x < min(bx+BlockTexels, c.Width-PaddingTexels); x++ {
+	for by := PaddingTexels; by < height-PaddingTexels; by += BlockTexels {
+		for bx := PaddingTexels; bx < width-PaddingTexels; bx += BlockTexels {
+			for y := by; y < min(by+BlockTexels, height-PaddingTexels); y++ {
+				for x := bx; x < min(bx+BlockTexels, width-PaddingTexels); x++ {
 					place(x, y)
 				}
 			}
@@ -185,23 +187,24 @@ func (l *Layout) chartTexels(s *scene.Scene, c *Chart, list []Texel) (placed []T
 // fillRings grows the computed texels over the rest of a chart, ring by ring.
 func fillRings(filled []bool, c *Chart) []Fill {
 	var fills []Fill
+	width, height := c.Size()
 	for {
 		var ring []int
-		for y := range c.Height {
-			for x := range c.Width {
-				if filled[y*c.Width+x] {
+		for y := range height {
+			for x := range width {
+				if filled[y*width+x] {
 					continue
 				}
-				f := Fill{Place: int32(y*c.Width + x)}
+				f := Fill{Place: int32(y*width + x)}
 				for k, d := range around {
 					nx, ny := x+d[0], y+d[1]
-					if nx >= 0 && ny >= 0 && nx < c.Width && ny < c.Height && filled[ny*c.Width+nx] {
+					if nx >= 0 && ny >= 0 && nx < width && ny < height && filled[ny*width+nx] {
 						f.Mask |= 1 << k
 					}
 				}
 				if f.Mask != 0 {
 					fills = append(fills, f)
-					ring = append(ring, y*c.Width+x)
+					ring = append(ring, y*width+x)
 				}
 			}
 		}

@@ -152,8 +152,8 @@ func lost(c *lightmap.Chart, image *bake.Image, toDisplay color.Linear) float64 
 	for y := c.Y + lightmap.PaddingTexels; y+1 < c.Y+c.Height-lightmap.PaddingTexels; y += 2 {
 		for x := c.X + lightmap.PaddingTexels; x+1 < c.X+c.Width-lightmap.PaddingTexels; x += 2 {
 			var s, s2 float64
-			for k := range 4 {
-				lux := image.At(c.Page, float64(x+k&1)+0.5, float64(y+k>>1)+0.5)
+			for k := range int32(4) {
+				lux := image.At(int(c.Page), float64(x+k&1)+0.5, float64(y+k>>1)+0.5)
 				v := color.EncodeSRGB(lux.Mul(toDisplay).Luminance())
 				s += v
 				s2 += v * v
@@ -211,7 +211,7 @@ func (b *Budget) allowed(want float64) float64 {
 func texels(l *lightmap.Layout) int {
 	n := 0
 	for i := range l.Charts {
-		n += l.Charts[i].Width * l.Charts[i].Height
+		n += int(l.Charts[i].Width * l.Charts[i].Height)
 	}
 	return n
 }
