@@ -266,6 +266,22 @@ func BenchmarkMemory(b *testing.B) {
 	b.Run("small", func(b *testing.B) { benchmarkMemory(b, hall(1)) })
 	b.Run("cluttered", func(b *testing.B) { benchmarkMemory(b, posts(1000)) })
 	b.Run("crowded", func(b *testing.B) { benchmarkMemory(b, posts(9000)) })
+	b.Run("leaves", func(b *testing.B) { benchmarkMemory(b, leaves(20_000)) })
+}
+
+// leaves is the hall at 2 texels a metre with so many loose triangles of one mesh, each
+// facing its own way.
+func leaves(n int) *level.Level {
+	l, r := hall(2), rand.New(rand.NewPCG(1, 1))
+	m := level.Default[level.Mesh]()
+	m.ID = "leaves"
+	for i := range uint32(n) {
+		x, y, z := 38*r.Float64()-19, 8*r.Float64()-4, 38*r.Float64()-19
+		m.Positions = append(m.Positions, x, y, z, x+0.2, y+0.1*r.Float64(), z, x, y, z+0.2)
+		m.Indices = append(m.Indices, 3*i, 3*i+2, 3*i+1)
+	}
+	l.Meshes = []*level.Mesh{&m}
+	return l
 }
 
 // levelsByMemory are those of them that take little time.

@@ -93,6 +93,7 @@ func (f figures) print() {
 		{"demo", "the demo"}, {"large", "the demo at 24 texels a metre"}, {"hall", "a hall all lit by 12 lamps, 8 a metre"},
 		{"coarse", "the hall at 2 a metre"}, {"small", "the hall at 1 a metre"},
 		{"cluttered", "the hall at 2, with a thousand posts"}, {"crowded", "the hall at 2, with nine thousand"},
+		{"leaves", "the hall at 2, with 20 thousand loose triangles"},
 	} {
 		name := "Memory/" + of[0]
 		row("  "+of[1], "%.0f bytes a texel with %.0f sources at once; %.2f (%.0f thousand texels, %.1f thousand triangles)",
