@@ -68,17 +68,18 @@ func geometryHash(s *scene.Scene, l *lightmap.Layout) [32]byte {
 			triangle := 0
 			for corners := range s.Corners(surface) {
 				for k, at := range corners {
-					u, v := surface.CornerUV(triangle, k, at)
+					u, v := s.CornerUV(surface, triangle, k, at)
 					binary.Write(h, binary.LittleEndian, [2]float64{u, v})
 				}
 				triangle++
 			}
 		}
-		fmt.Fprintf(h, "%t %t %d\n", surface.CastsShadow, surface.ReceivesLight, surface.Count)
+		first, end := s.TrianglesOf(surface)
+		fmt.Fprintf(h, "%t %t %d\n", surface.CastsShadow, surface.ReceivesLight, end-first)
 		if s.Level.Lightmap.Bounces {
 			fmt.Fprintf(h, "%v %t\n", surface.Albedo, surface.Material.TwoSided)
 		}
-		for _, t := range s.Triangles[surface.First : surface.First+surface.Count] {
+		for _, t := range s.Triangles[first:end] {
 			binary.Write(h, binary.LittleEndian, t)
 		}
 	}

@@ -424,6 +424,9 @@ func BenchmarkTriangleMemory(b *testing.B) {
 		}
 	}
 	b.Run("blocks", func(b *testing.B) { benchmarkTriangleMemory(b, blocks) })
+	loose := leaves(300_000)
+	loose.Meshes[0].Surface.ReceivesLight = false
+	b.Run("leaves", func(b *testing.B) { benchmarkTriangleMemory(b, loose) })
 }
 
 func benchmarkTriangleMemory(b *testing.B, l *level.Level) {

@@ -119,7 +119,8 @@ func formsOf(p *Prepared) map[string]form {
 	for i := range p.Scene.Surfaces {
 		s := &p.Scene.Surfaces[i]
 		f := forms[s.Entity]
-		f.place += fmt.Sprint(s.Count, p.Scene.CornersOf(int(s.First)))
+		first, end := p.Scene.TrianglesOf(s)
+		f.place += fmt.Sprint(end-first, p.Scene.CornersOf(first))
 		f.roles += fmt.Sprint(s.CastsShadow, s.ReceivesLight)
 		f.albedo += fmt.Sprint(color.Linear(s.Albedo), s.Material.TwoSided, s.Material.Image, s.Material.Cutoff, s.Material.ImageM)
 		f.density += fmt.Sprint(s.DensityM)

@@ -196,8 +196,7 @@ func (g *gatherer) fine(ctx context.Context, charts *group, f *field, first, end
 		var count [block]int
 		open := make([]color.Linear, len(texels)*len(g.skies)) // what comes to it from each sky
 		for i := range texels {
-			c := &g.p.Layout.Charts[g.p.Layout.ChartOf[texels[i].Surface(g.p.Scene)]]
-			found[i] = survey{u: c.U, v: c.V}
+			found[i].u, found[i].v = g.p.Layout.Charts[g.p.chartOf(charts.first+first+from+i)].Axes(g.p.Scene)
 		}
 		sent := volley{p: g.p, t: g.t, met: func(i int, dir geom.Vec3, target uint32, distance float64, normal geom.Vec3) {
 			found[i].add(dir, distance, normal)
@@ -216,7 +215,7 @@ func (g *gatherer) fine(ctx context.Context, charts *group, f *field, first, end
 		for i := range texels {
 			cell := first + from + i
 			row := g.rows.row(cell - f.base)
-			f.around[cell] = found[i].done(g.p.Layout.Charts[g.p.Layout.ChartOf[texels[i].Surface(g.p.Scene)]].Density)
+			f.around[cell] = found[i].done(g.p.Layout.Charts[g.p.chartOf(charts.first+cell)].Density)
 			g.sent.mean(row, met[i][:count[i]], rays)
 			for k, s := range g.skies {
 				for c := range 3 {

@@ -57,12 +57,20 @@ func (p *Prepared) placeOf(c *lightmap.Chart, texel int) (x, y int) {
 	return x - lightmap.PaddingTexels, y - lightmap.PaddingTexels
 }
 
+// spot is where a point of the level lies in a chart without its padding.
+func (p *Prepared) spot(c *lightmap.Chart, point geom.Vec3) (x, y float64) {
+	x, y = c.At(p.Scene, point)
+	return x - float64(c.X+lightmap.PaddingTexels), y - float64(c.Y+lightmap.PaddingTexels)
+}
+
 // patchUnder is the patch at a point on a chart: where something parts the square, the
 // nearest whose first texel sees the point.
 func (p *Prepared) patchUnder(t *transport, chart int, point geom.Vec3) int32 {
 	c, g := &p.Layout.Charts[chart], t.grid(chart)
-	x, y := c.At(point)
-	x, y = x-float64(c.X+lightmap.PaddingTexels), y-float64(c.Y+lightmap.PaddingTexels)
+	if g.width*g.height == 1 && t.cells[g.cells]&cut == 0 {
+		return t.cells[g.cells]
+	}
+	x, y := p.spot(c, point)
 	patch, isCut := t.patchAt(g, int(x), int(y))
 	if !isCut {
 		return patch
@@ -202,11 +210,13 @@ func (a *parting) square(x0, y0, x1, y1 int) {
 		return
 	}
 	first := a.texel(a.left[0])
+	u, v := a.c.Axes(a.p.Scene)
+	fromX, fromY := a.p.spot(a.c, vec(first.Origin))
 	whole := len(a.left) == len(a.places)
 	for corner := 0; corner < 4 && whole; corner++ {
-		x, y := [2]int{x0, x1}[corner&1], [2]int{y0, y1}[corner>>1]
-		at := a.c.Origin.Add(a.c.U.Mul(float64(x) / a.c.Density)).Add(a.c.V.Mul(float64(y) / a.c.Density))
-		whole = a.p.open(first, at.Add(first.Normal(a.p.Scene).Mul(scene.OffsetM)), a.c.Density)
+		x, y := float64([2]int{x0, x1}[corner&1])-fromX, float64([2]int{y0, y1}[corner>>1])-fromY
+		at := vec(first.Origin).Add(u.Mul(x / a.c.Density)).Add(v.Mul(y / a.c.Density))
+		whole = a.p.open(first, at, a.c.Density)
 	}
 	before := a.count
 	for ; len(a.left) > 0; a.count++ {

@@ -164,7 +164,8 @@ func (p *Prepared) link(t *transport, k int, members []int32, links []uint16) []
 	rays, about := p.raysOf(first)
 	ci := int(p.Layout.ChartOf[first.Surface(p.Scene)])
 	c := &p.Layout.Charts[ci]
-	found := survey{u: c.U, v: c.V}
+	var found survey
+	found.u, found.v = c.Axes(p.Scene)
 	var room [patchRays]uint32
 	met := room[:0]
 	sent := volley{p: p, t: t, met: func(ray int, dir geom.Vec3, target uint32, distance float64, normal geom.Vec3) {

@@ -269,13 +269,13 @@ func TestSeamsMatch(t *testing.T) {
 		worst := 0.0
 		charts := map[string]int{}
 		for i := range p.Scene.Surfaces {
-			if s := &p.Scene.Surfaces[i]; s.Normal[2] > 0.9 {
+			if s := &p.Scene.Surfaces[i]; p.Scene.Normal(s)[2] > 0.9 {
 				charts[s.Entity] = int(p.Layout.ChartOf[i])
 			}
 		}
 		read := func(id string, y float64) float64 {
 			c := &p.Layout.Charts[charts[id]]
-			u, v := c.At(geom.Vec3{0, y, 0})
+			u, v := c.At(p.Scene, geom.Vec3{0, y, 0})
 			return color.EncodeSRGB(m.At(int(c.Page), u, v)[0] / 80)
 		}
 		for y := 0.05; y < 1.95; y += 0.01 {

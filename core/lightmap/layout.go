@@ -25,17 +25,11 @@ const (
 
 // Chart is the rectangle of one surface on a page.
 type Chart struct {
-	Surface       int32     // in the scene
-	Page, X, Y    int32     // its corner, padding included
-	Width, Height int32     // texels, padding included
-	Origin        geom.Vec3 // the corner of its unpadded rectangle, in the level
-	*Frame
-}
-
-// Frame is what charts share that face alike.
-type Frame struct {
-	U, V    geom.Vec3 // the unit directions in which x and y grow
-	Density float64   // texels per metre
+	Surface       int32   // in the scene
+	Page, X, Y    int32   // its corner, padding included
+	Width, Height int32   // texels, padding included
+	Density       float64 // texels per metre
+	lowU, lowV    float64 // the corner of its unpadded rectangle, along its axes
 }
 
 // Layout is where every chart lies.
@@ -67,7 +61,7 @@ func (e *TooLarge) Error() string {
 func Plan(s *scene.Scene) (*Layout, error) {
 	size := s.Level.Lightmap.PageSize
 	l := &Layout{PageSize: size, ChartOf: make([]int32, len(s.Surfaces))}
-	texels, frames := 0, map[Frame]*Frame{}
+	texels := 0
 	for i := range s.Surfaces {
 		l.ChartOf[i] = -1
 		if !s.Surfaces[i].ReceivesLight {
@@ -75,10 +69,6 @@ func Plan(s *scene.Scene) (*Layout, error) {
 		}
 		c := chart(s, &s.Surfaces[i], size)
 		c.Surface = int32(i)
-		if frames[*c.Frame] == nil {
-			frames[*c.Frame] = c.Frame
-		}
-		c.Frame = frames[*c.Frame]
 		l.ChartOf[i] = int32(len(l.Charts))
 		l.Charts = append(l.Charts, c)
 		if texels += int(c.Width * c.Height); texels > MaxTexels {
@@ -122,7 +112,7 @@ func Plan(s *scene.Scene) (*Layout, error) {
 
 // chart measures a surface in its plane.
 func chart(sc *scene.Scene, s *scene.Surface, pageSize int) Chart {
-	u, v := geom.Axes(s.Normal)
+	u, v := geom.Axes(sc.Normal(s))
 	lowU, lowV, highU, highV := math.Inf(1), math.Inf(1), math.Inf(-1), math.Inf(-1)
 	for t := range sc.Corners(s) {
 		for _, p := range t {
@@ -137,19 +127,24 @@ func chart(sc *scene.Scene, s *scene.Surface, pageSize int) Chart {
 	}
 	return Chart{
 		Width: side(highU - lowU), Height: side(highV - lowV),
-		Origin: s.Normal.Mul(s.Normal.Dot(sc.CornersOf(int(s.First))[0])).Add(u.Mul(lowU)).Add(v.Mul(lowV)),
-		Frame:  &Frame{u, v, density},
+		Density: density, lowU: lowU, lowV: lowV,
 	}
 }
 
 // Size is how many texels its rectangle has, padding included.
 func (c *Chart) Size() (width, height int) { return int(c.Width), int(c.Height) }
 
+// Axes are the unit directions in the level in which x and y grow. They are reckoned
+// anew, which costs less than to keep them.
+func (c *Chart) Axes(s *scene.Scene) (u, v geom.Vec3) {
+	return geom.Axes(s.Normal(&s.Surfaces[c.Surface]))
+}
+
 // At maps a point of the level to texel coordinates of the chart's page; whole
 // numbers plus a half are texel centres.
-func (c *Chart) At(p geom.Vec3) (x, y float64) {
-	d := p.Sub(c.Origin)
-	return float64(c.X+PaddingTexels) + c.U.Dot(d)*c.Density, float64(c.Y+PaddingTexels) + c.V.Dot(d)*c.Density
+func (c *Chart) At(s *scene.Scene, p geom.Vec3) (x, y float64) {
+	u, v := c.Axes(s)
+	return float64(c.X+PaddingTexels) + (u.Dot(p)-c.lowU)*c.Density, float64(c.Y+PaddingTexels) + (v.Dot(p)-c.lowV)*c.Density
 }
 
 // Place is where on its page a texel stands.

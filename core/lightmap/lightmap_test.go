@@ -60,7 +60,7 @@ func TestEverySurfacePointLiesInItsChart(t *testing.T) {
 	s, layout := plan(t, boxes(rand.New(rand.NewPCG(2, 2)), 30))
 	for _, c := range layout.Charts {
 		for _, v := range s.Outline(&s.Surfaces[c.Surface]) {
-			x, y := c.At(v)
+			x, y := c.At(s, v)
 			assert.GreaterOrEqual(t, x, float64(c.X+lightmap.PaddingTexels)-1e-4)
 			assert.GreaterOrEqual(t, y, float64(c.Y+lightmap.PaddingTexels)-1e-4)
 			assert.LessOrEqual(t, x, float64(c.X+c.Width-lightmap.PaddingTexels)+1e-4)
@@ -83,7 +83,7 @@ func TestTexelsStandOnTheirSurface(t *testing.T) {
 		if surface.Mesh != nil { // a mesh's patch is not flat
 			continue
 		}
-		above := surface.Normal.Dot(p.Sub(s.Outline(surface)[0]))
+		above := s.Normal(surface).Dot(p.Sub(s.Outline(surface)[0]))
 		require.InDelta(t, scene.OffsetM, above, 2e-4, surface.Entity)
 	}
 	one := level.New("Tile")
@@ -206,7 +206,7 @@ func TestMeshPatchesCoverTheMesh(t *testing.T) {
 		for tri := range s.Corners(&s.Surfaces[i]) {
 			area += geom.TriangleArea(tri[0], tri[1], tri[2])
 			n := tri[1].Sub(tri[0]).Cross(tri[2].Sub(tri[0])).Normalize()
-			require.GreaterOrEqual(t, n.Dot(s.Surfaces[i].Normal), 0.7)
+			require.GreaterOrEqual(t, n.Dot(s.Normal(&s.Surfaces[i])), 0.7)
 		}
 	}
 	assert.InEpsilon(t, 4*math.Pi, area, 0.03)

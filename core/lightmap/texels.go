@@ -234,11 +234,11 @@ type flatTriangle struct {
 func flatten(sc *scene.Scene, s *scene.Surface, c *Chart) flat {
 	inf := math.Inf(1)
 	f := flat{low: [2]float64{inf, inf}, high: [2]float64{-inf, -inf}}
-	for index := int(s.First); index < int(s.First+s.Count); index++ {
+	for index, end := sc.TrianglesOf(s); index < end; index++ {
 		var q [3][2]float64
 		t := sc.CornersOf(index)
 		for i, p := range t {
-			x, y := c.At(p)
+			x, y := c.At(sc, p)
 			q[i] = [2]float64{x - float64(c.X+PaddingTexels), y - float64(c.Y+PaddingTexels)}
 		}
 		area := (q[1][0]-q[0][0])*(q[2][1]-q[0][1]) - (q[1][1]-q[0][1])*(q[2][0]-q[0][0])

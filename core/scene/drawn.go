@@ -28,7 +28,7 @@ func (s *Scene) Drawn() map[int][][]geom.Vec3 {
 		}
 		pieces := [][]geom.Vec3{s.Outline(f)}
 		for _, k := range planes[planeOf(f, -1)] {
-			pieces = without(pieces, s.Outline(&s.Surfaces[k]), s.Surfaces[k].Normal)
+			pieces = without(pieces, s.Outline(&s.Surfaces[k]), s.Normal(&s.Surfaces[k]))
 		}
 		drawn[i] = pieces
 	}
@@ -47,10 +47,11 @@ func rounded(v geom.Vec3) [3]int64 {
 	return r
 }
 
-// planeOf names the plane of a surface, or with -1 the same seen from behind.
+// planeOf names the plane of a solid's face, or with -1 the same seen from behind.
 func planeOf(f *Surface, side float64) [4]int64 {
-	n := rounded(f.Normal.Mul(side))
-	return [4]int64{n[0], n[1], n[2], int64(math.Round(side * f.Distance / roundM))}
+	plane := &f.planes[f.Face]
+	n := rounded(plane.Normal.Mul(side))
+	return [4]int64{n[0], n[1], n[2], int64(math.Round(side * plane.Distance / roundM))}
 }
 
 // without cuts a convex polygon out of others in its plane. normal is its own.

@@ -22,46 +22,35 @@ const weldM = 1e-5
 // as long as normals stay near the first one's.
 func (s *Scene) addMesh(mesh *level.Mesh, finishes *finishes) {
 	pose, count := s.World.Pose(&mesh.Entity), len(mesh.Indices)/3
-	finish := finishes.of(mesh.Surface, s.zoneName(&mesh.Entity))
 	vertex := func(i uint32) geom.Vec3 { return pose.Apply(geom.Vec3(mesh.Positions[3*i : 3*i+3])) }
 	corners := func(t int32) (a, b, c geom.Vec3) {
 		at := mesh.Indices[3*t:]
 		return vertex(at[0]), vertex(at[1]), vertex(at[2])
 	}
+	body := s.addBody(Body{Entity: mesh.ID, Mesh: mesh, Bend: bendOf(mesh.Sways, len(mesh.Positions)/3, vertex)})
+	welded := weld(mesh.Positions)
 	normals := make([]geom.Vec3, count) // zero where there is no area: nothing to light, nothing to stop light
 	for t := range normals {
 		a, b, c := corners(int32(t))
-		if n := b.Sub(a).Cross(c.Sub(a)); n.Len() >= 1e-14 {
+		if n := across([3]geom.Vec3{vec(f32(a)), vec(f32(b)), vec(f32(c))}); n.Len() >= 1e-14 {
 			normals[t] = n.Normalize()
 		}
 	}
-	body := s.addBody(Body{Entity: mesh.ID, Mesh: mesh, Bend: bendOf(mesh.Sways, len(mesh.Positions)/3, vertex)})
-	edges := edgesOf(mesh, normals)
-	taken := make([]bool, count)
-	patch := 0
-	for seed := range count {
-		if taken[seed] || normals[seed] == (geom.Vec3{}) {
-			continue
+	order, starts := edgesOf(mesh, welded, normals).patches(normals)
+	part := &Part{body, finishes.of(mesh.Surface, s.zoneName(&mesh.Entity))}
+	s.Surfaces = slices.Grow(s.Surfaces, len(starts))
+	for patch, next := 0, 0; patch < len(starts); patch++ {
+		s.addSurface(part, patch)
+		end := len(order)
+		if patch+1 < len(starts) {
+			end = int(starts[patch+1])
 		}
-		first, _, _ := corners(int32(seed))
-		s.addSurface(body, finish, patch, geom.Plane{Normal: normals[seed], Distance: normals[seed].Dot(first)})
-		queue := []int32{int32(seed)}
-		taken[seed] = true
-		for len(queue) > 0 {
-			t := queue[0]
-			queue = queue[1:]
-			s.addTriangle(corners(t))
-			if len(mesh.UVs) > 0 {
-				body.source = append(body.source, t)
-			}
-			for other := range edges.across(t, int32(patch)) {
-				if !taken[other] && normals[other].Dot(normals[seed]) >= chartSpread {
-					taken[other] = true
-					queue = append(queue, other)
-				}
-			}
+		for ; next < end; next++ {
+			s.addTriangle(corners(order[next]))
 		}
-		patch++
+	}
+	if len(mesh.UVs) > 0 {
+		body.source = order
 	}
 }
 
@@ -79,9 +68,9 @@ type edges struct {
 type asked struct{ patch, a, b int32 }
 
 // edgesOf takes the triangles that have a normal.
-func edgesOf(mesh *level.Mesh, normals []geom.Vec3) *edges {
+func edgesOf(mesh *level.Mesh, welded []int32, normals []geom.Vec3) *edges {
 	buckets := 1 << bits.Len(uint(len(mesh.Indices)/2))
-	e := &edges{mesh: mesh, welded: weld(mesh.Positions), from: make([]int32, buckets+1), asked: make([]asked, buckets)}
+	e := &edges{mesh: mesh, welded: welded, from: make([]int32, buckets+1), asked: make([]asked, buckets)}
 	each := func(visit func(bucket, triangle int32)) {
 		for t := range normals {
 			for k := 0; k < 3 && normals[t] != (geom.Vec3{}); k++ {
@@ -100,6 +89,29 @@ func edgesOf(mesh *level.Mesh, normals []geom.Vec3) *edges {
 		next[bucket]++
 	})
 	return e
+}
+
+// patches lists the triangles that have a normal, patch after patch, and where each
+// patch begins.
+func (e *edges) patches(normals []geom.Vec3) (order, starts []int32) {
+	order = make([]int32, 0, len(normals))
+	taken := make([]bool, len(normals))
+	for seed := range normals {
+		if taken[seed] || normals[seed] == (geom.Vec3{}) {
+			continue
+		}
+		patch, next := int32(len(starts)), len(order)
+		starts = append(starts, int32(next))
+		order, taken[seed] = append(order, int32(seed)), true
+		for ; next < len(order); next++ {
+			for other := range e.across(order[next], patch) {
+				if !taken[other] && normals[other].Dot(normals[seed]) >= chartSpread {
+					order, taken[other] = append(order, other), true
+				}
+			}
+		}
+	}
+	return order, starts
 }
 
 // bucket is that of an edge (by Fibonacci hashing).

@@ -21,12 +21,15 @@ import (
 // Surface is one nearly flat patch: a face of a solid, or connected triangles of
 // a mesh whose normals lie within chartSpread of each other.
 type Surface struct {
-	geom.Plane // of its first triangle
+	*Part
+	Face  int32 // of a solid: its face; of a mesh: the patch's number
+	First int32 // its first triangle in Scene.Triangles; they end where the next one's begin
+}
+
+// Part is what surfaces of a body with one finish have in common.
+type Part struct {
 	*Body
 	*Finish
-	Face  int32 // of a solid: its face; of a mesh: the patch's number
-	First int32 // its first triangle in Scene.Triangles
-	Count int32 // and how many there are
 }
 
 // Body is what the surfaces of a solid or a mesh have in common.
@@ -34,10 +37,10 @@ type Body struct {
 	Entity string
 	Solid  *level.Solid // one of these
 	Mesh   *level.Mesh
-	Bend   *Bend   // of a mesh that sways
-	source []int32 // of a mesh with an image laid by its corners: which triangle of it each is
-	first  int32   // triangle
-	faces  int32   // surface, of a solid
+	Bend   *Bend        // of a mesh that sways
+	planes []geom.Plane // of a solid's faces, in the level's space
+	source []int32      // of a mesh with an image laid by its corners: which triangle of it each is
+	first  int32        // triangle
 	bounds geom.Bounds
 }
 
@@ -111,7 +114,7 @@ func Build(l *level.Level) *Scene {
 	s.findBlocks()
 	s.SurfaceOf = make([]int32, len(s.Triangles)) // only now, as building takes more than there is after
 	for i := range s.Surfaces {
-		for t := s.Surfaces[i].First; t < s.Surfaces[i].First+s.Surfaces[i].Count; t++ {
+		for t := s.Surfaces[i].First; t < s.end(i); t++ {
 			s.SurfaceOf[t] = int32(i)
 		}
 	}
@@ -167,17 +170,23 @@ func (f *finishes) of(surface level.Surface, zone string) *Finish {
 func (s *Scene) addSolid(solid *level.Solid, finishes *finishes) {
 	zone := s.zoneName(&solid.Entity)
 	body := s.addBody(Body{Entity: solid.ID, Solid: solid})
-	planes := solid.FacePlanes()
+	planes, part := solid.FacePlanes(), &Part{}
+	body.planes = make([]geom.Plane, len(planes))
 	for i := range planes {
+		normal := s.World.Pose(&solid.Entity).Rotation.Rotate(planes[i].Normal)
+		body.planes[i] = geom.Plane{Normal: normal, Distance: math.Inf(1)} // of one that other faces leave nothing of
 		polygon := s.face(solid, planes, i)
 		if len(polygon) < 3 {
 			continue
 		}
+		body.planes[i].Distance = normal.Dot(polygon[0])
 		for _, v := range polygon {
 			body.bounds.Grow(v)
 		}
-		normal := s.World.Pose(&solid.Entity).Rotation.Rotate(planes[i].Normal)
-		s.addSurface(body, finishes.of(solid.FaceSurface(i), zone), i, geom.Plane{Normal: normal, Distance: normal.Dot(polygon[0])})
+		if finish := finishes.of(solid.FaceSurface(i), zone); part.Finish != finish {
+			part = &Part{body, finish}
+		}
+		s.addSurface(part, i)
 		for j := 2; j < len(polygon); j++ {
 			s.addTriangle(polygon[0], polygon[j-1], polygon[j])
 		}
@@ -208,30 +217,42 @@ func (s *Scene) zoneName(e *level.Entity) string {
 
 // addBody adds a solid or mesh of which no surface is there yet.
 func (s *Scene) addBody(body Body) *Body {
-	body.first, body.faces, body.bounds = int32(len(s.Triangles)), int32(len(s.Surfaces)), geom.NoBounds()
+	body.first, body.bounds = int32(len(s.Triangles)), geom.NoBounds()
 	s.bodies = append(s.bodies, body)
 	return &s.bodies[len(s.bodies)-1]
 }
 
 // addSurface adds a surface to the newest body.
-func (s *Scene) addSurface(body *Body, finish *Finish, face int, plane geom.Plane) {
-	s.Surfaces = append(s.Surfaces, Surface{Plane: plane, Body: body, Finish: finish, Face: int32(face), First: int32(len(s.Triangles))})
+func (s *Scene) addSurface(part *Part, face int) {
+	s.Surfaces = append(s.Surfaces, Surface{part, int32(face), int32(len(s.Triangles))})
 }
 
 // addTriangle adds a triangle to the newest surface.
 func (s *Scene) addTriangle(a, b, c geom.Vec3) {
 	s.Triangles = append(s.Triangles, trace.Triangle{A: f32(a), B: f32(b), C: f32(c)})
-	s.Surfaces[len(s.Surfaces)-1].Count++
 	for _, v := range []geom.Vec3{a, b, c} {
 		s.Bounds.Grow(v)
 	}
 }
 
+// end is where the triangles of a surface end.
+func (s *Scene) end(surface int) int32 {
+	if surface+1 < len(s.Surfaces) {
+		return s.Surfaces[surface+1].First
+	}
+	return int32(len(s.Triangles))
+}
+
+// TrianglesOf is where those of a surface begin, and where they end.
+func (s *Scene) TrianglesOf(f *Surface) (first, end int) {
+	return int(f.First), int(s.end(int(s.SurfaceOf[f.First])))
+}
+
 // Corners are the corners of each triangle of a surface, to float32's precision.
 func (s *Scene) Corners(f *Surface) iter.Seq[[3]geom.Vec3] {
 	return func(yield func([3]geom.Vec3) bool) {
-		for i := f.First; i < f.First+f.Count; i++ {
-			if !yield(s.CornersOf(int(i))) {
+		for i, end := s.TrianglesOf(f); i < end; i++ {
+			if !yield(s.CornersOf(i)) {
 				return
 			}
 		}
@@ -274,7 +295,7 @@ func (s *Scene) tracer(triangles []trace.Triangle, takes func(*Surface) bool) tr
 	count := 0
 	for i := range s.Surfaces {
 		if f := &s.Surfaces[i]; takes(f) {
-			count += int(f.Count)
+			count += int(s.end(i) - f.First)
 		}
 	}
 	t := tracer{any: count > 0}
@@ -286,7 +307,7 @@ func (s *Scene) tracer(triangles []trace.Triangle, takes func(*Surface) bool) tr
 	t.tri = make([]int32, 0, count)
 	for i := range s.Surfaces {
 		f := &s.Surfaces[i]
-		for k := f.First; takes(f) && k < f.First+f.Count; k++ {
+		for k := f.First; takes(f) && k < s.end(i); k++ {
 			list, t.tri = append(list, triangles[k]), append(t.tri, k)
 		}
 	}
@@ -362,19 +383,24 @@ func (s *Scene) stops(t *tracer, h trace.Hit, dir trace.Vec, direct bool) bool {
 // facing is the direction in which a triangle faces, of any length.
 func (s *Scene) facing(triangle int) geom.Vec3 {
 	if f := &s.Surfaces[s.SurfaceOf[triangle]]; f.Solid != nil {
-		return f.Normal
+		return f.planes[f.Face].Normal
 	}
-	t := &s.Triangles[triangle]
-	return vec(t.B).Sub(vec(t.A)).Cross(vec(t.C).Sub(vec(t.A)))
+	return across(s.CornersOf(triangle))
 }
+
+// across is the direction in which three corners face that go counter-clockwise.
+func across(c [3]geom.Vec3) geom.Vec3 { return c[1].Sub(c[0]).Cross(c[2].Sub(c[0])) }
 
 // NormalOf is that direction, of unit length.
 func (s *Scene) NormalOf(triangle int) geom.Vec3 {
 	if f := &s.Surfaces[s.SurfaceOf[triangle]]; f.Solid != nil {
-		return f.Normal
+		return f.planes[f.Face].Normal
 	}
 	return s.facing(triangle).Normalize()
 }
+
+// Normal is that of a surface's first triangle.
+func (s *Scene) Normal(f *Surface) geom.Vec3 { return s.NormalOf(int(f.First)) }
 
 // uv is where in its image a hit lies.
 func (s *Scene) uv(f *Surface, triangle int, h trace.Hit) (u, v float64) {
@@ -388,7 +414,7 @@ func (s *Scene) uv(f *Surface, triangle int, h trace.Hit) (u, v float64) {
 	}
 	t := &s.Triangles[triangle]
 	e1, e2 := vec(t.B).Sub(vec(t.A)), vec(t.C).Sub(vec(t.A))
-	return f.flatUV(vec(t.A).Add(e1.Mul(float64(h.U))).Add(e2.Mul(float64(h.V))))
+	return s.flatUV(f, vec(t.A).Add(e1.Mul(float64(h.U))).Add(e2.Mul(float64(h.V))))
 }
 
 // cornerUV is where in its image a corner of one of the scene's triangles lies.
@@ -398,18 +424,18 @@ func (b *Body) cornerUV(triangle, corner int) (u, v float64) {
 }
 
 // flatUV lays the image by metres along the surface's own axes.
-func (f *Surface) flatUV(p geom.Vec3) (u, v float64) {
-	x, y := geom.Axes(f.Normal)
+func (s *Scene) flatUV(f *Surface, p geom.Vec3) (u, v float64) {
+	x, y := geom.Axes(s.Normal(f))
 	return x.Dot(p) / f.Material.ImageM, -y.Dot(p) / f.Material.ImageM
 }
 
-// CornerUV is where in its image a corner of one of its triangles lies, or for an
+// CornerUV is where in its image a corner of one of a surface's triangles lies, or for an
 // image that lies by metres, any point.
-func (f *Surface) CornerUV(triangle, corner int, p geom.Vec3) (u, v float64) {
+func (s *Scene) CornerUV(f *Surface, triangle, corner int, p geom.Vec3) (u, v float64) {
 	if f.source != nil {
 		return f.cornerUV(int(f.First)+triangle, corner)
 	}
-	return f.flatUV(p)
+	return s.flatUV(f, p)
 }
 
 // AlbedoAt is the albedo at a point of one of its triangles.
@@ -577,10 +603,7 @@ func (s *Scene) within(ray trace.Ray, h trace.Hit) trace.Hit {
 }
 
 // Blocks are solids of a scene that cast shadows.
-type Blocks struct {
-	scene  *Scene
-	bodies []*Body
-}
+type Blocks []*Body
 
 // BlocksNear are those that come within a distance of a surface.
 func (s *Scene) BlocksNear(f *Surface, distance float64) Blocks {
@@ -590,14 +613,14 @@ func (s *Scene) BlocksNear(f *Surface, distance float64) Blocks {
 			near.Grow(v)
 		}
 	}
-	list := Blocks{scene: s}
+	var list Blocks
 	s.blocksAt.Near(boxOf(near, distance), func(i int) {
 		b, apart := &s.bodies[s.blocks[i]], false
 		for axis := range 3 {
 			apart = apart || b.bounds.Min[axis] > near.Max[axis]+distance || b.bounds.Max[axis] < near.Min[axis]-distance
 		}
 		if !apart {
-			list.bodies = append(list.bodies, b)
+			list = append(list, b)
 		}
 	})
 	return list
@@ -626,8 +649,8 @@ func boxOf(b geom.Bounds, distance float64) trace.Box {
 
 // Hold tells whether one of them holds a point, or comes nearer to it than
 // OffsetM/2: rays from there would start at its surface and go on within.
-func (l *Blocks) Hold(p geom.Vec3) bool {
-	return slices.ContainsFunc(l.bodies, func(b *Body) bool { return l.scene.holds(b, p, OffsetM/2) })
+func (l Blocks) Hold(p geom.Vec3) bool {
+	return slices.ContainsFunc(l, func(b *Body) bool { return b.holds(p, OffsetM/2) })
 }
 
 // Inside is the id of a solid that holds a point deeper than OffsetM/2, the first of
@@ -635,7 +658,7 @@ func (l *Blocks) Hold(p geom.Vec3) bool {
 func (s *Scene) Inside(p geom.Vec3) string {
 	first := len(s.bodies)
 	s.blocksAt.Near(boxOf(geom.Bounds{Min: p, Max: p}, 0), func(i int) {
-		if at := int(s.blocks[i]); at < first && s.holds(&s.bodies[at], p, -OffsetM/2) {
+		if at := int(s.blocks[i]); at < first && s.bodies[at].holds(p, -OffsetM/2) {
 			first = at
 		}
 	})
@@ -646,17 +669,14 @@ func (s *Scene) Inside(p geom.Vec3) string {
 }
 
 // holds tells whether a point is no farther out of a solid than a margin.
-func (s *Scene) holds(b *Body, p geom.Vec3, margin float64) bool {
+func (b *Body) holds(p geom.Vec3, margin float64) bool {
 	for axis := range 3 {
 		if p[axis] < b.bounds.Min[axis]-margin || p[axis] > b.bounds.Max[axis]+margin {
 			return false
 		}
 	}
-	for _, f := range s.Surfaces[b.faces:] {
-		if f.Body != b {
-			break
-		}
-		if f.Normal.Dot(p) > f.Distance+margin {
+	for i := range b.planes {
+		if b.planes[i].Normal.Dot(p) > b.planes[i].Distance+margin {
 			return false
 		}
 	}

@@ -68,7 +68,7 @@ func TestFacesWithAnEntryOfTheirOwn(t *testing.T) {
 		want := s.Level.Lightmap.Density
 		if s.Surfaces[i].Entity == "near" && s.Surfaces[i].Face == 4 {
 			want = 30
-			assert.InDelta(t, 1, s.Surfaces[i].Normal[2], 1e-12, "face 4 of a box is +z")
+			assert.InDelta(t, 1, s.Normal(&s.Surfaces[i])[2], 1e-12, "face 4 of a box is +z")
 		}
 		assert.Equal(t, want, s.Surfaces[i].DensityM)
 	}
@@ -148,7 +148,7 @@ func TestCornersAreThoseOfTheDocument(t *testing.T) {
 		f := &s.Surfaces[i]
 		for c := range s.Corners(f) {
 			for _, v := range c {
-				assert.InDelta(t, f.Normal.Dot(s.Outline(f)[0]), f.Normal.Dot(v), 1e-6, "in the plane of its face")
+				assert.InDelta(t, s.Normal(f).Dot(s.Outline(f)[0]), s.Normal(f).Dot(v), 1e-6, "in the plane of its face")
 			}
 			count++
 		}
@@ -240,7 +240,7 @@ func TestDrawnFacesHideWhatTouchesAndLeaveNoCracks(t *testing.T) {
 			total[s.Surfaces[i].Entity] += area(p)
 			all = append(all, p)
 			for _, v := range p {
-				assert.InDelta(t, s.Surfaces[i].Normal.Dot(s.Outline(&s.Surfaces[i])[0]), s.Surfaces[i].Normal.Dot(v), 1e-9, "in its plane")
+				assert.InDelta(t, s.Normal(&s.Surfaces[i]).Dot(s.Outline(&s.Surfaces[i])[0]), s.Normal(&s.Surfaces[i]).Dot(v), 1e-9, "in its plane")
 			}
 		}
 	}
@@ -365,7 +365,7 @@ func TestImagesFollowTheTrianglesOfPatches(t *testing.T) {
 			middle := corners[0].Add(corners[1]).Add(corners[2]).Mul(1.0 / 3)
 			quad := 2*math.Floor(middle[0]) + math.Floor(middle[2]/5)
 			for k, at := range corners {
-				u, v := f.CornerUV(triangle, k, at)
+				u, v := s.CornerUV(f, triangle, k, at)
 				require.Equal(t, want[[3]float64{at[0], at[2], quad}], [2]float64{u, v})
 				checked++
 			}

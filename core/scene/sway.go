@@ -67,8 +67,8 @@ func (s *Scene) Swayed(wind geom.Vec3, seconds float64) *Scene {
 		if f.Bend == nil {
 			continue
 		}
-		for t := f.First; t < f.First+f.Count; t++ {
-			c := s.CornersOf(int(t))
+		for t, end := s.TrianglesOf(f); t < end; t++ {
+			c := s.CornersOf(t)
 			for k := range c {
 				c[k] = c[k].Add(f.Bend.offset(c[k], wind, seconds))
 			}

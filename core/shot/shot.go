@@ -291,7 +291,7 @@ func (r *renderer) albedo(dir geom.Vec3) color.Linear {
 	if !ok {
 		return color.Linear{0.03, 0.03, 0.03}
 	}
-	n := r.eye.p.Scene.Surfaces[hit.Surface].Normal
+	n := r.eye.p.Scene.Normal(&r.eye.p.Scene.Surfaces[hit.Surface])
 	// A fixed share by the way a face lies tells faces apart where there is no light.
 	return r.eye.p.Scene.AlbedoAt(hit.Triangle, hit.Point, hit.U, hit.V).Scale(0.72 + 0.22*n[1] + 0.06*n[0])
 }

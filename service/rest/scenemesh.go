@@ -65,7 +65,7 @@ func sceneMesh(p *bake.Prepared) ([]byte, error) {
 				x, y, page := 0.0, 0.0, -1
 				if c := p.Layout.ChartOf[i]; c >= 0 {
 					chart := &p.Layout.Charts[c]
-					x, y = chart.At(v)
+					x, y = chart.At(p.Scene, v)
 					page = int(chart.Page)
 				} else if s.Material.Lighting == "dynamic" {
 					page = -2
@@ -80,7 +80,7 @@ func sceneMesh(p *bake.Prepared) ([]byte, error) {
 				}
 				u, w := 0.0, 0.0
 				if picture >= 0 {
-					u, w = s.CornerUV(triangle, k, v)
+					u, w = p.Scene.CornerUV(s, triangle, k, v)
 				}
 				images = append(images, float32(u), float32(w), float32(picture), float32(s.Material.Cutoff))
 				h.Vertices++
@@ -124,7 +124,7 @@ func movingLight(ctx context.Context, p *bake.Prepared, image *bake.Image, grids
 		}
 		for t := range drawn(p.Scene, i, pieces) {
 			for _, v := range t {
-				corners = append(corners, corner{v, s.Normal})
+				corners = append(corners, corner{v, p.Scene.Normal(s)})
 			}
 		}
 	}
