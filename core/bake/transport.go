@@ -44,7 +44,8 @@ type transport struct {
 	cellsOf, patchesOf []int32
 	links              []linkPart
 	sky                []uint32       // of each patch: the rays that leave the level, a bit for each
-	albedo             [][4]float32   // of each patch, for what it sends back; the fourth is the greatest
+	albedos            [][4]float32   // for what patches send back; the fourth is the greatest
+	albedoOf           []int32        // of each patch: which of them
 	first              []int32        // texel of each patch: its rays go about that one's normal
 	around             []surroundings // of each patch
 }
@@ -58,7 +59,7 @@ type linkPart struct {
 const partPatches = 128
 
 // patches is how many there are.
-func (t *transport) patches() int { return len(t.albedo) }
+func (t *transport) patches() int { return len(t.albedoOf) }
 
 // once holds what a level's shape gives and its lights do not change.
 type once struct {
@@ -96,23 +97,37 @@ func (p *Prepared) steps(ctx context.Context, t *transport, q Quality, on *solve
 	return p.shared.steps[q], nil
 }
 
-// solve is where bounces are reckoned, a row for each patch: what comes directly, what
-// each has sent back, and what it sends next. These two have a dark row first.
+// solve is where bounces are reckoned, a row for each patch: what comes directly, and
+// what each has sent back, with a dark row first; and room for what a stretch of them
+// sends next.
 type solve struct{ direct, sent, next [][4]float32 }
 
+// stretches is in how many turns the patches send light back.
+const stretches = 8
+
 func newSolve(patches int) *solve {
-	return &solve{make([][4]float32, patches), make([][4]float32, patches+1), make([][4]float32, patches+1)}
+	stretch := (patches/stretches/partPatches + 1) * partPatches
+	return &solve{make([][4]float32, patches), make([][4]float32, patches+1), make([][4]float32, stretch)}
 }
 
 // bounce is one more: each patch sends back its direct light and what the others sent
-// before.
+// before, or now, if their turn was earlier (Gauss and Seidel's way, by blocks).
 func (s *solve) bounce(ctx context.Context, t *transport) error {
-	err := inParallel(ctx, t.patches(), partPatches, func(from, to int) {
-		part := &t.links[from/partPatches]
-		half.Bounce(s.next[1+from:], s.direct[from:], s.sent, part.links, part.of, t.albedo[from:to], 1.0/patchRays)
-	}, nil)
-	s.sent, s.next = s.next, s.sent
-	return err
+	for first := 0; first < t.patches(); first += len(s.next) {
+		end := min(first+len(s.next), t.patches())
+		if err := inParallel(ctx, end-first, partPatches, func(from, to int) {
+			var albedo [partPatches][4]float32
+			for i, k := range t.albedoOf[first+from : first+to] {
+				albedo[i] = t.albedos[k]
+			}
+			part := &t.links[(first+from)/partPatches]
+			half.Bounce(s.next[from:], s.direct[first+from:], s.sent, part.links, part.of, albedo[:to-from], 1.0/patchRays)
+		}, nil); err != nil {
+			return err
+		}
+		copy(s.sent[1+first:], s.next[:end-first])
+	}
+	return nil
 }
 
 func (p *Prepared) newTransport(ctx context.Context, report func(share float64)) (*transport, error) {
@@ -123,9 +138,19 @@ func (p *Prepared) newTransport(ctx context.Context, report func(share float64))
 	}
 	count := len(membersOf) - 1
 	t.links, t.sky = make([]linkPart, (count+partPatches-1)/partPatches), make([]uint32, count)
-	t.albedo, t.first, t.around = make([][4]float32, count), make([]int32, count), make([]surroundings, count)
+	t.albedoOf, t.first, t.around = make([]int32, count), make([]int32, count), make([]surroundings, count)
+	plain := map[*scene.Finish]int32{} // albedos of surfaces without an image
 	for k := range t.first {
 		t.first[k] = members[membersOf[k]]
+		finish := p.Scene.Surfaces[p.Texels.List[t.first[k]].Surface(p.Scene)].Finish
+		of, known := plain[finish]
+		if !known {
+			of = int32(len(t.albedos))
+			t.albedos = append(t.albedos, sendsBack(finish.Albedo))
+		}
+		if t.albedoOf[k] = of; finish.Image == nil {
+			plain[finish] = of
+		}
 	}
 	return t, inParallel(ctx, count, partPatches, func(from, to int) {
 		part := linkPart{make([]uint16, 0, partPatches*patchRays), make([]uint32, 0, partPatches+1)}
@@ -149,17 +174,12 @@ func (t *transport) metBy(k int, list []uint32) []uint32 {
 func (p *Prepared) link(t *transport, k int, members []int32, links []uint16) []uint16 {
 	first := &p.Texels.List[members[0]]
 	surface := &p.Scene.Surfaces[first.Surface(p.Scene)]
-	albedo := surface.Albedo
 	if surface.Image != nil {
-		albedo = color.Linear{}
+		var sum color.Linear
 		for _, m := range members {
-			albedo = albedo.Add(p.albedoAt(&p.Texels.List[m]))
+			sum = sum.Add(p.albedoAt(&p.Texels.List[m]))
 		}
-		albedo = albedo.Scale(1 / float64(len(members)))
-	}
-	for c := range 3 {
-		t.albedo[k][c] = float32(math.Min(albedo[c], maxAlbedo))
-		t.albedo[k][3] = max(t.albedo[k][3], t.albedo[k][c])
+		t.albedos[t.albedoOf[k]] = sendsBack(sum.Scale(1 / float64(len(members))))
 	}
 	rays, about := p.raysOf(first)
 	ci := int(p.Layout.ChartOf[first.Surface(p.Scene)])
@@ -183,6 +203,15 @@ func (p *Prepared) link(t *transport, k int, members []int32, links []uint16) []
 	t.around[k] = found.done(c.Density / float64(t.grid(ci).side))
 	slices.Sort(met)
 	return half.AppendLinks(links, met)
+}
+
+// sendsBack is an albedo as bounces are reckoned with it.
+func sendsBack(albedo color.Linear) (row [4]float32) {
+	for c := range 3 {
+		row[c] = float32(math.Min(albedo[c], maxAlbedo))
+		row[3] = max(row[3], row[c])
+	}
+	return row
 }
 
 // sender is which of n texels sends ray i of a patch: each in turn, but none every n-th.
