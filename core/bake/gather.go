@@ -196,7 +196,7 @@ func (g *gatherer) fine(ctx context.Context, charts *group, f *field, first, end
 		var count [block]int
 		open := make([]color.Linear, len(texels)*len(g.skies)) // what comes to it from each sky
 		for i := range texels {
-			found[i].u, found[i].v = g.p.Layout.Charts[g.p.chartOf(charts.first+first+from+i)].Axes(g.p.Scene)
+			found[i].u, found[i].v = g.p.Layout.Charts[g.p.chartOf(charts.first+first+from+i)].Axes()
 		}
 		sent := volley{p: g.p, t: g.t, met: func(i int, dir geom.Vec3, target uint32, distance float64, normal geom.Vec3) {
 			found[i].add(dir, distance, normal)

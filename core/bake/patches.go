@@ -57,9 +57,9 @@ func (p *Prepared) placeOf(c *lightmap.Chart, texel int) (x, y int) {
 	return x - lightmap.PaddingTexels, y - lightmap.PaddingTexels
 }
 
-// spot is where a point of the level lies in a chart without its padding.
-func (p *Prepared) spot(c *lightmap.Chart, point geom.Vec3) (x, y float64) {
-	x, y = c.At(p.Scene, point)
+// inChart is where a point of the level lies in a chart without its padding.
+func inChart(c *lightmap.Chart, point geom.Vec3) (x, y float64) {
+	x, y = c.At(point)
 	return x - float64(c.X+lightmap.PaddingTexels), y - float64(c.Y+lightmap.PaddingTexels)
 }
 
@@ -70,7 +70,7 @@ func (p *Prepared) patchUnder(t *transport, chart int, point geom.Vec3) int32 {
 	if g.width*g.height == 1 && t.cells[g.cells]&cut == 0 {
 		return t.cells[g.cells]
 	}
-	x, y := p.spot(c, point)
+	x, y := inChart(c, point)
 	patch, isCut := t.patchAt(g, int(x), int(y))
 	if !isCut {
 		return patch
@@ -210,8 +210,8 @@ func (a *parting) square(x0, y0, x1, y1 int) {
 		return
 	}
 	first := a.texel(a.left[0])
-	u, v := a.c.Axes(a.p.Scene)
-	fromX, fromY := a.p.spot(a.c, vec(first.Origin))
+	u, v := a.c.Axes()
+	fromX, fromY := inChart(a.c, vec(first.Origin))
 	whole := len(a.left) == len(a.places)
 	for corner := 0; corner < 4 && whole; corner++ {
 		x, y := float64([2]int{x0, x1}[corner&1])-fromX, float64([2]int{y0, y1}[corner>>1])-fromY

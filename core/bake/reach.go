@@ -136,7 +136,7 @@ func (p *Prepared) lightAt(s *Source, layer *Image, at spot, turn float64) float
 		case met && bounced:
 			if c := p.Layout.ChartOf[m.Surface]; c >= 0 {
 				chart := &p.Layout.Charts[c]
-				x, y := chart.At(p.Scene, r.origin.Add(dir.Mul(m.T)))
+				x, y := chart.At(r.origin.Add(dir.Mul(m.T)))
 				sent := layer.At(int(chart.Page), x, y).Mul(p.Scene.Surfaces[m.Surface].Albedo)
 				sum = sum.Add(sent.Scale(s.shape.BounceScale / spotRays))
 			}

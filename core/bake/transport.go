@@ -102,11 +102,9 @@ func (p *Prepared) steps(ctx context.Context, t *transport, q Quality, on *solve
 // sends next.
 type solve struct{ direct, sent, next [][4]float32 }
 
-// stretches is in how many turns the patches send light back.
-const stretches = 8
-
 func newSolve(patches int) *solve {
-	stretch := (patches/stretches/partPatches + 1) * partPatches
+	const stretches, least = 8, 4096 // few patches are one
+	stretch := max((patches/stretches/partPatches+1)*partPatches, min(patches, least))
 	return &solve{make([][4]float32, patches), make([][4]float32, patches+1), make([][4]float32, stretch)}
 }
 
@@ -185,7 +183,7 @@ func (p *Prepared) link(t *transport, k int, members []int32, links []uint16) []
 	ci := int(p.Layout.ChartOf[first.Surface(p.Scene)])
 	c := &p.Layout.Charts[ci]
 	var found survey
-	found.u, found.v = c.Axes(p.Scene)
+	found.u, found.v = c.Axes()
 	var room [patchRays]uint32
 	met := room[:0]
 	sent := volley{p: p, t: t, met: func(ray int, dir geom.Vec3, target uint32, distance float64, normal geom.Vec3) {

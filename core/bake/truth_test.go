@@ -275,7 +275,7 @@ func TestSeamsMatch(t *testing.T) {
 		}
 		read := func(id string, y float64) float64 {
 			c := &p.Layout.Charts[charts[id]]
-			u, v := c.At(p.Scene, geom.Vec3{0, y, 0})
+			u, v := c.At(geom.Vec3{0, y, 0})
 			return color.EncodeSRGB(m.At(int(c.Page), u, v)[0] / 80)
 		}
 		for y := 0.05; y < 1.95; y += 0.01 {

@@ -25,11 +25,12 @@ const (
 
 // Chart is the rectangle of one surface on a page.
 type Chart struct {
-	Surface       int32   // in the scene
-	Page, X, Y    int32   // its corner, padding included
-	Width, Height int32   // texels, padding included
-	Density       float64 // texels per metre
-	lowU, lowV    float64 // the corner of its unpadded rectangle, along its axes
+	Surface       int32      // in the scene
+	Page, X, Y    int32      // its corner, padding included
+	Width, Height int32      // texels, padding included
+	Density       float64    // texels per metre
+	u, v          [3]float32 // its axes, the unit directions in which x and y grow
+	lowU, lowV    float64    // the corner of its unpadded rectangle, along them
 }
 
 // Layout is where every chart lies.
@@ -113,6 +114,8 @@ func Plan(s *scene.Scene) (*Layout, error) {
 // chart measures a surface in its plane.
 func chart(sc *scene.Scene, s *scene.Surface, pageSize int) Chart {
 	u, v := geom.Axes(sc.Normal(s))
+	c := Chart{u: f32(u), v: f32(v)}
+	u, v = c.Axes() // as they are kept
 	lowU, lowV, highU, highV := math.Inf(1), math.Inf(1), math.Inf(-1), math.Inf(-1)
 	for t := range sc.Corners(s) {
 		for _, p := range t {
@@ -125,25 +128,21 @@ func chart(sc *scene.Scene, s *scene.Surface, pageSize int) Chart {
 	side := func(length float64) int32 {
 		return max(1, int32(math.Ceil(length*density-1e-4))) + 2*PaddingTexels
 	}
-	return Chart{
-		Width: side(highU - lowU), Height: side(highV - lowV),
-		Density: density, lowU: lowU, lowV: lowV,
-	}
+	c.Width, c.Height = side(highU-lowU), side(highV-lowV)
+	c.Density, c.lowU, c.lowV = density, lowU, lowV
+	return c
 }
 
 // Size is how many texels its rectangle has, padding included.
 func (c *Chart) Size() (width, height int) { return int(c.Width), int(c.Height) }
 
-// Axes are the unit directions in the level in which x and y grow. They are reckoned
-// anew, which costs less than to keep them.
-func (c *Chart) Axes(s *scene.Scene) (u, v geom.Vec3) {
-	return geom.Axes(s.Normal(&s.Surfaces[c.Surface]))
-}
+// Axes are the directions in the level in which x and y grow, to float32's precision.
+func (c *Chart) Axes() (u, v geom.Vec3) { return vec(c.u), vec(c.v) }
 
 // At maps a point of the level to texel coordinates of the chart's page; whole
 // numbers plus a half are texel centres.
-func (c *Chart) At(s *scene.Scene, p geom.Vec3) (x, y float64) {
-	u, v := c.Axes(s)
+func (c *Chart) At(p geom.Vec3) (x, y float64) {
+	u, v := c.Axes()
 	return float64(c.X+PaddingTexels) + (u.Dot(p)-c.lowU)*c.Density, float64(c.Y+PaddingTexels) + (v.Dot(p)-c.lowV)*c.Density
 }
 

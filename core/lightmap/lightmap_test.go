@@ -60,7 +60,7 @@ func TestEverySurfacePointLiesInItsChart(t *testing.T) {
 	s, layout := plan(t, boxes(rand.New(rand.NewPCG(2, 2)), 30))
 	for _, c := range layout.Charts {
 		for _, v := range s.Outline(&s.Surfaces[c.Surface]) {
-			x, y := c.At(s, v)
+			x, y := c.At(v)
 			assert.GreaterOrEqual(t, x, float64(c.X+lightmap.PaddingTexels)-1e-4)
 			assert.GreaterOrEqual(t, y, float64(c.Y+lightmap.PaddingTexels)-1e-4)
 			assert.LessOrEqual(t, x, float64(c.X+c.Width-lightmap.PaddingTexels)+1e-4)

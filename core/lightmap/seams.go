@@ -89,16 +89,16 @@ func (l *Layout) seamAt(s *scene.Scene, surface int, at geom.Vec3, edge edge) (S
 	}
 	seam := Seam{Charts: [2]int32{own, other}}
 	for k, ci := range [2]int32{own, other} {
-		seam.Reads[k], seam.Weights[k] = l.bilinear(s, ci, at)
+		seam.Reads[k], seam.Weights[k] = l.bilinear(ci, at)
 	}
 	return seam, true
 }
 
 // bilinear is the four texels that reading a chart at a point of the level takes,
 // and their weights. The padding keeps all four in the chart.
-func (l *Layout) bilinear(s *scene.Scene, ci int32, at geom.Vec3) (texels [4]int32, weights [4]float32) {
+func (l *Layout) bilinear(ci int32, at geom.Vec3) (texels [4]int32, weights [4]float32) {
 	c := &l.Charts[ci]
-	x, y := c.At(s, at)
+	x, y := c.At(at)
 	fx := math.Min(math.Max(math.Floor(x-0.5), float64(c.X)), float64(c.X+c.Width-2))
 	fy := math.Min(math.Max(math.Floor(y-0.5), float64(c.Y)), float64(c.Y+c.Height-2))
 	first, up := int32((int(c.Page)*l.PageSize+int(fy))*l.PageSize+int(fx)), int32(l.PageSize)

@@ -238,7 +238,7 @@ func flatten(sc *scene.Scene, s *scene.Surface, c *Chart) flat {
 		var q [3][2]float64
 		t := sc.CornersOf(index)
 		for i, p := range t {
-			x, y := c.At(sc, p)
+			x, y := c.At(p)
 			q[i] = [2]float64{x - float64(c.X+PaddingTexels), y - float64(c.Y+PaddingTexels)}
 		}
 		area := (q[1][0]-q[0][0])*(q[2][1]-q[0][1]) - (q[1][1]-q[0][1])*(q[2][0]-q[0][0])
@@ -277,3 +277,5 @@ func (f *flat) at(x, y float64) (p geom.Vec3, triangle int, ok bool) {
 }
 
 func f32(v geom.Vec3) [3]float32 { return [3]float32{float32(v[0]), float32(v[1]), float32(v[2])} }
+
+func vec(v [3]float32) geom.Vec3 { return geom.Vec3{float64(v[0]), float64(v[1]), float64(v[2])} }

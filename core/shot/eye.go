@@ -66,7 +66,7 @@ func (e *Eye) look(from, dir geom.Vec3) (color.Linear, float64) {
 	light := albedo.Scale(surface.Material.Emission)
 	if c := e.p.Layout.ChartOf[hit.Surface]; c >= 0 {
 		chart := &e.p.Layout.Charts[c]
-		x, y := chart.At(e.p.Scene, hit.Point)
+		x, y := chart.At(hit.Point)
 		// A matt surface of albedo a under E lux sends a E / π nits.
 		light = light.Add(albedo.Mul(e.limit(e.lightmap.At(int(chart.Page), x, y).Scale(1 / math.Pi))))
 	} else if surface.Material.Lighting == "dynamic" {

@@ -65,7 +65,7 @@ func sceneMesh(p *bake.Prepared) ([]byte, error) {
 				x, y, page := 0.0, 0.0, -1
 				if c := p.Layout.ChartOf[i]; c >= 0 {
 					chart := &p.Layout.Charts[c]
-					x, y = chart.At(p.Scene, v)
+					x, y = chart.At(v)
 					page = int(chart.Page)
 				} else if s.Material.Lighting == "dynamic" {
 					page = -2
