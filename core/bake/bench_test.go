@@ -1,8 +1,11 @@
 package bake_test
 
 import (
+	"bytes"
 	"context"
 	"fmt"
+	"image"
+	"image/png"
 	"math"
 	"math/rand/v2"
 	"runtime"
@@ -427,6 +430,25 @@ func BenchmarkTriangleMemory(b *testing.B) {
 	loose := leaves(300_000)
 	loose.Meshes[0].Surface.ReceivesLight = false
 	b.Run("leaves", func(b *testing.B) { benchmarkTriangleMemory(b, loose) })
+	roles := *l
+	block(&roles, "blocker", level.Vec{0, 5, 0}, level.Vec{1, 1, 1})
+	roles.Solids[0].Surface.Visible = false
+	b.Run("roles", func(b *testing.B) { benchmarkTriangleMemory(b, &roles) })
+	b.Run("cut-outs", func(b *testing.B) { benchmarkTriangleMemory(b, withHoles(loose)) })
+}
+
+// withHoles cuts holes into what a level's first mesh shows.
+func withHoles(l *level.Level) *level.Level {
+	holes, data := image.NewNRGBA(image.Rect(0, 0, 2, 1)), bytes.Buffer{}
+	holes.Pix[3] = 255
+	if err := png.Encode(&data, holes); err != nil {
+		panic(err)
+	}
+	m := level.Default[level.Material]()
+	m.ID, m.Image, m.Cutoff = "leaf", "holes", 0.5
+	l.Images, l.Materials = []*level.Image{{ID: "holes", Data: data.Bytes()}}, []*level.Material{&m}
+	l.Meshes[0].Surface.Material = "leaf"
+	return l
 }
 
 func benchmarkTriangleMemory(b *testing.B, l *level.Level) {

@@ -1,18 +1,21 @@
 package bake
 
-import "grotta/core/lightmap"
+import (
+	"grotta/core/lightmap"
+	"grotta/core/lists"
+)
 
-// What a bake may hold beside its layers, in bytes, and what it does hold:
-// BenchmarkMemory shows whether that is right.
+// What a bake may hold beside its layers, in bytes, and what it does hold beside the
+// level made ready: BenchmarkMemory shows whether that is right.
 const (
 	mayTexel    = 200
 	mayTriangle = 160
 
-	holdsTriangle = 147 // of a block; of a mesh it is less
-	holdsChart    = 80
-	holdsPatch    = 156 // its links, and the tables that bounces are reckoned in
-	holdsPlace    = 4   // of a chart without its padding
-	holdsChunk    = 152 // of a source's direct light, for each channel
+	holdsChart = 8   // where its patches and places begin
+	holdsPatch = 98  // its links and what is known about it
+	holdsRow   = 16  // of a solve
+	holdsPlace = 4   // of a chart without its padding
+	holdsChunk = 152 // of a source's direct light, for each channel
 )
 
 // Together is how many of some sources, from the first on, are baked at once: they share
@@ -32,8 +35,8 @@ func (p *Prepared) Together(sources []*Source) int {
 		window = max(window, groups[i].window)
 	}
 	charts := len(p.Layout.Charts)
-	room := mayTexel*len(p.Texels.List) + (mayTriangle-holdsTriangle)*len(p.Scene.Triangles) -
-		p.Texels.Bytes() - holdsChart*charts - holdsPatch*patches - holdsPlace*places
+	room := mayTexel*len(p.Texels.List) + mayTriangle*len(p.Scene.Triangles) - p.memoryBytes() -
+		holdsChart*charts - holdsPatch*patches - holdsRow*(2*patches+stretchOf(patches)) - holdsPlace*places
 	fit := 0
 	for channels := 0; fit < len(sources); fit++ {
 		channels += sources[fit].channels()
@@ -47,4 +50,10 @@ func (p *Prepared) Together(sources []*Source) int {
 	}
 	parts := (len(sources) + fit - 1) / fit
 	return min(fit, (len(sources)+parts-1)/parts)
+}
+
+// memoryBytes is what the level made ready takes in memory, beside its document.
+func (p *Prepared) memoryBytes() int {
+	return p.Scene.MemoryBytes() + p.Layout.MemoryBytes() + p.Texels.MemoryBytes() + p.Seams.MemoryBytes() +
+		lists.MemoryBytes(p.bounds) + lists.MemoryBytes(p.runs)
 }

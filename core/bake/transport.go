@@ -103,9 +103,13 @@ func (p *Prepared) steps(ctx context.Context, t *transport, q Quality, on *solve
 type solve struct{ direct, sent, next [][4]float32 }
 
 func newSolve(patches int) *solve {
-	const stretches, least = 8, 4096 // few patches are one
-	stretch := max((patches/stretches/partPatches+1)*partPatches, min(patches, least))
-	return &solve{make([][4]float32, patches), make([][4]float32, patches+1), make([][4]float32, stretch)}
+	return &solve{make([][4]float32, patches), make([][4]float32, patches+1), make([][4]float32, stretchOf(patches))}
+}
+
+// stretchOf is how many patches are in a stretch of so many. Few are one.
+func stretchOf(patches int) int {
+	const stretches, least = 8, 4096
+	return max((patches/stretches/partPatches+1)*partPatches, min(patches, least))
 }
 
 // bounce is one more: each patch sends back its direct light and what the others sent

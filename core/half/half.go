@@ -141,11 +141,11 @@ func Bounce(next, direct, sent [][4]float32, links []uint16, ends []uint32, albe
 		bounce(next, direct, sent, links, ends, albedo, share)
 		return
 	}
-	kernel := bounceAVX
-	if len(sent) > lead {
-		kernel = bounceLeadsAVX
+	if len(sent) > lead { // called by name, as what goes through a variable would have to be on the heap
+		bounceLeadsAVX(&next[0], &direct[0], &sent[0], &links[0], &ends[0], &albedo[0], int64(rows), share)
+	} else {
+		bounceAVX(&next[0], &direct[0], &sent[0], &links[0], &ends[0], &albedo[0], int64(rows), share)
 	}
-	kernel(&next[0], &direct[0], &sent[0], &links[0], &ends[0], &albedo[0], int64(rows), share)
 }
 
 func bounce(next, direct, sent [][4]float32, links []uint16, ends []uint32, albedo [][4]float32, share float32) {

@@ -158,6 +158,9 @@ func (l *Layout) PlaceIn(c *Chart, index int32) (x, y int) {
 	return int(index) - int(row)*l.PageSize - int(c.X), int(row) - int(c.Page)*l.PageSize - int(c.Y)
 }
 
+// MemoryBytes is what the layout itself takes in memory.
+func (l *Layout) MemoryBytes() int { return lists.MemoryBytes(l.Charts) + lists.MemoryBytes(l.ChartOf) }
+
 // Bytes is what the pages take with so many bytes a texel.
 func (l *Layout) Bytes(perTexel int) int { return l.Pages * l.PageSize * l.PageSize * perTexel }
 

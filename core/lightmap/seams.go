@@ -4,6 +4,7 @@ import (
 	"math"
 
 	"grotta/core/geom"
+	"grotta/core/lists"
 	"grotta/core/scene"
 )
 
@@ -20,6 +21,9 @@ type Seam struct {
 	Reads   [2][4]int32 // among the texels of all seams
 	Weights [2][4]float32
 }
+
+// MemoryBytes is what they take in memory.
+func (s *Seams) MemoryBytes() int { return lists.MemoryBytes(s.List) + lists.MemoryBytes(s.Texels) }
 
 // Of seams: how far apart their spots are, in texels of the finer chart; how far
 // over the edge the neighbour is looked for; and how alike, as a cosine, the two

@@ -4,7 +4,6 @@ import (
 	"iter"
 	"math"
 	"math/bits"
-	"unsafe"
 
 	"grotta/core/geom"
 	"grotta/core/lists"
@@ -118,9 +117,9 @@ func (c *Chart) interior() []bool {
 	return marks
 }
 
-// Bytes is what they take.
-func (t *Texels) Bytes() int {
-	return len(t.List)*int(unsafe.Sizeof(Texel{})) + len(t.fill)*int(unsafe.Sizeof(Fill{}))
+// MemoryBytes is what they take in memory.
+func (t *Texels) MemoryBytes() int {
+	return lists.MemoryBytes(t.List) + lists.MemoryBytes(t.first) + lists.MemoryBytes(t.fill) + lists.MemoryBytes(t.fills)
 }
 
 // BlockTexels is the side of the squares in which texels follow each other.

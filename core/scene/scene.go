@@ -1,6 +1,6 @@
 // Package scene prepares a level for light: every enabled solid and mesh becomes
 // triangles in the level's space, grouped into flat charts' worth of surface,
-// with a ray hierarchy of what stops light and one of what is seen. It is built
+// with ray hierarchies of what stops light and what is seen. It is built
 // once for a revision and then only read.
 package scene
 
@@ -65,23 +65,11 @@ type Scene struct {
 	bodies    []Body
 	blocks    []int32      // of the bodies: solids that cast shadows
 	blocksAt  *trace.Boxes // of the blocks
-	shadow    tracer       // what always stops light
-	careful   tracer       // what stops it here and not there: cut-outs, and backs that pass
-	seen      tracer       // what is visible
-}
-
-// tracer is a hierarchy over some of the scene's triangles.
-type tracer struct {
-	*trace.Scene
-	tri []int32 // of Scene.Triangles; nil where it holds them all
-	any bool
-}
-
-func (t *tracer) triangle(h trace.Hit) int {
-	if t.tri == nil {
-		return int(h.Triangle)
-	}
-	return int(t.tri[h.Triangle])
+	// Each triangle is in one of these at most.
+	shadow  *trace.Scene   // what always stops light
+	careful *trace.Scene   // what stops it here and not there: cut-outs, and backs that pass
+	clear   *trace.Scene   // what is visible and never stops it
+	seen    []*trace.Scene // where what is visible is, maybe among other things
 }
 
 var plainGrey = func() *level.Material {
@@ -110,15 +98,28 @@ func Build(l *level.Level) *Scene {
 		}
 	}
 	s.Surfaces, s.Triangles = lists.Exact(s.Surfaces), lists.Exact(s.Triangles)
-	s.buildTracers()
-	s.findBlocks()
-	s.SurfaceOf = make([]int32, len(s.Triangles)) // only now, as building takes more than there is after
+	s.SurfaceOf = make([]int32, len(s.Triangles))
 	for i := range s.Surfaces {
 		for t := s.Surfaces[i].First; t < s.end(i); t++ {
 			s.SurfaceOf[t] = int32(i)
 		}
 	}
+	s.buildTracers()
+	s.findBlocks()
 	return s
+}
+
+// MemoryBytes is what it takes in memory beside its level.
+func (s *Scene) MemoryBytes() int {
+	sum := lists.MemoryBytes(s.Surfaces) + lists.MemoryBytes(s.Triangles) + lists.MemoryBytes(s.SurfaceOf) +
+		lists.MemoryBytes(s.bodies) + lists.MemoryBytes(s.blocks) + s.blocksAt.MemoryBytes()
+	for i := range s.bodies {
+		sum += lists.MemoryBytes(s.bodies[i].planes) + lists.MemoryBytes(s.bodies[i].source)
+	}
+	for _, t := range []*trace.Scene{s.shadow, s.careful, s.clear} {
+		sum += t.MemoryBytes()
+	}
+	return sum
 }
 
 // finishes gives surfaces that are alike one Finish.
@@ -268,13 +269,11 @@ func (s *Scene) CornersOf(triangle int) [3]geom.Vec3 {
 func (s *Scene) buildTracers() {
 	s.shadow = s.tracer(s.Triangles, func(f *Surface) bool { return f.CastsShadow && !s.isCareful(f) })
 	s.careful = s.tracer(s.Triangles, func(f *Surface) bool { return f.CastsShadow && s.isCareful(f) })
-	same := true
-	for i := range s.Surfaces {
-		f := &s.Surfaces[i]
-		same = same && f.Visible == (f.CastsShadow && !s.isCareful(f))
-	}
-	if s.seen = s.shadow; !same {
-		s.seen = s.tracer(s.Triangles, isVisible)
+	s.clear = s.tracer(s.Triangles, func(f *Surface) bool { return f.Visible && !f.CastsShadow })
+	for _, t := range []*trace.Scene{s.shadow, s.careful, s.clear} {
+		if !t.Empty() {
+			s.seen = append(s.seen, t)
+		}
 	}
 }
 
@@ -288,31 +287,15 @@ func (f *Surface) cutOut() bool {
 	return f.Material.Cutoff > 0 && f.Image != nil && f.Image.Alpha != nil
 }
 
-func isVisible(f *Surface) bool { return f.Visible }
-
 // tracer is over those triangles whose surface it takes, wherever they are now.
-func (s *Scene) tracer(triangles []trace.Triangle, takes func(*Surface) bool) tracer {
+func (s *Scene) tracer(triangles []trace.Triangle, takes func(*Surface) bool) *trace.Scene {
 	count := 0
 	for i := range s.Surfaces {
 		if f := &s.Surfaces[i]; takes(f) {
 			count += int(s.end(i) - f.First)
 		}
 	}
-	t := tracer{any: count > 0}
-	if count == len(triangles) {
-		t.Scene = trace.New(triangles)
-		return t
-	}
-	list := make([]trace.Triangle, 0, count)
-	t.tri = make([]int32, 0, count)
-	for i := range s.Surfaces {
-		f := &s.Surfaces[i]
-		for k := f.First; takes(f) && k < s.end(i); k++ {
-			list, t.tri = append(list, triangles[k]), append(t.tri, k)
-		}
-	}
-	t.Scene = trace.New(list)
-	return t
+	return trace.NewOf(triangles, count, func(triangle int) bool { return takes(&s.Surfaces[s.SurfaceOf[triangle]]) })
 }
 
 // OffsetM is how far from a surface rays start, so that they do not meet it.
@@ -357,18 +340,22 @@ func (s *Scene) blocked(ray trace.Ray) bool {
 }
 
 func (s *Scene) blockedCarefully(ray trace.Ray) bool {
-	stops := false
-	if !s.careful.any {
+	if s.careful.Empty() {
 		return false
 	}
-	s.careful.Each(ray, func(h trace.Hit) { stops = stops || s.stops(&s.careful, h, ray.Dir, true) })
+	h, ok := s.careful.Closest(ray)
+	stops := ok && s.stops(h, ray.Dir, true)
+	if stops || !ok { // else it passes a hole, and what is behind counts
+		return stops
+	}
+	s.careful.Each(ray, func(h trace.Hit) { stops = stops || s.stops(h, ray.Dir, true) })
 	return stops
 }
 
 // stops tells whether a hit on a careful surface stops light. A ray goes against
 // its light, so where it leaves through the front, the light comes in by it.
-func (s *Scene) stops(t *tracer, h trace.Hit, dir trace.Vec, direct bool) bool {
-	i := t.triangle(h)
+func (s *Scene) stops(h trace.Hit, dir trace.Vec, direct bool) bool {
+	i := int(h.Triangle)
 	f := &s.Surfaces[s.SurfaceOf[i]]
 	if f.cutOut() {
 		u, v := s.uv(f, i, h)
@@ -470,13 +457,10 @@ func (s *Scene) Met(p *trace.Packet, i int) (Meeting, bool) { return s.meeting(p
 
 // meeting is what a ray meets whose first hit in the main hierarchy is known.
 func (s *Scene) meeting(ray trace.Ray, h trace.Hit) (Meeting, bool) {
-	i := -1
-	if h.Triangle >= 0 {
-		i = s.shadow.triangle(h)
+	if !s.careful.Empty() {
+		h = s.meetCarefully(ray, h)
 	}
-	if s.careful.any {
-		h, i = s.meetCarefully(ray, h, i)
-	}
+	i := int(h.Triangle)
 	if i < 0 {
 		return Meeting{}, false
 	}
@@ -484,15 +468,23 @@ func (s *Scene) meeting(ray trace.Ray, h trace.Hit) (Meeting, bool) {
 	return Meeting{int(s.SurfaceOf[i]), i, float64(h.T), normal.Dot(vec(ray.Dir)) <= 0, normal}, true
 }
 
-// meetCarefully looks for what of the careful surfaces stops light before hit, on
-// triangle i; -1 is none.
-func (s *Scene) meetCarefully(ray trace.Ray, hit trace.Hit, i int) (trace.Hit, int) {
+// meetCarefully is the first of a hit, if its triangle is not -1, and those on careful
+// surfaces that stop light.
+func (s *Scene) meetCarefully(ray trace.Ray, first trace.Hit) trace.Hit {
+	if first.Triangle >= 0 {
+		ray.Max = first.T
+	}
+	if h, ok := s.careful.Closest(ray); !ok {
+		return first
+	} else if s.stops(h, ray.Dir, false) {
+		return h
+	}
 	s.careful.Each(ray, func(h trace.Hit) {
-		if (i < 0 || h.T < hit.T) && s.stops(&s.careful, h, ray.Dir, false) {
-			hit, i = h, s.careful.triangle(h)
+		if (first.Triangle < 0 || h.T < first.T) && s.stops(h, ray.Dir, false) {
+			first = h
 		}
 	})
-	return hit, i
+	return first
 }
 
 // segment is the ray from the first point to the second.
@@ -506,12 +498,12 @@ func segment(from, to geom.Vec3) trace.Ray {
 func (s *Scene) Blockers(from, to geom.Vec3) []Blocker {
 	var found []Blocker
 	at, ray := map[string]int{}, segment(from, to)
-	for _, t := range []*tracer{&s.shadow, &s.careful} {
+	for _, t := range []*trace.Scene{s.shadow, s.careful} {
 		t.Each(ray, func(h trace.Hit) {
-			if t == &s.careful && !s.stops(t, h, ray.Dir, true) {
+			if t == s.careful && !s.stops(h, ray.Dir, true) {
 				return
 			}
-			id := s.Surfaces[s.SurfaceOf[t.triangle(h)]].Entity
+			id := s.Surfaces[s.SurfaceOf[h.Triangle]].Entity
 			if i, ok := at[id]; ok {
 				found[i].share = math.Min(found[i].share, float64(h.T))
 				return
@@ -555,12 +547,12 @@ type Seen struct {
 func (s *Scene) See(from, dir geom.Vec3, far float64) (Seen, bool) {
 	ray, passed := trace.Ray{Origin: f32(from), Dir: f32(dir), Max: float32(far)}, 0.0
 	for {
-		h, ok := s.seen.Closest(ray)
+		h, ok := s.firstVisible(ray)
 		if !ok {
 			return Seen{}, false
 		}
 		h = s.within(ray, h)
-		t := s.seen.triangle(h)
+		t := int(h.Triangle)
 		distance := passed + float64(h.T)
 		if f := &s.Surfaces[s.SurfaceOf[t]]; f.cutOut() {
 			if u, v := s.uv(f, t, h); !f.Image.Opaque(u, v, f.Material.Cutoff) {
@@ -594,13 +586,34 @@ func (s *Scene) within(ray trace.Ray, h trace.Hit) trace.Hit {
 		return h
 	}
 	ray.Max = min(ray.Max, h.T+behindM)
-	s.seen.Each(ray, func(other trace.Hit) {
-		if inside(other) && (!inside(h) || other.T < h.T) {
-			h = other
-		}
-	})
+	for _, t := range s.seen {
+		t.Each(ray, func(other trace.Hit) {
+			if s.shows(other) && inside(other) && (!inside(h) || other.T < h.T) {
+				h = other
+			}
+		})
+	}
 	return h
 }
+
+// firstVisible is the first visible triangle that a ray meets.
+func (s *Scene) firstVisible(ray trace.Ray) (first trace.Hit, found bool) {
+	nearer := func(h trace.Hit) {
+		if s.shows(h) && (!found || h.T < first.T || h.T == first.T && h.Triangle < first.Triangle) {
+			first, found = h, true
+		}
+	}
+	for _, t := range s.seen {
+		if h, ok := t.Closest(ray); ok && !s.shows(h) { // a blocker: what is behind it counts
+			t.Each(ray, nearer)
+		} else if ok {
+			nearer(h)
+		}
+	}
+	return first, found
+}
+
+func (s *Scene) shows(h trace.Hit) bool { return s.Surfaces[s.SurfaceOf[h.Triangle]].Visible }
 
 // Blocks are solids of a scene that cast shadows.
 type Blocks []*Body

@@ -267,8 +267,8 @@ func TestDrawnFacesHideWhatTouchesAndLeaveNoCracks(t *testing.T) {
 	}
 }
 
-// Rays together are stopped by what stops each alone: solids, and what is cut out.
-func TestPacketsAreBlockedAsTheirRays(t *testing.T) {
+// withScreen is a level with a material that has holes.
+func withScreen(t *testing.T) *level.Level {
 	l := level.New("Screen")
 	var data bytes.Buffer
 	picture := image.NewNRGBA(image.Rect(0, 0, 16, 16))
@@ -280,6 +280,66 @@ func TestPacketsAreBlockedAsTheirRays(t *testing.T) {
 	m := level.Default[level.Material]()
 	m.ID, m.Image, m.Cutoff, m.ImageM = "screen", "holes", 0.5, 0.5
 	l.Materials = []*level.Material{&m}
+	return l
+}
+
+// Among blocks of every mix of roles, some with holes, rays see what they would see if
+// only what is visible were there, and meet what they would meet if only what stops
+// light were.
+func TestRolesAreKeptApartAmongMany(t *testing.T) {
+	l, r := withScreen(t), rand.New(rand.NewPCG(2, 7))
+	for i := range 200 {
+		s := level.Default[level.Solid]()
+		s.ID, s.Size = fmt.Sprint("s", i), level.Vec{0.5, 0.5, 0.5}
+		s.Transform.Position = level.Vec{4*r.Float64() - 2, 4*r.Float64() - 2, -1 - 8*r.Float64()}
+		s.Surface.Visible, s.Surface.CastsShadow = i%2 == 0, i/2%2 == 0
+		if i%3 == 0 {
+			s.Surface.Material = "screen"
+		}
+		l.Solids = append(l.Solids, &s)
+	}
+	only := func(has func(*level.Surface) bool) *scene.Scene {
+		some := *l
+		some.Solids = nil
+		for _, s := range l.Solids {
+			if has(&s.Surface) {
+				some.Solids = append(some.Solids, s)
+			}
+		}
+		return scene.Build(&some)
+	}
+	mixed := scene.Build(l)
+	visible := only(func(s *level.Surface) bool { return s.Visible })
+	casting := only(func(s *level.Surface) bool { return s.CastsShadow })
+	seen, met := 0, 0
+	for range 5000 {
+		dir := geom.Vec3{r.Float64() - 0.5, r.Float64() - 0.5, -1}.Normalize()
+		want, ok := visible.See(eye, dir, 100)
+		got, found := mixed.See(eye, dir, 100)
+		require.Equal(t, ok, found)
+		if ok {
+			seen++
+			require.Equal(t, want.Distance, got.Distance)
+			require.Equal(t, visible.Surfaces[want.Surface].Entity, mixed.Surfaces[got.Surface].Entity)
+		}
+		ray := scene.Along(eye, dir, math.Inf(1))
+		stop, ok := casting.Meet(ray)
+		stopped, found := mixed.Meet(ray)
+		require.Equal(t, ok, found)
+		if ok {
+			met++
+			require.Equal(t, stop.T, stopped.T)
+			require.Equal(t, casting.Surfaces[stop.Surface].Entity, mixed.Surfaces[stopped.Surface].Entity)
+		}
+		require.Equal(t, ok, mixed.BlockedAlong(eye, dir, math.Inf(1)))
+	}
+	assert.Greater(t, min(seen, met), 2000)
+	assert.Less(t, max(seen, met), 4900)
+}
+
+// Rays together are stopped by what stops each alone: solids, and what is cut out.
+func TestPacketsAreBlockedAsTheirRays(t *testing.T) {
+	l := withScreen(t)
 	for id, x := range map[string]float64{"screen": -1, "wall": 1} {
 		s := level.Default[level.Solid]()
 		s.ID, s.Size, s.Transform.Position = id, level.Vec{2, 2, 0.2}, level.Vec{x, 0, -2}

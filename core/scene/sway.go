@@ -76,6 +76,6 @@ func (s *Scene) Swayed(wind geom.Vec3, seconds float64) *Scene {
 		}
 	}
 	out := *s
-	out.seen = s.tracer(moved, isVisible)
+	out.seen = []*trace.Scene{s.tracer(moved, func(f *Surface) bool { return f.Visible })}
 	return &out
 }

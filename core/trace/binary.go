@@ -12,8 +12,7 @@ type corner struct{ a, e1, e2 Vec }
 
 func cornerOf(t *Triangle) corner { return corner{t.A, sub(t.B, t.A), sub(t.C, t.A)} }
 
-func newBinary(triangles []Triangle) *binary {
-	items := itemsOf(triangles)
+func newBinary(triangles []Triangle, items []item) *binary {
 	b := &binary{tris: make([]corner, len(items)), index: make([]int32, len(items))}
 	if len(items) == 0 {
 		return b

@@ -27,6 +27,9 @@ func NewBoxes(boxes []Box) *Boxes {
 	return b
 }
 
+// MemoryBytes is what it takes in memory.
+func (b *Boxes) MemoryBytes() int { return lists.MemoryBytes(b.nodes) + lists.MemoryBytes(b.index) }
+
 // Near calls found for every box that has a place in common with another, and for some
 // beside it, in no order.
 func (b *Boxes) Near(other Box, found func(index int)) {

@@ -9,7 +9,11 @@
 // find the same hits, bit for bit. Triangles are met from both sides.
 package trace
 
-import "math"
+import (
+	"math"
+
+	"grotta/core/lists"
+)
 
 // Vec is a point or direction, in metres.
 type Vec = [3]float32
@@ -96,15 +100,23 @@ type Scene struct {
 
 // New builds a scene. Triangles with a corner that is not finite are left out.
 // Time grows as n log n; the hierarchy takes 50 to 100 bytes a triangle.
-func New(triangles []Triangle) *Scene {
+func New(triangles []Triangle) *Scene { return NewOf(triangles, len(triangles), all) }
+
+// NewOf builds a scene of about so many of some triangles, those that it takes.
+func NewOf(triangles []Triangle, count int, takes func(triangle int) bool) *Scene {
+	items := itemsOf(triangles, count, takes)
 	if HasWide() {
-		return &Scene{wide: newWide(triangles)}
+		return &Scene{wide: newWide(triangles, items)}
 	}
-	return NewPortable(triangles)
+	return &Scene{binary: newBinary(triangles, items)}
 }
 
 // NewPortable builds a scene that is walked in Go on every machine.
-func NewPortable(triangles []Triangle) *Scene { return &Scene{binary: newBinary(triangles)} }
+func NewPortable(triangles []Triangle) *Scene {
+	return &Scene{binary: newBinary(triangles, itemsOf(triangles, len(triangles), all))}
+}
+
+func all(int) bool { return true }
 
 // The two kinds are told apart by hand, as what goes through an interface would have to
 // be on the heap.
@@ -143,6 +155,22 @@ func (s *Scene) OccludedOf(p *Packet) uint8 {
 	return p.occludedEach(s.binary.Occluded)
 }
 
+// Empty tells whether there is nothing to meet.
+func (s *Scene) Empty() bool {
+	if s.wide != nil {
+		return len(s.wide.lines) == 0
+	}
+	return len(s.binary.nodes) == 0
+}
+
+// MemoryBytes is what it takes in memory.
+func (s *Scene) MemoryBytes() int {
+	if s.wide != nil {
+		return lists.MemoryBytes(s.wide.lines)
+	}
+	return lists.MemoryBytes(s.binary.nodes) + lists.MemoryBytes(s.binary.tris) + lists.MemoryBytes(s.binary.index)
+}
+
 // Each calls found for every triangle that a ray meets, in no order.
 func (s *Scene) Each(r Ray, found func(Hit)) {
 	if s.wide != nil {
@@ -152,11 +180,11 @@ func (s *Scene) Each(r Ray, found func(Hit)) {
 	}
 }
 
-func itemsOf(triangles []Triangle) []item {
-	items := make([]item, 0, len(triangles))
+func itemsOf(triangles []Triangle, count int, takes func(int) bool) []item {
+	items := make([]item, 0, count)
 	for i := range triangles {
 		t := &triangles[i]
-		if finite(&t.A) && finite(&t.B) && finite(&t.C) {
+		if takes(i) && finite(&t.A) && finite(&t.B) && finite(&t.C) {
 			items = append(items, item{boxOf(t), int32(i)})
 		}
 	}

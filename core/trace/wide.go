@@ -58,8 +58,7 @@ type wideRay struct {
 	near             [3]uint64 // byte offset in a node of the planes a ray enters by
 }
 
-func newWide(triangles []Triangle) *wide {
-	items := itemsOf(triangles)
+func newWide(triangles []Triangle, items []item) *wide {
 	w := &wide{}
 	if len(items) == 0 {
 		return w
