@@ -19,6 +19,7 @@ import (
 
 	"grotta/core/bake"
 	"grotta/core/color"
+	"grotta/core/geom"
 	"grotta/core/level"
 	"grotta/core/trace"
 	"grotta/demo"
@@ -269,7 +270,11 @@ func BenchmarkMemory(b *testing.B) {
 	b.Run("small", func(b *testing.B) { benchmarkMemory(b, hall(1)) })
 	b.Run("cluttered", func(b *testing.B) { benchmarkMemory(b, posts(1000)) })
 	b.Run("crowded", func(b *testing.B) { benchmarkMemory(b, posts(9000)) })
+	b.Run("cubes", func(b *testing.B) { benchmarkMemory(b, cubes(9000)) })
+	b.Run("gobos", func(b *testing.B) { benchmarkMemory(b, gobos()) })
 	b.Run("leaves", func(b *testing.B) { benchmarkMemory(b, leaves(20_000)) })
+	b.Run("foliage", func(b *testing.B) { benchmarkMemory(b, withHoles(leaves(20_000))) })
+	b.Run("many-leaves", func(b *testing.B) { benchmarkMemory(b, leaves(100_000)) })
 }
 
 // leaves is the hall at 2 texels a metre with so many loose triangles of one mesh, each
@@ -289,7 +294,7 @@ func leaves(n int) *level.Level {
 
 // levelsByMemory are those of them that take little time.
 func levelsByMemory() map[string]*level.Level {
-	return map[string]*level.Level{"coarse": hall(2), "small": hall(1), "cluttered": posts(1000), "crowded": posts(4000)}
+	return map[string]*level.Level{"coarse": hall(2), "small": hall(1), "cluttered": posts(1000), "crowded": posts(4000), "leaves": leaves(5000)}
 }
 
 // together is as many sources as a message of the queue.
@@ -323,6 +328,30 @@ func posts(n int) *level.Level {
 	for i := range n {
 		at := level.Vec{38*r.Float64() - 19, r.Float64() - 4.5, 38*r.Float64() - 19}
 		block(l, fmt.Sprint("post-", i), at, level.Vec{0.3, 1, 0.3})
+	}
+	return l
+}
+
+// cubes is the hall with so many cubes that lie as they fell, a texel a face at most.
+func cubes(n int) *level.Level {
+	l, r := hall(2), rand.New(rand.NewPCG(1, 1))
+	for i := range n {
+		at := level.Vec{38*r.Float64() - 19, 9*r.Float64() - 4.5, 38*r.Float64() - 19}
+		block(l, fmt.Sprint("cube-", i), at, level.Vec{0.3, 0.3, 0.3})
+		q := geom.LookRotation(geom.Vec3{r.NormFloat64(), r.NormFloat64(), r.NormFloat64()})
+		l.Solids[len(l.Solids)-1].Transform.Rotation = [4]float64{q.V[0], q.V[1], q.V[2], q.W}
+	}
+	return l
+}
+
+// gobos is the hall with an image before every lamp.
+func gobos() *level.Level {
+	l := hall(2)
+	l.Images = []*level.Image{holes()}
+	for _, lamp := range l.Lights {
+		gobo := level.Default[level.Gobo]()
+		gobo.Image, gobo.FovDeg, gobo.Spill = "holes", 150, 0.5
+		lamp.Kind, lamp.OuterDeg, lamp.Gobo = level.Spot, 80, &gobo
 	}
 	return l
 }
@@ -403,22 +432,8 @@ func live() uint64 {
 // What a level's triangles take at the peak of making them ready for rays and after,
 // beside the document: of one mesh, and of blocks.
 func BenchmarkTriangleMemory(b *testing.B) {
-	l := level.New("Heap")
-	const side = 390 // of quads
-	m := level.Default[level.Mesh]()
-	m.ID, m.Surface.ReceivesLight = "heap", false
-	r := rand.New(rand.NewPCG(1, 1))
-	for i := range (side + 1) * (side + 1) {
-		m.Positions = append(m.Positions, float64(i%(side+1))/10, r.Float64()/10, float64(i/(side+1))/10)
-	}
-	for y := range uint32(side) {
-		for x := range uint32(side) {
-			a := y*(side+1) + x
-			m.Indices = append(m.Indices, a, a+side+1, a+1, a+1, a+side+1, a+side+2)
-		}
-	}
-	l.Meshes = []*level.Mesh{&m}
-	b.Run("mesh", func(b *testing.B) { benchmarkTriangleMemory(b, l) })
+	mesh := heap(390)
+	b.Run("mesh", func(b *testing.B) { benchmarkTriangleMemory(b, mesh) })
 	blocks := posts(9000)
 	for _, s := range blocks.Solids {
 		s.Surface.ReceivesLight = false
@@ -430,35 +445,65 @@ func BenchmarkTriangleMemory(b *testing.B) {
 	loose := leaves(300_000)
 	loose.Meshes[0].Surface.ReceivesLight = false
 	b.Run("leaves", func(b *testing.B) { benchmarkTriangleMemory(b, loose) })
-	roles := *l
+	roles := *mesh
 	block(&roles, "blocker", level.Vec{0, 5, 0}, level.Vec{1, 1, 1})
 	roles.Solids[0].Surface.Visible = false
 	b.Run("roles", func(b *testing.B) { benchmarkTriangleMemory(b, &roles) })
 	b.Run("cut-outs", func(b *testing.B) { benchmarkTriangleMemory(b, withHoles(loose)) })
 }
 
+// heap is a mesh of so many quads along each side, which takes no light.
+func heap(side int) *level.Level {
+	l, r := level.New("Heap"), rand.New(rand.NewPCG(1, 1))
+	m := level.Default[level.Mesh]()
+	m.ID, m.Surface.ReceivesLight = "heap", false
+	for i := range (side + 1) * (side + 1) {
+		m.Positions = append(m.Positions, float64(i%(side+1))/10, r.Float64()/10, float64(i/(side+1))/10)
+	}
+	for y := range uint32(side) {
+		for x := range uint32(side) {
+			a, row := y*uint32(side+1)+x, uint32(side+1)
+			m.Indices = append(m.Indices, a, a+row, a+1, a+1, a+row, a+row+1)
+		}
+	}
+	l.Meshes = []*level.Mesh{&m}
+	return l
+}
+
 // withHoles cuts holes into what a level's first mesh shows.
 func withHoles(l *level.Level) *level.Level {
-	holes, data := image.NewNRGBA(image.Rect(0, 0, 2, 1)), bytes.Buffer{}
-	holes.Pix[3] = 255
-	if err := png.Encode(&data, holes); err != nil {
-		panic(err)
-	}
 	m := level.Default[level.Material]()
 	m.ID, m.Image, m.Cutoff = "leaf", "holes", 0.5
-	l.Images, l.Materials = []*level.Image{{ID: "holes", Data: data.Bytes()}}, []*level.Material{&m}
+	l.Images, l.Materials = []*level.Image{holes()}, []*level.Material{&m}
 	l.Meshes[0].Surface.Material = "leaf"
 	return l
 }
 
+// holes is an image, half of which is one.
+func holes() *level.Image {
+	picture, data := image.NewNRGBA(image.Rect(0, 0, 2, 1)), bytes.Buffer{}
+	picture.Pix[3] = 255
+	if err := png.Encode(&data, picture); err != nil {
+		panic(err)
+	}
+	return &level.Image{ID: "holes", Data: data.Bytes()}
+}
+
 func benchmarkTriangleMemory(b *testing.B, l *level.Level) {
-	var peak uint64
+	// Once counts what was let go while a collection went on, too; what two in a row find
+	// is held.
+	var peak, once uint64
 	for b.Loop() {
 		before := settled()
-		done := watch(func(held uint64) { peak = max(peak, held-min(held, before)) })
+		last := before
+		done := watch(func(held uint64) {
+			peak, once = max(peak, min(last, held)-min(last, held, before)), max(once, held-min(held, before))
+			last = held
+		})
 		p := prepare(b, l)
 		done()
 		b.ReportMetric(float64(peak)/float64(len(p.Scene.Triangles)), "bytes/triangle")
+		b.ReportMetric(float64(once)/float64(len(p.Scene.Triangles)), "once/triangle")
 		b.ReportMetric(float64(live()-before)/float64(len(p.Scene.Triangles)), "kept/triangle")
 		runtime.KeepAlive(p)
 	}

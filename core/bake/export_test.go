@@ -98,3 +98,6 @@ func KeptLight(from [3][64]float32, tinted bool) (to [3][64]float32, dark bool) 
 	l.forget(0, 2)
 	return to, !l.isDark(1)
 }
+
+// MemoryBytes is what the level made ready is reckoned to take.
+func (p *Prepared) MemoryBytes() int { return p.memoryBytes() }

@@ -3,6 +3,7 @@ package bake_test
 import (
 	"context"
 	"math"
+	"runtime"
 	"sync"
 	"sync/atomic"
 	"testing"
@@ -11,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"grotta/core/bake"
+	"grotta/core/level"
 )
 
 // crowded is the hall full of posts: more triangles than texels.
@@ -42,6 +44,20 @@ func TestABakeInParts(t *testing.T) {
 		alone, err := p.Bake(context.Background(), bake.All(p.Sources[i:i+1]), bake.Draft, nil)
 		require.NoError(t, err)
 		assert.Equal(t, alone[0], layers[i], p.Sources[i].ID)
+	}
+}
+
+// What a level made ready takes is reckoned as it is, whatever its parts: of blocks, of
+// a mesh of one surface or of many, with and without holes.
+func TestMemoryIsReckonedAsItIs(t *testing.T) {
+	for name, l := range map[string]*level.Level{"blocks": posts(4000), "fine": hall(4), "mesh": heap(200), "leaves": leaves(20_000), "cut-outs": withHoles(leaves(20_000))} {
+		t.Run(name, func(t *testing.T) {
+			before := settled()
+			p := prepare(t, l)
+			held := int(settled()) - int(before)
+			assert.InEpsilon(t, held, p.MemoryBytes(), 0.08)
+			runtime.KeepAlive(p)
+		})
 	}
 }
 

@@ -1,7 +1,7 @@
 package scene
 
 import (
-	"cmp"
+	"hash/maphash"
 	"iter"
 	"math"
 	"math/bits"
@@ -151,26 +151,26 @@ func (e *edges) edge(triangle int32, k int) (a, b int32) {
 
 // weld gives, of each vertex, the first one that is in its place.
 func weld(positions []float64) []int32 {
-	type place struct {
-		at     [3]int64
-		vertex int32
-	}
-	places := make([]place, len(positions)/3)
-	for i := range places {
-		places[i].vertex = int32(i)
-		for axis := range 3 {
-			places[i].at[axis] = int64(math.Round(positions[3*i+axis] / weldM))
+	count := len(positions) / 3
+	place := func(vertex int32) (at [3]int64) {
+		for axis, x := range positions[3*vertex : 3*vertex+3] {
+			at[axis] = int64(math.Round(x / weldM))
 		}
+		return at
 	}
-	slices.SortFunc(places, func(a, b place) int {
-		return cmp.Or(slices.Compare(a.at[:], b.at[:]), cmp.Compare(a.vertex, b.vertex))
-	})
-	welded := make([]int32, len(places))
-	for i, p := range places {
-		if i > 0 && p.at == places[i-1].at {
-			welded[p.vertex] = welded[places[i-1].vertex]
-		} else {
-			welded[p.vertex] = p.vertex
+	welded := make([]int32, count)
+	firsts := make([]int32, 1<<bits.Len(uint(2*count))) // by the hash of their place, or after; 0 is none
+	seed := maphash.MakeSeed()
+	for i := range int32(count) {
+		at := place(i)
+		slot := maphash.Comparable(seed, at)
+		for welded[i] = -1; welded[i] < 0; slot++ {
+			switch first := &firsts[slot%uint64(len(firsts))]; {
+			case *first == 0:
+				*first, welded[i] = i+1, i
+			case place(*first-1) == at:
+				welded[i] = *first - 1
+			}
 		}
 	}
 	return welded

@@ -50,6 +50,42 @@ func kinds(tris []Triangle) map[string]*Scene {
 	return k
 }
 
+// A scene of some of a list's triangles finds what one of those alone finds, by their
+// places in the list.
+func TestSomeOfAList(t *testing.T) {
+	all := field(3000)
+	third := func(i int) bool { return i%3 == 1 }
+	var some []Triangle
+	for i := range all {
+		if third(i) {
+			some = append(some, all[i])
+		}
+	}
+	none := func(int) bool { return false }
+	assert.True(t, NewOf(all, 0, none).Empty())
+	assert.True(t, (&Scene{binary: newBinary(all, itemsOf(all, 0, none))}).Empty())
+	_, met := NewOf(all, 0, none).Closest(Ray{Vec{}, Vec{0, 0, 1}, 10})
+	assert.False(t, met)
+	r, hits := rand.New(rand.NewPCG(6, 1)), 0
+	alone := NewPortable(some)
+	for name, s := range map[string]*Scene{"as built": NewOf(all, len(some), third), "binary": {binary: newBinary(all, itemsOf(all, len(some), third))}} {
+		assert.False(t, s.Empty())
+		assert.Greater(t, s.MemoryBytes(), 40*len(some))
+		for range 20_000 {
+			ray := randomRay(r)
+			want, ok := alone.Closest(ray)
+			got, found := s.Closest(ray)
+			require.Equal(t, ok, found, name)
+			if ok {
+				hits++
+				want.Triangle = 3*want.Triangle + 1
+				require.Equal(t, want, got, name)
+			}
+		}
+	}
+	assert.Greater(t, hits, 500)
+}
+
 // packetOf traces eight rays together.
 func packetOf(s *Scene, rays []Ray) *Packet {
 	p := &Packet{}
