@@ -262,7 +262,11 @@ func (p *Prepared) bakeTogether(ctx context.Context, sources []*Source, q Qualit
 		}
 	}
 	layers := make([]*Layer, len(sources))
-	return layers, inParallel(ctx, len(sources), 1, func(i, _ int) { layers[i] = packers[i].done(p.Seams) }, nil)
+	return layers, inParallel(ctx, len(sources), 1, func(i, _ int) {
+		sheet := p.shared.sheets.Get().(*sheet)
+		layers[i] = packers[i].done(p.Seams, sheet)
+		p.shared.sheets.Put(sheet)
+	}, nil)
 }
 
 // All points to each source of a list.

@@ -146,10 +146,16 @@ type sheet struct {
 func (s *sheet) begin(c *lightmap.Chart) {
 	width, height := c.Size()
 	size := 3*width*height + 8
+	s.room(size)
+	*s = sheet{v: s.v, width: width, low: size}
+}
+
+// room is so many values of an empty sheet, zero and to be left so.
+func (s *sheet) room(size int) []float32 {
 	if size > len(s.v) {
 		s.v = make([]float32, size)
 	}
-	*s = sheet{v: s.v, width: width, low: size}
+	return s.v[:size]
 }
 
 func (s *sheet) set(place int, v [3]float32) {
@@ -209,22 +215,27 @@ func (k *packer) fit(brightest float32) {
 	k.layer.Exponent = e
 }
 
-// done puts the seams right between charts that hold light and gives the layer.
-func (k *packer) done(seams *lightmap.Seams) *Layer {
-	values := make([]float32, (3*len(seams.Texels)+7)&^7)
-	unit := k.unit()
+// done puts the seams right between charts that hold light, on an empty sheet, and
+// gives the layer.
+func (k *packer) done(seams *lightmap.Seams, on *sheet) *Layer {
+	const step = 256 // texels that are packed together
+	values, unit := on.room((3*len(seams.Texels)+7)&^7), k.unit()
 	for i, texel := range seams.Texels {
 		for c, h := range k.of(texel, false) {
 			values[3*i+c] = half.Decode(h) * unit
 		}
 	}
 	seams.Match(values, k.lit)
-	packed := make([]uint16, len(values))
-	half.Encode(packed, values, k.scale())
+	var packed [3 * step]uint16
 	for i, texel := range seams.Texels {
-		now := packed[3*i : 3*i+3]
+		if i%step == 0 {
+			part := values[3*i : min(3*(i+step), len(values))]
+			half.Encode(packed[:len(part)], part, k.scale())
+		}
+		now := packed[3*(i%step):][:3]
 		copy(k.of(texel, holdsLight(now)), now)
 	}
+	clear(values)
 	slices.SortFunc(k.layer.Tiles, func(a, b Tile) int {
 		return cmp.Or(cmp.Compare(a.Page, b.Page), cmp.Compare(a.Y, b.Y), cmp.Compare(a.X, b.X))
 	})

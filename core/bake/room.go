@@ -15,7 +15,8 @@ const (
 	holdsPatch = 98  // its links and what is known about it
 	holdsRow   = 16  // of a solve
 	holdsPlace = 4   // of a chart without its padding
-	holdsChunk = 152 // of a source's direct light, for each channel
+	holdsDark  = 8   // of a chunk of texels, for each channel of a source's direct light
+	holdsLit   = 144 // more where that may fall
 )
 
 // Together is how many of some sources, from the first on, are baked at once: they share
@@ -38,9 +39,11 @@ func (p *Prepared) Together(sources []*Source) int {
 	room := mayTexel*len(p.Texels.List) + mayTriangle*len(p.Scene.Triangles) - p.memoryBytes() -
 		holdsChart*charts - holdsPatch*patches - holdsRow*(2*patches+stretchOf(patches)) - holdsPlace*places
 	fit := 0
-	for channels := 0; fit < len(sources); fit++ {
-		channels += sources[fit].channels()
-		takes := columnsOf(fit+1)*(2*patches+8*window) + channels*holdsChunk*len(p.bounds) + (fit+1)*charts
+	for direct := 0; fit < len(sources); fit++ {
+		s, lit := sources[fit], 0
+		p.lit(s, func(int) { lit++ })
+		direct += max(s.channels(), 1)*holdsDark*len(p.bounds) + s.channels()*holdsLit*lit
+		takes := columnsOf(fit+1)*(2*patches+8*window) + direct + (fit+1)*charts
 		if fit > 0 && takes > room {
 			break
 		}

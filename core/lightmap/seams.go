@@ -17,9 +17,15 @@ type Seams struct {
 // Seam is a spot where two charts meet: both are read there, and must read the
 // same. Each reads four texels, bilinearly.
 type Seam struct {
-	Charts  [2]int32
-	Reads   [2][4]int32 // among the texels of all seams
-	Weights [2][4]float32
+	Charts [2]int32
+	Reads  [2][4]int32   // among the texels of all seams, row by row
+	shares [2][2]float32 // of the right column and of the lower row
+}
+
+// Weights are what a side's texels count.
+func (s *Seam) Weights(side int) [4]float32 {
+	x, y := s.shares[side][0], s.shares[side][1]
+	return [4]float32{(1 - x) * (1 - y), x * (1 - y), (1 - x) * y, x * y}
 }
 
 // MemoryBytes is what they take in memory.
@@ -56,6 +62,7 @@ func (l *Layout) Seams(s *scene.Scene) *Seams {
 			}
 		}
 	}
+	seams.List, seams.Texels = lists.Exact(seams.List), lists.Exact(seams.Texels)
 	return seams
 }
 
@@ -93,21 +100,20 @@ func (l *Layout) seamAt(s *scene.Scene, surface int, at geom.Vec3, edge edge) (S
 	}
 	seam := Seam{Charts: [2]int32{own, other}}
 	for k, ci := range [2]int32{own, other} {
-		seam.Reads[k], seam.Weights[k] = l.bilinear(ci, at)
+		seam.Reads[k], seam.shares[k] = l.bilinear(ci, at)
 	}
 	return seam, true
 }
 
 // bilinear is the four texels that reading a chart at a point of the level takes,
-// and their weights. The padding keeps all four in the chart.
-func (l *Layout) bilinear(ci int32, at geom.Vec3) (texels [4]int32, weights [4]float32) {
+// and what the right ones and the lower ones count. The padding keeps all in the chart.
+func (l *Layout) bilinear(ci int32, at geom.Vec3) (texels [4]int32, shares [2]float32) {
 	c := &l.Charts[ci]
 	x, y := c.At(at)
 	fx := math.Min(math.Max(math.Floor(x-0.5), float64(c.X)), float64(c.X+c.Width-2))
 	fy := math.Min(math.Max(math.Floor(y-0.5), float64(c.Y)), float64(c.Y+c.Height-2))
 	first, up := int32((int(c.Page)*l.PageSize+int(fy))*l.PageSize+int(fx)), int32(l.PageSize)
-	tx, ty := float32(x-0.5-fx), float32(y-0.5-fy)
-	return [4]int32{first, first + 1, first + up, first + up + 1}, [4]float32{(1 - tx) * (1 - ty), tx * (1 - ty), (1 - tx) * ty, tx * ty}
+	return [4]int32{first, first + 1, first + up, first + up + 1}, [2]float32{float32(x - 0.5 - fx), float32(y - 0.5 - fy)}
 }
 
 // edge is one side of a surface: out points away from it, in its plane.
@@ -177,7 +183,7 @@ func (s *Seams) Match(values []float32, lit []bool) {
 
 func (s *Seam) match(values []float32) {
 	own, others := &s.Reads[0], &s.Reads[1]
-	weights, against := &s.Weights[0], &s.Weights[1]
+	weights, against := s.Weights(0), s.Weights(1)
 	var norm float32
 	for k := range 4 {
 		norm += weights[k]*weights[k] + against[k]*against[k]

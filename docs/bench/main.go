@@ -92,15 +92,24 @@ func (f figures) print() {
 	for _, of := range [][2]string{
 		{"demo", "the demo"}, {"large", "the demo at 24 texels a metre"}, {"hall", "a hall all lit by 12 lamps, 8 a metre"},
 		{"coarse", "the hall at 2 a metre"}, {"small", "the hall at 1 a metre"},
-		{"cluttered", "the hall at 2, with a thousand posts"}, {"crowded", "the hall at 2, with nine thousand"},
-		{"leaves", "the hall at 2, with 20 thousand loose triangles"},
+		{"cluttered", "the hall at 2, with a thousand posts"}, {"crowded", "with nine thousand posts"},
+		{"cubes", "with nine thousand small cubes, as fallen"}, {"gobos", "with an image before each lamp"},
+		{"leaves", "with 20 thousand loose triangles"}, {"foliage", "with as many, with holes"},
+		{"many-leaves", "with 100 thousand loose triangles"},
 	} {
 		name := "Memory/" + of[0]
 		row("  "+of[1], "%.0f bytes a texel with %.0f sources at once; %.2f (%.0f thousand texels, %.1f thousand triangles)",
 			f[name+" bytes/texel"], f[name+" sources"], f[name+" of-allowed"], f[name+" texels"]/1000, f[name+" triangles"]/1000)
 	}
-	row("triangles made ready for rays, at the peak", "of a mesh %.0f bytes each, of blocks %.0f; kept %.0f and %.0f, beside the document",
-		f["TriangleMemory/mesh bytes/triangle"], f["TriangleMemory/blocks bytes/triangle"], f["TriangleMemory/mesh kept/triangle"], f["TriangleMemory/blocks kept/triangle"])
+	fmt.Println("triangles made ready for rays, beside the document:")
+	for _, of := range [][2]string{
+		{"mesh", "of a mesh"}, {"blocks", "of nine thousand blocks"}, {"leaves", "of a mesh, all of them loose"},
+		{"roles", "of the first mesh, a blocker unseen"}, {"cut-outs", "loose, with holes"},
+	} {
+		name := "TriangleMemory/" + of[0]
+		row("  "+of[1], "%.0f bytes each at the peak, of which %.0f stay; %.0f in a single reading",
+			f[name+" bytes/triangle"], f[name+" kept/triangle"], f[name+" once/triangle"])
+	}
 	row("a ray, 20k to 300k triangles", "%.2f times the time", f["Growth/300000 ns/ray"]/f["Growth/20000 ns/ray"])
 	few, many := f["Growth/texels/5 texels"], f["Growth/texels/15.811 texels"]
 	row("texels", "%.1f times the texels, %.1f times the time", many/few, f["Growth/texels/15.811 s"]/f["Growth/texels/5 s"])
