@@ -164,9 +164,13 @@ func (f *field) mean(on *cells, i int, from *table, row []float32, taps []tap) {
 // texelField is the texels of a group.
 func (p *Prepared) texelField(g *group, q Quality) *field {
 	f := &field{around: make([]surroundings, g.size()), reach: q.smoothing(), place: make([]int32, g.size())}
+	f.cellAt = make([]int32, 0, p.placesOf(g))
 	for ci := g.from; ci < g.to; ci++ {
-		c := &p.Layout.Charts[ci]
 		first, end := p.Texels.Of(ci)
+		if first == end {
+			continue
+		}
+		c := &p.Layout.Charts[ci]
 		width, height := c.Size()
 		s := cells{first - g.first, len(f.cellAt), width, height, 1}
 		f.charts = append(f.charts, s)
@@ -180,6 +184,17 @@ func (p *Prepared) texelField(g *group, q Quality) *field {
 		}
 	}
 	return f
+}
+
+// placesOf is how many places the charts of a group have that have texels.
+func (p *Prepared) placesOf(g *group) (sum int) {
+	for ci := g.from; ci < g.to; ci++ {
+		if first, end := p.Texels.Of(ci); first < end {
+			width, height := p.Layout.Charts[ci].Size()
+			sum += width * height
+		}
+	}
+	return sum
 }
 
 // patchField is the patches of a group, from first to end.

@@ -215,25 +215,32 @@ func (k *packer) fit(brightest float32) {
 	k.layer.Exponent = e
 }
 
-// done puts the seams right between charts that hold light, on an empty sheet, and
-// gives the layer.
+// done puts the seams right between charts that hold light, a channel at a time on an
+// empty sheet, and gives the layer.
 func (k *packer) done(seams *lightmap.Seams, on *sheet) *Layer {
-	const step = 256 // texels that are packed together
-	values, unit := on.room((3*len(seams.Texels)+7)&^7), k.unit()
-	for i, texel := range seams.Texels {
-		for c, h := range k.of(texel, false) {
-			values[3*i+c] = half.Decode(h) * unit
+	values, packed := on.room((seams.Len()+7)&^7), [256]uint16{}
+	for c := range 3 {
+		i, unit := 0, k.unit()
+		for texel := range seams.Texels() {
+			values[i] = 0
+			if h := k.of(texel, false); h != nil {
+				values[i] = half.Decode(h[c]) * unit
+			}
+			i++
 		}
-	}
-	seams.Match(values, k.lit)
-	var packed [3 * step]uint16
-	for i, texel := range seams.Texels {
-		if i%step == 0 {
-			part := values[3*i : min(3*(i+step), len(values))]
-			half.Encode(packed[:len(part)], part, k.scale())
+		seams.Match(values, k.lit)
+		i = 0
+		for texel := range seams.Texels() {
+			if i%len(packed) == 0 {
+				part := values[i:min(i+len(packed), len(values))]
+				half.Encode(packed[:len(part)], part, k.scale())
+			}
+			now := packed[i%len(packed)]
+			if h := k.of(texel, now != 0); h != nil {
+				h[c] = now
+			}
+			i++
 		}
-		now := packed[3*(i%step):][:3]
-		copy(k.of(texel, holdsLight(now)), now)
 	}
 	clear(values)
 	slices.SortFunc(k.layer.Tiles, func(a, b Tile) int {

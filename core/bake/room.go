@@ -10,6 +10,7 @@ import (
 const (
 	mayTexel    = 200
 	mayTriangle = 160
+	keepsFree   = 33 // one part in so many: what is let go counts until it is collected
 
 	holdsChart = 8   // where its patches and places begin
 	holdsPatch = 98  // its links and what is known about it
@@ -36,7 +37,8 @@ func (p *Prepared) Together(sources []*Source) int {
 		window = max(window, groups[i].window)
 	}
 	charts := len(p.Layout.Charts)
-	room := mayTexel*len(p.Texels.List) + mayTriangle*len(p.Scene.Triangles) - p.memoryBytes() -
+	may := mayTexel*len(p.Texels.List) + mayTriangle*len(p.Scene.Triangles)
+	room := may - may/keepsFree - p.memoryBytes() -
 		holdsChart*charts - holdsPatch*patches - holdsRow*(2*patches+stretchOf(patches)) - holdsPlace*places
 	fit := 0
 	for direct := 0; fit < len(sources); fit++ {

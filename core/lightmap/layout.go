@@ -146,6 +146,11 @@ func (c *Chart) At(p geom.Vec3) (x, y float64) {
 	return float64(c.X+PaddingTexels) + (u.Dot(p)-c.lowU)*c.Density, float64(c.Y+PaddingTexels) + (v.Dot(p)-c.lowV)*c.Density
 }
 
+// index is that of a texel at a place of a chart's rectangle.
+func (l *Layout) index(c *Chart, x, y int) int32 {
+	return int32((int(c.Page)*l.PageSize+int(c.Y)+y)*l.PageSize + int(c.X) + x)
+}
+
 // Place is where on its page a texel stands.
 func (l *Layout) Place(index int32) (x, y int) {
 	row := index / int32(l.PageSize)

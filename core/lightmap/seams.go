@@ -1,35 +1,79 @@
 package lightmap
 
 import (
+	"iter"
 	"math"
+	"math/bits"
 
 	"grotta/core/geom"
 	"grotta/core/lists"
 	"grotta/core/scene"
 )
 
-// Seams are the spots where charts meet that show one smooth surface.
+// Seams are the spots where charts meet that show one smooth surface, and which texels
+// are read there.
 type Seams struct {
 	List   []Seam
-	Texels []int32 // all that they read, by index; each once
+	layout *Layout
+	// The places of all charts' rectangles are numbered chart after chart, by rows.
+	first  []int32  // of each chart: its first place, and the end
+	read   []uint64 // of each place a bit: whether a seam reads it
+	before []int32  // of each word of these: how many are read before it, and in all
 }
 
 // Seam is a spot where two charts meet: both are read there, and must read the
 // same. Each reads four texels, bilinearly.
 type Seam struct {
 	Charts [2]int32
-	Reads  [2][4]int32   // among the texels of all seams, row by row
-	shares [2][2]float32 // of the right column and of the lower row
+	place  [2]int32     // the upper left one that each reads
+	shares [2][2]uint16 // of the right column and of the lower row, in 65535ths
 }
 
-// Weights are what a side's texels count.
-func (s *Seam) Weights(side int) [4]float32 {
-	x, y := s.shares[side][0], s.shares[side][1]
-	return [4]float32{(1 - x) * (1 - y), x * (1 - y), (1 - x) * y, x * y}
+// Texels are all that seams read, by index, each once.
+func (s *Seams) Texels() iter.Seq[int32] {
+	return func(yield func(int32) bool) {
+		ci := 0
+		for word, left := range s.read {
+			for ; left != 0; left &= left - 1 {
+				place := int32(word<<6 | bits.TrailingZeros64(left))
+				for place >= s.first[ci+1] {
+					ci++
+				}
+				c := &s.layout.Charts[ci]
+				x, y := int(place-s.first[ci])%int(c.Width), int(place-s.first[ci])/int(c.Width)
+				if !yield(s.layout.index(c, x, y)) {
+					return
+				}
+			}
+		}
+	}
+}
+
+// Len is how many those are.
+func (s *Seams) Len() int {
+	if len(s.before) == 0 {
+		return 0
+	}
+	return int(s.before[len(s.before)-1])
+}
+
+// at is which of them is at a place that is read.
+func (s *Seams) at(place int32) int32 {
+	return s.before[place>>6] + int32(bits.OnesCount64(s.read[place>>6]&(1<<(place&63)-1)))
+}
+
+// reads are the four of them that a side of a seam reads, row by row, and their weights.
+func (s *Seams) reads(seam *Seam, side int) (texels [4]int32, weights [4]float32) {
+	place, width := seam.place[side], s.layout.Charts[seam.Charts[side]].Width
+	upper, lower := s.at(place), s.at(place+width)
+	x, y := float32(seam.shares[side][0])/math.MaxUint16, float32(seam.shares[side][1])/math.MaxUint16
+	return [4]int32{upper, upper + 1, lower, lower + 1}, [4]float32{(1 - x) * (1 - y), x * (1 - y), (1 - x) * y, x * y}
 }
 
 // MemoryBytes is what they take in memory.
-func (s *Seams) MemoryBytes() int { return lists.MemoryBytes(s.List) + lists.MemoryBytes(s.Texels) }
+func (s *Seams) MemoryBytes() int {
+	return lists.MemoryBytes(s.List) + lists.MemoryBytes(s.first) + lists.MemoryBytes(s.read) + lists.MemoryBytes(s.before)
+}
 
 // Of seams: how far apart their spots are, in texels of the finer chart; how far
 // over the edge the neighbour is looked for; and how alike, as a cosine, the two
@@ -44,7 +88,10 @@ var seamCos = math.Cos(8 * math.Pi / 180)
 // Seams finds where charts meet: a little over each edge of a surface, another one
 // that faces the same way. It casts a ray for each spot.
 func (l *Layout) Seams(s *scene.Scene) *Seams {
-	seams, known := &Seams{}, map[int32]int32{}
+	seams := &Seams{layout: l, first: make([]int32, len(l.Charts)+1)}
+	for ci := range l.Charts {
+		seams.first[ci+1] = seams.first[ci] + l.Charts[ci].Width*l.Charts[ci].Height
+	}
 	for i := range s.Surfaces {
 		ci := l.ChartOf[i]
 		if ci < 0 {
@@ -56,41 +103,47 @@ func (l *Layout) Seams(s *scene.Scene) *Seams {
 			steps := int(math.Ceil(along.Len() * c.Density / seamStep))
 			for k := range steps {
 				at := edge.a.Add(along.Mul((float64(k) + 0.5) / float64(steps)))
-				if seam, ok := l.seamAt(s, i, at, edge); ok {
-					seams.add(seam, known)
+				if seam, ok := seams.seamAt(s, i, at, edge); ok {
+					seams.List = append(seams.List, seam)
 				}
 			}
 		}
 	}
-	seams.List, seams.Texels = lists.Exact(seams.List), lists.Exact(seams.Texels)
+	if len(seams.List) == 0 {
+		return &Seams{}
+	}
+	seams.List = lists.Exact(seams.List)
+	seams.mark()
 	return seams
 }
 
-// add keeps a seam whose reads are still by index; known tells which texels are
-// there already.
-func (s *Seams) add(seam Seam, known map[int32]int32) {
-	for side := range seam.Reads {
-		for k, texel := range seam.Reads[side] {
-			at, ok := known[texel]
-			if !ok {
-				at = int32(len(s.Texels))
-				known[texel], s.Texels = at, append(s.Texels, texel)
+// mark notes which places are read.
+func (s *Seams) mark() {
+	words := (int(s.first[len(s.first)-1]) + 63) / 64
+	s.read, s.before = make([]uint64, words), make([]int32, words+1)
+	for i := range s.List {
+		for side, place := range s.List[i].place {
+			below := place + s.layout.Charts[s.List[i].Charts[side]].Width
+			for _, at := range [4]int32{place, place + 1, below, below + 1} {
+				s.read[at>>6] |= 1 << (at & 63)
 			}
-			seam.Reads[side][k] = at
 		}
 	}
-	s.List = append(s.List, seam)
+	for k, word := range s.read {
+		s.before[k+1] = s.before[k] + int32(bits.OnesCount64(word))
+	}
 }
 
 // seamAt is the seam at a place of a surface's edge, if there is one.
-func (l *Layout) seamAt(s *scene.Scene, surface int, at geom.Vec3, edge edge) (Seam, bool) {
+func (s *Seams) seamAt(sc *scene.Scene, surface int, at geom.Vec3, edge edge) (Seam, bool) {
+	l := s.layout
 	over := at.Add(edge.out.Mul(seamM)).Add(edge.normal.Mul(seamM))
-	hit, ok := s.See(over, edge.normal.Mul(-1), 2*seamM)
+	hit, ok := sc.See(over, edge.normal.Mul(-1), 2*seamM)
 	if !ok || hit.Surface == surface {
 		return Seam{}, false
 	}
 	other := l.ChartOf[hit.Surface]
-	t := s.CornersOf(hit.Triangle)
+	t := sc.CornersOf(hit.Triangle)
 	if other < 0 || t[1].Sub(t[0]).Cross(t[2].Sub(t[0])).Normalize().Dot(edge.normal) < seamCos {
 		return Seam{}, false
 	}
@@ -100,20 +153,22 @@ func (l *Layout) seamAt(s *scene.Scene, surface int, at geom.Vec3, edge edge) (S
 	}
 	seam := Seam{Charts: [2]int32{own, other}}
 	for k, ci := range [2]int32{own, other} {
-		seam.Reads[k], seam.shares[k] = l.bilinear(ci, at)
+		seam.place[k], seam.shares[k] = s.bilinear(ci, at)
 	}
 	return seam, true
 }
 
-// bilinear is the four texels that reading a chart at a point of the level takes,
-// and what the right ones and the lower ones count. The padding keeps all in the chart.
-func (l *Layout) bilinear(ci int32, at geom.Vec3) (texels [4]int32, shares [2]float32) {
-	c := &l.Charts[ci]
+// bilinear is the upper left of the four places that reading a chart at a point of the
+// level takes, and what the right ones and the lower ones count. The padding keeps all in
+// the chart.
+func (s *Seams) bilinear(ci int32, at geom.Vec3) (place int32, shares [2]uint16) {
+	c := &s.layout.Charts[ci]
 	x, y := c.At(at)
-	fx := math.Min(math.Max(math.Floor(x-0.5), float64(c.X)), float64(c.X+c.Width-2))
-	fy := math.Min(math.Max(math.Floor(y-0.5), float64(c.Y)), float64(c.Y+c.Height-2))
-	first, up := int32((int(c.Page)*l.PageSize+int(fy))*l.PageSize+int(fx)), int32(l.PageSize)
-	return [4]int32{first, first + 1, first + up, first + up + 1}, [2]float32{float32(x - 0.5 - fx), float32(y - 0.5 - fy)}
+	x, y = x-0.5-float64(c.X), y-0.5-float64(c.Y)
+	fx := math.Min(math.Max(math.Floor(x), 0), float64(c.Width-2))
+	fy := math.Min(math.Max(math.Floor(y), 0), float64(c.Height-2))
+	share := func(x float64) uint16 { return uint16(math.Round(math.MaxUint16 * math.Min(math.Max(x, 0), 1))) }
+	return s.first[ci] + int32(fy)*c.Width + int32(fx), [2]uint16{share(x - fx), share(y - fy)}
 }
 
 // edge is one side of a surface: out points away from it, in its plane.
@@ -167,37 +222,32 @@ func border(s *scene.Scene, f *scene.Surface) []edge {
 // seamSweeps is how often all seams of a lightmap are gone through.
 const seamSweeps = 8
 
-// Match moves values of the seams' texels, three of each, so that both sides read
-// the same: each spot in turn is put right by the least change (Kaczmarz, 1937).
-// What it does is linear in the light, so matched layers mix to a matched
-// lightmap. Values never go below zero. lit tells which charts hold light at all.
+// Match moves values of the seams' texels, so that both sides read the same: each spot in
+// turn is put right by the least change (Kaczmarz, 1937). What it does is linear in the
+// light, so matched layers mix to a matched lightmap. Values never go below zero. lit
+// tells which charts hold light at all.
 func (s *Seams) Match(values []float32, lit []bool) {
 	for range seamSweeps {
 		for i := range s.List {
 			if seam := &s.List[i]; lit[seam.Charts[0]] || lit[seam.Charts[1]] {
-				seam.match(values)
+				s.match(seam, values)
 			}
 		}
 	}
 }
 
-func (s *Seam) match(values []float32) {
-	own, others := &s.Reads[0], &s.Reads[1]
-	weights, against := s.Weights(0), s.Weights(1)
-	var norm float32
+func (s *Seams) match(seam *Seam, values []float32) {
+	own, weights := s.reads(seam, 0)
+	others, against := s.reads(seam, 1)
+	var norm, gap float32
 	for k := range 4 {
 		norm += weights[k]*weights[k] + against[k]*against[k]
+		gap += weights[k]*values[own[k]] - against[k]*values[others[k]]
 	}
-	for c := range int32(3) {
-		var gap float32
-		for k := range 4 {
-			gap += weights[k]*values[3*own[k]+c] - against[k]*values[3*others[k]+c]
-		}
-		gap /= norm
-		for k := range 4 {
-			a, b := &values[3*own[k]+c], &values[3*others[k]+c]
-			*a = max(0, *a-gap*weights[k])
-			*b = max(0, *b+gap*against[k])
-		}
+	gap /= norm
+	for k := range 4 {
+		a, b := &values[own[k]], &values[others[k]]
+		*a = max(0, *a-gap*weights[k])
+		*b = max(0, *b+gap*against[k])
 	}
 }

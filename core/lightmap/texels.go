@@ -136,9 +136,6 @@ func (l *Layout) chartTexels(s *scene.Scene, c *Chart, list []Texel) (placed []T
 	patch, near := flatten(s, surface, c), s.BlocksNear(surface, 2*scene.OffsetM)
 	width, height := c.Size()
 	filled = make([]bool, width*height)
-	index := func(x, y int) int32 {
-		return int32((int(c.Page)*l.PageSize+int(c.Y)+y)*l.PageSize + int(c.X) + x)
-	}
 	// try takes the first of the spots of a square that is on the surface and
 	// outside solids.
 	try := func(x, y int, low, high [2]float64) bool {
@@ -151,7 +148,7 @@ func (l *Layout) chartTexels(s *scene.Scene, c *Chart, list []Texel) (placed []T
 			if near.Hold(p) {
 				continue
 			}
-			list = append(list, Texel{index(x, y), int32(triangle), f32(p)})
+			list = append(list, Texel{l.index(c, x, y), int32(triangle), f32(p)})
 			filled[y*width+x] = true
 			return true
 		}
