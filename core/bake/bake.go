@@ -79,8 +79,8 @@ func geometryHash(s *scene.Scene, l *lightmap.Layout) [32]byte {
 		if s.Level.Lightmap.Bounces {
 			fmt.Fprintf(h, "%v %t\n", surface.Albedo, surface.Material.TwoSided)
 		}
-		for _, t := range s.Triangles[first:end] {
-			binary.Write(h, binary.LittleEndian, t)
+		for t := first; t < end; t++ {
+			binary.Write(h, binary.LittleEndian, s.Triangle(t))
 		}
 	}
 	fmt.Fprintf(h, "pages %d of %d, %s\n", l.Pages, l.PageSize, s.Level.Lightmap.Backs)

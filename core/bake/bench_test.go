@@ -146,7 +146,11 @@ func BenchmarkOrder(b *testing.B) {
 }
 
 func benchmarkOrder(b *testing.B, p *bake.Prepared, rays []trace.Ray) {
-	scene := trace.New(p.Scene.Triangles)
+	triangles := make([]trace.Triangle, p.Scene.Triangles())
+	for i := range triangles {
+		triangles[i] = p.Scene.Triangle(i)
+	}
+	scene := trace.New(triangles)
 	shuffled := slices.Clone(rays)
 	rand.New(rand.NewPCG(7, 8)).Shuffle(len(rays), func(i, j int) { shuffled[i], shuffled[j] = shuffled[j], shuffled[i] })
 	const batch = 1 << 15
@@ -271,6 +275,8 @@ func BenchmarkMemory(b *testing.B) {
 	b.Run("cluttered", func(b *testing.B) { benchmarkMemory(b, posts(1000)) })
 	b.Run("crowded", func(b *testing.B) { benchmarkMemory(b, posts(9000)) })
 	b.Run("cubes", func(b *testing.B) { benchmarkMemory(b, cubes(9000)) })
+	b.Run("stacks-2", func(b *testing.B) { benchmarkMemory(b, stacks(2)) })
+	b.Run("stacks-1", func(b *testing.B) { benchmarkMemory(b, stacks(1)) })
 	b.Run("gobos", func(b *testing.B) { benchmarkMemory(b, gobos()) })
 	b.Run("leaves", func(b *testing.B) { benchmarkMemory(b, leaves(20_000)) })
 	b.Run("foliage", func(b *testing.B) { benchmarkMemory(b, withHoles(leaves(20_000))) })
@@ -344,6 +350,19 @@ func cubes(n int) *level.Level {
 	return l
 }
 
+// stacks is a hall that is full of stacks of cubes of a metre, side by side, whose hidden
+// sides take light too.
+func stacks(density float64) *level.Level {
+	l, r := hall(density), rand.New(rand.NewPCG(1, 1))
+	for i := range 38 * 38 {
+		for k := range 1 + r.IntN(4) {
+			at := level.Vec{float64(i%38) - 18.5, float64(k) - 4.5, float64(i/38) - 18.5}
+			block(l, fmt.Sprintf("cube-%d-%d", i, k), at, level.Vec{1, 1, 1})
+		}
+	}
+	return l
+}
+
 // gobos is the hall with an image before every lamp.
 func gobos() *level.Level {
 	l := hall(2)
@@ -384,7 +403,7 @@ func benchmarkMemory(b *testing.B, l *level.Level) {
 		b.ReportMetric(worst, "bytes/texel")
 		b.ReportMetric(worst*float64(len(p.Texels.List))/float64(allowed(p)), "of-allowed")
 		b.ReportMetric(float64(len(p.Texels.List)), "texels")
-		b.ReportMetric(float64(len(p.Scene.Triangles)), "triangles")
+		b.ReportMetric(float64(p.Scene.Triangles()), "triangles")
 		b.ReportMetric(float64(len(sources)), "sources")
 		p, sources, layers = nil, nil, nil // the next one is to begin without them
 	}
@@ -411,7 +430,7 @@ func watch(tell func(held uint64)) (done func()) {
 }
 
 // allowed is what a bake may hold beside its layers, in bytes.
-func allowed(p *bake.Prepared) int { return 200*len(p.Texels.List) + 160*len(p.Scene.Triangles) }
+func allowed(p *bake.Prepared) int { return 200*len(p.Texels.List) + 160*p.Scene.Triangles() }
 
 // settled is what is held once pools have let go, which takes them a few collections.
 func settled() (held uint64) {
@@ -502,9 +521,9 @@ func benchmarkTriangleMemory(b *testing.B, l *level.Level) {
 		})
 		p := prepare(b, l)
 		done()
-		b.ReportMetric(float64(peak)/float64(len(p.Scene.Triangles)), "bytes/triangle")
-		b.ReportMetric(float64(once)/float64(len(p.Scene.Triangles)), "once/triangle")
-		b.ReportMetric(float64(live()-before)/float64(len(p.Scene.Triangles)), "kept/triangle")
+		b.ReportMetric(float64(peak)/float64(p.Scene.Triangles()), "bytes/triangle")
+		b.ReportMetric(float64(once)/float64(p.Scene.Triangles()), "once/triangle")
+		b.ReportMetric(float64(live()-before)/float64(p.Scene.Triangles()), "kept/triangle")
 		runtime.KeepAlive(p)
 	}
 }

@@ -37,7 +37,7 @@ func (p *Prepared) Together(sources []*Source) int {
 		window = max(window, groups[i].window)
 	}
 	charts := len(p.Layout.Charts)
-	may := mayTexel*len(p.Texels.List) + mayTriangle*len(p.Scene.Triangles)
+	may := mayTexel*len(p.Texels.List) + mayTriangle*p.Scene.Triangles()
 	room := may - may/keepsFree - p.memoryBytes() -
 		holdsChart*charts - holdsPatch*patches - holdsRow*(2*patches+stretchOf(patches)) - holdsPlace*places
 	fit := 0
@@ -46,7 +46,7 @@ func (p *Prepared) Together(sources []*Source) int {
 		p.lit(s, func(int) { lit++ })
 		direct += max(s.channels(), 1)*holdsDark*len(p.bounds) + s.channels()*holdsLit*lit
 		takes := columnsOf(fit+1)*(2*patches+8*window) + direct + (fit+1)*charts
-		if fit > 0 && takes > room {
+		if fit >= 2 && takes > room { // the second one shares its columns with the first
 			break
 		}
 	}

@@ -35,7 +35,7 @@ func TestLevelGoesOutAndComesBack(t *testing.T) {
 	require.NoError(t, err)
 	b, err := bake.Prepare(back)
 	require.NoError(t, err)
-	assert.Equal(t, len(a.Scene.Triangles), len(b.Scene.Triangles))
+	assert.Equal(t, a.Scene.Triangles(), b.Scene.Triangles())
 	for i := range 3 {
 		assert.InDelta(t, a.Scene.Bounds.Min[i], b.Scene.Bounds.Min[i], 1e-4)
 		assert.InDelta(t, a.Scene.Bounds.Max[i], b.Scene.Bounds.Max[i], 1e-4)

@@ -23,7 +23,7 @@ import (
 type Surface struct {
 	*Part
 	Face  int32 // of a solid: its face; of a mesh: the patch's number
-	First int32 // its first triangle in Scene.Triangles; they end where the next one's begin
+	First int32 // its first triangle; they end where the next one's begin
 }
 
 // Part is what surfaces of a body with one finish have in common.
@@ -37,11 +37,12 @@ type Body struct {
 	Entity string
 	Solid  *level.Solid // one of these
 	Mesh   *level.Mesh
-	Bend   *Bend        // of a mesh that sways
-	planes []geom.Plane // of a solid's faces, in the level's space
-	source []int32      // of a mesh with an image laid by its corners: which triangle of it each is
-	first  int32        // triangle
-	bounds geom.Bounds
+	Bend   *Bend // of a mesh that sways
+	first  int32 // triangle
+	// Of a solid, in the level's space: the planes of its faces, and its corners.
+	planes  []geom.Plane
+	corners []trace.Vec
+	source  []int32 // of a mesh with an image laid by its corners: which triangle of it each is
 }
 
 // Finish is what many surfaces have alike: the document's roles, and what they look up.
@@ -59,12 +60,13 @@ type Scene struct {
 	Level     *level.Level
 	World     *level.World
 	Surfaces  []Surface
-	Triangles []trace.Triangle
 	SurfaceOf []int32 // of each triangle
 	Bounds    geom.Bounds
 	bodies    []Body
-	blocks    []int32      // of the bodies: solids that cast shadows
-	blocksAt  *trace.Boxes // of the blocks
+	cornersOf [][3]uint16      // of each triangle of a solid, among the corners of that
+	loose     []trace.Triangle // of meshes, which come after
+	blocks    []int32          // of the bodies: solids that cast shadows
+	blocksAt  *trace.Boxes     // of the blocks
 	// Each triangle is in one of these at most.
 	shadow  *trace.Scene   // what always stops light
 	careful *trace.Scene   // what stops it here and not there: cut-outs, and backs that pass
@@ -81,11 +83,12 @@ var plainGrey = func() *level.Material {
 func Build(l *level.Level) *Scene {
 	s := &Scene{Level: l, World: l.World(), Bounds: geom.NoBounds()}
 	s.bodies = make([]Body, 0, len(l.Solids)+len(l.Meshes)) // surfaces point into it
-	triangles := 12 * len(l.Solids)                         // of boxes
+	triangles := 0
 	for _, mesh := range l.Meshes {
 		triangles += len(mesh.Indices) / 3
 	}
-	s.Triangles, s.Surfaces = make([]trace.Triangle, 0, triangles), make([]Surface, 0, 6*len(l.Solids)+len(l.Meshes))
+	s.cornersOf, s.loose = make([][3]uint16, 0, 12*len(l.Solids)), make([]trace.Triangle, 0, triangles) // of boxes
+	s.Surfaces = make([]Surface, 0, 6*len(l.Solids)+len(l.Meshes))
 	finishes := s.newFinishes()
 	for _, solid := range l.Solids {
 		if solid.Enabled {
@@ -97,8 +100,8 @@ func Build(l *level.Level) *Scene {
 			s.addMesh(mesh, finishes)
 		}
 	}
-	s.Surfaces, s.Triangles = lists.Exact(s.Surfaces), lists.Exact(s.Triangles)
-	s.SurfaceOf = make([]int32, len(s.Triangles))
+	s.Surfaces, s.cornersOf, s.loose = lists.Exact(s.Surfaces), lists.Exact(s.cornersOf), lists.Exact(s.loose)
+	s.SurfaceOf = make([]int32, s.Triangles())
 	for i := range s.Surfaces {
 		for t := s.Surfaces[i].First; t < s.end(i); t++ {
 			s.SurfaceOf[t] = int32(i)
@@ -111,10 +114,10 @@ func Build(l *level.Level) *Scene {
 
 // MemoryBytes is what it takes in memory beside its level.
 func (s *Scene) MemoryBytes() int {
-	sum := lists.MemoryBytes(s.Surfaces) + lists.MemoryBytes(s.Triangles) + lists.MemoryBytes(s.SurfaceOf) +
+	sum := lists.MemoryBytes(s.Surfaces) + lists.MemoryBytes(s.cornersOf) + lists.MemoryBytes(s.loose) + lists.MemoryBytes(s.SurfaceOf) +
 		lists.MemoryBytes(s.bodies) + lists.MemoryBytes(s.blocks) + s.blocksAt.MemoryBytes()
 	for i := range s.bodies {
-		sum += lists.MemoryBytes(s.bodies[i].planes) + lists.MemoryBytes(s.bodies[i].source)
+		sum += lists.MemoryBytes(s.bodies[i].planes) + lists.MemoryBytes(s.bodies[i].corners) + lists.MemoryBytes(s.bodies[i].source)
 	}
 	for _, t := range []*trace.Scene{s.shadow, s.careful, s.clear} {
 		sum += t.MemoryBytes()
@@ -181,17 +184,30 @@ func (s *Scene) addSolid(solid *level.Solid, finishes *finishes) {
 			continue
 		}
 		body.planes[i].Distance = normal.Dot(polygon[0])
-		for _, v := range polygon {
-			body.bounds.Grow(v)
-		}
 		if finish := finishes.of(solid.FaceSurface(i), zone); part.Finish != finish {
 			part = &Part{body, finish}
 		}
 		s.addSurface(part, i)
-		for j := 2; j < len(polygon); j++ {
-			s.addTriangle(polygon[0], polygon[j-1], polygon[j])
+		at := make([]uint16, len(polygon))
+		for k, v := range polygon {
+			s.Bounds.Grow(v)
+			at[k] = body.corner(f32(v))
+		}
+		for j := 2; j < len(at); j++ {
+			s.cornersOf = append(s.cornersOf, [3]uint16{at[0], at[j-1], at[j]})
 		}
 	}
+	body.corners = lists.Exact(body.corners)
+}
+
+// corner is which of a solid's corners is at a place; a new one if there was none.
+func (b *Body) corner(at trace.Vec) uint16 {
+	k := slices.Index(b.corners, at)
+	if k < 0 {
+		k = len(b.corners)
+		b.corners = append(b.corners, at)
+	}
+	return uint16(k)
 }
 
 // face is the outline of a solid's face in the level's space.
@@ -218,19 +234,19 @@ func (s *Scene) zoneName(e *level.Entity) string {
 
 // addBody adds a solid or mesh of which no surface is there yet.
 func (s *Scene) addBody(body Body) *Body {
-	body.first, body.bounds = int32(len(s.Triangles)), geom.NoBounds()
+	body.first = int32(s.Triangles())
 	s.bodies = append(s.bodies, body)
 	return &s.bodies[len(s.bodies)-1]
 }
 
 // addSurface adds a surface to the newest body.
 func (s *Scene) addSurface(part *Part, face int) {
-	s.Surfaces = append(s.Surfaces, Surface{part, int32(face), int32(len(s.Triangles))})
+	s.Surfaces = append(s.Surfaces, Surface{part, int32(face), int32(s.Triangles())})
 }
 
-// addTriangle adds a triangle to the newest surface.
+// addTriangle adds a triangle to the newest surface, which is a mesh's.
 func (s *Scene) addTriangle(a, b, c geom.Vec3) {
-	s.Triangles = append(s.Triangles, trace.Triangle{A: f32(a), B: f32(b), C: f32(c)})
+	s.loose = append(s.loose, trace.Triangle{A: f32(a), B: f32(b), C: f32(c)})
 	for _, v := range []geom.Vec3{a, b, c} {
 		s.Bounds.Grow(v)
 	}
@@ -241,7 +257,19 @@ func (s *Scene) end(surface int) int32 {
 	if surface+1 < len(s.Surfaces) {
 		return s.Surfaces[surface+1].First
 	}
-	return int32(len(s.Triangles))
+	return int32(s.Triangles())
+}
+
+// Triangles is how many there are.
+func (s *Scene) Triangles() int { return len(s.cornersOf) + len(s.loose) }
+
+// Triangle is one of them.
+func (s *Scene) Triangle(i int) trace.Triangle {
+	if i >= len(s.cornersOf) {
+		return s.loose[i-len(s.cornersOf)]
+	}
+	at, corners := &s.cornersOf[i], s.Surfaces[s.SurfaceOf[i]].corners
+	return trace.Triangle{A: corners[at[0]], B: corners[at[1]], C: corners[at[2]]}
 }
 
 // TrianglesOf is where those of a surface begin, and where they end.
@@ -262,14 +290,14 @@ func (s *Scene) Corners(f *Surface) iter.Seq[[3]geom.Vec3] {
 
 // CornersOf are those of one triangle.
 func (s *Scene) CornersOf(triangle int) [3]geom.Vec3 {
-	t := &s.Triangles[triangle]
+	t := s.Triangle(triangle)
 	return [3]geom.Vec3{vec(t.A), vec(t.B), vec(t.C)}
 }
 
 func (s *Scene) buildTracers() {
-	s.shadow = s.tracer(s.Triangles, func(f *Surface) bool { return f.CastsShadow && !s.isCareful(f) })
-	s.careful = s.tracer(s.Triangles, func(f *Surface) bool { return f.CastsShadow && s.isCareful(f) })
-	s.clear = s.tracer(s.Triangles, func(f *Surface) bool { return f.Visible && !f.CastsShadow })
+	s.shadow = s.tracer(s.Triangle, func(f *Surface) bool { return f.CastsShadow && !s.isCareful(f) })
+	s.careful = s.tracer(s.Triangle, func(f *Surface) bool { return f.CastsShadow && s.isCareful(f) })
+	s.clear = s.tracer(s.Triangle, func(f *Surface) bool { return f.Visible && !f.CastsShadow })
 	for _, t := range []*trace.Scene{s.shadow, s.careful, s.clear} {
 		if !t.Empty() {
 			s.seen = append(s.seen, t)
@@ -288,14 +316,17 @@ func (f *Surface) cutOut() bool {
 }
 
 // tracer is over those triangles whose surface it takes, wherever they are now.
-func (s *Scene) tracer(triangles []trace.Triangle, takes func(*Surface) bool) *trace.Scene {
+func (s *Scene) tracer(triangle func(i int) trace.Triangle, takes func(*Surface) bool) *trace.Scene {
 	count := 0
 	for i := range s.Surfaces {
 		if f := &s.Surfaces[i]; takes(f) {
 			count += int(s.end(i) - f.First)
 		}
 	}
-	return trace.NewOf(triangles, count, func(triangle int) bool { return takes(&s.Surfaces[s.SurfaceOf[triangle]]) })
+	return trace.NewOf(trace.List{
+		Len: s.Triangles(), At: triangle, Count: count,
+		Takes: func(i int) bool { return takes(&s.Surfaces[s.SurfaceOf[i]]) },
+	})
 }
 
 // OffsetM is how far from a surface rays start, so that they do not meet it.
@@ -399,9 +430,9 @@ func (s *Scene) uv(f *Surface, triangle int, h trace.Hit) (u, v float64) {
 		}
 		return u, v
 	}
-	t := &s.Triangles[triangle]
-	e1, e2 := vec(t.B).Sub(vec(t.A)), vec(t.C).Sub(vec(t.A))
-	return s.flatUV(f, vec(t.A).Add(e1.Mul(float64(h.U))).Add(e2.Mul(float64(h.V))))
+	c := s.CornersOf(triangle)
+	e1, e2 := c[1].Sub(c[0]), c[2].Sub(c[0])
+	return s.flatUV(f, c[0].Add(e1.Mul(float64(h.U))).Add(e2.Mul(float64(h.V))))
 }
 
 // cornerUV is where in its image a corner of one of the scene's triangles lies.
@@ -615,25 +646,43 @@ func (s *Scene) firstVisible(ray trace.Ray) (first trace.Hit, found bool) {
 
 func (s *Scene) shows(h trace.Hit) bool { return s.Surfaces[s.SurfaceOf[h.Triangle]].Visible }
 
-// Blocks are solids of a scene that cast shadows.
-type Blocks []*Body
+// Blocks are the solids about a surface that cast shadows.
+type Blocks struct {
+	scene *Scene
+	near  []block
+	many  bool // so that each point asks for those about itself
+}
+
+// block is a solid, and what it lies in.
+type block struct {
+	*Body
+	bounds geom.Bounds
+}
+
+// block is that of a body.
+func (s *Scene) block(body int32) block {
+	b := block{&s.bodies[body], geom.NoBounds()}
+	for _, at := range b.corners {
+		b.bounds.Grow(vec(at))
+	}
+	return b
+}
 
 // BlocksNear are those that come within a distance of a surface.
 func (s *Scene) BlocksNear(f *Surface, distance float64) Blocks {
+	const many = 32
 	near := geom.NoBounds()
 	for t := range s.Corners(f) {
 		for _, v := range t {
 			near.Grow(v)
 		}
 	}
-	var list Blocks
+	list := Blocks{scene: s}
 	s.blocksAt.Near(boxOf(near, distance), func(i int) {
-		b, apart := &s.bodies[s.blocks[i]], false
-		for axis := range 3 {
-			apart = apart || b.bounds.Min[axis] > near.Max[axis]+distance || b.bounds.Max[axis] < near.Min[axis]-distance
-		}
-		if !apart {
-			list = append(list, b)
+		if len(list.near) < many {
+			list.near = append(list.near, s.block(s.blocks[i]))
+		} else {
+			list.many = true
 		}
 	})
 	return list
@@ -642,8 +691,8 @@ func (s *Scene) BlocksNear(f *Surface, distance float64) Blocks {
 func (s *Scene) findBlocks() {
 	var boxes []trace.Box
 	for i := range s.bodies {
-		if b := &s.bodies[i]; b.Solid != nil && b.Solid.Surface.CastsShadow && !b.bounds.Empty() {
-			s.blocks, boxes = append(s.blocks, int32(i)), append(boxes, boxOf(b.bounds, OffsetM))
+		if b := &s.bodies[i]; len(b.corners) > 0 && b.Solid.Surface.CastsShadow {
+			s.blocks, boxes = append(s.blocks, int32(i)), append(boxes, boxOf(s.block(int32(i)).bounds, OffsetM))
 		}
 	}
 	s.blocks, s.blocksAt = lists.Exact(s.blocks), trace.NewBoxes(boxes)
@@ -662,8 +711,19 @@ func boxOf(b geom.Bounds, distance float64) trace.Box {
 
 // Hold tells whether one of them holds a point, or comes nearer to it than
 // OffsetM/2: rays from there would start at its surface and go on within.
-func (l Blocks) Hold(p geom.Vec3) bool {
-	return slices.ContainsFunc(l, func(b *Body) bool { return b.holds(p, OffsetM/2) })
+func (l *Blocks) Hold(p geom.Vec3) (held bool) {
+	for i := 0; i < len(l.near) && !held; i++ {
+		held = l.near[i].holds(p, OffsetM/2)
+	}
+	if l.many && !held {
+		l.scene.blocksAt.Near(boxOf(geom.Bounds{Min: p, Max: p}, OffsetM), func(i int) {
+			if !held {
+				b := l.scene.block(l.scene.blocks[i])
+				held = b.holds(p, OffsetM/2)
+			}
+		})
+	}
+	return held
 }
 
 // Inside is the id of a solid that holds a point deeper than OffsetM/2, the first of
@@ -671,8 +731,10 @@ func (l Blocks) Hold(p geom.Vec3) bool {
 func (s *Scene) Inside(p geom.Vec3) string {
 	first := len(s.bodies)
 	s.blocksAt.Near(boxOf(geom.Bounds{Min: p, Max: p}, 0), func(i int) {
-		if at := int(s.blocks[i]); at < first && s.bodies[at].holds(p, -OffsetM/2) {
-			first = at
+		if at := int(s.blocks[i]); at < first {
+			if b := s.block(s.blocks[i]); b.holds(p, -OffsetM/2) {
+				first = at
+			}
 		}
 	})
 	if first == len(s.bodies) {
@@ -682,7 +744,7 @@ func (s *Scene) Inside(p geom.Vec3) string {
 }
 
 // holds tells whether a point is no farther out of a solid than a margin.
-func (b *Body) holds(p geom.Vec3, margin float64) bool {
+func (b *block) holds(p geom.Vec3, margin float64) bool {
 	for axis := range 3 {
 		if p[axis] < b.bounds.Min[axis]-margin || p[axis] > b.bounds.Max[axis]+margin {
 			return false

@@ -153,7 +153,7 @@ func TestCornersAreThoseOfTheDocument(t *testing.T) {
 			count++
 		}
 	}
-	assert.Equal(t, len(s.Triangles), count)
+	assert.Equal(t, s.Triangles(), count)
 }
 
 func TestDynamicSurfacesTakeNoLightmap(t *testing.T) {
@@ -490,7 +490,7 @@ func TestManyTrianglesAboutOnePlace(t *testing.T) {
 		l.Meshes = []*level.Mesh{&m}
 		require.NoError(t, l.Validate())
 		s := scene.Build(l)
-		assert.Len(t, s.Triangles, n, name)
+		assert.Equal(t, n, s.Triangles(), name)
 		assert.GreaterOrEqual(t, len(s.Surfaces), c.fewest, name)
 		assert.LessOrEqual(t, len(s.Surfaces), c.most, name)
 	}

@@ -61,19 +61,16 @@ func (s *Scene) Swayed(wind geom.Vec3, seconds float64) *Scene {
 	if wind == (geom.Vec3{}) || !slices.ContainsFunc(s.Surfaces, sways) {
 		return s
 	}
-	moved := slices.Clone(s.Triangles)
-	for i := range s.Surfaces {
-		f := &s.Surfaces[i]
-		if f.Bend == nil {
-			continue
+	moved := func(i int) trace.Triangle {
+		bend := s.Surfaces[s.SurfaceOf[i]].Bend
+		if bend == nil {
+			return s.Triangle(i)
 		}
-		for t, end := s.TrianglesOf(f); t < end; t++ {
-			c := s.CornersOf(t)
-			for k := range c {
-				c[k] = c[k].Add(f.Bend.offset(c[k], wind, seconds))
-			}
-			moved[t] = trace.Triangle{A: f32(c[0]), B: f32(c[1]), C: f32(c[2])}
+		c := s.CornersOf(i)
+		for k := range c {
+			c[k] = c[k].Add(bend.offset(c[k], wind, seconds))
 		}
+		return trace.Triangle{A: f32(c[0]), B: f32(c[1]), C: f32(c[2])}
 	}
 	out := *s
 	out.seen = []*trace.Scene{s.tracer(moved, func(f *Surface) bool { return f.Visible })}

@@ -42,9 +42,9 @@ func BenchmarkBuild(b *testing.B) {
 			b.Run(fmt.Sprintf("%s/%dk", kind, n/1000), func(b *testing.B) {
 				for b.Loop() {
 					if kind == "wide" {
-						newWide(tris, itemsOf(tris, n, all))
+						newWide(listed(tris))
 					} else {
-						newBinary(tris, itemsOf(tris, n, all))
+						newBinary(listed(tris))
 					}
 				}
 				b.ReportMetric(b.Elapsed().Seconds()/float64(b.N), "s")

@@ -12,14 +12,16 @@ type corner struct{ a, e1, e2 Vec }
 
 func cornerOf(t *Triangle) corner { return corner{t.A, sub(t.B, t.A), sub(t.C, t.A)} }
 
-func newBinary(triangles []Triangle, items []item) *binary {
+func newBinary(list List) *binary {
+	items := itemsOf(list)
 	b := &binary{tris: make([]corner, len(items)), index: make([]int32, len(items))}
 	if len(items) == 0 {
 		return b
 	}
 	b.nodes = build(items, shape{leaf: 4, boxCost: 0.8, step: 1})
 	for i := range items {
-		b.tris[i] = cornerOf(&triangles[items[i].index])
+		t := list.At(int(items[i].index))
+		b.tris[i] = cornerOf(&t)
 		b.index[i] = items[i].index
 	}
 	return b

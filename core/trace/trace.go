@@ -100,23 +100,31 @@ type Scene struct {
 
 // New builds a scene. Triangles with a corner that is not finite are left out.
 // Time grows as n log n; the hierarchy takes 50 to 100 bytes a triangle.
-func New(triangles []Triangle) *Scene { return NewOf(triangles, len(triangles), all) }
+func New(triangles []Triangle) *Scene { return NewOf(listed(triangles)) }
 
-// NewOf builds a scene of about so many of some triangles, those that it takes.
-func NewOf(triangles []Triangle, count int, takes func(triangle int) bool) *Scene {
-	items := itemsOf(triangles, count, takes)
+// List is triangles by their numbers, of which a scene takes some.
+type List struct {
+	Len   int
+	At    func(i int) Triangle
+	Takes func(i int) bool
+	Count int // of those that it takes
+}
+
+func listed(triangles []Triangle) List {
+	return List{len(triangles), func(i int) Triangle { return triangles[i] }, func(int) bool { return true }, len(triangles)}
+}
+
+// NewOf builds a scene of those triangles of a list that it takes. Hits tell them by
+// their numbers in it.
+func NewOf(list List) *Scene {
 	if HasWide() {
-		return &Scene{wide: newWide(triangles, items)}
+		return &Scene{wide: newWide(list)}
 	}
-	return &Scene{binary: newBinary(triangles, items)}
+	return &Scene{binary: newBinary(list)}
 }
 
 // NewPortable builds a scene that is walked in Go on every machine.
-func NewPortable(triangles []Triangle) *Scene {
-	return &Scene{binary: newBinary(triangles, itemsOf(triangles, len(triangles), all))}
-}
-
-func all(int) bool { return true }
+func NewPortable(triangles []Triangle) *Scene { return &Scene{binary: newBinary(listed(triangles))} }
 
 // The two kinds are told apart by hand, as what goes through an interface would have to
 // be on the heap.
@@ -180,12 +188,14 @@ func (s *Scene) Each(r Ray, found func(Hit)) {
 	}
 }
 
-func itemsOf(triangles []Triangle, count int, takes func(int) bool) []item {
-	items := make([]item, 0, count)
-	for i := range triangles {
-		t := &triangles[i]
-		if takes(i) && finite(&t.A) && finite(&t.B) && finite(&t.C) {
-			items = append(items, item{boxOf(t), int32(i)})
+func itemsOf(list List) []item {
+	items := make([]item, 0, list.Count)
+	for i := range list.Len {
+		if !list.Takes(i) {
+			continue
+		}
+		if t := list.At(i); finite(&t.A) && finite(&t.B) && finite(&t.C) {
+			items = append(items, item{boxOf(&t), int32(i)})
 		}
 	}
 	return items

@@ -61,14 +61,16 @@ func TestSomeOfAList(t *testing.T) {
 			some = append(some, all[i])
 		}
 	}
-	none := func(int) bool { return false }
-	assert.True(t, NewOf(all, 0, none).Empty())
-	assert.True(t, (&Scene{binary: newBinary(all, itemsOf(all, 0, none))}).Empty())
-	_, met := NewOf(all, 0, none).Closest(Ray{Vec{}, Vec{0, 0, 1}, 10})
+	none, thirds := listed(all), listed(all)
+	none.Takes, none.Count = func(int) bool { return false }, 0
+	thirds.Takes, thirds.Count = third, len(some)
+	assert.True(t, NewOf(none).Empty())
+	assert.True(t, (&Scene{binary: newBinary(none)}).Empty())
+	_, met := NewOf(none).Closest(Ray{Vec{}, Vec{0, 0, 1}, 10})
 	assert.False(t, met)
 	r, hits := rand.New(rand.NewPCG(6, 1)), 0
 	alone := NewPortable(some)
-	for name, s := range map[string]*Scene{"as built": NewOf(all, len(some), third), "binary": {binary: newBinary(all, itemsOf(all, len(some), third))}} {
+	for name, s := range map[string]*Scene{"as built": NewOf(thirds), "binary": {binary: newBinary(thirds)}} {
 		assert.False(t, s.Empty())
 		assert.Greater(t, s.MemoryBytes(), 40*len(some))
 		for range 20_000 {

@@ -58,13 +58,14 @@ type wideRay struct {
 	near             [3]uint64 // byte offset in a node of the planes a ray enters by
 }
 
-func newWide(triangles []Triangle, items []item) *wide {
+func newWide(list List) *wide {
+	items := itemsOf(list)
 	w := &wide{}
 	if len(items) == 0 {
 		return w
 	}
 	nodes := build(items, shape{leaf: 8, boxCost: 0.4, step: 8})
-	c := collapser{nodes: nodes, order: make([]int32, len(items)), triangles: triangles, wide: w}
+	c := collapser{nodes: nodes, order: make([]int32, len(items)), triangle: list.At, wide: w}
 	for i := range items {
 		c.order[i] = items[i].index
 	}
@@ -79,10 +80,10 @@ func newWide(triangles []Triangle, items []item) *wide {
 // surface area (Ylitie, Karras and Laine, "Efficient incoherent ray traversal on
 // GPUs through compressed wide BVHs", 2017, section 3.1).
 type collapser struct {
-	nodes     []node
-	order     []int32 // of the triangles in leaves
-	triangles []Triangle
-	wide      *wide
+	nodes    []node
+	order    []int32 // of the triangles in leaves
+	triangle func(i int) Triangle
+	wide     *wide
 }
 
 // plan says how an inner node is best put into up to eight slots of a wide one: how many
@@ -267,7 +268,8 @@ func (b *block) clear() {
 func (c *collapser) fill(b *block, n *node) {
 	lane := slices.Index(b.index[:], -1)
 	for _, index := range c.order[n.first : n.first+n.count] {
-		k := cornerOf(&c.triangles[index])
+		t := c.triangle(int(index))
+		k := cornerOf(&t)
 		for axis := range 3 {
 			b.a[axis][lane], b.e1[axis][lane], b.e2[axis][lane] = k.a[axis], k.e1[axis], k.e2[axis]
 		}

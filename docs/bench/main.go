@@ -93,7 +93,8 @@ func (f figures) print() {
 		{"demo", "the demo"}, {"large", "the demo at 24 texels a metre"}, {"hall", "a hall all lit by 12 lamps, 8 a metre"},
 		{"coarse", "the hall at 2 a metre"}, {"small", "the hall at 1 a metre"},
 		{"cluttered", "the hall at 2, with a thousand posts"}, {"crowded", "with nine thousand posts"},
-		{"cubes", "with nine thousand small cubes, as fallen"}, {"gobos", "with an image before each lamp"},
+		{"cubes", "with nine thousand small cubes, as fallen"},
+		{"stacks-2", "with 3.7 thousand cubes in stacks"}, {"stacks-1", "as many, at 1 a metre"}, {"gobos", "with an image before each lamp"},
 		{"leaves", "with 20 thousand loose triangles"}, {"foliage", "with as many, with holes"},
 		{"many-leaves", "with 100 thousand loose triangles"},
 	} {
