@@ -469,6 +469,9 @@ func BenchmarkTriangleMemory(b *testing.B) {
 	roles.Solids[0].Surface.Visible = false
 	b.Run("roles", func(b *testing.B) { benchmarkTriangleMemory(b, &roles) })
 	b.Run("cut-outs", func(b *testing.B) { benchmarkTriangleMemory(b, withHoles(loose)) })
+	lit := heap(390)
+	lit.Meshes[0].Surface.ReceivesLight, lit.Lightmap.Density = true, 0.5
+	b.Run("lit", func(b *testing.B) { benchmarkTriangleMemory(b, lit) })
 }
 
 // heap is a mesh of so many quads along each side, which takes no light.

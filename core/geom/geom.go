@@ -5,6 +5,7 @@ package geom
 
 import (
 	"math"
+	"slices"
 
 	"github.com/go-gl/mathgl/mgl64"
 )
@@ -84,9 +85,8 @@ func ConvexFace(planes []Plane, face int) []Vec3 {
 	u, v := Axes(p.Normal)
 	c := p.Normal.Mul(p.Distance)
 	u, v = u.Mul(reach), v.Mul(reach)
-	polygon := []Vec3{
-		c.Sub(u).Sub(v), c.Add(u).Sub(v), c.Add(u).Add(v), c.Sub(u).Add(v),
-	}
+	var rooms [2][16]Vec3 // used by turns; most faces have fewer corners
+	polygon, spare := append(rooms[0][:0], c.Sub(u).Sub(v), c.Add(u).Sub(v), c.Add(u).Add(v), c.Sub(u).Add(v)), rooms[1][:0]
 	for j, q := range planes {
 		if j == face {
 			continue
@@ -94,17 +94,16 @@ func ConvexFace(planes []Plane, face int) []Vec3 {
 		if p.Normal.Dot(q.Normal) > 1-1e-9 && (q.Distance < p.Distance-1e-9 || j < face && q.Distance <= p.Distance+1e-9) {
 			return nil // hidden behind, or doubled by, a parallel plane
 		}
-		if polygon = clip(polygon, q); len(polygon) < 3 {
+		if polygon, spare = clip(spare[:0], polygon, q), polygon; len(polygon) < 3 {
 			return nil
 		}
 	}
-	return polygon
+	return slices.Clone(polygon)
 }
 
-// clip keeps the part of a convex polygon that is inside a plane.
-func clip(polygon []Vec3, p Plane) []Vec3 {
+// clip adds the part of a convex polygon that is inside a plane to an empty one.
+func clip(out, polygon []Vec3, p Plane) []Vec3 {
 	const slack = 1e-9
-	var out []Vec3
 	for i, a := range polygon {
 		b := polygon[(i+1)%len(polygon)]
 		da, db := p.Normal.Dot(a)-p.Distance, p.Normal.Dot(b)-p.Distance

@@ -62,7 +62,13 @@ func (e *TooLarge) Error() string {
 func Plan(s *scene.Scene) (*Layout, error) {
 	size := s.Level.Lightmap.PageSize
 	l := &Layout{PageSize: size, ChartOf: make([]int32, len(s.Surfaces))}
-	texels := 0
+	texels, charts := 0, 0
+	for i := range s.Surfaces {
+		if s.Surfaces[i].ReceivesLight {
+			charts++
+		}
+	}
+	l.Charts = make([]Chart, 0, charts)
 	for i := range s.Surfaces {
 		l.ChartOf[i] = -1
 		if !s.Surfaces[i].ReceivesLight {
@@ -76,7 +82,6 @@ func Plan(s *scene.Scene) (*Layout, error) {
 			return nil, &TooLarge{s.Surfaces[i].Entity, fmt.Sprintf("the level needs more than %d texels; lower the density", MaxTexels)}
 		}
 	}
-	l.Charts = lists.Exact(l.Charts)
 	order := make([]int32, len(l.Charts))
 	for i := range order {
 		order[i] = int32(i)

@@ -4,6 +4,7 @@ import (
 	"iter"
 	"math"
 	"math/bits"
+	"slices"
 
 	"grotta/core/geom"
 	"grotta/core/lists"
@@ -98,7 +99,7 @@ func (l *Layout) Seams(s *scene.Scene) *Seams {
 			continue
 		}
 		c := &l.Charts[ci]
-		for _, edge := range border(s, &s.Surfaces[i]) {
+		for edge := range border(s, &s.Surfaces[i]) {
 			along := edge.b.Sub(edge.a)
 			steps := int(math.Ceil(along.Len() * c.Density / seamStep))
 			for k := range steps {
@@ -174,49 +175,54 @@ func (s *Seams) bilinear(ci int32, at geom.Vec3) (place int32, shares [2]uint16)
 // edge is one side of a surface: out points away from it, in its plane.
 type edge struct{ a, b, out, normal geom.Vec3 }
 
-// border is the edges that only one triangle of a surface has.
-func border(s *scene.Scene, f *scene.Surface) []edge {
+// border gives the edges that only one triangle of a surface has.
+func border(s *scene.Scene, f *scene.Surface) iter.Seq[edge] {
 	if f.Solid != nil {
-		var edges []edge
-		outline, normal := s.Outline(f), s.Normal(f)
-		for i, a := range outline {
-			b := outline[(i+1)%len(outline)]
-			if b.Sub(a).Len() > 1e-6 {
-				edges = append(edges, edge{a, b, b.Sub(a).Cross(normal).Normalize(), normal})
-			}
-		}
-		return edges
+		return outline(s, f)
 	}
-	type key [2][3]float32
-	count := map[key]int{}
-	keyOf := func(a, b geom.Vec3) key {
-		p, q := f32(a), f32(b)
-		for i := range 3 {
-			if p[i] != q[i] {
-				if p[i] > q[i] {
-					p, q = q, p
-				}
-				break
-			}
+	type ends [2][3]float32
+	first, end := s.TrianglesOf(f)
+	firsts := lists.NewFirsts(3*(end-first), func(i int32) ends {
+		t := s.Triangle(first + int(i/3))
+		c := [3][3]float32{t.A, t.B, t.C}
+		p, q := c[i%3], c[(i+1)%3]
+		if slices.Compare(p[:], q[:]) > 0 {
+			p, q = q, p
 		}
-		return key{p, q}
-	}
-	for t := range s.Corners(f) {
-		for k := range 3 {
-			count[keyOf(t[k], t[(k+1)%3])]++
+		return ends{p, q}
+	})
+	shared := make([]bool, 3*(end-first))
+	for i := range shared {
+		if k := firsts.Of(int32(i)); int(k) != i {
+			shared[i], shared[k] = true, true
 		}
 	}
-	var edges []edge
-	for t := range s.Corners(f) {
-		n := t[1].Sub(t[0]).Cross(t[2].Sub(t[0])).Normalize()
-		for k := range 3 {
-			a, b := t[k], t[(k+1)%3]
-			if count[keyOf(a, b)] == 1 && b.Sub(a).Len() > 1e-6 {
-				edges = append(edges, edge{a, b, b.Sub(a).Cross(n).Normalize(), n})
+	return func(yield func(edge) bool) {
+		for i := range shared {
+			t := s.CornersOf(first + i/3)
+			if !shared[i] && !edgeOf(t[i%3], t[(i+1)%3], t[1].Sub(t[0]).Cross(t[2].Sub(t[0])).Normalize(), yield) {
+				return
 			}
 		}
 	}
-	return edges
+}
+
+// outline gives the edges of a solid's face.
+func outline(s *scene.Scene, f *scene.Surface) iter.Seq[edge] {
+	corners, normal := s.Outline(f), s.Normal(f)
+	return func(yield func(edge) bool) {
+		for i, a := range corners {
+			if !edgeOf(a, corners[(i+1)%len(corners)], normal, yield) {
+				return
+			}
+		}
+	}
+}
+
+// edgeOf yields an edge that has a length.
+func edgeOf(a, b, normal geom.Vec3, yield func(edge) bool) bool {
+	along := b.Sub(a)
+	return along.Len() <= 1e-6 || yield(edge{a, b, along.Cross(normal).Normalize(), normal})
 }
 
 // seamSweeps is how often all seams of a lightmap are gone through.

@@ -9,6 +9,7 @@ import (
 	"grotta/core/lists"
 	"grotta/core/parallel"
 	"grotta/core/scene"
+	"grotta/core/trace"
 )
 
 // Texel is one sample of light: a place just off a triangle.
@@ -133,7 +134,8 @@ var spots = [][2]float64{
 // chartTexels adds a chart's to a list, and tells which places of its rectangle they are.
 func (l *Layout) chartTexels(s *scene.Scene, c *Chart, list []Texel) (placed []Texel, filled []bool) {
 	surface := &s.Surfaces[c.Surface]
-	patch, near := flatten(s, surface, c), s.BlocksNear(surface, 2*scene.OffsetM)
+	var room [4]flatTriangle // most surfaces have no more
+	patch, near := flatten(s, surface, c, room[:0]), s.BlocksNear(surface, 2*scene.OffsetM)
 	width, height := c.Size()
 	filled = make([]bool, width*height)
 	// try takes the first of the spots of a square that is on the surface and
@@ -215,8 +217,12 @@ func fillRings(filled []bool, c *Chart) []Fill {
 
 // flat is a surface's triangles in the plane of its chart, in texels.
 type flat struct {
-	tris      []flatTriangle
-	low, high [2]float64 // of all of them
+	scene     *scene.Scene
+	chart     *Chart
+	first     int            // of them in the scene
+	few       []flatTriangle // all of them, or
+	boxes     *trace.Boxes   // where they are, if there are many
+	low, high [2]float64     // of all of them
 }
 
 type flatTriangle struct {
@@ -227,49 +233,98 @@ type flatTriangle struct {
 	twiceArea float64
 }
 
-func flatten(sc *scene.Scene, s *scene.Surface, c *Chart) flat {
+// flatSlack is how far beside a triangle a point may lie that counts as on it.
+const flatSlack = 1e-6
+
+func flatten(sc *scene.Scene, s *scene.Surface, c *Chart, room []flatTriangle) flat {
+	const few = 32
 	inf := math.Inf(1)
-	f := flat{low: [2]float64{inf, inf}, high: [2]float64{-inf, -inf}}
-	for index, end := sc.TrianglesOf(s); index < end; index++ {
-		var q [3][2]float64
-		t := sc.CornersOf(index)
-		for i, p := range t {
-			x, y := c.At(p)
-			q[i] = [2]float64{x - float64(c.X+PaddingTexels), y - float64(c.Y+PaddingTexels)}
+	first, end := sc.TrianglesOf(s)
+	f := flat{scene: sc, chart: c, first: first, few: room, low: [2]float64{inf, inf}, high: [2]float64{-inf, -inf}}
+	var boxes []trace.Box
+	if end-first > few {
+		boxes = make([]trace.Box, 0, end-first)
+	}
+	for index := first; index < end; index++ {
+		t, ok := f.triangle(index)
+		for axis := 0; axis < 2 && ok; axis++ {
+			f.low[axis], f.high[axis] = math.Min(f.low[axis], t.low[axis]), math.Max(f.high[axis], t.high[axis])
 		}
-		area := (q[1][0]-q[0][0])*(q[2][1]-q[0][1]) - (q[1][1]-q[0][1])*(q[2][0]-q[0][0])
-		n := t[1].Sub(t[0]).Cross(t[2].Sub(t[0]))
-		if math.Abs(area) < 1e-12 || n.Len() == 0 {
-			continue
+		if boxes != nil {
+			boxes = append(boxes, boxOf(t.low, t.high))
+		} else if ok {
+			f.few = append(f.few, t)
 		}
-		ft := flatTriangle{a: q[0], b: q[1], c: q[2], corner: t, index: index, twiceArea: area}
-		for axis := range 2 {
-			ft.low[axis] = math.Min(q[0][axis], math.Min(q[1][axis], q[2][axis]))
-			ft.high[axis] = math.Max(q[0][axis], math.Max(q[1][axis], q[2][axis]))
-			f.low[axis], f.high[axis] = math.Min(f.low[axis], ft.low[axis]), math.Max(f.high[axis], ft.high[axis])
-		}
-		f.tris = append(f.tris, ft)
+	}
+	if boxes != nil {
+		f.boxes = trace.NewBoxes(boxes)
 	}
 	return f
 }
 
-// at is the point of the level above a point of the chart, and the triangle that it is
-// on, if any.
-func (f *flat) at(x, y float64) (p geom.Vec3, triangle int, ok bool) {
-	for i := range f.tris {
-		t := &f.tris[i]
-		if x < t.low[0]-1e-6 || x > t.high[0]+1e-6 || y < t.low[1]-1e-6 || y > t.high[1]+1e-6 {
-			continue
-		}
-		u := ((x-t.a[0])*(t.c[1]-t.a[1]) - (y-t.a[1])*(t.c[0]-t.a[0])) / t.twiceArea
-		v := ((t.b[0]-t.a[0])*(y-t.a[1]) - (t.b[1]-t.a[1])*(x-t.a[0])) / t.twiceArea
-		if u < -1e-6 || v < -1e-6 || u+v > 1+1e-6 {
-			continue
-		}
-		p = t.corner[0].Add(t.corner[1].Sub(t.corner[0]).Mul(u)).Add(t.corner[2].Sub(t.corner[0]).Mul(v))
-		return p, t.index, true
+// boxOf holds what lies between two corners, and their slack.
+func boxOf(low, high [2]float64) (box trace.Box) {
+	for axis := range 2 {
+		box.Min[axis] = math.Nextafter32(float32(low[axis]-flatSlack), -math.MaxFloat32)
+		box.Max[axis] = math.Nextafter32(float32(high[axis]+flatSlack), math.MaxFloat32)
 	}
-	return
+	return box
+}
+
+// triangle is one of the scene's there, and whether it has an area.
+func (f *flat) triangle(index int) (t flatTriangle, ok bool) {
+	var q [3][2]float64
+	corner := f.scene.CornersOf(index)
+	for i, p := range corner {
+		x, y := f.chart.At(p)
+		q[i] = [2]float64{x - float64(f.chart.X+PaddingTexels), y - float64(f.chart.Y+PaddingTexels)}
+	}
+	t = flatTriangle{a: q[0], b: q[1], c: q[2], corner: corner, index: index}
+	t.twiceArea = (q[1][0]-q[0][0])*(q[2][1]-q[0][1]) - (q[1][1]-q[0][1])*(q[2][0]-q[0][0])
+	for axis := range 2 {
+		t.low[axis] = math.Min(q[0][axis], math.Min(q[1][axis], q[2][axis]))
+		t.high[axis] = math.Max(q[0][axis], math.Max(q[1][axis], q[2][axis]))
+	}
+	n := corner[1].Sub(corner[0]).Cross(corner[2].Sub(corner[0]))
+	return t, math.Abs(t.twiceArea) >= 1e-12 && n.Len() > 0
+}
+
+// at is the point of the level above a point of the chart, and the triangle that it is
+// on, the first of several, if any.
+func (f *flat) at(x, y float64) (p geom.Vec3, triangle int, ok bool) {
+	for i := range f.few {
+		if p, ok = f.few[i].at(x, y); ok {
+			return p, f.few[i].index, true
+		}
+	}
+	if f.boxes == nil {
+		return
+	}
+	triangle = math.MaxInt
+	f.boxes.Near(boxOf([2]float64{x, y}, [2]float64{x, y}), func(i int) {
+		if index := f.first + i; index < triangle {
+			if t, has := f.triangle(index); has {
+				if at, on := t.at(x, y); on {
+					p, triangle, ok = at, index, true
+				}
+			}
+		}
+	})
+	return p, triangle, ok
+}
+
+// at is the point of the level where a point of the chart lies on the triangle, if it
+// does.
+func (t *flatTriangle) at(x, y float64) (p geom.Vec3, ok bool) {
+	if x < t.low[0]-flatSlack || x > t.high[0]+flatSlack || y < t.low[1]-flatSlack || y > t.high[1]+flatSlack {
+		return p, false
+	}
+	u := ((x-t.a[0])*(t.c[1]-t.a[1]) - (y-t.a[1])*(t.c[0]-t.a[0])) / t.twiceArea
+	v := ((t.b[0]-t.a[0])*(y-t.a[1]) - (t.b[1]-t.a[1])*(x-t.a[0])) / t.twiceArea
+	if u < -flatSlack || v < -flatSlack || u+v > 1+flatSlack {
+		return p, false
+	}
+	return t.corner[0].Add(t.corner[1].Sub(t.corner[0]).Mul(u)).Add(t.corner[2].Sub(t.corner[0]).Mul(v)), true
 }
 
 func f32(v geom.Vec3) [3]float32 { return [3]float32{float32(v[0]), float32(v[1]), float32(v[2])} }

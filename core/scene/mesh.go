@@ -1,7 +1,6 @@
 package scene
 
 import (
-	"hash/maphash"
 	"iter"
 	"math"
 	"math/bits"
@@ -9,6 +8,7 @@ import (
 
 	"grotta/core/geom"
 	"grotta/core/level"
+	"grotta/core/lists"
 )
 
 // chartSpread is how far, as a cosine, a triangle's normal may lean from the
@@ -158,20 +158,9 @@ func weld(positions []float64) []int32 {
 		}
 		return at
 	}
-	welded := make([]int32, count)
-	firsts := make([]int32, 1<<bits.Len(uint(2*count))) // by the hash of their place, or after; 0 is none
-	seed := maphash.MakeSeed()
-	for i := range int32(count) {
-		at := place(i)
-		slot := maphash.Comparable(seed, at)
-		for welded[i] = -1; welded[i] < 0; slot++ {
-			switch first := &firsts[slot%uint64(len(firsts))]; {
-			case *first == 0:
-				*first, welded[i] = i+1, i
-			case place(*first-1) == at:
-				welded[i] = *first - 1
-			}
-		}
+	welded, firsts := make([]int32, count), lists.NewFirsts(count, place)
+	for i := range welded {
+		welded[i] = firsts.Of(int32(i))
 	}
 	return welded
 }

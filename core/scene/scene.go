@@ -649,28 +649,13 @@ func (s *Scene) shows(h trace.Hit) bool { return s.Surfaces[s.SurfaceOf[h.Triang
 // Blocks are the solids about a surface that cast shadows.
 type Blocks struct {
 	scene *Scene
-	near  []block
+	near  []*Body
 	many  bool // so that each point asks for those about itself
-}
-
-// block is a solid, and what it lies in.
-type block struct {
-	*Body
-	bounds geom.Bounds
-}
-
-// block is that of a body.
-func (s *Scene) block(body int32) block {
-	b := block{&s.bodies[body], geom.NoBounds()}
-	for _, at := range b.corners {
-		b.bounds.Grow(vec(at))
-	}
-	return b
 }
 
 // BlocksNear are those that come within a distance of a surface.
 func (s *Scene) BlocksNear(f *Surface, distance float64) Blocks {
-	const many = 32
+	const many = 16
 	near := geom.NoBounds()
 	for t := range s.Corners(f) {
 		for _, v := range t {
@@ -679,10 +664,13 @@ func (s *Scene) BlocksNear(f *Surface, distance float64) Blocks {
 	}
 	list := Blocks{scene: s}
 	s.blocksAt.Near(boxOf(near, distance), func(i int) {
-		if len(list.near) < many {
-			list.near = append(list.near, s.block(s.blocks[i]))
-		} else {
-			list.many = true
+		b, apart := &s.bodies[s.blocks[i]], list.many
+		own := b.bounds()
+		for axis := range 3 {
+			apart = apart || own.Min[axis] > near.Max[axis]+distance || own.Max[axis] < near.Min[axis]-distance
+		}
+		if list.many = list.many || !apart && len(list.near) == many; !apart && !list.many {
+			list.near = append(list.near, b)
 		}
 	})
 	return list
@@ -692,10 +680,19 @@ func (s *Scene) findBlocks() {
 	var boxes []trace.Box
 	for i := range s.bodies {
 		if b := &s.bodies[i]; len(b.corners) > 0 && b.Solid.Surface.CastsShadow {
-			s.blocks, boxes = append(s.blocks, int32(i)), append(boxes, boxOf(s.block(int32(i)).bounds, OffsetM))
+			s.blocks, boxes = append(s.blocks, int32(i)), append(boxes, boxOf(b.bounds(), OffsetM))
 		}
 	}
 	s.blocks, s.blocksAt = lists.Exact(s.blocks), trace.NewBoxes(boxes)
+}
+
+// bounds are what a solid lies in.
+func (b *Body) bounds() geom.Bounds {
+	bounds := geom.NoBounds()
+	for _, at := range b.corners {
+		bounds.Grow(vec(at))
+	}
+	return bounds
 }
 
 // boxOf holds what is within a distance of some bounds.
@@ -712,17 +709,12 @@ func boxOf(b geom.Bounds, distance float64) trace.Box {
 // Hold tells whether one of them holds a point, or comes nearer to it than
 // OffsetM/2: rays from there would start at its surface and go on within.
 func (l *Blocks) Hold(p geom.Vec3) (held bool) {
-	for i := 0; i < len(l.near) && !held; i++ {
-		held = l.near[i].holds(p, OffsetM/2)
+	if !l.many {
+		return slices.ContainsFunc(l.near, func(b *Body) bool { return b.holds(p, OffsetM/2) })
 	}
-	if l.many && !held {
-		l.scene.blocksAt.Near(boxOf(geom.Bounds{Min: p, Max: p}, OffsetM), func(i int) {
-			if !held {
-				b := l.scene.block(l.scene.blocks[i])
-				held = b.holds(p, OffsetM/2)
-			}
-		})
-	}
+	l.scene.blocksAt.Near(boxOf(geom.Bounds{Min: p, Max: p}, OffsetM), func(i int) {
+		held = held || l.scene.bodies[l.scene.blocks[i]].holds(p, OffsetM/2)
+	})
 	return held
 }
 
@@ -731,10 +723,8 @@ func (l *Blocks) Hold(p geom.Vec3) (held bool) {
 func (s *Scene) Inside(p geom.Vec3) string {
 	first := len(s.bodies)
 	s.blocksAt.Near(boxOf(geom.Bounds{Min: p, Max: p}, 0), func(i int) {
-		if at := int(s.blocks[i]); at < first {
-			if b := s.block(s.blocks[i]); b.holds(p, -OffsetM/2) {
-				first = at
-			}
+		if at := int(s.blocks[i]); at < first && s.bodies[at].holds(p, -OffsetM/2) {
+			first = at
 		}
 	})
 	if first == len(s.bodies) {
@@ -744,14 +734,15 @@ func (s *Scene) Inside(p geom.Vec3) string {
 }
 
 // holds tells whether a point is no farther out of a solid than a margin.
-func (b *block) holds(p geom.Vec3, margin float64) bool {
-	for axis := range 3 {
-		if p[axis] < b.bounds.Min[axis]-margin || p[axis] > b.bounds.Max[axis]+margin {
+func (b *Body) holds(p geom.Vec3, margin float64) bool {
+	for i := range b.planes {
+		if b.planes[i].Normal.Dot(p) > b.planes[i].Distance+margin {
 			return false
 		}
 	}
-	for i := range b.planes {
-		if b.planes[i].Normal.Dot(p) > b.planes[i].Distance+margin {
+	bounds := b.bounds() // sharp edges reach no farther out than others
+	for axis := range 3 {
+		if p[axis] < bounds.Min[axis]-margin || p[axis] > bounds.Max[axis]+margin {
 			return false
 		}
 	}

@@ -106,6 +106,7 @@ func (f figures) print() {
 	for _, of := range [][2]string{
 		{"mesh", "of a mesh"}, {"blocks", "of nine thousand blocks"}, {"leaves", "of a mesh, all of them loose"},
 		{"roles", "of the first mesh, a blocker unseen"}, {"cut-outs", "loose, with holes"},
+		{"lit", "of the first mesh, lit at half a texel a metre"},
 	} {
 		name := "TriangleMemory/" + of[0]
 		row("  "+of[1], "%.0f bytes each at the peak, of which %.0f stay; %.0f in a single reading",
