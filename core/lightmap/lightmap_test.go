@@ -226,3 +226,53 @@ func TestThinThingsGetTexels(t *testing.T) {
 	}
 	assert.Len(t, lit, 6)
 }
+
+// A mesh is laid out alike however finely it is cut, and its seams are at its rim: also
+// where it has so many triangles that those under a texel are looked up.
+func TestFineMeshesAreLaidOutAsCoarseOnes(t *testing.T) {
+	sheets := func(n uint32) (*scene.Scene, *lightmap.Layout, *lightmap.Texels) {
+		l := level.New("Sheets")
+		for k := range 2 { // side by side, so that they have a seam
+			m := level.Default[level.Mesh]()
+			m.ID, m.Transform.Position = fmt.Sprint("sheet-", k), level.Vec{4 * float64(k), 0, 0}
+			for i := range (n + 1) * (n + 1) {
+				x, z := i%(n+1), i/(n+1)
+				m.Positions = append(m.Positions, 4*float64(x)/float64(n), 0, 3*float64(z)/float64(n))
+				if x < n && z < n {
+					m.Indices = append(m.Indices, i, i+n+1, i+1, i+1, i+n+1, i+n+2)
+				}
+			}
+			l.Meshes = append(l.Meshes, &m)
+		}
+		require.NoError(t, l.Validate())
+		s, layout := plan(t, l)
+		return s, layout, layout.Texels(s)
+	}
+	coarse, coarseLayout, few := sheets(1)
+	fine, fineLayout, many := sheets(24)
+	assert.Equal(t, 2*2*24*24, fine.Triangles())
+	require.Len(t, many.List, len(few.List))
+	for i := range few.List {
+		a, b := &few.List[i], &many.List[i]
+		require.Equal(t, a.Index, b.Index)
+		require.Equal(t, a.Surface(coarse), b.Surface(fine))
+		for axis := range 3 {
+			require.InDelta(t, a.Origin[axis], b.Origin[axis], 1e-5)
+		}
+		c := fine.CornersOf(int(b.Triangle)) // the one that it is over
+		for axis := range 3 {
+			at := float64(b.Origin[axis])
+			require.GreaterOrEqual(t, at, min(c[0][axis], c[1][axis], c[2][axis])-0.003)
+			require.LessOrEqual(t, at, max(c[0][axis], c[1][axis], c[2][axis])+0.003)
+		}
+	}
+	a, b := coarseLayout.Seams(coarse), fineLayout.Seams(fine)
+	assert.NotEmpty(t, a.List)
+	assert.InDelta(t, len(a.List), len(b.List), 24, "each edge of the rim ends in a spot more at most")
+	assert.Positive(t, b.Len())
+	n := 0
+	for range b.Texels() {
+		n++
+	}
+	assert.Equal(t, b.Len(), n)
+}
