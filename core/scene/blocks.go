@@ -1,0 +1,113 @@
+package scene
+
+import (
+	"math"
+	"slices"
+
+	"grotta/core/geom"
+	"grotta/core/lists"
+	"grotta/core/trace"
+)
+
+// Blocks are the solids about a surface that cast shadows.
+type Blocks struct {
+	scene *Scene
+	near  []*Body
+	many  bool // so that each point asks for those about itself
+}
+
+// BlocksNear are those that come within a distance of a surface.
+func (s *Scene) BlocksNear(f *Surface, distance float64) Blocks {
+	const many = 16
+	near := geom.NoBounds()
+	for t := range s.Corners(f) {
+		for _, v := range t {
+			near.Grow(v)
+		}
+	}
+	list := Blocks{scene: s}
+	s.blocksAt.Near(boxOf(near, distance), func(i int) {
+		b, apart := &s.bodies[s.blocks[i]], list.many
+		own := b.bounds()
+		for axis := range 3 {
+			apart = apart || own.Min[axis] > near.Max[axis]+distance || own.Max[axis] < near.Min[axis]-distance
+		}
+		if list.many = list.many || !apart && len(list.near) == many; !apart && !list.many {
+			list.near = append(list.near, b)
+		}
+	})
+	return list
+}
+
+func (s *Scene) findBlocks() {
+	var boxes []trace.Box
+	for i := range s.bodies {
+		if b := &s.bodies[i]; len(b.corners) > 0 && b.Solid.Surface.CastsShadow {
+			s.blocks, boxes = append(s.blocks, int32(i)), append(boxes, boxOf(b.bounds(), OffsetM))
+		}
+	}
+	s.blocks, s.blocksAt = lists.Exact(s.blocks), trace.NewBoxes(boxes)
+}
+
+// bounds are what a solid lies in.
+func (b *Body) bounds() geom.Bounds {
+	bounds := geom.NoBounds()
+	for _, at := range b.corners {
+		bounds.Grow(vec(at))
+	}
+	return bounds
+}
+
+// boxOf holds what is within a distance of some bounds.
+func boxOf(b geom.Bounds, distance float64) trace.Box {
+	away := geom.Vec3{distance, distance, distance}
+	box := trace.Box{Min: f32(b.Min.Sub(away)), Max: f32(b.Max.Add(away))}
+	for axis := range 3 { // rounded outward
+		box.Min[axis] = math.Nextafter32(box.Min[axis], -math.MaxFloat32)
+		box.Max[axis] = math.Nextafter32(box.Max[axis], math.MaxFloat32)
+	}
+	return box
+}
+
+// Hold tells whether one of them holds a point, or comes nearer to it than
+// OffsetM/2: rays from there would start at its surface and go on within.
+func (l *Blocks) Hold(p geom.Vec3) (held bool) {
+	if !l.many {
+		return slices.ContainsFunc(l.near, func(b *Body) bool { return b.holds(p, OffsetM/2) })
+	}
+	l.scene.blocksAt.Near(boxOf(geom.Bounds{Min: p, Max: p}, OffsetM), func(i int) {
+		held = held || l.scene.bodies[l.scene.blocks[i]].holds(p, OffsetM/2)
+	})
+	return held
+}
+
+// Inside is the id of a solid that holds a point deeper than OffsetM/2, the first of
+// several, or "".
+func (s *Scene) Inside(p geom.Vec3) string {
+	first := len(s.bodies)
+	s.blocksAt.Near(boxOf(geom.Bounds{Min: p, Max: p}, 0), func(i int) {
+		if at := int(s.blocks[i]); at < first && s.bodies[at].holds(p, -OffsetM/2) {
+			first = at
+		}
+	})
+	if first == len(s.bodies) {
+		return ""
+	}
+	return s.bodies[first].Entity
+}
+
+// holds tells whether a point is no farther out of a solid than a margin.
+func (b *Body) holds(p geom.Vec3, margin float64) bool {
+	for i := range b.planes {
+		if b.planes[i].Normal.Dot(p) > b.planes[i].Distance+margin {
+			return false
+		}
+	}
+	bounds := b.bounds() // sharp edges reach no farther out than others
+	for axis := range 3 {
+		if p[axis] < bounds.Min[axis]-margin || p[axis] > bounds.Max[axis]+margin {
+			return false
+		}
+	}
+	return true
+}
