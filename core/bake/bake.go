@@ -262,9 +262,13 @@ func (p *Prepared) bakeTogether(ctx context.Context, sources []*Source, q Qualit
 		}
 	}
 	layers := make([]*Layer, len(sources))
+	channels := 3
+	if few := len(p.Texels.List) / 8; p.Seams.Len() > few {
+		channels = 1 // takes a third of the room
+	}
 	return layers, inParallel(ctx, len(sources), 1, func(i, _ int) {
 		sheet := p.shared.sheets.Get().(*sheet)
-		layers[i] = packers[i].done(p.Seams, sheet)
+		layers[i] = packers[i].done(p.Seams, channels, sheet)
 		p.shared.sheets.Put(sheet)
 	}, nil)
 }

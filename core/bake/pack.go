@@ -215,31 +215,34 @@ func (k *packer) fit(brightest float32) {
 	k.layer.Exponent = e
 }
 
-// done puts the seams right between charts that hold light, a channel at a time on an
-// empty sheet, and gives the layer.
-func (k *packer) done(seams *lightmap.Seams, on *sheet) *Layer {
-	values, packed := on.room((seams.Len()+7)&^7), [256]uint16{}
-	for c := range 3 {
+// done puts the seams right between charts that hold light, so many channels at once, on
+// an empty sheet, and gives the layer.
+func (k *packer) done(seams *lightmap.Seams, channels int, on *sheet) *Layer {
+	values, packed := on.room((channels*seams.Len()+7)&^7), [264]uint16{} // a multiple of 8 and of 3
+	for first := 0; first < 3; first += channels {
 		i, unit := 0, k.unit()
 		for texel := range seams.Texels() {
-			values[i] = 0
-			if h := k.of(texel, false); h != nil {
-				values[i] = half.Decode(h[c]) * unit
+			to := values[i : i+channels]
+			clear(to)
+			if from := k.at(texel.Page, texel.X, texel.Y, false); from != nil {
+				for c := range to {
+					to[c] = half.Decode(from[first+c]) * unit
+				}
 			}
-			i++
+			i += channels
 		}
-		seams.Match(values, k.lit)
+		seams.Match(values, channels, k.lit)
 		i = 0
 		for texel := range seams.Texels() {
 			if i%len(packed) == 0 {
 				part := values[i:min(i+len(packed), len(values))]
 				half.Encode(packed[:len(part)], part, k.scale())
 			}
-			now := packed[i%len(packed)]
-			if h := k.of(texel, now != 0); h != nil {
-				h[c] = now
+			now := packed[i%len(packed):][:channels]
+			if to := k.at(texel.Page, texel.X, texel.Y, holdsLight(now)); to != nil {
+				copy(to[first:], now)
 			}
-			i++
+			i += channels
 		}
 	}
 	clear(values)
@@ -247,12 +250,4 @@ func (k *packer) done(seams *lightmap.Seams, on *sheet) *Layer {
 		return cmp.Or(cmp.Compare(a.Page, b.Page), cmp.Compare(a.Y, b.Y), cmp.Compare(a.X, b.X))
 	})
 	return k.layer
-}
-
-// of is the three half-floats of a texel by its index, or nil as at.
-func (k *packer) of(texel int32, create bool) []uint16 {
-	size := k.layout.PageSize
-	x, y := k.layout.Place(texel)
-	at := k.at(int(texel)/(size*size), x, y, create)
-	return at[:min(3, len(at))]
 }

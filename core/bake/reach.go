@@ -184,5 +184,5 @@ func (r *Reach) Carry(layer *Layer, key string) *Layer {
 		}
 		to.write(i, &sheet)
 	}
-	return to.done(&lightmap.Seams{}, &sheet)
+	return to.done(&lightmap.Seams{}, 3, &sheet)
 }

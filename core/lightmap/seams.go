@@ -17,9 +17,15 @@ type Seams struct {
 	List   []Seam
 	layout *Layout
 	// The places of all charts' rectangles are numbered chart after chart, by rows.
-	first  []int32  // of each chart: its first place, and the end
-	read   []uint64 // of each place a bit: whether a seam reads it
-	before []int32  // of each word of these: how many are read before it, and in all
+	first []int32 // of each chart: its first place, and the end
+	read  []marks // of each 64 places: which a seam reads
+	count int     // of those
+}
+
+// marks are which of 64 places are read, a bit for each, and how many before them are.
+type marks struct {
+	bits   uint64
+	before int32
 }
 
 // Seam is a spot where two charts meet: both are read there, and must read the
@@ -30,19 +36,24 @@ type Seam struct {
 	shares [2][2]uint16 // of the right column and of the lower row, in 65535ths
 }
 
-// Texels are all that seams read, by index, each once.
-func (s *Seams) Texels() iter.Seq[int32] {
-	return func(yield func(int32) bool) {
-		ci := 0
-		for word, left := range s.read {
-			for ; left != 0; left &= left - 1 {
+// Spot is where on its page a texel stands.
+type Spot struct{ Page, X, Y int }
+
+// Texels are all that seams read, each once.
+func (s *Seams) Texels() iter.Seq[Spot] {
+	return func(yield func(Spot) bool) {
+		ci, c, row, y := -1, (*Chart)(nil), int32(0), 0 // where the row at hand begins, and which it is
+		for word := range s.read {
+			for left := s.read[word].bits; left != 0; left &= left - 1 {
 				place := int32(word<<6 | bits.TrailingZeros64(left))
-				for place >= s.first[ci+1] {
+				for ci < 0 || place >= s.first[ci+1] {
 					ci++
+					c, row, y = &s.layout.Charts[ci], s.first[ci], 0
 				}
-				c := &s.layout.Charts[ci]
-				x, y := int(place-s.first[ci])%int(c.Width), int(place-s.first[ci])/int(c.Width)
-				if !yield(s.layout.index(c, x, y)) {
+				for place >= row+c.Width {
+					row, y = row+c.Width, y+1
+				}
+				if !yield(Spot{int(c.Page), int(c.X + place - row), int(c.Y) + y}) {
 					return
 				}
 			}
@@ -51,29 +62,26 @@ func (s *Seams) Texels() iter.Seq[int32] {
 }
 
 // Len is how many those are.
-func (s *Seams) Len() int {
-	if len(s.before) == 0 {
-		return 0
-	}
-	return int(s.before[len(s.before)-1])
-}
+func (s *Seams) Len() int { return s.count }
 
 // at is which of them is at a place that is read.
 func (s *Seams) at(place int32) int32 {
-	return s.before[place>>6] + int32(bits.OnesCount64(s.read[place>>6]&(1<<(place&63)-1)))
+	m := &s.read[place>>6]
+	return m.before + int32(bits.OnesCount64(m.bits&(1<<(place&63)-1)))
 }
 
 // reads are the four of them that a side of a seam reads, row by row, and their weights.
 func (s *Seams) reads(seam *Seam, side int) (texels [4]int32, weights [4]float32) {
 	place, width := seam.place[side], s.layout.Charts[seam.Charts[side]].Width
 	upper, lower := s.at(place), s.at(place+width)
-	x, y := float32(seam.shares[side][0])/math.MaxUint16, float32(seam.shares[side][1])/math.MaxUint16
+	const unit = 1.0 / math.MaxUint16
+	x, y := unit*float32(seam.shares[side][0]), unit*float32(seam.shares[side][1])
 	return [4]int32{upper, upper + 1, lower, lower + 1}, [4]float32{(1 - x) * (1 - y), x * (1 - y), (1 - x) * y, x * y}
 }
 
 // MemoryBytes is what they take in memory.
 func (s *Seams) MemoryBytes() int {
-	return lists.MemoryBytes(s.List) + lists.MemoryBytes(s.first) + lists.MemoryBytes(s.read) + lists.MemoryBytes(s.before)
+	return lists.MemoryBytes(s.List) + lists.MemoryBytes(s.first) + lists.MemoryBytes(s.read)
 }
 
 // Of seams: how far apart their spots are, in texels of the finer chart; how far
@@ -120,18 +128,18 @@ func (l *Layout) Seams(s *scene.Scene) *Seams {
 
 // mark notes which places are read.
 func (s *Seams) mark() {
-	words := (int(s.first[len(s.first)-1]) + 63) / 64
-	s.read, s.before = make([]uint64, words), make([]int32, words+1)
+	s.read = make([]marks, (int(s.first[len(s.first)-1])+63)/64)
 	for i := range s.List {
 		for side, place := range s.List[i].place {
 			below := place + s.layout.Charts[s.List[i].Charts[side]].Width
 			for _, at := range [4]int32{place, place + 1, below, below + 1} {
-				s.read[at>>6] |= 1 << (at & 63)
+				s.read[at>>6].bits |= 1 << (at & 63)
 			}
 		}
 	}
-	for k, word := range s.read {
-		s.before[k+1] = s.before[k] + int32(bits.OnesCount64(word))
+	for k := range s.read {
+		s.read[k].before = int32(s.count)
+		s.count += bits.OnesCount64(s.read[k].bits)
 	}
 }
 
@@ -228,32 +236,38 @@ func edgeOf(a, b, normal geom.Vec3, yield func(edge) bool) bool {
 // seamSweeps is how often all seams of a lightmap are gone through.
 const seamSweeps = 8
 
-// Match moves values of the seams' texels, so that both sides read the same: each spot in
-// turn is put right by the least change (Kaczmarz, 1937). What it does is linear in the
-// light, so matched layers mix to a matched lightmap. Values never go below zero. lit
-// tells which charts hold light at all.
-func (s *Seams) Match(values []float32, lit []bool) {
+// Match moves values of the seams' texels, so many of each side by side, so that both
+// sides read the same: each spot in turn is put right by the least change (Kaczmarz,
+// 1937). What it does is linear in the light, so matched layers mix to a matched
+// lightmap. Values never go below zero. lit tells which charts hold light at all.
+func (s *Seams) Match(values []float32, channels int, lit []bool) {
 	for range seamSweeps {
 		for i := range s.List {
 			if seam := &s.List[i]; lit[seam.Charts[0]] || lit[seam.Charts[1]] {
-				s.match(seam, values)
+				s.match(seam, values, channels)
 			}
 		}
 	}
 }
 
-func (s *Seams) match(seam *Seam, values []float32) {
+func (s *Seams) match(seam *Seam, values []float32, channels int) {
 	own, weights := s.reads(seam, 0)
 	others, against := s.reads(seam, 1)
-	var norm, gap float32
+	var norm float32
 	for k := range 4 {
+		own[k], others[k] = own[k]*int32(channels), others[k]*int32(channels)
 		norm += weights[k]*weights[k] + against[k]*against[k]
-		gap += weights[k]*values[own[k]] - against[k]*values[others[k]]
 	}
-	gap /= norm
-	for k := range 4 {
-		a, b := &values[own[k]], &values[others[k]]
-		*a = max(0, *a-gap*weights[k])
-		*b = max(0, *b+gap*against[k])
+	for c := range int32(channels) {
+		var gap float32
+		for k := range 4 {
+			gap += weights[k]*values[own[k]+c] - against[k]*values[others[k]+c]
+		}
+		gap /= norm
+		for k := range 4 {
+			a, b := &values[own[k]+c], &values[others[k]+c]
+			*a = max(0, *a-gap*weights[k])
+			*b = max(0, *b+gap*against[k])
+		}
 	}
 }

@@ -51,11 +51,18 @@ func (s *Scene) findBlocks() {
 
 // bounds are what a solid lies in.
 func (b *Body) bounds() geom.Bounds {
-	bounds := geom.NoBounds()
+	low, high := b.corners[0], b.corners[0]
 	for _, at := range b.corners {
-		bounds.Grow(vec(at))
+		for axis, x := range at {
+			if x < low[axis] {
+				low[axis] = x
+			}
+			if x > high[axis] {
+				high[axis] = x
+			}
+		}
 	}
-	return bounds
+	return geom.Bounds{Min: vec(low), Max: vec(high)}
 }
 
 // boxOf holds what is within a distance of some bounds.
@@ -100,12 +107,6 @@ func (s *Scene) Inside(p geom.Vec3) string {
 func (b *Body) holds(p geom.Vec3, margin float64) bool {
 	for i := range b.planes {
 		if b.planes[i].Normal.Dot(p) > b.planes[i].Distance+margin {
-			return false
-		}
-	}
-	bounds := b.bounds() // sharp edges reach no farther out than others
-	for axis := range 3 {
-		if p[axis] < bounds.Min[axis]-margin || p[axis] > bounds.Max[axis]+margin {
 			return false
 		}
 	}

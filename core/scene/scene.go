@@ -39,7 +39,8 @@ type Body struct {
 	Mesh   *level.Mesh
 	Bend   *Bend // of a mesh that sways
 	first  int32 // triangle
-	// Of a solid, in the level's space: the planes of its faces, and its corners.
+	// Of a solid, in the level's space: the planes of its faces, and of its bounds where
+	// edges may be sharper than a box's; and its corners.
 	planes  []geom.Plane
 	corners []trace.Vec
 	source  []int32 // of a mesh with an image laid by its corners: which triangle of it each is
@@ -198,6 +199,15 @@ func (s *Scene) addSolid(solid *level.Solid, finishes *finishes) {
 		}
 	}
 	body.corners = lists.Exact(body.corners)
+	if len(solid.Planes) > 0 && len(body.corners) > 0 {
+		bounds := body.bounds()
+		middle := bounds.Min.Add(bounds.Max).Mul(0.5)
+		for _, plane := range geom.BoxPlanes(bounds.Max.Sub(bounds.Min)) {
+			plane.Distance += plane.Normal.Dot(middle)
+			body.planes = append(body.planes, plane)
+		}
+		body.planes = lists.Exact(body.planes)
+	}
 }
 
 // corner is which of a solid's corners is at a place; a new one if there was none.
