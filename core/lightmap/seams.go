@@ -152,8 +152,7 @@ func (s *Seams) seamAt(sc *scene.Scene, surface int, at geom.Vec3, edge edge) (S
 		return Seam{}, false
 	}
 	other := l.ChartOf[hit.Surface]
-	t := sc.CornersOf(hit.Triangle)
-	if other < 0 || t[1].Sub(t[0]).Cross(t[2].Sub(t[0])).Normalize().Dot(edge.normal) < seamCos {
+	if other < 0 || sc.NormalOf(hit.Triangle).Dot(edge.normal) < seamCos {
 		return Seam{}, false
 	}
 	own := l.ChartOf[surface]
@@ -208,7 +207,7 @@ func border(s *scene.Scene, f *scene.Surface) iter.Seq[edge] {
 	return func(yield func(edge) bool) {
 		for i := range shared {
 			t := s.CornersOf(first + i/3)
-			if !shared[i] && !edgeOf(t[i%3], t[(i+1)%3], t[1].Sub(t[0]).Cross(t[2].Sub(t[0])).Normalize(), yield) {
+			if !shared[i] && !edgeOf(t[i%3], t[(i+1)%3], s.NormalOf(first+i/3), yield) {
 				return
 			}
 		}

@@ -263,12 +263,8 @@ func flatten(sc *scene.Scene, s *scene.Surface, c *Chart, room []flatTriangle) f
 }
 
 // boxOf holds what lies between two corners, and their slack.
-func boxOf(low, high [2]float64) (box trace.Box) {
-	for axis := range 2 {
-		box.Min[axis] = math.Nextafter32(float32(low[axis]-flatSlack), -math.MaxFloat32)
-		box.Max[axis] = math.Nextafter32(float32(high[axis]+flatSlack), math.MaxFloat32)
-	}
-	return box
+func boxOf(low, high [2]float64) trace.Box {
+	return trace.Around([3]float64{low[0] - flatSlack, low[1] - flatSlack}, [3]float64{high[0] + flatSlack, high[1] + flatSlack})
 }
 
 // triangle is one of the scene's there, and whether it has an area.

@@ -1,7 +1,6 @@
 package scene
 
 import (
-	"math"
 	"slices"
 
 	"grotta/core/geom"
@@ -27,12 +26,17 @@ func (s *Scene) BlocksNear(f *Surface, distance float64) Blocks {
 	}
 	list := Blocks{scene: s}
 	s.blocksAt.Near(boxOf(near, distance), func(i int) {
-		b, apart := &s.bodies[s.blocks[i]], list.many
+		if list.many {
+			return
+		}
+		b := &s.bodies[s.blocks[i]]
 		own := b.bounds()
 		for axis := range 3 {
-			apart = apart || own.Min[axis] > near.Max[axis]+distance || own.Max[axis] < near.Min[axis]-distance
+			if own.Min[axis] > near.Max[axis]+distance || own.Max[axis] < near.Min[axis]-distance {
+				return
+			}
 		}
-		if list.many = list.many || !apart && len(list.near) == many; !apart && !list.many {
+		if list.many = len(list.near) == many; !list.many {
 			list.near = append(list.near, b)
 		}
 	})
@@ -68,12 +72,7 @@ func (b *Body) bounds() geom.Bounds {
 // boxOf holds what is within a distance of some bounds.
 func boxOf(b geom.Bounds, distance float64) trace.Box {
 	away := geom.Vec3{distance, distance, distance}
-	box := trace.Box{Min: f32(b.Min.Sub(away)), Max: f32(b.Max.Add(away))}
-	for axis := range 3 { // rounded outward
-		box.Min[axis] = math.Nextafter32(box.Min[axis], -math.MaxFloat32)
-		box.Max[axis] = math.Nextafter32(box.Max[axis], math.MaxFloat32)
-	}
-	return box
+	return trace.Around(b.Min.Sub(away), b.Max.Add(away))
 }
 
 // Hold tells whether one of them holds a point, or comes nearer to it than

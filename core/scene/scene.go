@@ -88,7 +88,8 @@ func Build(l *level.Level) *Scene {
 	for _, mesh := range l.Meshes {
 		triangles += len(mesh.Indices) / 3
 	}
-	s.cornersOf, s.loose = make([][3]uint16, 0, 12*len(l.Solids)), make([]trace.Triangle, 0, triangles) // of boxes
+	s.cornersOf = make([][3]uint16, 0, 12*len(l.Solids)) // as if they were boxes
+	s.loose = make([]trace.Triangle, 0, triangles)
 	s.Surfaces = make([]Surface, 0, 6*len(l.Solids)+len(l.Meshes))
 	finishes := s.newFinishes()
 	for _, solid := range l.Solids {

@@ -1,9 +1,22 @@
 package trace
 
-import "grotta/core/lists"
+import (
+	"math"
+
+	"grotta/core/lists"
+)
 
 // Box is the room between two corners, these among it.
 type Box struct{ Min, Max Vec }
+
+// Around is the box from one corner to another, rounded outward.
+func Around(low, high [3]float64) (box Box) {
+	for axis := range 3 {
+		box.Min[axis] = math.Nextafter32(float32(low[axis]), -math.MaxFloat32)
+		box.Max[axis] = math.Nextafter32(float32(high[axis]), math.MaxFloat32)
+	}
+	return box
+}
 
 // Boxes is a hierarchy over boxes, to find those that another may meet.
 type Boxes struct {
