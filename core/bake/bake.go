@@ -38,11 +38,12 @@ func Prepare(l *level.Level) (*Prepared, error) {
 	if err != nil {
 		return nil, err
 	}
+	texels := layout.Texels(s)
 	p := &Prepared{
 		Scene:   s,
 		Layout:  layout,
-		Texels:  layout.Texels(s),
-		Seams:   layout.Seams(s),
+		Texels:  texels,
+		Seams:   layout.Seams(s, texels),
 		Sources: Sources(l, s),
 		shape:   geometryHash(s, layout),
 		shared:  &once{sheets: sync.Pool{New: func() any { return &sheet{} }}},

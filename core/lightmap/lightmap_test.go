@@ -266,7 +266,7 @@ func TestFineMeshesAreLaidOutAsCoarseOnes(t *testing.T) {
 			require.LessOrEqual(t, at, max(c[0][axis], c[1][axis], c[2][axis])+0.003)
 		}
 	}
-	a, b := coarseLayout.Seams(coarse), fineLayout.Seams(fine)
+	a, b := coarseLayout.Seams(coarse, coarseLayout.Texels(coarse)), fineLayout.Seams(fine, fineLayout.Texels(fine))
 	assert.NotEmpty(t, a.List)
 	assert.InDelta(t, len(a.List), len(b.List), 24, "each edge of the rim ends in a spot more at most")
 	assert.Positive(t, b.Len())

@@ -16,7 +16,7 @@ import (
 type Seams struct {
 	List   []Seam
 	layout *Layout
-	// The places of all charts' rectangles are numbered chart after chart, by rows.
+	// The places of all lit charts' rectangles are numbered chart after chart, by rows.
 	first []int32 // of each chart: its first place, and the end
 	read  []marks // of each 64 places: which a seam reads
 	count int     // of those
@@ -95,15 +95,19 @@ const (
 var seamCos = math.Cos(8 * math.Pi / 180)
 
 // Seams finds where charts meet: a little over each edge of a surface, another one
-// that faces the same way. It casts a ray for each spot.
-func (l *Layout) Seams(s *scene.Scene) *Seams {
+// that faces the same way. It casts a ray for each spot. A chart without a texel, which
+// is wholly inside solids, has none: nothing of it is seen beside what is lit.
+func (l *Layout) Seams(s *scene.Scene, texels *Texels) *Seams {
 	seams := &Seams{layout: l, first: make([]int32, len(l.Charts)+1)}
-	for ci := range l.Charts {
-		seams.first[ci+1] = seams.first[ci] + l.Charts[ci].Width*l.Charts[ci].Height
+	isLit := func(chart int32) bool { return chart >= 0 && texels.first[chart] < texels.first[chart+1] }
+	for ci := range int32(len(l.Charts)) {
+		if seams.first[ci+1] = seams.first[ci]; isLit(ci) {
+			seams.first[ci+1] += l.Charts[ci].Width * l.Charts[ci].Height
+		}
 	}
 	for i := range s.Surfaces {
 		ci := l.ChartOf[i]
-		if ci < 0 {
+		if !isLit(ci) {
 			continue
 		}
 		c := &l.Charts[ci]
@@ -112,7 +116,7 @@ func (l *Layout) Seams(s *scene.Scene) *Seams {
 			steps := int(math.Ceil(along.Len() * c.Density / seamStep))
 			for k := range steps {
 				at := edge.a.Add(along.Mul((float64(k) + 0.5) / float64(steps)))
-				if seam, ok := seams.seamAt(s, i, at, edge); ok {
+				if seam, ok := seams.seamAt(s, isLit, i, at, edge); ok {
 					seams.List = append(seams.List, seam)
 				}
 			}
@@ -143,8 +147,8 @@ func (s *Seams) mark() {
 	}
 }
 
-// seamAt is the seam at a place of a surface's edge, if there is one.
-func (s *Seams) seamAt(sc *scene.Scene, surface int, at geom.Vec3, edge edge) (Seam, bool) {
+// seamAt is the seam at a place of a surface's edge, if there is one with a lit chart.
+func (s *Seams) seamAt(sc *scene.Scene, isLit func(chart int32) bool, surface int, at geom.Vec3, edge edge) (Seam, bool) {
 	l := s.layout
 	over := at.Add(edge.out.Mul(seamM)).Add(edge.normal.Mul(seamM))
 	hit, ok := sc.See(over, edge.normal.Mul(-1), 2*seamM)
@@ -152,7 +156,7 @@ func (s *Seams) seamAt(sc *scene.Scene, surface int, at geom.Vec3, edge edge) (S
 		return Seam{}, false
 	}
 	other := l.ChartOf[hit.Surface]
-	if other < 0 || sc.NormalOf(hit.Triangle).Dot(edge.normal) < seamCos {
+	if !isLit(other) || sc.NormalOf(hit.Triangle).Dot(edge.normal) < seamCos {
 		return Seam{}, false
 	}
 	own := l.ChartOf[surface]

@@ -4,6 +4,7 @@ import (
 	"iter"
 	"math"
 	"math/bits"
+	"slices"
 
 	"grotta/core/geom"
 	"grotta/core/lists"
@@ -28,17 +29,21 @@ func (t *Texel) Normal(s *scene.Scene) geom.Vec3 { return s.NormalOf(int(t.Trian
 // Texels are the samples to compute, in the order of charts and of blocks in them,
 // and the rule that fills the rest from them.
 type Texels struct {
-	List  []Texel
-	first []int32 // of each chart: where its texels begin, and the end
-	fill  []Fill
-	fills [][2]int32 // of each chart: where in fill its own begin and end; some share theirs
+	List    []Texel
+	first   []int32 // of each chart: where its texels begin, and the end
+	fill    []Fill
+	ranges  [][2]int32 // of fills: where they begin and end; the first one is of none
+	fillsOf []int32    // of each chart: which range is its; some share one
 }
 
 // Of is where a chart's texels begin in the list, and where they end.
 func (t *Texels) Of(chart int) (first, end int) { return int(t.first[chart]), int(t.first[chart+1]) }
 
 // Fills are those of a chart, in order; later ones read earlier ones.
-func (t *Texels) Fills(chart int) []Fill { return t.fill[t.fills[chart][0]:t.fills[chart][1]] }
+func (t *Texels) Fills(chart int) []Fill {
+	r := t.ranges[t.fillsOf[chart]]
+	return t.fill[r[0]:r[1]]
+}
 
 // Fill sets a place of a chart to the mean of those of its eight neighbours that
 // have a value.
@@ -61,46 +66,53 @@ func (f Fill) From(width int) iter.Seq[int] {
 	}
 }
 
+// together is how many charts get their texels at once: what that takes is let go
+// before the next ones.
+const together = 1024
+
 // Texels places every sample. A texel whose centre is off the surface or inside
 // a solid takes another spot of its own square that is on it and outside; where
 // there is none it is filled from its neighbours.
 func (l *Layout) Texels(s *scene.Scene) *Texels {
-	room := make([]int, len(l.Charts)+1) // where each chart's begin, if each of its places has one
-	for i := range l.Charts {
-		room[i+1] = room[i] + l.Charts[i].places()
-	}
-	t := &Texels{List: make([]Texel, room[len(l.Charts)]), first: make([]int32, len(l.Charts)+1), fills: make([][2]int32, len(l.Charts))}
-	own := make([][]Fill, len(l.Charts)) // of charts with gaps
-	parallel.All(len(l.Charts), func(i int) {
-		c := &l.Charts[i]
-		placed, filled := l.chartTexels(s, c, t.List[room[i]:room[i]:room[i+1]])
-		if n := len(placed); n > 0 && n < c.places() { // a surface wholly inside solids stays dark
-			own[i] = fillRings(filled, c)
-		}
-		t.first[i+1] = int32(len(placed))
-	})
-	whole := map[[2]int32][2]int32{} // fills of charts without gaps, by size
-	for i := range l.Charts {
-		c, n := &l.Charts[i], int(t.first[i+1])
-		t.first[i+1] += t.first[i]
-		copy(t.List[t.first[i]:], t.List[room[i]:room[i]+n])
-		size := [2]int32{c.Width, c.Height}
-		of, known := whole[size]
-		if n < c.places() || !known {
-			if n == c.places() {
-				own[i] = fillRings(c.interior(), c)
+	t := &Texels{first: make([]int32, len(l.Charts)+1), fillsOf: make([]int32, len(l.Charts)), ranges: make([][2]int32, 1)}
+	whole := map[[2]int32]int32{} // fills of charts without gaps, by size
+	var parts [][]Texel
+	for from := 0; from < len(l.Charts); from += together {
+		charts := l.Charts[from:min(from+together, len(l.Charts))]
+		placed, fills := make([][]Texel, len(charts)), make([][]Fill, len(charts))
+		parallel.All(len(charts), func(i int) {
+			var filled []bool
+			placed[i], filled = l.chartTexels(s, &charts[i])
+			if n := len(placed[i]); n > 0 && n < charts[i].places() {
+				fills[i] = fillRings(filled, &charts[i])
 			}
-			of = [2]int32{int32(len(t.fill)), int32(len(t.fill) + len(own[i]))}
-			t.fill = append(t.fill, own[i]...)
-			own[i] = nil
+		})
+		parts = append(parts, slices.Concat(placed...))
+		for i := range charts {
+			c, n := &charts[i], len(placed[i])
+			t.first[from+i+1] = t.first[from+i] + int32(n)
+			switch size := [2]int32{c.Width, c.Height}; {
+			case n == 0: // wholly inside solids; it stays dark
+			case n < c.places():
+				t.fillsOf[from+i] = t.keep(fills[i])
+			default:
+				if whole[size] == 0 {
+					whole[size] = t.keep(fillRings(c.interior(), c))
+				}
+				t.fillsOf[from+i] = whole[size]
+			}
 		}
-		if n == c.places() {
-			whole[size] = of
-		}
-		t.fills[i] = of
 	}
-	t.List, t.fill = lists.Exact(t.List[:t.first[len(l.Charts)]]), lists.Exact(t.fill)
+	t.List, t.fill, t.ranges = slices.Concat(parts...), lists.Exact(t.fill), lists.Exact(t.ranges)
 	return t
+}
+
+// keep adds fills of a chart, and is the number by which it finds them.
+func (t *Texels) keep(fills []Fill) int32 {
+	first := int32(len(t.fill))
+	t.fill = append(t.fill, fills...)
+	t.ranges = append(t.ranges, [2]int32{first, int32(len(t.fill))})
+	return int32(len(t.ranges)) - 1
 }
 
 // places is how many texels a chart has without its padding.
@@ -120,7 +132,7 @@ func (c *Chart) interior() []bool {
 
 // MemoryBytes is what they take in memory.
 func (t *Texels) MemoryBytes() int {
-	return lists.MemoryBytes(t.List) + lists.MemoryBytes(t.first) + lists.MemoryBytes(t.fill) + lists.MemoryBytes(t.fills)
+	return lists.MemoryBytes(t.List) + lists.MemoryBytes(t.first) + lists.MemoryBytes(t.fill) + lists.MemoryBytes(t.ranges) + lists.MemoryBytes(t.fillsOf)
 }
 
 // BlockTexels is the side of the squares in which texels follow each other.
@@ -131,8 +143,9 @@ var spots = [][2]float64{
 	{0.5, 0.5}, {0.2, 0.2}, {0.8, 0.8}, {0.8, 0.2}, {0.2, 0.8}, {0.5, 0.1}, {0.5, 0.9}, {0.1, 0.5}, {0.9, 0.5},
 }
 
-// chartTexels adds a chart's to a list, and tells which places of its rectangle they are.
-func (l *Layout) chartTexels(s *scene.Scene, c *Chart, list []Texel) (placed []Texel, filled []bool) {
+// chartTexels are a chart's, and which places of its rectangle they are.
+func (l *Layout) chartTexels(s *scene.Scene, c *Chart) (list []Texel, filled []bool) {
+	list = make([]Texel, 0, c.places())
 	surface := &s.Surfaces[c.Surface]
 	var room [4]flatTriangle // most surfaces have no more
 	patch, near := flatten(s, surface, c, room[:0]), s.BlocksNear(surface, 2*scene.OffsetM)
