@@ -189,7 +189,7 @@ func (p *Prepared) texelField(g *group, q Quality) *field {
 // placesOf is how many places the charts of a group have that have texels.
 func (p *Prepared) placesOf(g *group) (sum int) {
 	for ci := g.from; ci < g.to; ci++ {
-		if first, end := p.Texels.Of(ci); first < end {
+		if p.hasTexels(ci) {
 			width, height := p.Layout.Charts[ci].Size()
 			sum += width * height
 		}
@@ -201,12 +201,15 @@ func (p *Prepared) placesOf(g *group) (sum int) {
 func (p *Prepared) patchField(t *transport, g *group, first, end int) *field {
 	f := &field{around: t.around[first:end], place: make([]int32, end-first), reach: Draft.smoothing()}
 	for ci := g.from; ci < g.to; ci++ {
+		if !p.hasTexels(ci) {
+			continue
+		}
 		grid := t.grid(ci)
 		f.charts = append(f.charts, cells{grid.first - first, len(f.cellAt), grid.width, grid.height, grid.side})
 		for y := range grid.height {
 			for x := range grid.width {
 				patch, _ := t.patchAt(grid, x, y)
-				f.cellAt = append(f.cellAt, max(patch-int32(first), noPatch))
+				f.cellAt = append(f.cellAt, patch-int32(first))
 			}
 		}
 		for patch := grid.first; patch < grid.end; patch++ {

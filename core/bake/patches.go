@@ -10,14 +10,14 @@ import (
 	"grotta/core/scene"
 )
 
-// noPatch is all there is on a chart wholly inside solids: dark, and never met.
+// noPatch is all there is on a chart without texels: dark, and never met.
 const noPatch = -1
 
 // cut marks the places of a square that something parts: what is met there may see
 // another patch than that of the place.
 const cut = 1 << 30
 
-// grid is a chart without its padding. Places without a lit texel stand for the
+// grid is a chart with texels without its padding. Places without a texel stand for the
 // nearest that has one.
 type grid struct {
 	cells         int // where its places begin
@@ -45,9 +45,6 @@ func patchSide(c *lightmap.Chart) int { return max(patchTexels, int(c.Density*pa
 func (t *transport) patchAt(g grid, x, y int) (patch int32, isCut bool) {
 	x, y = min(max(x, 0), g.width-1), min(max(y, 0), g.height-1)
 	v := t.cells[g.cells+y*g.width+x]
-	if v == noPatch {
-		return noPatch, false
-	}
 	return v &^ cut, v&cut != 0
 }
 
@@ -67,6 +64,9 @@ func inChart(c *lightmap.Chart, point geom.Vec3) (x, y float64) {
 // nearest whose first texel sees the point.
 func (p *Prepared) patchUnder(t *transport, chart int, point geom.Vec3) int32 {
 	c, g := &p.Layout.Charts[chart], t.grid(chart)
+	if g.first == g.end {
+		return noPatch
+	}
 	if g.width*g.height == 1 && t.cells[g.cells]&cut == 0 {
 		return t.cells[g.cells]
 	}
@@ -102,27 +102,37 @@ func (p *Prepared) open(texel *lightmap.Texel, place geom.Vec3, density float64)
 	return !p.Scene.Blocked(vec(texel.Origin).Add(lift), place.Add(lift))
 }
 
+// hasTexels tells whether a chart has any: one that is wholly inside solids has not.
+func (p *Prepared) hasTexels(chart int) bool {
+	first, end := p.Texels.Of(chart)
+	return first < end
+}
+
 // partAll makes the patches of all charts. It lists their texels, patch after patch, and
 // where those of each begin, and the end.
 func (p *Prepared) partAll(ctx context.Context, t *transport) (members []int32, membersOf []int, err error) {
 	charts := len(t.layout.Charts)
 	t.cellsOf, t.patchesOf = make([]int32, charts+1), make([]int32, charts+1)
 	for i := range charts {
-		g := t.grid(i)
-		t.cellsOf[i+1] = t.cellsOf[i] + int32(g.width*g.height)
+		if t.cellsOf[i+1] = t.cellsOf[i]; p.hasTexels(i) {
+			g := t.grid(i)
+			t.cellsOf[i+1] += int32(g.width * g.height)
+		}
 	}
 	t.cells = make([]int32, t.cellsOf[charts])
-	count := make([]int32, charts) // of the patches of each
-	if err := inParallel(ctx, charts, 1, func(i, _ int) { count[i] = newParting(p, t, i).all() }, nil); err != nil {
+	count := t.patchesOf[1:] // of the patches of each, at first
+	if err := inParallel(ctx, charts, 1, func(i, _ int) {
+		if p.hasTexels(i) {
+			count[i] = newParting(p, t, i).all()
+		}
+	}, nil); err != nil {
 		return nil, nil, err
 	}
-	for i, n := range count {
+	for i := range charts {
 		first := t.patchesOf[i]
-		t.patchesOf[i+1] = first + n
+		t.patchesOf[i+1] += first
 		for k := t.cellsOf[i]; k < t.cellsOf[i+1]; k++ {
-			if t.cells[k] != noPatch {
-				t.cells[k] += first
-			}
+			t.cells[k] += first
 		}
 	}
 	membersOf = make([]int, t.patchesOf[charts]+1)
@@ -185,11 +195,9 @@ func (a *parting) all() (count int32) {
 			a.square(x, y, min(x+a.g.side, a.g.width), min(y+a.g.side, a.g.height))
 		}
 	}
-	if a.count > 0 {
-		standIn(a.cells, a.g.width)
-		for _, k := range a.cut {
-			a.cells[k] |= cut
-		}
+	standIn(a.cells, a.g.width)
+	for _, k := range a.cut {
+		a.cells[k] |= cut
 	}
 	return int32(a.count)
 }

@@ -15,7 +15,7 @@ const (
 	holdsChart = 8   // where its patches and places begin
 	holdsPatch = 98  // its links and what is known about it
 	holdsRow   = 16  // of a solve
-	holdsPlace = 4   // of a chart without its padding
+	holdsPlace = 4   // of a chart with texels, without its padding
 	holdsDark  = 8   // of a chunk of texels, for each channel of a source's direct light
 	holdsLit   = 144 // more where that may fall
 )
@@ -30,7 +30,9 @@ func (p *Prepared) Together(sources []*Source) int {
 		w, h, side := int(c.Width)-2*lightmap.PaddingTexels, int(c.Height)-2*lightmap.PaddingTexels, patchSide(c)
 		first, end := p.Texels.Of(i)
 		patches += min((w+side-1)/side*((h+side-1)/side), end-first)
-		places += w * h
+		if first < end {
+			places += w * h
+		}
 	}
 	groups := p.groups()
 	for i := range groups {

@@ -39,7 +39,7 @@ const (
 // transport is the links of a level, and which texel is in which patch.
 type transport struct {
 	layout *lightmap.Layout
-	cells  []int32 // the patch of each place of the charts without their padding, by rows, or noPatch; with cut
+	cells  []int32 // the patch of each place of the charts with texels without their padding, by rows; with cut
 	// Of each chart: where its cells begin, and its patches, and the ends.
 	cellsOf, patchesOf []int32
 	links              []linkPart
