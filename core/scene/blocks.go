@@ -79,10 +79,11 @@ func boxOf(b geom.Bounds, distance float64) trace.Box {
 // OffsetM/2: rays from there would start at its surface and go on within.
 func (l *Blocks) Hold(p geom.Vec3) (held bool) {
 	if !l.many {
-		return slices.ContainsFunc(l.near, func(b *Body) bool { return b.holds(p, OffsetM/2) })
+		return slices.ContainsFunc(l.near, func(b *Body) bool { return l.scene.holds(b, p, OffsetM/2) })
 	}
-	l.scene.blocksAt.Near(boxOf(geom.Bounds{Min: p, Max: p}, OffsetM), func(i int) {
-		held = held || l.scene.bodies[l.scene.blocks[i]].holds(p, OffsetM/2)
+	s := l.scene
+	s.blocksAt.Near(boxOf(geom.Bounds{Min: p, Max: p}, OffsetM), func(i int) {
+		held = held || s.holds(&s.bodies[s.blocks[i]], p, OffsetM/2)
 	})
 	return held
 }
@@ -92,7 +93,7 @@ func (l *Blocks) Hold(p geom.Vec3) (held bool) {
 func (s *Scene) Inside(p geom.Vec3) string {
 	first := len(s.bodies)
 	s.blocksAt.Near(boxOf(geom.Bounds{Min: p, Max: p}, 0), func(i int) {
-		if at := int(s.blocks[i]); at < first && s.bodies[at].holds(p, -OffsetM/2) {
+		if at := int(s.blocks[i]); at < first && s.holds(&s.bodies[at], p, -OffsetM/2) {
 			first = at
 		}
 	})
@@ -103,9 +104,9 @@ func (s *Scene) Inside(p geom.Vec3) string {
 }
 
 // holds tells whether a point is no farther out of a solid than a margin.
-func (b *Body) holds(p geom.Vec3, margin float64) bool {
-	for i := range b.planes {
-		if b.planes[i].Normal.Dot(p) > b.planes[i].Distance+margin {
+func (s *Scene) holds(b *Body, p geom.Vec3, margin float64) bool {
+	for i, distance := range b.distances {
+		if s.normalOf(b, i).Dot(p) > distance+margin {
 			return false
 		}
 	}

@@ -16,7 +16,7 @@ func (s *Scene) Drawn() map[int][][]geom.Vec3 {
 	planes := map[[4]int64][]int{} // surfaces by what they face
 	for i := range s.Surfaces {
 		if f := &s.Surfaces[i]; f.Solid != nil && f.Visible && !f.cutOut() {
-			at := planeOf(f, 1)
+			at := s.planeOf(f, 1)
 			planes[at] = append(planes[at], i)
 		}
 	}
@@ -27,7 +27,7 @@ func (s *Scene) Drawn() map[int][][]geom.Vec3 {
 			continue
 		}
 		pieces := [][]geom.Vec3{s.Outline(f)}
-		for _, k := range planes[planeOf(f, -1)] {
+		for _, k := range planes[s.planeOf(f, -1)] {
 			pieces = without(pieces, s.Outline(&s.Surfaces[k]), s.Normal(&s.Surfaces[k]))
 		}
 		drawn[i] = pieces
@@ -48,10 +48,9 @@ func rounded(v geom.Vec3) [3]int64 {
 }
 
 // planeOf names the plane of a solid's face, or with -1 the same seen from behind.
-func planeOf(f *Surface, side float64) [4]int64 {
-	plane := &f.planes[f.Face]
-	n := rounded(plane.Normal.Mul(side))
-	return [4]int64{n[0], n[1], n[2], int64(math.Round(side * plane.Distance / roundM))}
+func (s *Scene) planeOf(f *Surface, side float64) [4]int64 {
+	n := rounded(s.Normal(f).Mul(side))
+	return [4]int64{n[0], n[1], n[2], int64(math.Round(side * f.distances[f.Face] / roundM))}
 }
 
 // without cuts a convex polygon out of others in its plane. normal is its own.

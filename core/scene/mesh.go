@@ -20,7 +20,7 @@ const weldM = 1e-5
 
 // addMesh cuts a mesh into patches, each grown from a triangle over shared edges
 // as long as normals stay near the first one's.
-func (s *Scene) addMesh(mesh *level.Mesh, finishes *finishes) {
+func (s *Scene) addMesh(mesh *level.Mesh, alike *alike) {
 	pose, count := s.World.Pose(&mesh.Entity), len(mesh.Indices)/3
 	vertex := func(i uint32) geom.Vec3 { return pose.Apply(geom.Vec3(mesh.Positions[3*i : 3*i+3])) }
 	corners := func(t int32) (a, b, c geom.Vec3) {
@@ -37,7 +37,7 @@ func (s *Scene) addMesh(mesh *level.Mesh, finishes *finishes) {
 		}
 	}
 	order, starts := edgesOf(mesh, welded, normals).patches(normals)
-	part := &Part{body, finishes.of(mesh.Surface, s.zoneName(&mesh.Entity))}
+	part := &Part{body, alike.finish(mesh.Surface, s.zoneName(&mesh.Entity))}
 	s.Surfaces = slices.Grow(s.Surfaces, len(starts))
 	for patch, next := 0, 0; patch < len(starts); patch++ {
 		s.addSurface(part, patch)

@@ -41,9 +41,10 @@ type Body struct {
 	first  int32 // triangle
 	// Of a solid, in the level's space: the planes of its faces, and of its bounds where
 	// edges may be sharper than a box's; and its corners.
-	planes  []geom.Plane
-	corners []trace.Vec
-	source  []int32 // of a mesh with an image laid by its corners: which triangle of it each is
+	normals   int32     // where those of its planes begin
+	distances []float64 // how far out along each its plane is
+	corners   []trace.Vec
+	source    []int32 // of a mesh with an image laid by its corners: which triangle of it each is
 }
 
 // Finish is what many surfaces have alike: the document's roles, and what they look up.
@@ -64,6 +65,7 @@ type Scene struct {
 	SurfaceOf []int32 // of each triangle
 	Bounds    geom.Bounds
 	bodies    []Body
+	normals   []geom.Vec3      // of solids' planes; boxes that are turned alike share them
 	cornersOf [][3]uint16      // of each triangle of a solid, among the corners of that
 	loose     []trace.Triangle // of meshes, which come after
 	blocks    []int32          // of the bodies: solids that cast shadows
@@ -91,18 +93,18 @@ func Build(l *level.Level) *Scene {
 	s.cornersOf = make([][3]uint16, 0, 12*len(l.Solids)) // as if they were boxes
 	s.loose = make([]trace.Triangle, 0, triangles)
 	s.Surfaces = make([]Surface, 0, 6*len(l.Solids)+len(l.Meshes))
-	finishes := s.newFinishes()
+	alike := s.newAlike()
 	for _, solid := range l.Solids {
 		if solid.Enabled {
-			s.addSolid(solid, finishes)
+			s.addSolid(solid, alike)
 		}
 	}
 	for _, mesh := range l.Meshes {
 		if mesh.Enabled {
-			s.addMesh(mesh, finishes)
+			s.addMesh(mesh, alike)
 		}
 	}
-	s.Surfaces, s.cornersOf, s.loose = lists.Exact(s.Surfaces), lists.Exact(s.cornersOf), lists.Exact(s.loose)
+	s.Surfaces, s.normals, s.cornersOf, s.loose = lists.Exact(s.Surfaces), lists.Exact(s.normals), lists.Exact(s.cornersOf), lists.Exact(s.loose)
 	s.SurfaceOf = make([]int32, s.Triangles())
 	for i := range s.Surfaces {
 		for t := s.Surfaces[i].First; t < s.end(i); t++ {
@@ -116,10 +118,10 @@ func Build(l *level.Level) *Scene {
 
 // MemoryBytes is what it takes in memory beside its level.
 func (s *Scene) MemoryBytes() int {
-	sum := lists.MemoryBytes(s.Surfaces) + lists.MemoryBytes(s.cornersOf) + lists.MemoryBytes(s.loose) + lists.MemoryBytes(s.SurfaceOf) +
+	sum := lists.MemoryBytes(s.Surfaces) + lists.MemoryBytes(s.normals) + lists.MemoryBytes(s.cornersOf) + lists.MemoryBytes(s.loose) + lists.MemoryBytes(s.SurfaceOf) +
 		lists.MemoryBytes(s.bodies) + lists.MemoryBytes(s.blocks) + s.blocksAt.MemoryBytes()
 	for i := range s.bodies {
-		sum += lists.MemoryBytes(s.bodies[i].planes) + lists.MemoryBytes(s.bodies[i].corners) + lists.MemoryBytes(s.bodies[i].source)
+		sum += lists.MemoryBytes(s.bodies[i].distances) + lists.MemoryBytes(s.bodies[i].corners) + lists.MemoryBytes(s.bodies[i].source)
 	}
 	for _, t := range []*trace.Scene{s.shadow, s.careful, s.clear} {
 		sum += t.MemoryBytes()
@@ -127,11 +129,13 @@ func (s *Scene) MemoryBytes() int {
 	return sum
 }
 
-// finishes gives surfaces that are alike one Finish.
-type finishes struct {
+// alike gives surfaces that look alike one Finish, and boxes that are turned alike the
+// same normals.
+type alike struct {
 	level     *level.Level
 	materials map[string]paint
-	known     map[finishKey]*Finish
+	finishes  map[finishKey]*Finish
+	turned    map[[4]float64]int32 // of boxes: where their normals begin
 }
 
 type finishKey struct {
@@ -146,8 +150,8 @@ type paint struct {
 	image  *picture.Picture
 }
 
-func (s *Scene) newFinishes() *finishes {
-	all := &finishes{s.Level, map[string]paint{"": {plainGrey, plainGrey.Albedo(), nil}}, map[finishKey]*Finish{}}
+func (s *Scene) newAlike() *alike {
+	all := &alike{s.Level, map[string]paint{"": {plainGrey, plainGrey.Albedo(), nil}}, map[finishKey]*Finish{}, map[[4]float64]int32{}}
 	for _, m := range s.Level.Materials {
 		p := paint{m, m.Albedo(), s.Level.Image(m.Image).Picture()}
 		if p.image != nil {
@@ -158,35 +162,35 @@ func (s *Scene) newFinishes() *finishes {
 	return all
 }
 
-func (f *finishes) of(surface level.Surface, zone string) *Finish {
+func (a *alike) finish(surface level.Surface, zone string) *Finish {
 	key := finishKey{surface, zone}
-	if known := f.known[key]; known != nil {
+	if known := a.finishes[key]; known != nil {
 		return known
 	}
-	m := f.materials[surface.Material]
+	m := a.materials[surface.Material]
 	made := &Finish{Surface: surface, Zone: zone, Material: m.Material, Albedo: m.albedo, Image: m.image,
-		DensityM: cmp.Or(surface.Density, f.level.Lightmap.Density)}
+		DensityM: cmp.Or(surface.Density, a.level.Lightmap.Density)}
 	if m.Lighting == "dynamic" {
 		made.ReceivesLight = false
 	}
-	f.known[key] = made
+	a.finishes[key] = made
 	return made
 }
 
-func (s *Scene) addSolid(solid *level.Solid, finishes *finishes) {
+func (s *Scene) addSolid(solid *level.Solid, alike *alike) {
 	zone := s.zoneName(&solid.Entity)
 	body := s.addBody(Body{Entity: solid.ID, Solid: solid})
 	planes, part := solid.FacePlanes(), &Part{}
-	body.planes = make([]geom.Plane, len(planes))
+	body.normals, body.distances = s.addNormals(solid, planes, alike), make([]float64, len(planes))
 	for i := range planes {
-		normal := s.World.Pose(&solid.Entity).Rotation.Rotate(planes[i].Normal)
-		body.planes[i] = geom.Plane{Normal: normal, Distance: math.Inf(1)} // of one that other faces leave nothing of
+		normal := s.normalOf(body, i)
+		body.distances[i] = math.Inf(1) // of one that other faces leave nothing of
 		polygon := s.face(solid, planes, i)
 		if len(polygon) < 3 {
 			continue
 		}
-		body.planes[i].Distance = normal.Dot(polygon[0])
-		if finish := finishes.of(solid.FaceSurface(i), zone); part.Finish != finish {
+		body.distances[i] = normal.Dot(polygon[0])
+		if finish := alike.finish(solid.FaceSurface(i), zone); part.Finish != finish {
 			part = &Part{body, finish}
 		}
 		s.addSurface(part, i)
@@ -204,12 +208,32 @@ func (s *Scene) addSolid(solid *level.Solid, finishes *finishes) {
 		bounds := body.bounds()
 		middle := bounds.Min.Add(bounds.Max).Mul(0.5)
 		for _, plane := range geom.BoxPlanes(bounds.Max.Sub(bounds.Min)) {
-			plane.Distance += plane.Normal.Dot(middle)
-			body.planes = append(body.planes, plane)
+			s.normals = append(s.normals, plane.Normal)
+			body.distances = append(body.distances, plane.Distance+plane.Normal.Dot(middle))
 		}
-		body.planes = lists.Exact(body.planes)
+		body.distances = lists.Exact(body.distances)
 	}
 }
+
+// addNormals adds those of a solid's planes, turned as it is, if no box has brought the
+// same. They begin where it says.
+func (s *Scene) addNormals(solid *level.Solid, planes []geom.Plane, alike *alike) int32 {
+	turn, isBox := s.World.Pose(&solid.Entity).Rotation, len(solid.Planes) == 0
+	first, key := int32(len(s.normals)), [4]float64{turn.V[0], turn.V[1], turn.V[2], turn.W}
+	if known, ok := alike.turned[key]; ok && isBox {
+		return known
+	}
+	if isBox {
+		alike.turned[key] = first
+	}
+	for i := range planes {
+		s.normals = append(s.normals, turn.Rotate(planes[i].Normal))
+	}
+	return first
+}
+
+// normalOf is that of one of a solid's planes.
+func (s *Scene) normalOf(b *Body, plane int) geom.Vec3 { return s.normals[int(b.normals)+plane] }
 
 // corner is which of a solid's corners is at a place; a new one if there was none.
 func (b *Body) corner(at trace.Vec) uint16 {
@@ -343,7 +367,7 @@ func (s *Scene) tracer(triangle func(i int) trace.Triangle, takes func(*Surface)
 // facing is the direction in which a triangle faces, of any length.
 func (s *Scene) facing(triangle int) geom.Vec3 {
 	if f := &s.Surfaces[s.SurfaceOf[triangle]]; f.Solid != nil {
-		return f.planes[f.Face].Normal
+		return s.normalOf(f.Body, int(f.Face))
 	}
 	return across(s.CornersOf(triangle))
 }
@@ -354,7 +378,7 @@ func across(c [3]geom.Vec3) geom.Vec3 { return c[1].Sub(c[0]).Cross(c[2].Sub(c[0
 // NormalOf is that direction, of unit length.
 func (s *Scene) NormalOf(triangle int) geom.Vec3 {
 	if f := &s.Surfaces[s.SurfaceOf[triangle]]; f.Solid != nil {
-		return f.planes[f.Face].Normal
+		return s.normalOf(f.Body, int(f.Face))
 	}
 	return s.facing(triangle).Normalize()
 }
