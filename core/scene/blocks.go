@@ -1,6 +1,7 @@
 package scene
 
 import (
+	"cmp"
 	"slices"
 
 	"grotta/core/geom"
@@ -30,7 +31,7 @@ func (s *Scene) BlocksNear(f *Surface, distance float64) Blocks {
 			return
 		}
 		b := &s.bodies[s.blocks[i]]
-		own := b.bounds()
+		own := s.boundsOf(b)
 		for axis := range 3 {
 			if own.Min[axis] > near.Max[axis]+distance || own.Max[axis] < near.Min[axis]-distance {
 				return
@@ -46,17 +47,18 @@ func (s *Scene) BlocksNear(f *Surface, distance float64) Blocks {
 func (s *Scene) findBlocks() {
 	var boxes []trace.Box
 	for i := range s.bodies {
-		if b := &s.bodies[i]; len(b.corners) > 0 && b.Solid.Surface.CastsShadow {
-			s.blocks, boxes = append(s.blocks, int32(i)), append(boxes, boxOf(b.bounds(), OffsetM))
+		if b := &s.bodies[i]; b.corners < b.cornersEnd && b.Solid.Surface.CastsShadow {
+			s.blocks, boxes = append(s.blocks, int32(i)), append(boxes, boxOf(s.boundsOf(b), OffsetM))
 		}
 	}
 	s.blocks, s.blocksAt = lists.Exact(s.blocks), trace.NewBoxes(boxes)
 }
 
-// bounds are what a solid lies in.
-func (b *Body) bounds() geom.Bounds {
-	low, high := b.corners[0], b.corners[0]
-	for _, at := range b.corners {
+// boundsOf are what a solid lies in.
+func (s *Scene) boundsOf(b *Body) geom.Bounds {
+	corners := s.corners[b.corners:b.cornersEnd]
+	low, high := corners[0], corners[0]
+	for _, at := range corners[1:] {
 		for axis, x := range at {
 			if x < low[axis] {
 				low[axis] = x
@@ -103,10 +105,21 @@ func (s *Scene) Inside(p geom.Vec3) string {
 	return s.bodies[first].Entity
 }
 
-// holds tells whether a point is no farther out of a solid than a margin.
+// holds tells whether a point is no farther out of a solid than a margin: of its faces,
+// and of its bounds, as its edges may be sharper than a box's.
 func (s *Scene) holds(b *Body, p geom.Vec3, margin float64) bool {
-	for i, distance := range b.distances {
-		if s.normalOf(b, i).Dot(p) > distance+margin {
+	planes := cmp.Or(len(b.Solid.Planes), 6)
+	for i := range planes {
+		if s.normalOf(b, i).Dot(p) > s.distances[int(b.distances)+i]+margin {
+			return false
+		}
+	}
+	if len(b.Solid.Planes) == 0 {
+		return true
+	}
+	bounds := s.boundsOf(b)
+	for axis := range 3 {
+		if p[axis] > bounds.Max[axis]+margin || p[axis] < bounds.Min[axis]-margin {
 			return false
 		}
 	}

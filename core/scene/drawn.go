@@ -50,7 +50,7 @@ func rounded(v geom.Vec3) [3]int64 {
 // planeOf names the plane of a solid's face, or with -1 the same seen from behind.
 func (s *Scene) planeOf(f *Surface, side float64) [4]int64 {
 	n := rounded(s.Normal(f).Mul(side))
-	return [4]int64{n[0], n[1], n[2], int64(math.Round(side * f.distances[f.Face] / roundM))}
+	return [4]int64{n[0], n[1], n[2], int64(math.Round(side * s.distances[f.distances+f.Face] / roundM))}
 }
 
 // without cuts a convex polygon out of others in its plane. normal is its own.

@@ -50,7 +50,7 @@ func (s *Scene) addMesh(mesh *level.Mesh, alike *alike) {
 		}
 	}
 	if len(mesh.UVs) > 0 {
-		body.source = order
+		body.source = &order
 	}
 }
 

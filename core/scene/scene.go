@@ -39,12 +39,10 @@ type Body struct {
 	Mesh   *level.Mesh
 	Bend   *Bend // of a mesh that sways
 	first  int32 // triangle
-	// Of a solid, in the level's space: the planes of its faces, and of its bounds where
-	// edges may be sharper than a box's; and its corners.
-	normals   int32     // where those of its planes begin
-	distances []float64 // how far out along each its plane is
-	corners   []trace.Vec
-	source    []int32 // of a mesh with an image laid by its corners: which triangle of it each is
+	// Of a solid: where in the scene's lists its own begin.
+	normals, distances  int32
+	corners, cornersEnd int32
+	source              *[]int32 // of a mesh with an image laid by its corners: which triangle of it each is
 }
 
 // Finish is what many surfaces have alike: the document's roles, and what they look up.
@@ -66,6 +64,8 @@ type Scene struct {
 	Bounds    geom.Bounds
 	bodies    []Body
 	normals   []geom.Vec3      // of solids' planes; boxes that are turned alike share them
+	distances []float64        // of each of their planes, how far out along its normal it is
+	corners   []trace.Vec      // of solids
 	cornersOf [][3]uint16      // of each triangle of a solid, among the corners of that
 	loose     []trace.Triangle // of meshes, which come after
 	blocks    []int32          // of the bodies: solids that cast shadows
@@ -104,7 +104,8 @@ func Build(l *level.Level) *Scene {
 			s.addMesh(mesh, alike)
 		}
 	}
-	s.Surfaces, s.normals, s.cornersOf, s.loose = lists.Exact(s.Surfaces), lists.Exact(s.normals), lists.Exact(s.cornersOf), lists.Exact(s.loose)
+	s.Surfaces, s.cornersOf, s.loose = lists.Exact(s.Surfaces), lists.Exact(s.cornersOf), lists.Exact(s.loose)
+	s.normals, s.distances, s.corners = lists.Exact(s.normals), lists.Exact(s.distances), lists.Exact(s.corners)
 	s.SurfaceOf = make([]int32, s.Triangles())
 	for i := range s.Surfaces {
 		for t := s.Surfaces[i].First; t < s.end(i); t++ {
@@ -118,10 +119,13 @@ func Build(l *level.Level) *Scene {
 
 // MemoryBytes is what it takes in memory beside its level.
 func (s *Scene) MemoryBytes() int {
-	sum := lists.MemoryBytes(s.Surfaces) + lists.MemoryBytes(s.normals) + lists.MemoryBytes(s.cornersOf) + lists.MemoryBytes(s.loose) + lists.MemoryBytes(s.SurfaceOf) +
-		lists.MemoryBytes(s.bodies) + lists.MemoryBytes(s.blocks) + s.blocksAt.MemoryBytes()
+	sum := lists.MemoryBytes(s.Surfaces) + lists.MemoryBytes(s.SurfaceOf) + lists.MemoryBytes(s.bodies) +
+		lists.MemoryBytes(s.normals) + lists.MemoryBytes(s.distances) + lists.MemoryBytes(s.corners) +
+		lists.MemoryBytes(s.cornersOf) + lists.MemoryBytes(s.loose) + lists.MemoryBytes(s.blocks) + s.blocksAt.MemoryBytes()
 	for i := range s.bodies {
-		sum += lists.MemoryBytes(s.bodies[i].distances) + lists.MemoryBytes(s.bodies[i].corners) + lists.MemoryBytes(s.bodies[i].source)
+		if source := s.bodies[i].source; source != nil {
+			sum += lists.MemoryBytes(*source)
+		}
 	}
 	for _, t := range []*trace.Scene{s.shadow, s.careful, s.clear} {
 		sum += t.MemoryBytes()
@@ -181,15 +185,16 @@ func (s *Scene) addSolid(solid *level.Solid, alike *alike) {
 	zone := s.zoneName(&solid.Entity)
 	body := s.addBody(Body{Entity: solid.ID, Solid: solid})
 	planes, part := solid.FacePlanes(), &Part{}
-	body.normals, body.distances = s.addNormals(solid, planes, alike), make([]float64, len(planes))
+	body.normals, body.distances, body.corners = s.addNormals(solid, planes, alike), int32(len(s.distances)), int32(len(s.corners))
 	for i := range planes {
-		normal := s.normalOf(body, i)
-		body.distances[i] = math.Inf(1) // of one that other faces leave nothing of
+		normal, distance := s.normalOf(body, i), math.Inf(1) // of one that other faces leave nothing of
 		polygon := s.face(solid, planes, i)
-		if len(polygon) < 3 {
+		if len(polygon) >= 3 {
+			distance = normal.Dot(polygon[0])
+		}
+		if s.distances = append(s.distances, distance); len(polygon) < 3 {
 			continue
 		}
-		body.distances[i] = normal.Dot(polygon[0])
 		if finish := alike.finish(solid.FaceSurface(i), zone); part.Finish != finish {
 			part = &Part{body, finish}
 		}
@@ -197,22 +202,13 @@ func (s *Scene) addSolid(solid *level.Solid, alike *alike) {
 		at := make([]uint16, len(polygon))
 		for k, v := range polygon {
 			s.Bounds.Grow(v)
-			at[k] = body.corner(f32(v))
+			at[k] = s.addCorner(body, f32(v))
 		}
 		for j := 2; j < len(at); j++ {
 			s.cornersOf = append(s.cornersOf, [3]uint16{at[0], at[j-1], at[j]})
 		}
 	}
-	body.corners = lists.Exact(body.corners)
-	if len(solid.Planes) > 0 && len(body.corners) > 0 {
-		bounds := body.bounds()
-		middle := bounds.Min.Add(bounds.Max).Mul(0.5)
-		for _, plane := range geom.BoxPlanes(bounds.Max.Sub(bounds.Min)) {
-			s.normals = append(s.normals, plane.Normal)
-			body.distances = append(body.distances, plane.Distance+plane.Normal.Dot(middle))
-		}
-		body.distances = lists.Exact(body.distances)
-	}
+	body.cornersEnd = int32(len(s.corners))
 }
 
 // addNormals adds those of a solid's planes, turned as it is, if no box has brought the
@@ -235,12 +231,12 @@ func (s *Scene) addNormals(solid *level.Solid, planes []geom.Plane, alike *alike
 // normalOf is that of one of a solid's planes.
 func (s *Scene) normalOf(b *Body, plane int) geom.Vec3 { return s.normals[int(b.normals)+plane] }
 
-// corner is which of a solid's corners is at a place; a new one if there was none.
-func (b *Body) corner(at trace.Vec) uint16 {
-	k := slices.Index(b.corners, at)
+// addCorner adds one to the newest body, if it has none at that place, and is its number.
+func (s *Scene) addCorner(b *Body, at trace.Vec) uint16 {
+	k := slices.Index(s.corners[b.corners:], at)
 	if k < 0 {
-		k = len(b.corners)
-		b.corners = append(b.corners, at)
+		k = len(s.corners) - int(b.corners)
+		s.corners = append(s.corners, at)
 	}
 	return uint16(k)
 }
@@ -303,7 +299,7 @@ func (s *Scene) Triangle(i int) trace.Triangle {
 	if i >= len(s.cornersOf) {
 		return s.loose[i-len(s.cornersOf)]
 	}
-	at, corners := &s.cornersOf[i], s.Surfaces[s.SurfaceOf[i]].corners
+	at, corners := &s.cornersOf[i], s.corners[s.Surfaces[s.SurfaceOf[i]].corners:]
 	return trace.Triangle{A: corners[at[0]], B: corners[at[1]], C: corners[at[2]]}
 }
 
@@ -403,7 +399,7 @@ func (s *Scene) uv(f *Surface, triangle int, h trace.Hit) (u, v float64) {
 
 // cornerUV is where in its image a corner of one of the scene's triangles lies.
 func (b *Body) cornerUV(triangle, corner int) (u, v float64) {
-	at := b.Mesh.Indices[3*int(b.source[triangle-int(b.first)])+corner]
+	at := b.Mesh.Indices[3*int((*b.source)[triangle-int(b.first)])+corner]
 	return b.Mesh.UVs[2*at], b.Mesh.UVs[2*at+1]
 }
 
