@@ -85,8 +85,11 @@ func geometryHash(s *scene.Scene, l *lightmap.Layout) [32]byte {
 		}
 	}
 	fmt.Fprintf(h, "pages %d of %d, %s\n", l.Pages, l.PageSize, s.Level.Lightmap.Backs)
-	for _, c := range l.Charts {
-		fmt.Fprintf(h, "%d %d %d %d %d %v\n", c.Surface, c.Page, c.X, c.Y, c.Width, c.Density)
+	for i := range l.Charts {
+		c := &l.Charts[i]
+		x, y := c.Corner()
+		width, _ := c.Size()
+		fmt.Fprintf(h, "%d %d %d %d %d %v\n", c.Surface, c.Page(), x, y, width, c.Density)
 	}
 	return [32]byte(h.Sum(nil))
 }

@@ -56,7 +56,8 @@ func (p *Prepared) groups() []group {
 		}
 		g := &all[len(all)-1]
 		g.end = end
-		row := lightmap.BlockTexels * int(p.Layout.Charts[from].Width-2*lightmap.PaddingTexels)
+		width, _ := p.Layout.Charts[from].Inner()
+		row := lightmap.BlockTexels * width
 		g.window = min(g.size(), (size+row-1)/row*row+3*row)
 	}
 	return all

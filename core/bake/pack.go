@@ -97,14 +97,15 @@ func (k *packer) write(ci int, s *sheet) {
 	}
 	c, scale := &k.layout.Charts[ci], k.scale()
 	width := s.width
+	left, top := c.Corner()
 	row := make([]uint16, (3*width+7)&^7)
 	for y := s.low / width; y*width < s.high; y++ {
 		from := s.v[3*y*width:][:len(row)]
 		half.Encode(row, from, scale)
 		for x, to := 0, 0; x < width; x = to {
-			to = min(x+TileSize-(int(c.X)+x)%TileSize, width)
+			to = min(x+TileSize-(left+x)%TileSize, width)
 			if part := row[3*x : 3*to]; holdsLight(part) {
-				copy(k.at(int(c.Page), int(c.X)+x, int(c.Y)+y, true), part)
+				copy(k.at(c.Page(), left+x, top+y, true), part)
 			}
 		}
 		clear(from[:3*width])
@@ -118,13 +119,14 @@ func (k *packer) read(ci int, s *sheet) {
 	}
 	c := &k.layout.Charts[ci]
 	width, height := c.Size()
+	left, top := c.Corner()
 	unit := k.unit()
 	s.low, s.high = 0, width*height
 	for y := range height {
 		for x, to := 0, 0; x < width; x = to {
-			to = min(x+TileSize-(int(c.X)+x)%TileSize, width)
+			to = min(x+TileSize-(left+x)%TileSize, width)
 			part := s.v[3*(y*width+x) : 3*(y*width+to)]
-			for i, h := range k.at(int(c.Page), int(c.X)+x, int(c.Y)+y, false) {
+			for i, h := range k.at(c.Page(), left+x, top+y, false) {
 				if i < len(part) {
 					part[i] = half.Decode(h) * unit
 				}

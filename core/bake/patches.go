@@ -29,9 +29,10 @@ type grid struct {
 // grid is that of a chart.
 func (t *transport) grid(chart int) grid {
 	c := &t.layout.Charts[chart]
+	width, height := c.Inner()
 	return grid{
 		cells: int(t.cellsOf[chart]),
-		width: int(c.Width) - 2*lightmap.PaddingTexels, height: int(c.Height) - 2*lightmap.PaddingTexels,
+		width: width, height: height,
 		side:  patchSide(c),
 		first: int(t.patchesOf[chart]), end: int(t.patchesOf[chart+1]),
 	}
@@ -57,7 +58,8 @@ func (p *Prepared) placeOf(c *lightmap.Chart, texel int) (x, y int) {
 // inChart is where a point of the level lies in a chart without its padding.
 func inChart(c *lightmap.Chart, point geom.Vec3) (x, y float64) {
 	x, y = c.At(point)
-	return x - float64(c.X+lightmap.PaddingTexels), y - float64(c.Y+lightmap.PaddingTexels)
+	left, top := c.Corner()
+	return x - float64(left+lightmap.PaddingTexels), y - float64(top+lightmap.PaddingTexels)
 }
 
 // patchUnder is the patch at a point on a chart: where something parts the square, the

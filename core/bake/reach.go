@@ -137,7 +137,7 @@ func (p *Prepared) lightAt(s *Source, layer *Image, at spot, turn float64) float
 			if c := p.Layout.ChartOf[m.Surface]; c >= 0 {
 				chart := &p.Layout.Charts[c]
 				x, y := chart.At(r.origin.Add(dir.Mul(m.T)))
-				sent := layer.At(int(chart.Page), x, y).Mul(p.Scene.Surfaces[m.Surface].Albedo)
+				sent := layer.At(chart.Page(), x, y).Mul(p.Scene.Surfaces[m.Surface].Albedo)
 				sum = sum.Add(sent.Scale(s.shape.BounceScale / spotRays))
 			}
 		}
@@ -154,13 +154,15 @@ func f32(v geom.Vec3) trace.Vec { return trace.Vec{float32(v[0]), float32(v[1]),
 // changed has none of its light.
 func (r *Reach) Carry(layer *Layer, key string) *Layer {
 	type name struct {
-		entity              string
-		face, width, height int32
-		density             float64
+		entity        string
+		face          int32
+		width, height int
+		density       float64
 	}
 	nameOf := func(p *Prepared, c *lightmap.Chart) name {
 		f := &p.Scene.Surfaces[c.Surface]
-		return name{f.Entity, f.Face, c.Width, c.Height, c.Density}
+		width, height := c.Size()
+		return name{f.Entity, f.Face, width, height, c.Density}
 	}
 	old := map[name]*lightmap.Chart{}
 	for i := range r.was.Layout.Charts {
@@ -178,8 +180,9 @@ func (r *Reach) Carry(layer *Layer, key string) *Layer {
 		}
 		sheet.begin(c)
 		width, height := c.Size()
+		x, y := was.Corner()
 		for place := range width * height {
-			at := 3 * ((int(was.Page)*from.PageSize+int(was.Y)+place/width)*from.PageSize + int(was.X) + place%width)
+			at := 3 * ((was.Page()*from.PageSize+y+place/width)*from.PageSize + x + place%width)
 			sheet.set(place, [3]float32(from.Pix[at:]))
 		}
 		to.write(i, &sheet)

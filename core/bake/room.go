@@ -1,7 +1,6 @@
 package bake
 
 import (
-	"grotta/core/lightmap"
 	"grotta/core/lists"
 )
 
@@ -27,7 +26,8 @@ func (p *Prepared) Together(sources []*Source) int {
 	patches, places, window := 0, 0, 0
 	for i := range p.Layout.Charts {
 		c := &p.Layout.Charts[i]
-		w, h, side := int(c.Width)-2*lightmap.PaddingTexels, int(c.Height)-2*lightmap.PaddingTexels, patchSide(c)
+		w, h := c.Inner()
+		side := patchSide(c)
 		first, end := p.Texels.Of(i)
 		patches += min((w+side-1)/side*((h+side-1)/side), end-first)
 		if first < end {

@@ -276,7 +276,7 @@ func TestSeamsMatch(t *testing.T) {
 		read := func(id string, y float64) float64 {
 			c := &p.Layout.Charts[charts[id]]
 			u, v := c.At(geom.Vec3{0, y, 0})
-			return color.EncodeSRGB(m.At(int(c.Page), u, v)[0] / 80)
+			return color.EncodeSRGB(m.At(c.Page(), u, v)[0] / 80)
 		}
 		for y := 0.05; y < 1.95; y += 0.01 {
 			worst = math.Max(worst, math.Abs(read("left", y)-read("right", y)))

@@ -4,9 +4,11 @@
 package lightmap
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
+	"unsafe"
 
 	"grotta/core/geom"
 	"grotta/core/lists"
@@ -25,13 +27,16 @@ const (
 
 // Chart is the rectangle of one surface on a page.
 type Chart struct {
-	Surface       int32      // in the scene
-	Page, X, Y    int32      // its corner, padding included
-	Width, Height int32      // texels, padding included
-	Density       float64    // texels per metre
-	u, v          [3]float32 // its axes, the unit directions in which x and y grow
-	lowU, lowV    float64    // the corner of its unpadded rectangle, along them
+	Surface       int32   // in the scene
+	page, x, y    uint16  // its corner, padding included
+	width, height uint16  // texels, padding included
+	axes          *axes   // many charts have the same
+	Density       float64 // texels per metre
+	lowU, lowV    float64 // the corner of its unpadded rectangle, along its axes
 }
+
+// axes are the unit directions in which x and y grow.
+type axes struct{ u, v [3]float32 }
 
 // Layout is where every chart lies.
 type Layout struct {
@@ -39,6 +44,7 @@ type Layout struct {
 	Pages    int
 	Charts   []Chart
 	ChartOf  []int32 // of each surface of the scene; -1 where it receives no light
+	facings  int     // how many axes there are
 }
 
 // TooLarge is the error of surfaces that do not fit.
@@ -69,16 +75,25 @@ func Plan(s *scene.Scene) (*Layout, error) {
 		}
 	}
 	l.Charts = make([]Chart, 0, charts)
+	firsts := lists.NewFirsts(charts, func(surface int32) axes { return axesOf(s, surface) })
 	for i := range s.Surfaces {
 		l.ChartOf[i] = -1
 		if !s.Surfaces[i].ReceivesLight {
 			continue
 		}
-		c := chart(s, &s.Surfaces[i], size)
-		c.Surface = int32(i)
+		c := Chart{Surface: int32(i)}
+		if first := firsts.Of(int32(i)); first < int32(i) {
+			c.axes = l.Charts[l.ChartOf[first]].axes
+		} else {
+			own := axesOf(s, first)
+			c.axes = &own
+			l.facings++
+		}
+		c.measure(s, size)
 		l.ChartOf[i] = int32(len(l.Charts))
 		l.Charts = append(l.Charts, c)
-		if texels += int(c.Width * c.Height); texels > MaxTexels {
+		width, height := c.Size()
+		if texels += width * height; texels > MaxTexels {
 			return nil, &TooLarge{s.Surfaces[i].Entity, fmt.Sprintf("the level needs more than %d texels; lower the density", MaxTexels)}
 		}
 	}
@@ -87,18 +102,15 @@ func Plan(s *scene.Scene) (*Layout, error) {
 		order[i] = int32(i)
 	}
 	slices.SortStableFunc(order, func(a, b int32) int {
-		if d := l.Charts[b].Height - l.Charts[a].Height; d != 0 {
-			return int(d)
-		}
-		return int(l.Charts[b].Width - l.Charts[a].Width)
+		return cmp.Or(cmp.Compare(l.Charts[b].height, l.Charts[a].height), cmp.Compare(l.Charts[b].width, l.Charts[a].width))
 	})
 	var pages []*skyline
 	for _, i := range order {
 		c := &l.Charts[i]
 		placed := false
 		put := func(page int) {
-			if x, y, ok := pages[page].place(int(c.Width), int(c.Height)); ok {
-				c.Page, c.X, c.Y, placed = int32(page), int32(x), int32(y), true
+			if x, y, ok := pages[page].place(c.Size()); ok {
+				c.page, c.x, c.y, placed = uint16(page), uint16(x), uint16(y), true
 			}
 		}
 		for page := 0; page < len(pages) && !placed; page++ {
@@ -116,11 +128,16 @@ func Plan(s *scene.Scene) (*Layout, error) {
 	return l, nil
 }
 
-// chart measures a surface in its plane.
-func chart(sc *scene.Scene, s *scene.Surface, pageSize int) Chart {
-	u, v := geom.Axes(sc.Normal(s))
-	c := Chart{u: f32(u), v: f32(v)}
-	u, v = c.Axes() // as they are kept
+// axesOf are those of a surface.
+func axesOf(s *scene.Scene, surface int32) axes {
+	u, v := geom.Axes(s.Normal(&s.Surfaces[surface]))
+	return axes{f32(u), f32(v)}
+}
+
+// measure finds how much room the surface takes along the axes.
+func (c *Chart) measure(sc *scene.Scene, pageSize int) {
+	s := &sc.Surfaces[c.Surface]
+	u, v := c.Axes()
 	lowU, lowV, highU, highV := math.Inf(1), math.Inf(1), math.Inf(-1), math.Inf(-1)
 	for t := range sc.Corners(s) {
 		for _, p := range t {
@@ -130,30 +147,38 @@ func chart(sc *scene.Scene, s *scene.Surface, pageSize int) Chart {
 	}
 	density, room := s.DensityM, float64(pageSize-2*PaddingTexels)
 	density = math.Min(density, math.Min(room/(highU-lowU), room/(highV-lowV)))
-	side := func(length float64) int32 {
-		return max(1, int32(math.Ceil(length*density-1e-4))) + 2*PaddingTexels
+	side := func(length float64) uint16 {
+		return max(1, uint16(math.Ceil(length*density-1e-4))) + 2*PaddingTexels
 	}
-	c.Width, c.Height = side(highU-lowU), side(highV-lowV)
+	c.width, c.height = side(highU-lowU), side(highV-lowV)
 	c.Density, c.lowU, c.lowV = density, lowU, lowV
-	return c
 }
 
-// Size is how many texels its rectangle has, padding included.
-func (c *Chart) Size() (width, height int) { return int(c.Width), int(c.Height) }
+// Page is the one that it lies on, and Corner where there, padding included.
+func (c *Chart) Page() int          { return int(c.page) }
+func (c *Chart) Corner() (x, y int) { return int(c.x), int(c.y) }
+
+// Size is how many texels its rectangle has along each side, padding included.
+func (c *Chart) Size() (width, height int) { return int(c.width), int(c.height) }
+
+// Inner is that without padding.
+func (c *Chart) Inner() (width, height int) {
+	return int(c.width) - 2*PaddingTexels, int(c.height) - 2*PaddingTexels
+}
 
 // Axes are the directions in the level in which x and y grow, to float32's precision.
-func (c *Chart) Axes() (u, v geom.Vec3) { return vec(c.u), vec(c.v) }
+func (c *Chart) Axes() (u, v geom.Vec3) { return vec(c.axes.u), vec(c.axes.v) }
 
 // At maps a point of the level to texel coordinates of the chart's page; whole
 // numbers plus a half are texel centres.
 func (c *Chart) At(p geom.Vec3) (x, y float64) {
 	u, v := c.Axes()
-	return float64(c.X+PaddingTexels) + (u.Dot(p)-c.lowU)*c.Density, float64(c.Y+PaddingTexels) + (v.Dot(p)-c.lowV)*c.Density
+	return float64(c.x+PaddingTexels) + (u.Dot(p)-c.lowU)*c.Density, float64(c.y+PaddingTexels) + (v.Dot(p)-c.lowV)*c.Density
 }
 
 // index is that of a texel at a place of a chart's rectangle.
 func (l *Layout) index(c *Chart, x, y int) int32 {
-	return int32((int(c.Page)*l.PageSize+int(c.Y)+y)*l.PageSize + int(c.X) + x)
+	return int32((int(c.page)*l.PageSize+int(c.y)+y)*l.PageSize + int(c.x) + x)
 }
 
 // Place is where on its page a texel stands.
@@ -165,11 +190,13 @@ func (l *Layout) Place(index int32) (x, y int) {
 // PlaceIn is where in its chart's rectangle a texel stands.
 func (l *Layout) PlaceIn(c *Chart, index int32) (x, y int) {
 	row := index / int32(l.PageSize)
-	return int(index) - int(row)*l.PageSize - int(c.X), int(row) - int(c.Page)*l.PageSize - int(c.Y)
+	return int(index) - int(row)*l.PageSize - int(c.x), int(row) - int(c.page)*l.PageSize - int(c.y)
 }
 
 // MemoryBytes is what the layout itself takes in memory.
-func (l *Layout) MemoryBytes() int { return lists.MemoryBytes(l.Charts) + lists.MemoryBytes(l.ChartOf) }
+func (l *Layout) MemoryBytes() int {
+	return lists.MemoryBytes(l.Charts) + lists.MemoryBytes(l.ChartOf) + l.facings*int(unsafe.Sizeof(axes{}))
+}
 
 // Bytes is what the pages take with so many bytes a texel.
 func (l *Layout) Bytes(perTexel int) int { return l.Pages * l.PageSize * l.PageSize * perTexel }

@@ -41,15 +41,17 @@ func TestChartsDoNotOverlap(t *testing.T) {
 	r := rand.New(rand.NewPCG(1, 1))
 	for _, l := range []*level.Level{demo.Saltmarsh(), boxes(r, 40), boxes(r, 3)} {
 		_, layout := plan(t, l)
-		size, pages, taken := int32(layout.PageSize), int32(layout.Pages), map[[3]int32]int{}
+		size, taken := layout.PageSize, map[[3]int]int{}
 		for i, c := range layout.Charts {
-			require.True(t, c.X >= 0 && c.Y >= 0 && c.X+c.Width <= size && c.Y+c.Height <= size)
-			require.Less(t, c.Page, pages)
-			for y := c.Y; y < c.Y+c.Height; y++ {
-				for x := c.X; x < c.X+c.Width; x++ {
-					other, used := taken[[3]int32{c.Page, x, y}]
+			left, top := c.Corner()
+			width, height := c.Size()
+			require.True(t, left+width <= size && top+height <= size)
+			require.Less(t, c.Page(), layout.Pages)
+			for y := top; y < top+height; y++ {
+				for x := left; x < left+width; x++ {
+					other, used := taken[[3]int{c.Page(), x, y}]
 					require.False(t, used, "charts %d and %d meet", i, other)
-					taken[[3]int32{c.Page, x, y}] = i
+					taken[[3]int{c.Page(), x, y}] = i
 				}
 			}
 		}
@@ -59,12 +61,15 @@ func TestChartsDoNotOverlap(t *testing.T) {
 func TestEverySurfacePointLiesInItsChart(t *testing.T) {
 	s, layout := plan(t, boxes(rand.New(rand.NewPCG(2, 2)), 30))
 	for _, c := range layout.Charts {
+		left, top := c.Corner()
+		width, height := c.Inner()
 		for _, v := range s.Outline(&s.Surfaces[c.Surface]) {
 			x, y := c.At(v)
-			assert.GreaterOrEqual(t, x, float64(c.X+lightmap.PaddingTexels)-1e-4)
-			assert.GreaterOrEqual(t, y, float64(c.Y+lightmap.PaddingTexels)-1e-4)
-			assert.LessOrEqual(t, x, float64(c.X+c.Width-lightmap.PaddingTexels)+1e-4)
-			assert.LessOrEqual(t, y, float64(c.Y+c.Height-lightmap.PaddingTexels)+1e-4)
+			x, y = x-float64(left+lightmap.PaddingTexels), y-float64(top+lightmap.PaddingTexels)
+			assert.GreaterOrEqual(t, x, -1e-4)
+			assert.GreaterOrEqual(t, y, -1e-4)
+			assert.LessOrEqual(t, x, float64(width)+1e-4)
+			assert.LessOrEqual(t, y, float64(height)+1e-4)
 		}
 	}
 }
@@ -131,9 +136,11 @@ func TestEveryTexelOfAChartGetsAValue(t *testing.T) {
 		computed[x.Surface(s)] = true
 	}
 	for ci, c := range layout.Charts {
-		size, width := int32(layout.PageSize), int(c.Width)
+		size := layout.PageSize
+		left, top := c.Corner()
+		width, _ := c.Size()
 		index := func(place int) int32 {
-			return (c.Page*size+c.Y+int32(place/width))*size + c.X + int32(place%width)
+			return int32((c.Page()*size+top+place/width)*size + left + place%width)
 		}
 		first, end := texels.Of(ci)
 		for _, x := range texels.List[first:end] {
@@ -153,10 +160,12 @@ func TestEveryTexelOfAChartGetsAValue(t *testing.T) {
 		if !computed[int(c.Surface)] {
 			continue // wholly inside solids
 		}
-		for y := range c.Height {
-			for x := range c.Width {
-				size := int32(layout.PageSize)
-				require.True(t, have[(c.Page*size+c.Y+y)*size+c.X+x])
+		left, top := c.Corner()
+		width, height := c.Size()
+		for y := range height {
+			for x := range width {
+				size := layout.PageSize
+				require.True(t, have[int32((c.Page()*size+top+y)*size+left+x)])
 			}
 		}
 	}

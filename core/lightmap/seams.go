@@ -50,10 +50,10 @@ func (s *Seams) Texels() iter.Seq[Spot] {
 					ci++
 					c, row, y = &s.layout.Charts[ci], s.first[ci], 0
 				}
-				for place >= row+c.Width {
-					row, y = row+c.Width, y+1
+				for place >= row+int32(c.width) {
+					row, y = row+int32(c.width), y+1
 				}
-				if !yield(Spot{int(c.Page), int(c.X + place - row), int(c.Y) + y}) {
+				if !yield(Spot{int(c.page), int(c.x) + int(place-row), int(c.y) + y}) {
 					return
 				}
 			}
@@ -72,7 +72,7 @@ func (s *Seams) at(place int32) int32 {
 
 // reads are the four of them that a side of a seam reads, row by row, and their weights.
 func (s *Seams) reads(seam *Seam, side int) (texels [4]int32, weights [4]float32) {
-	place, width := seam.place[side], s.layout.Charts[seam.Charts[side]].Width
+	place, width := seam.place[side], int32(s.layout.Charts[seam.Charts[side]].width)
 	upper, lower := s.at(place), s.at(place+width)
 	const unit = 1.0 / math.MaxUint16
 	x, y := unit*float32(seam.shares[side][0]), unit*float32(seam.shares[side][1])
@@ -102,7 +102,8 @@ func (l *Layout) Seams(s *scene.Scene, texels *Texels) *Seams {
 	isLit := func(chart int32) bool { return chart >= 0 && texels.first[chart] < texels.first[chart+1] }
 	for ci := range int32(len(l.Charts)) {
 		if seams.first[ci+1] = seams.first[ci]; isLit(ci) {
-			seams.first[ci+1] += l.Charts[ci].Width * l.Charts[ci].Height
+			width, height := l.Charts[ci].Size()
+			seams.first[ci+1] += int32(width * height)
 		}
 	}
 	for i := range s.Surfaces {
@@ -135,7 +136,7 @@ func (s *Seams) mark() {
 	s.read = make([]marks, (int(s.first[len(s.first)-1])+63)/64)
 	for i := range s.List {
 		for side, place := range s.List[i].place {
-			below := place + s.layout.Charts[s.List[i].Charts[side]].Width
+			below := place + int32(s.layout.Charts[s.List[i].Charts[side]].width)
 			for _, at := range [4]int32{place, place + 1, below, below + 1} {
 				s.read[at>>6].bits |= 1 << (at & 63)
 			}
@@ -176,11 +177,11 @@ func (s *Seams) seamAt(sc *scene.Scene, isLit func(chart int32) bool, surface in
 func (s *Seams) bilinear(ci int32, at geom.Vec3) (place int32, shares [2]uint16) {
 	c := &s.layout.Charts[ci]
 	x, y := c.At(at)
-	x, y = x-0.5-float64(c.X), y-0.5-float64(c.Y)
-	fx := math.Min(math.Max(math.Floor(x), 0), float64(c.Width-2))
-	fy := math.Min(math.Max(math.Floor(y), 0), float64(c.Height-2))
+	x, y = x-0.5-float64(c.x), y-0.5-float64(c.y)
+	fx := math.Min(math.Max(math.Floor(x), 0), float64(c.width-2))
+	fy := math.Min(math.Max(math.Floor(y), 0), float64(c.height-2))
 	share := func(x float64) uint16 { return uint16(math.Round(math.MaxUint16 * math.Min(math.Max(x, 0), 1))) }
-	return s.first[ci] + int32(fy)*c.Width + int32(fx), [2]uint16{share(x - fx), share(y - fy)}
+	return s.first[ci] + int32(fy)*int32(c.width) + int32(fx), [2]uint16{share(x - fx), share(y - fy)}
 }
 
 // edge is one side of a surface: out points away from it, in its plane.

@@ -75,7 +75,7 @@ const together = 1024
 // there is none it is filled from its neighbours.
 func (l *Layout) Texels(s *scene.Scene) *Texels {
 	t := &Texels{first: make([]int32, len(l.Charts)+1), fillsOf: make([]int32, len(l.Charts)), ranges: make([][2]int32, 1)}
-	whole := map[[2]int32]int32{} // fills of charts without gaps, by size
+	whole := map[[2]uint16]int32{} // fills of charts without gaps, by size
 	var parts [][]Texel
 	for from := 0; from < len(l.Charts); from += together {
 		charts := l.Charts[from:min(from+together, len(l.Charts))]
@@ -91,7 +91,7 @@ func (l *Layout) Texels(s *scene.Scene) *Texels {
 		for i := range charts {
 			c, n := &charts[i], len(placed[i])
 			t.first[from+i+1] = t.first[from+i] + int32(n)
-			switch size := [2]int32{c.Width, c.Height}; {
+			switch size := [2]uint16{c.width, c.height}; {
 			case n == 0: // wholly inside solids; it stays dark
 			case n < c.places():
 				t.fillsOf[from+i] = t.keep(fills[i])
@@ -116,7 +116,10 @@ func (t *Texels) keep(fills []Fill) int32 {
 }
 
 // places is how many texels a chart has without its padding.
-func (c *Chart) places() int { return int((c.Width - 2*PaddingTexels) * (c.Height - 2*PaddingTexels)) }
+func (c *Chart) places() int {
+	width, height := c.Inner()
+	return width * height
+}
 
 // interior marks them in its rectangle.
 func (c *Chart) interior() []bool {
@@ -286,7 +289,7 @@ func (f *flat) triangle(index int) (t flatTriangle, ok bool) {
 	corner := f.scene.CornersOf(index)
 	for i, p := range corner {
 		x, y := f.chart.At(p)
-		q[i] = [2]float64{x - float64(f.chart.X+PaddingTexels), y - float64(f.chart.Y+PaddingTexels)}
+		q[i] = [2]float64{x - float64(f.chart.x+PaddingTexels), y - float64(f.chart.y+PaddingTexels)}
 	}
 	t = flatTriangle{a: q[0], b: q[1], c: q[2], corner: corner, index: index}
 	t.twiceArea = (q[1][0]-q[0][0])*(q[2][1]-q[0][1]) - (q[1][1]-q[0][1])*(q[2][0]-q[0][0])

@@ -122,7 +122,8 @@ func measure(p *bake.Prepared, image *bake.Image) []patch {
 		}
 		c := &p.Layout.Charts[ci]
 		detail := lost(c, image, s.Albedo.Scale(1/(math.Pi*white))) / (c.Density * c.Density) * c.Density / 2
-		area := float64((c.Width-2*lightmap.PaddingTexels)*(c.Height-2*lightmap.PaddingTexels)) / (c.Density * c.Density)
+		width, height := c.Inner()
+		area := float64(width*height) / (c.Density * c.Density)
 		face := int(s.Face)
 		if s.Mesh != nil { // a mesh has one density
 			if at, ok := meshes[s.Entity]; ok {
@@ -149,11 +150,13 @@ const noise = 1.0 / (255 * 255)
 // values, times four.
 func lost(c *lightmap.Chart, image *bake.Image, toDisplay color.Linear) float64 {
 	sum := 0.0
-	for y := c.Y + lightmap.PaddingTexels; y+1 < c.Y+c.Height-lightmap.PaddingTexels; y += 2 {
-		for x := c.X + lightmap.PaddingTexels; x+1 < c.X+c.Width-lightmap.PaddingTexels; x += 2 {
+	left, top := c.Corner()
+	width, height := c.Inner()
+	for y := 0; y+1 < height; y += 2 {
+		for x := 0; x+1 < width; x += 2 {
 			var s, s2 float64
-			for k := range int32(4) {
-				lux := image.At(int(c.Page), float64(x+k&1)+0.5, float64(y+k>>1)+0.5)
+			for k := range 4 {
+				lux := image.At(c.Page(), float64(left+lightmap.PaddingTexels+x+k&1)+0.5, float64(top+lightmap.PaddingTexels+y+k>>1)+0.5)
 				v := color.EncodeSRGB(lux.Mul(toDisplay).Luminance())
 				s += v
 				s2 += v * v
@@ -211,7 +214,8 @@ func (b *Budget) allowed(want float64) float64 {
 func texels(l *lightmap.Layout) int {
 	n := 0
 	for i := range l.Charts {
-		n += int(l.Charts[i].Width * l.Charts[i].Height)
+		width, height := l.Charts[i].Size()
+		n += width * height
 	}
 	return n
 }

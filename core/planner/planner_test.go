@@ -65,7 +65,7 @@ func errorOf(p *bake.Prepared, m *bake.Image) float64 {
 		}
 		c := &p.Layout.Charts[p.Layout.ChartOf[hit.Surface]]
 		x, y := c.At(at)
-		e := m.At(int(c.Page), x, y)[0] - p.Irradiance(at.Add(normal.Mul(0.002)), normal, 1, 0)[0]
+		e := m.At(c.Page(), x, y)[0] - p.Irradiance(at.Add(normal.Mul(0.002)), normal, 1, 0)[0]
 		sum += e * e
 		n++
 	}

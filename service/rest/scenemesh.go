@@ -66,7 +66,7 @@ func sceneMesh(p *bake.Prepared) ([]byte, error) {
 				if c := p.Layout.ChartOf[i]; c >= 0 {
 					chart := &p.Layout.Charts[c]
 					x, y = chart.At(v)
-					page = int(chart.Page)
+					page = chart.Page()
 				} else if s.Material.Lighting == "dynamic" {
 					page = -2
 				}
