@@ -6,6 +6,7 @@ package scene
 
 import (
 	"cmp"
+	"hash/maphash"
 	"iter"
 	"math"
 	"slices"
@@ -63,7 +64,7 @@ type Scene struct {
 	SurfaceOf []int32 // of each triangle
 	Bounds    geom.Bounds
 	bodies    []Body
-	normals   []geom.Vec3      // of solids' planes; boxes that are turned alike share them
+	normals   []geom.Vec3      // of solids' planes; many solids share them
 	distances []float64        // of each of their planes, how far out along its normal it is
 	corners   []trace.Vec      // of solids
 	cornersOf [][3]uint16      // of each triangle of a solid, among the corners of that
@@ -133,13 +134,14 @@ func (s *Scene) MemoryBytes() int {
 	return sum
 }
 
-// alike gives surfaces that look alike one Finish, and boxes that are turned alike the
-// same normals.
+// alike gives surfaces that look alike one Finish, and solids whose faces look the same
+// ways the same normals.
 type alike struct {
 	level     *level.Level
 	materials map[string]paint
 	finishes  map[finishKey]*Finish
-	turned    map[[4]float64]int32 // of boxes: where their normals begin
+	seed      maphash.Seed
+	normals   map[uint64]int32 // where those of a solid begin, by their hash
 }
 
 type finishKey struct {
@@ -155,7 +157,7 @@ type paint struct {
 }
 
 func (s *Scene) newAlike() *alike {
-	all := &alike{s.Level, map[string]paint{"": {plainGrey, plainGrey.Albedo(), nil}}, map[finishKey]*Finish{}, map[[4]float64]int32{}}
+	all := &alike{s.Level, map[string]paint{"": {plainGrey, plainGrey.Albedo(), nil}}, map[finishKey]*Finish{}, maphash.MakeSeed(), map[uint64]int32{}}
 	for _, m := range s.Level.Materials {
 		p := paint{m, m.Albedo(), s.Level.Image(m.Image).Picture()}
 		if p.image != nil {
@@ -211,21 +213,22 @@ func (s *Scene) addSolid(solid *level.Solid, alike *alike) {
 	body.cornersEnd = int32(len(s.corners))
 }
 
-// addNormals adds those of a solid's planes, turned as it is, if no box has brought the
-// same. They begin where it says.
-func (s *Scene) addNormals(solid *level.Solid, planes []geom.Plane, alike *alike) int32 {
-	turn, isBox := s.World.Pose(&solid.Entity).Rotation, len(solid.Planes) == 0
-	first, key := int32(len(s.normals)), [4]float64{turn.V[0], turn.V[1], turn.V[2], turn.W}
-	if known, ok := alike.turned[key]; ok && isBox {
-		return known
-	}
-	if isBox {
-		alike.turned[key] = first
-	}
+// addNormals adds those of a solid's planes, turned as it is, if no solid before has
+// brought the same ones. They begin where it says.
+func (s *Scene) addNormals(solid *level.Solid, planes []geom.Plane, alike *alike) (first int32) {
+	turn, count, hash := s.World.Pose(&solid.Entity).Rotation, len(s.normals), maphash.Hash{}
+	hash.SetSeed(alike.seed)
 	for i := range planes {
 		s.normals = append(s.normals, turn.Rotate(planes[i].Normal))
+		maphash.WriteComparable(&hash, s.normals[count+i])
 	}
-	return first
+	first, known := alike.normals[hash.Sum64()]
+	if own := s.normals[count:]; known && slices.Equal(own, s.normals[first:][:min(len(own), count-int(first))]) {
+		s.normals = s.normals[:count]
+		return first
+	}
+	alike.normals[hash.Sum64()] = int32(count)
+	return int32(count)
 }
 
 // normalOf is that of one of a solid's planes.
