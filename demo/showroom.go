@@ -167,7 +167,7 @@ func evening() []byte {
 			}
 			west := (float64(x)/width - 0.25) * 5
 			glow := math.Exp(-west*west - up*up*22)
-			c := func(base, lit float64) uint8 { return uint8(math.Min(255, base*(0.5+0.5*up)+lit*glow)) }
+			c := func(base, lit float64) uint8 { return uint8(min(255, base*(0.5+0.5*up)+lit*glow)) }
 			img.SetNRGBA(x, y, color.NRGBA{c(52, 245), c(66, 170), c(112, 70), 255})
 		}
 	}

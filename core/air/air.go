@@ -7,7 +7,6 @@
 package air
 
 import (
-	"math"
 	"slices"
 
 	"grotta/core/color"
@@ -135,6 +134,6 @@ func smoothstep(a, b, x float64) float64 {
 		}
 		return 1
 	}
-	t := math.Min(math.Max((x-a)/(b-a), 0), 1)
+	t := min(max((x-a)/(b-a), 0), 1)
 	return t * t * (3 - 2*t)
 }

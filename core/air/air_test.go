@@ -42,7 +42,7 @@ func TestHeightFogIsTheIntegralOfItsDensity(t *testing.T) {
 		sum := 0.0
 		for i := range n {
 			y := from + (to-from)*(float64(i)+0.5)/n
-			sum += h.Density * math.Exp(-math.Max(y-h.BaseM, 0)/h.FalloffM) * distance / n
+			sum += h.Density * math.Exp(-max(y-h.BaseM, 0)/h.FalloffM) * distance / n
 		}
 		require.InDelta(t, sum, h.Depth(from, to, distance), 1e-9+5e-4*sum)
 	})

@@ -84,7 +84,7 @@ func (b *ReadyBeam) Along(from, dir geom.Vec3, distance float64) (nits color.Lin
 
 // facing is 1 from the side, up to 2^Facing looked into, 0 from behind.
 func (b *ReadyBeam) facing(dir geom.Vec3) float64 {
-	return math.Pow(math.Max(0, 1-dir.Dot(b.Axis)), b.Facing)
+	return math.Pow(max(0, 1-dir.Dot(b.Axis)), b.Facing)
 }
 
 // weight is how bright the beam is at a place, given from its start.
@@ -97,9 +97,9 @@ func (b *ReadyBeam) weight(p geom.Vec3) float64 {
 	r := 0.0
 	if b.Shaft {
 		x, y := math.Abs(p.Dot(b.Right))/b.Half[0], math.Abs(p.Dot(b.Up))/b.Half[1]
-		r = math.Max(x, y)
+		r = max(x, y)
 	} else {
-		r = p.Sub(b.Axis.Mul(along)).Len() / math.Max(along*b.TanHalf, 1e-6)
+		r = p.Sub(b.Axis.Mul(along)).Len() / max(along*b.TanHalf, 1e-6)
 	}
 	if r >= 1 {
 		return 0
@@ -139,11 +139,11 @@ func (b *ReadyBeam) span(from, dir geom.Vec3, distance float64) (float64, float6
 	root = math.Sqrt(root)
 	x, y := (-qb-root)/qa, (-qb+root)/qa
 	if qa > 0 { // between the roots it is inside
-		return math.Max(t0, x), math.Min(t1, y)
+		return max(t0, x), min(t1, y)
 	}
 	// Outside the roots: inside lies the part that is ahead of the apex.
-	if x, y = math.Min(x, y), math.Max(x, y); da > 0 {
-		return math.Max(t0, y), t1
+	if x, y = min(x, y), max(x, y); da > 0 {
+		return max(t0, y), t1
 	}
-	return t0, math.Min(t1, x)
+	return t0, min(t1, x)
 }

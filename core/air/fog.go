@@ -24,7 +24,7 @@ func (h *ReadyHaze) Share(distance float64) float64 {
 	case h.EndM > h.StartM:
 		share = (distance - h.StartM) / (h.EndM - h.StartM)
 	}
-	if share = math.Min(share, h.Max); distance >= Far {
+	if share = min(share, h.Max); distance >= Far {
 		share *= h.Sky
 	}
 	return share
@@ -37,7 +37,7 @@ const Far = grade.Far
 // its density, which is even up to the base and exp(-(y - base) / falloff) times
 // that above. from and to are heights, in metres.
 func (h *ReadyHeightFog) Depth(from, to, distance float64) float64 {
-	if math.Abs(to-from) < 1e-3*math.Max(distance, 1e-3) {
+	if math.Abs(to-from) < 1e-3*max(distance, 1e-3) {
 		return h.at((from+to)/2) * distance
 	}
 	return (h.below(to) - h.below(from)) / (to - from) * distance
@@ -45,7 +45,7 @@ func (h *ReadyHeightFog) Depth(from, to, distance float64) float64 {
 
 // at is the density at a height.
 func (h *ReadyHeightFog) at(y float64) float64 {
-	return h.Density * math.Exp(-math.Max(y-h.BaseM, 0)/h.FalloffM)
+	return h.Density * math.Exp(-max(y-h.BaseM, 0)/h.FalloffM)
 }
 
 // below is the integral of the density over height, from the base.
@@ -61,7 +61,7 @@ func (h *ReadyHeightFog) Share(from, dir geom.Vec3, distance float64) float64 {
 	if h.Max == 0 {
 		return 0
 	}
-	return math.Min(1-math.Exp(-h.Depth(from[1], from[1]+dir[1]*distance, distance)), h.Max)
+	return min(1-math.Exp(-h.Depth(from[1], from[1]+dir[1]*distance, distance)), h.Max)
 }
 
 // Veil is the share of light that haze and height fog together hide, and what
@@ -75,7 +75,7 @@ func (s *Setting) Veil(from, dir geom.Vec3, distance float64) (share float64, ni
 	case a == 0:
 		return b, s.Height.Nits.Scale(b)
 	}
-	depthA, depthB := -math.Log(1-math.Min(a, almostAll)), -math.Log(1-math.Min(b, almostAll))
+	depthA, depthB := -math.Log(1-min(a, almostAll)), -math.Log(1-min(b, almostAll))
 	share = 1 - (1-a)*(1-b)
 	return share, s.Haze.Nits.Lerp(s.Height.Nits, depthB/(depthA+depthB)).Scale(share)
 }
@@ -348,7 +348,7 @@ func (s *Setting) VanishM(sizeM, eyeY, limit float64) float64 {
 	seen := func(d float64) bool {
 		share, _ := s.Veil(geom.Vec3{0, eyeY, 0}, geom.Vec3{1, 0, 0}, d)
 		angle := sizeM / d / acuityRad
-		return (1-share)*math.Min(1, angle*angle) >= leastContrast
+		return (1-share)*min(1, angle*angle) >= leastContrast
 	}
 	if seen(limit) {
 		return limit

@@ -63,7 +63,7 @@ func (g *ReadyGlow) Reach(c *Camera) (toward geom.Vec3, cos float64) {
 	d := to.Len()
 	switch {
 	case g.Screen:
-		return to.Mul(1 / math.Max(d, 1e-9)), 1 / math.Hypot(1, g.Size*c.TanHalf)
+		return to.Mul(1 / max(d, 1e-9)), 1 / math.Hypot(1, g.Size*c.TanHalf)
 	case d <= g.Size/2:
 		return to, math.Inf(-1)
 	}
@@ -89,7 +89,7 @@ func (g *ReadyGlow) Along(c *Camera, dir geom.Vec3, distance float64) (nits colo
 	if share >= 1 {
 		return color.Linear{}, depth
 	}
-	strength := g.Nits * math.Min(1, math.Max(0, (distance-depth)/math.Max(g.ToleranceM, 0.02)+1))
+	strength := g.Nits * min(1, max(0, (distance-depth)/max(g.ToleranceM, 0.02)+1))
 	if g.FadeEndM > 0 {
 		strength *= 1 - smoothstep(g.FadeStartM, g.FadeEndM, to.Len())
 	}
@@ -114,11 +114,11 @@ func GlowShape(shape string, x, y float64) float64 {
 	r := math.Hypot(x, y)
 	switch shape {
 	case "ring":
-		return math.Max(bell(math.Abs(r-0.7)/0.3), 0.25*bell(r))
+		return max(bell(math.Abs(r-0.7)/0.3), 0.25*bell(r))
 	case "star":
-		return math.Max(bell(r/0.4), math.Max(ray(x, y), ray(y, x)))
+		return max(bell(r/0.4), ray(x, y), ray(y, x))
 	case "streak":
-		return math.Max(bell(r/0.3), ray(x, y))
+		return max(bell(r/0.3), ray(x, y))
 	}
 	return bell(r)
 }

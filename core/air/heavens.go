@@ -28,7 +28,7 @@ func discs(l *level.Level) []ReadyDisc {
 		if s.Disc.AngularDeg > 0 {
 			d.HalfRad = s.Disc.AngularDeg / 2 * math.Pi / 180
 		}
-		d.HalfRad = math.Max(d.HalfRad, leastDiscRad)
+		d.HalfRad = max(d.HalfRad, leastDiscRad)
 		nits := s.Disc.Luminance
 		if nits == 0 {
 			sin := math.Sin(d.HalfRad)
@@ -52,7 +52,7 @@ func (d *ReadyDisc) Along(dir geom.Vec3) color.Linear {
 		return color.Linear{}
 	}
 	// The chord keeps precision where the cosine has none left.
-	angle := 2 * math.Asin(math.Min(dir.Sub(d.Toward).Len()/2, 1))
+	angle := 2 * math.Asin(min(dir.Sub(d.Toward).Len()/2, 1))
 	return d.Nits.Scale(1 - smoothstep(0.95*d.HalfRad, 1.05*d.HalfRad, angle))
 }
 

@@ -62,7 +62,7 @@ func emitterOf(l *level.Level, w *level.World, m *level.Motes) Emitter {
 			Start:    start,
 			Velocity: geom.Vec3{flat * math.Cos(turn), height, flat * math.Sin(turn)}.Mul(m.SpeedMps * (0.5 + r[5])),
 			SizeM:    m.SizeMinM + (m.SizeMaxM-m.SizeMinM)*r[6],
-			BornS:    float64(i) / math.Max(m.RateHz, 1e-9),
+			BornS:    float64(i) / max(m.RateHz, 1e-9),
 		})
 	}
 	return e
@@ -118,10 +118,10 @@ func (e *Emitter) depth(p geom.Vec3) float64 {
 	half := e.Size.Mul(0.5)
 	switch e.Form {
 	case "box":
-		return math.Min(half[0]-math.Abs(p[0]), math.Min(half[1]-math.Abs(p[1]), half[2]-math.Abs(p[2])))
+		return min(half[0]-math.Abs(p[0]), half[1]-math.Abs(p[1]), half[2]-math.Abs(p[2]))
 	case "cone":
 		wide := half[0] * p[2] / e.Size[2]
-		return math.Min(wide-math.Hypot(p[0], p[1]), math.Min(p[2], e.Size[2]-p[2]))
+		return min(wide-math.Hypot(p[0], p[1]), p[2], e.Size[2]-p[2])
 	}
-	return math.Min(math.Min(half[0]-math.Abs(p[0]), half[1]-math.Abs(p[1])), math.Min(p[2], e.Size[2]-p[2]))
+	return min(half[0]-math.Abs(p[0]), half[1]-math.Abs(p[1]), p[2], e.Size[2]-p[2])
 }

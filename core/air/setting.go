@@ -101,9 +101,9 @@ func (s *Setting) share(eye geom.Vec3) float64 {
 	for _, b := range s.Boxes {
 		d := math.Inf(1)
 		for axis := range 3 {
-			d = math.Min(d, math.Min(eye[axis]-b.Min[axis], b.Max[axis]-eye[axis]))
+			d = min(d, eye[axis]-b.Min[axis], b.Max[axis]-eye[axis])
 		}
-		depth = math.Max(depth, d)
+		depth = max(depth, d)
 	}
 	return smoothstep(0, s.BlendM, depth)
 }

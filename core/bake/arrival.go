@@ -2,7 +2,6 @@ package bake
 
 import (
 	"fmt"
-	"math"
 
 	"grotta/core/color"
 	"grotta/core/geom"
@@ -47,7 +46,7 @@ func (s *Source) InAir(sc *scene.Scene, at geom.Vec3, samples int, leastM float6
 	toward = s.shape.Aim.Mul(-1)
 	if s.shape.Kind != level.Directional && s.shape.Kind != level.BoxLight {
 		to := s.shape.Position.Sub(at)
-		d, least := to.Len(), math.Max(leastM, 1e-4)
+		d, least := to.Len(), max(leastM, 1e-4)
 		if toward = (geom.Vec3{0, 1, 0}); d > 1e-6 {
 			toward = to.Mul(1 / d)
 		}

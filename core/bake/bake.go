@@ -185,7 +185,7 @@ func (p *Prepared) reached(at geom.Vec3, reach float64, visit func(chunk int)) {
 func (b *chunkBounds) within(p geom.Vec3, reach float64) bool {
 	sum := 0.0
 	for k := range 3 {
-		d := math.Max(0, math.Max(float64(b.min[k])-p[k], p[k]-float64(b.max[k])))
+		d := max(0, float64(b.min[k])-p[k], p[k]-float64(b.max[k]))
 		sum += d * d
 	}
 	return sum < reach*reach

@@ -89,7 +89,7 @@ var closedForms = []struct {
 		},
 		func(x, y, z float64) float64 {
 			d := math.Hypot(math.Hypot(x, 3-y), z)
-			return 150 * (3 - y) / (d * d * d) * math.Max(0, math.Min(1, 1-math.Pow(d/6, 4)))
+			return 150 * (3 - y) / (d * d * d) * max(0, min(1, 1-math.Pow(d/6, 4)))
 		},
 	},
 	{
@@ -114,7 +114,7 @@ var closedForms = []struct {
 			d := math.Hypot(math.Hypot(x, 4-y), z)
 			cos := (4 - y) / d
 			inner, outer := math.Cos(20*math.Pi/180), math.Cos(45*math.Pi/180)
-			a := math.Max(0, math.Min(1, cos/(inner-outer)-outer/(inner-outer)))
+			a := max(0, min(1, cos/(inner-outer)-outer/(inner-outer)))
 			return 500 * a * a * cos / (d * d)
 		},
 	},
@@ -154,11 +154,11 @@ func init() {
 	}
 	add("linear", falloff(level.Linear, level.Vec{0, 0, 1}, 8), func(x, y, z float64) float64 {
 		d, cos := at(x, z, 2)
-		return 40 * cos * math.Max(0, 1-d/8)
+		return 40 * cos * max(0, 1-d/8)
 	})
 	add("smooth", falloff(level.Smooth, level.Vec{0, 0, 1}, 8), func(x, y, z float64) float64 {
 		d, cos := at(x, z, 2)
-		return 40 * cos * math.Pow(math.Max(0, 1-d*d/64), 2)
+		return 40 * cos * math.Pow(max(0, 1-d*d/64), 2)
 	})
 	add("custom", falloff(level.Custom, level.Vec{1, 0.5, 0.25}, 0), func(x, y, z float64) float64 {
 		d, cos := at(x, z, 2)
@@ -318,7 +318,7 @@ func TestSoftShadowOfAStraightEdge(t *testing.T) {
 	p := prepare(t, l)
 	for _, x := range []float64{-0.25, -0.15, -0.08, 0, 0.08, 0.15, 0.25} {
 		// The edge, seen from x on the floor, stands at -x on the source's level.
-		h := math.Max(-1, math.Min(1, -x/0.2))
+		h := max(-1, min(1, -x/0.2))
 		want := (math.Pi/2 + math.Asin(h) + h*math.Sqrt(1-h*h)) / math.Pi
 		got := p.Ledger(geom.Vec3{x, 0, 0}, up).Sources[0].Visible
 		assert.InDelta(t, want, got, 0.01, "at %v", x)
@@ -332,6 +332,31 @@ func TestAmbientHoldsWhereItsZoneDoes(t *testing.T) {
 	p := prepare(t, l)
 	assert.InDelta(t, 2, p.Ledger(geom.Vec3{0, 0, 0}, up).Total.Luminance, 1e-9)
 	assert.InDelta(t, 7, p.Ledger(geom.Vec3{3, 0, 0}, up).Total.Luminance, 1e-9)
+}
+
+// A face wholly inside solids lights nothing, and takes no light from the edge of one
+// beside it in its plane.
+func TestHiddenFacesDarkenNothing(t *testing.T) {
+	l := level.New("Corner")
+	l.Environment.Sky.Luminance = 0
+	l.Environment.Ambient = level.Ambient{Color: "#ffffff", Strength: 7}
+	block(l, "floor", level.Vec{0, -0.5, 0}, level.Vec{2, 1, 2})
+	block(l, "foot", level.Vec{2, -0.5, 0}, level.Vec{2, 1, 2})
+	block(l, "tower", level.Vec{2, 0.9, 0}, level.Vec{2, 2, 2}) // a little in the foot, whose upper face it hides
+	p := prepare(t, l)
+	m := mixOf(t, p, bake.Draft)
+	dark := 0
+	for ci := range p.Layout.Charts {
+		first, end := p.Texels.Of(ci)
+		if first == end {
+			dark++
+		}
+		for _, texel := range p.Texels.List[first:end] {
+			require.InEpsilon(t, 7, m.Pix[3*texel.Index], 1e-3)
+		}
+	}
+	assert.Equal(t, 4, dark, "where two blocks meet, twice")
+	assert.NotEmpty(t, p.Seams.List, "the sides of foot and tower are one")
 }
 
 // randomLevel is a floor, some blocks and some lights of every kind.

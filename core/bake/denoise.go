@@ -58,7 +58,7 @@ func (s *survey) add(dir geom.Vec3, distance float64, normal geom.Vec3) {
 		s.free, s.surveyed = [4]float64{openM, openM, openM, openM}, true
 	}
 	s.rays++
-	s.inverse += 1 / math.Max(distance, 1e-3)
+	s.inverse += 1 / max(distance, 1e-3)
 	side, along, axis := 0, dir.Dot(s.u), s.u
 	if across := dir.Dot(s.v); math.Abs(across) > math.Abs(along) {
 		side, along, axis = 2, across, s.v
@@ -68,7 +68,7 @@ func (s *survey) add(dir geom.Vec3, distance float64, normal geom.Vec3) {
 		side, crossing = side+1, -crossing
 	}
 	if crossing > 0 {
-		s.free[side] = math.Min(s.free[side], crossing)
+		s.free[side] = min(s.free[side], crossing)
 	}
 }
 
@@ -76,7 +76,7 @@ func (s *survey) add(dir geom.Vec3, distance float64, normal geom.Vec3) {
 func (s *survey) done(perM float64) surroundings {
 	out := surroundings{nearM: float32(float64(s.rays) / s.inverse)}
 	for i, m := range s.free {
-		out.free[i] = uint8(math.Min(4*m*perM, 255))
+		out.free[i] = uint8(min(4*m*perM, 255))
 	}
 	return out
 }

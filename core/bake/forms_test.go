@@ -77,7 +77,7 @@ func TestDiscFactor(t *testing.T) {
 			const n = 40_000
 			for i := range n {
 				d, _ := disc.direction(i, n)
-				sum += math.Max(0, d[1])
+				sum += max(0, d[1])
 			}
 			want := sum / n * 2 * math.Pi * (1 - math.Cos(angular))
 			assert.InDelta(t, want, discFactor(cos, sin*sin), 0.001*math.Pi*sin*sin, "half angle %v, cos %v", angular, cos)

@@ -28,13 +28,13 @@ func (s *Source) projected(p geom.Vec3) color.Linear {
 	}
 	size := 0.0
 	if g.focusM > 0 {
-		size = g.blur * math.Min(1, math.Abs(depth-g.focusM)/g.focusM)
+		size = g.blur * min(1, math.Abs(depth-g.focusM)/g.focusM)
 	}
 	const side = 5
 	var sum color.Linear
 	for i := range side * side {
 		du, dv := (float64(i%side)/(side-1)-0.5)*size, (float64(i/side)/(side-1)-0.5)*size
-		sum = sum.Add(s.gobo.At(math.Min(math.Max(u+du, 0), 0.999999), math.Min(math.Max(v+dv, 0), 0.999999)))
+		sum = sum.Add(s.gobo.At(min(max(u+du, 0), 0.999999), min(max(v+dv, 0), 0.999999)))
 		if size == 0 {
 			return sum.Scale(1 - g.spill).Add(spilt)
 		}

@@ -169,7 +169,7 @@ func (s *Source) whyNothing(r *receiver) string {
 	case to.Dot(r.normal) <= 0:
 		return "the surface faces away from it"
 	case sh.Kind == level.Spot:
-		angle := math.Acos(math.Max(-1, math.Min(1, -sh.Aim.Dot(to)/d))) * 180 / math.Pi
+		angle := math.Acos(max(-1, min(1, -sh.Aim.Dot(to)/d))) * 180 / math.Pi
 		return fmt.Sprintf("the point is %.1f degrees off its axis, outside its cone", angle)
 	case sh.Kind == level.Dome || sh.Kind == level.Rect:
 		return "the point is behind it"
@@ -185,7 +185,7 @@ func (p *Prepared) blockers(s *Source, r *receiver, a *arrival) []Blocker {
 		across = b.Max.Sub(b.Min).Len() + r.origin.Sub(b.Min).Len()
 	}
 	end := func(dir geom.Vec3, distance float64) geom.Vec3 {
-		return r.origin.Add(dir.Mul(math.Min(sh.free(r.origin, dir, distance), across)))
+		return r.origin.Add(dir.Mul(min(sh.free(r.origin, dir, distance), across)))
 	}
 	targets := []geom.Vec3{end(a.toward, sh.entry(1, a.distance))}
 	c := sh.coneTo(a, 0)

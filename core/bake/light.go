@@ -53,21 +53,21 @@ func (s *Source) unblocked(p, n geom.Vec3) (arrival, bool) {
 	}
 	switch sh.Kind {
 	case level.Rect:
-		a := arrival{toward: to.Mul(1 / math.Max(d, 1e-9)), distance: d, tint: color.White}
+		a := arrival{toward: to.Mul(1 / max(d, 1e-9)), distance: d, tint: color.White}
 		a.lux = s.polygons[0].irradiance(p, n) * sh.window(d)
 		return a, a.lux > 0
 	case level.Tube:
-		a := arrival{toward: to.Mul(1 / math.Max(d, 1e-9)), distance: d, tint: color.White}
+		a := arrival{toward: to.Mul(1 / max(d, 1e-9)), distance: d, tint: color.White}
 		a.lux = sh.tubeIrradiance(p, n) * sh.window(d)
 		return a, a.lux > 0
 	}
-	d = math.Max(d, math.Max(sh.RadiusM, 1e-4)) // the inside of the ball is as bright as its skin
+	d = max(d, sh.RadiusM, 1e-4) // the inside of the ball is as bright as its skin
 	a := arrival{toward: to.Mul(1 / d), distance: d, tint: color.White}
 	cos := a.toward.Dot(n)
 	if sh.RadiusM == 0 {
 		a.lux = cos / (d * d)
 	} else {
-		q := math.Min(sh.RadiusM/d, 1)
+		q := min(sh.RadiusM/d, 1)
 		a.lux = discFactor(cos, q*q) / (math.Pi * sh.RadiusM * sh.RadiusM)
 	}
 	if a.lux <= 0 {
@@ -92,12 +92,12 @@ func (s *Source) unblocked(p, n geom.Vec3) (arrival, bool) {
 func (s *shape) falloff(d float64) float64 {
 	switch s.Falloff {
 	case level.Linear:
-		return math.Max(0, 1-d/s.RangeM)
+		return max(0, 1-d/s.RangeM)
 	case level.Smooth:
-		q := math.Min(d/s.RangeM, 1)
+		q := min(d/s.RangeM, 1)
 		return (1 - q*q) * (1 - q*q)
 	case level.Custom:
-		return s.window(d) / math.Max(s.Terms[0]+s.Terms[1]*d+s.Terms[2]*d*d, 1e-6)
+		return s.window(d) / max(s.Terms[0]+s.Terms[1]*d+s.Terms[2]*d*d, 1e-6)
 	}
 	return s.window(d) / (d * d)
 }
@@ -107,13 +107,13 @@ func (s *shape) window(d float64) float64 {
 		return 1
 	}
 	q := d / s.RangeM
-	return math.Max(0, 1-q*q*q*q)
+	return max(0, 1-q*q*q*q)
 }
 
 // cone is the angular fading of a spot light (KHR_lights_punctual).
 func (s *shape) cone(cos float64) float64 {
-	scale := 1 / math.Max(0.001, s.CosInner-s.CosOuter)
-	a := math.Min(math.Max((cos-s.CosOuter)*scale, 0), 1)
+	scale := 1 / max(0.001, s.CosInner-s.CosOuter)
+	a := min(max((cos-s.CosOuter)*scale, 0), 1)
 	return a * a
 }
 
@@ -124,16 +124,16 @@ func (s *shape) cone(cos float64) float64 {
 // horizon cuts it.
 func discFactor(cos, sin2 float64) float64 {
 	if cos*cos > sin2 {
-		return math.Pi * sin2 * math.Max(cos, 0)
+		return math.Pi * sin2 * max(cos, 0)
 	}
-	sin := math.Sqrt(math.Max(0, 1-cos*cos))
+	sin := math.Sqrt(max(0, 1-cos*cos))
 	if sin < 1e-9 || sin2 >= 1 {
 		return math.Pi * sin2 * (1 + cos) / 2 // within the ball: half of all directions
 	}
 	x := math.Sqrt(1/sin2 - 1)
-	y := math.Max(-1, math.Min(1, -x*cos/sin))
+	y := max(-1, min(1, -x*cos/sin))
 	root := sin * math.Sqrt(1-y*y)
-	return math.Max(0, (cos*math.Acos(y)-x*root)*sin2+math.Atan(root/x))
+	return max(0, (cos*math.Acos(y)-x*root)*sin2+math.Atan(root/x))
 }
 
 // tubeIrradiance is that of a thin cylinder of radius r and radiance 1: it shows
@@ -152,10 +152,10 @@ func (s *shape) tubeIrradiance(p, n geom.Vec3) float64 {
 	} else if h2 < 0 {
 		l2 = -height / slope
 	}
-	d := math.Max(foot.Len(), s.RadiusM)
+	d := max(foot.Len(), s.RadiusM)
 	along := func(l float64) float64 { return l/(d*(d*d+l*l)) + math.Atan(l/d)/(d*d) }
 	across := func(l float64) float64 { return l * l / (d * (d*d + l*l)) }
-	return math.Max(0, s.RadiusM*((along(l2)-along(l1))*height+(across(l2)-across(l1))*slope))
+	return max(0, s.RadiusM*((along(l2)-along(l1))*height+(across(l2)-across(l1))*slope))
 }
 
 // through tells whether a line from a point toward a direction passes the

@@ -62,7 +62,7 @@ func TestPatchesEndAtWalls(t *testing.T) {
 			sides[patches[i]] = right
 			if isCut[i] {
 				cut++
-				assert.InDelta(t, wall, texel.Origin[0], 2*math.Max(2/density, 0.125), "only what is near is cut")
+				assert.InDelta(t, wall, texel.Origin[0], 2*max(2/density, 0.125), "only what is near is cut")
 			}
 		}
 		assert.GreaterOrEqual(t, cut, int(4*density)-2, "the wall cuts as many texels as it is long")

@@ -75,7 +75,7 @@ func (p *Prepared) path(r *receiver, index, paths int, lit []int, sum []color.Li
 			sum[i] = sum[i].Add(through.Mul(light))
 		}
 		if step >= sureSteps {
-			live := math.Min(0.95, math.Max(through[0], math.Max(through[1], through[2])))
+			live := min(0.95, max(through[0], through[1], through[2]))
 			if turn(seed, 1)/(2*math.Pi) >= live {
 				return
 			}
@@ -110,7 +110,7 @@ func (p *Prepared) meetLit(from, dir geom.Vec3) (receiver, color.Linear, bool) {
 		}
 	}
 	for c := range albedo {
-		albedo[c] = math.Min(albedo[c], maxAlbedo)
+		albedo[c] = min(albedo[c], maxAlbedo)
 	}
 	return receiver{point: point, origin: point.Add(n.Mul(scene.OffsetM)), normal: n}, albedo, true
 }

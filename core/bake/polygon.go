@@ -80,7 +80,7 @@ func (p *polygon) point(i int, turn float64) geom.Vec3 {
 		}
 		u = 0
 		if part > 0 {
-			u = math.Min(pick/part, 1)
+			u = min(pick/part, 1)
 		}
 		root := math.Sqrt(u)
 		return p.corners[0].Add(e1.Mul(root * (1 - v))).Add(e2.Mul(root * v))

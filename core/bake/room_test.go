@@ -4,7 +4,6 @@ import (
 	"context"
 	"math"
 	"runtime"
-	"sync"
 	"sync/atomic"
 	"testing"
 
@@ -15,19 +14,10 @@ import (
 	"grotta/core/level"
 )
 
-// crowded is the hall full of posts: more triangles than texels.
-var crowded = sync.OnceValue(func() *bake.Prepared {
-	p, err := bake.Prepare(posts(4000))
-	if err != nil {
-		panic(err)
-	}
-	return p
-})
-
 // Where memory does not hold all sources at once they are baked in even parts, to the
 // same bytes, and progress goes on from part to part.
 func TestABakeInParts(t *testing.T) {
-	p := crowded()
+	p := prepare(t, leaves(5000))
 	n := p.Together(bake.All(p.Sources))
 	require.Less(t, n, len(p.Sources))
 	assert.Equal(t, 1, p.Together(bake.All(p.Sources[:1])))
@@ -50,7 +40,7 @@ func TestABakeInParts(t *testing.T) {
 // What a level made ready takes is reckoned as it is, whatever its parts: of blocks, of
 // a mesh of one surface or of many, with and without holes.
 func TestMemoryIsReckonedAsItIs(t *testing.T) {
-	for name, l := range map[string]*level.Level{"blocks": posts(4000), "fine": hall(4), "mesh": heap(200), "leaves": leaves(20_000), "cut-outs": withHoles(leaves(20_000))} {
+	for name, l := range map[string]*level.Level{"blocks": posts(4000), "hidden": stacks(1), "fine": hall(4), "mesh": heap(200), "leaves": leaves(20_000), "cut-outs": withHoles(leaves(20_000))} {
 		t.Run(name, func(t *testing.T) {
 			before := settled()
 			p := prepare(t, l)

@@ -48,7 +48,7 @@ func (s *Source) direct(sc *scene.Scene, r *receiver, samples int, turn float64)
 func (s *shape) pass(src *Source, sc *scene.Scene, r *receiver, a *arrival, samples int, turn float64) (through, visible float64) {
 	strength := s.Shadows.Depth
 	if s.Shadows.ReachM > 0 && !math.IsInf(a.distance, 1) {
-		strength *= math.Min(math.Max((s.Shadows.ReachM-a.distance)/math.Max(s.Shadows.FadeM, 1e-6), 0), 1)
+		strength *= min(max((s.Shadows.ReachM-a.distance)/max(s.Shadows.FadeM, 1e-6), 0), 1)
 	}
 	blind := !s.Shadows.Cast || strength == 0
 	soft := s.DiscRad > 0 || s.RadiusM > 0 || s.Kind == level.Rect || s.Kind == level.Tube
@@ -137,7 +137,7 @@ func (s *shadowRays) land() float64 {
 func (s *shape) toward(src *Source, r *receiver, a *arrival, c *cone, i, samples int, turn float64) (dir geom.Vec3, distance, weight float64) {
 	aim := func(at geom.Vec3) (geom.Vec3, float64, float64) {
 		to := at.Sub(r.origin)
-		d := math.Max(to.Len(), 1e-6)
+		d := max(to.Len(), 1e-6)
 		to = to.Mul(1 / d)
 		return to, d, to.Dot(r.normal) / (d * d)
 	}
@@ -145,12 +145,12 @@ func (s *shape) toward(src *Source, r *receiver, a *arrival, c *cone, i, samples
 	case level.Rect:
 		at := src.polygons[0].point(i, turn)
 		dir, distance, weight = aim(s.Position.Add(at.Sub(s.Position).Mul(s.Shadows.Softness)))
-		return dir, distance, weight * math.Max(0, -dir.Dot(s.Aim))
+		return dir, distance, weight * max(0, -dir.Dot(s.Aim))
 	case level.Tube:
 		_, u := math.Modf((float64(i)+0.5)/float64(samples) + turn/(2*math.Pi))
 		dir, distance, weight = aim(s.Position.Add(s.Right.Mul((u - 0.5) * s.Width * s.Shadows.Softness)))
 		slant := dir.Dot(s.Right)
-		return dir, distance, weight * math.Sqrt(math.Max(0, 1-slant*slant))
+		return dir, distance, weight * math.Sqrt(max(0, 1-slant*slant))
 	}
 	if samples == 1 || c.cosMax >= 1 {
 		return a.toward, s.entry(1, a.distance), 1
@@ -172,9 +172,9 @@ func (s *shape) coneTo(a *arrival, turn float64) cone {
 	switch s.Kind {
 	case level.Rect, level.Tube:
 	case level.Directional, level.BoxLight:
-		sin = math.Sin(math.Min(s.DiscRad*s.Shadows.Softness, math.Pi/2))
+		sin = math.Sin(min(s.DiscRad*s.Shadows.Softness, math.Pi/2))
 	default:
-		sin = math.Min(s.RadiusM*s.Shadows.Softness/a.distance, 0.99999)
+		sin = min(s.RadiusM*s.Shadows.Softness/a.distance, 0.99999)
 	}
 	if sin == 0 {
 		return cone{cosMax: 1}
@@ -202,7 +202,7 @@ var spiral = func() (all [256][2]float64) {
 // spiral (Vogel, 1979); and the cosine of its angle to the axis.
 func (c *cone) direction(i, n int) (dir geom.Vec3, cos float64) {
 	cos = 1 - (float64(i)+0.5)/float64(n)*(1-c.cosMax)
-	sin := math.Sqrt(math.Max(0, 1-cos*cos))
+	sin := math.Sqrt(max(0, 1-cos*cos))
 	var sinA, cosA float64
 	if i < len(spiral) {
 		sinA, cosA = spiral[i][0], spiral[i][1]
@@ -219,7 +219,7 @@ func (s *shape) entry(cos, distance float64) float64 {
 		return distance
 	}
 	under := s.RadiusM*s.RadiusM - distance*distance*(1-cos*cos)
-	return distance*cos - math.Sqrt(math.Max(0, under))
+	return distance*cos - math.Sqrt(max(0, under))
 }
 
 // free is how far a shadow ray must get: short of the source by the near distance;
@@ -231,11 +231,11 @@ func (s *shape) free(p, dir geom.Vec3, distance float64) float64 {
 	case level.BoxLight:
 		distance = s.Position.Sub(p).Dot(s.Aim)/dir.Dot(s.Aim) - s.Shadows.NearM
 	case level.Rect:
-		distance -= math.Max(s.Shadows.NearM, scene.OffsetM)
+		distance -= max(s.Shadows.NearM, scene.OffsetM)
 	default:
-		distance -= math.Max(s.Shadows.NearM-s.RadiusM, 0)
+		distance -= max(s.Shadows.NearM-s.RadiusM, 0)
 	}
-	return math.Max(distance, 0)
+	return max(distance, 0)
 }
 
 // emissiveLight sums the polygons of a shining material: each by Lambert's
@@ -275,15 +275,15 @@ func (p *polygon) visible(sc *scene.Scene, r *receiver, samples int, turn float6
 	for i := 0; i < samples || all == 0 && i < samples+more; i++ {
 		at := p.point(i, turn)
 		to := at.Sub(r.point)
-		d2 := math.Max(to.Dot(to), 1e-12)
-		weight := math.Max(0, to.Dot(r.normal)) * math.Max(0, -to.Dot(p.normal)) / (d2 * d2)
+		d2 := max(to.Dot(to), 1e-12)
+		weight := max(0, to.Dot(r.normal)) * max(0, -to.Dot(p.normal)) / (d2 * d2)
 		if weight == 0 {
 			continue
 		}
 		all += weight
 		ray := at.Sub(r.origin)
-		d := math.Max(ray.Len(), 1e-6)
-		rays.send(ray.Mul(1/d), math.Max(0, d-scene.OffsetM), weight)
+		d := max(ray.Len(), 1e-6)
+		rays.send(ray.Mul(1/d), max(0, d-scene.OffsetM), weight)
 	}
 	if all == 0 {
 		return 0
@@ -458,5 +458,5 @@ func (f *frame) turn(d *geom.Vec3) geom.Vec3 {
 func cosineDirection(n, u, v geom.Vec3, a, b float64) geom.Vec3 {
 	sin, cos := math.Sincos(2 * math.Pi * b)
 	r := math.Sqrt(a)
-	return u.Mul(r * cos).Add(v.Mul(r * sin)).Add(n.Mul(math.Sqrt(math.Max(0, 1-a))))
+	return u.Mul(r * cos).Add(v.Mul(r * sin)).Add(n.Mul(math.Sqrt(max(0, 1-a))))
 }

@@ -164,7 +164,7 @@ func lightSource(l *level.Level, pose geom.Pose, light *level.Light) Source {
 		src.polygons = []polygon{newPolygon([]geom.Vec3{corner(-1, -1), corner(-1, 1), corner(1, 1), corner(1, -1)})}
 	case level.Tube:
 		s.Aim, s.Right, s.Width = geom.Vec3{}, right, light.LengthM
-		s.RadiusM = math.Max(light.RadiusM, minTubeM)
+		s.RadiusM = max(light.RadiusM, minTubeM)
 	}
 	src.shape = s
 	return src

@@ -210,7 +210,7 @@ func (p *Prepared) link(t *transport, k int, members []int32, links []uint16) []
 // sendsBack is an albedo as bounces are reckoned with it.
 func sendsBack(albedo color.Linear) (row [4]float32) {
 	for c := range 3 {
-		row[c] = float32(math.Min(albedo[c], maxAlbedo))
+		row[c] = float32(min(albedo[c], maxAlbedo))
 		row[3] = max(row[3], row[c])
 	}
 	return row

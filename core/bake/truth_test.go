@@ -66,7 +66,7 @@ func TestFurnace(t *testing.T) {
 			m := mixOf(t, p, q)
 			worst := 0.0
 			for _, texel := range p.Texels.List {
-				worst = math.Max(worst, math.Abs(float64(m.Pix[3*texel.Index])/want-1))
+				worst = max(worst, math.Abs(float64(m.Pix[3*texel.Index])/want-1))
 			}
 			assert.Less(t, worst, most, "albedo %.2f at %s, of %d texels", rho, q, len(p.Texels.List))
 		}
@@ -156,7 +156,7 @@ func TestSkyPatchesMakeTheSky(t *testing.T) {
 		for _, texel := range p.Texels.List {
 			if x := float64(a.Pix[3*texel.Index]); x > 10 {
 				off := math.Abs(float64(b.Pix[3*texel.Index])/x - 1)
-				worst, sum, n = math.Max(worst, off), sum+off, n+1
+				worst, sum, n = max(worst, off), sum+off, n+1
 			}
 		}
 		assert.Less(t, sum/n, 0.03, kind)
@@ -279,7 +279,7 @@ func TestSeamsMatch(t *testing.T) {
 			return color.EncodeSRGB(m.At(c.Page(), u, v)[0] / 80)
 		}
 		for y := 0.05; y < 1.95; y += 0.01 {
-			worst = math.Max(worst, math.Abs(read("left", y)-read("right", y)))
+			worst = max(worst, math.Abs(read("left", y)-read("right", y)))
 		}
 		return worst * 255
 	}

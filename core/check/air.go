@@ -98,7 +98,7 @@ func paintedSun(s *subject) []Finding {
 	if !ok {
 		return nil
 	}
-	aside := math.Acos(math.Min(1, painted.Dot(e.Sun.Toward()))) * 180 / math.Pi
+	aside := math.Acos(min(1, painted.Dot(e.Sun.Toward()))) * 180 / math.Pi
 	if aside <= sunAside {
 		return nil
 	}

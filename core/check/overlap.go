@@ -169,7 +169,7 @@ func (v *volume) inner() geom.Vec3 {
 	if !v.cone {
 		return v.middle
 	}
-	return v.middle.Add(v.aim.Mul(math.Min(v.radius, 10) / 2))
+	return v.middle.Add(v.aim.Mul(min(v.radius, 10) / 2))
 }
 
 func (v *volume) contains(p geom.Vec3) bool {

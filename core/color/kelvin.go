@@ -22,7 +22,7 @@ func Kelvin(t float64) Linear {
 		0.0556434*X - 0.2040259 + 1.0572252*Z,
 	}
 	for i := range c {
-		c[i] = math.Max(0, c[i])
+		c[i] = max(0, c[i])
 	}
 	return c.Scale(1 / c.Luminance())
 }
@@ -33,7 +33,7 @@ func Kelvin(t float64) Linear {
 // Color Matching Functions", JCGT 2(2), 2013. Within 0.003 of the tabulated locus
 // in x and y at the six temperatures from 2000 K to 10000 K that its test holds.
 func planckianXY(t float64) (x, y float64) {
-	t = math.Min(math.Max(t, MinKelvin), MaxKelvin)
+	t = min(max(t, MinKelvin), MaxKelvin)
 	const c2 = 1.438776877e-2 // second radiation constant, m K (CODATA 2018)
 	var X, Y, Z float64
 	for nm := 380.0; nm <= 780; nm += 5 {

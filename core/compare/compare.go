@@ -51,7 +51,7 @@ func Pictures(a, b *image.NRGBA) (*Result, error) {
 			d := Difference(lab(a, x, y), lab(b, x, y))
 			r.differences[y*size.X+x] = d
 			r.Mean += d / float64(size.X*size.Y)
-			r.Max = math.Max(r.Max, d)
+			r.Max = max(r.Max, d)
 		}
 	}
 	sorted := slices.Sorted(slices.Values(r.differences))
@@ -160,7 +160,7 @@ func FalseColor(r *Result) *image.NRGBA {
 			k++
 		}
 		low, high := steps[k-1], steps[k]
-		t := math.Min(math.Max((d-low.at)/(high.at-low.at), 0), 1)
+		t := min(max((d-low.at)/(high.at-low.at), 0), 1)
 		for c := range 3 {
 			out.Pix[4*i+c] = uint8(low.color[c] + (high.color[c]-low.color[c])*t + 0.5)
 		}

@@ -316,8 +316,8 @@ func (in *importer) light(n *gltf.Node, index int, world mgl64.Mat4, path string
 		l.RangeM = *src.Range
 	}
 	if src.Type == level.Spot && src.Spot != nil {
-		l.InnerDeg = math.Min(src.Spot.InnerConeAngle*180/math.Pi, 89.9)
-		l.OuterDeg = math.Min(src.Spot.OuterConeAngleOrDefault()*180/math.Pi, 89.9)
+		l.InnerDeg = min(src.Spot.InnerConeAngle*180/math.Pi, 89.9)
+		l.OuterDeg = min(src.Spot.OuterConeAngleOrDefault()*180/math.Pi, 89.9)
 	}
 	l.Transform.Position = level.Vec(world.Col(3).Vec3())
 	forward := world.Mat3().Mul3x1(geom.Vec3{0, 0, -1})

@@ -137,7 +137,7 @@ func (x *exporter) lights(l *level.Level) {
 			continue
 		}
 		c := l.Color(light)
-		most := math.Max(math.Max(c[0], c[1]), math.Max(c[2], 1e-9))
+		most := max(c[0], c[1], c[2], 1e-9)
 		if most < 1 && light.Color != "" {
 			most = 1 // a chosen dark colour stays as it was written
 		}
@@ -155,8 +155,8 @@ func (x *exporter) lights(l *level.Level) {
 			if light.Kind != level.Spot {
 				outer, inner = math.Pi/2, 0 // what shines to one side
 			}
-			inner = math.Min(inner, outer-1e-6) // the standard wants it smaller
-			out.Spot = &lightspunctual.Spot{InnerConeAngle: math.Max(0, inner), OuterConeAngle: &outer}
+			inner = min(inner, outer-1e-6) // the standard wants it smaller
+			out.Spot = &lightspunctual.Spot{InnerConeAngle: max(0, inner), OuterConeAngle: &outer}
 		}
 		pose := x.scene.World.Pose(&light.Entity)
 		q := pose.Rotation
@@ -186,14 +186,14 @@ func standIn(l *level.Light) (kind string, factor float64) {
 	case level.Rect:
 		return level.Spot, l.WidthM * l.HeightM
 	case level.Tube:
-		return level.Point, 2 * math.Max(l.RadiusM, 0.01) * l.LengthM
+		return level.Point, 2 * max(l.RadiusM, 0.01) * l.LengthM
 	}
 	return l.Kind, 1
 }
 
 func clamp(c color.Linear) *[3]float64 {
 	for i := range c {
-		c[i] = math.Min(math.Max(c[i], 0), 1)
+		c[i] = min(max(c[i], 0), 1)
 	}
 	return (*[3]float64)(&c)
 }

@@ -141,8 +141,8 @@ func NoBounds() Bounds {
 // Grow widens the box to hold p.
 func (b *Bounds) Grow(p Vec3) {
 	for i := range 3 {
-		b.Min[i] = math.Min(b.Min[i], p[i])
-		b.Max[i] = math.Max(b.Max[i], p[i])
+		b.Min[i] = min(b.Min[i], p[i])
+		b.Max[i] = max(b.Max[i], p[i])
 	}
 }
 

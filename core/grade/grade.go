@@ -98,7 +98,7 @@ func NewDisplay(look *level.Look, gains color.Linear) *Display {
 // to half a stop of green away, or adds it.
 func Gains(b *level.Balance) color.Linear {
 	white, light := color.Kelvin(neutralKelvin), color.Kelvin(b.Kelvin)
-	g := color.Linear{white[0] / math.Max(light[0], 1e-3), white[1] / math.Max(light[1], 1e-3), white[2] / math.Max(light[2], 1e-3)}
+	g := color.Linear{white[0] / max(light[0], 1e-3), white[1] / max(light[1], 1e-3), white[2] / max(light[2], 1e-3)}
 	g[1] *= math.Exp2(-b.Tint / 2)
 	return g.Scale(1 / g.Luminance())
 }
@@ -132,18 +132,18 @@ func tone(look *level.Look, c color.Linear) color.Linear {
 	}
 	most := 1.0
 	for k, x := range c {
-		x = math.Max(x, 0)
+		x = max(x, 0)
 		switch kind {
 		case "filmic":
 			x = x * (1 + x/(look.Headroom*look.Headroom)) / (1 + x)
 		case "headroom":
-			x = math.Min(x, look.Headroom)
-			most = math.Max(most, x)
+			x = min(x, look.Headroom)
+			most = max(most, x)
 		}
 		c[k] = x
 	}
 	for k := range c {
-		c[k] = math.Min(c[k]/most, 1)
+		c[k] = min(c[k]/most, 1)
 	}
 	return c
 }
@@ -153,11 +153,11 @@ func tone(look *level.Look, c color.Linear) color.Linear {
 // out = luma + saturation (out - luma) with the weights of Rec. 709.
 func Decide(g *level.Grade, c color.Linear) color.Linear {
 	for k := range c {
-		c[k] = math.Pow(math.Min(math.Max(c[k]*g.Slope[k]+g.Offset[k], 0), 1), g.Power[k])
+		c[k] = math.Pow(min(max(c[k]*g.Slope[k]+g.Offset[k], 0), 1), g.Power[k])
 	}
 	luma := c.Luminance()
 	for k := range c {
-		c[k] = math.Min(math.Max(luma+g.Saturation*(c[k]-luma), 0), 1)
+		c[k] = min(max(luma+g.Saturation*(c[k]-luma), 0), 1)
 	}
 	return c
 }

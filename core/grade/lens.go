@@ -20,9 +20,9 @@ const sensorM = 0.024
 // aperture f/N focused at s it is, across the sensor, f² |d - s| / (N d (s - f)).
 func Blur(focus *level.Focus, tanHalf, depth float64) float64 {
 	f := sensorM / 2 / tanHalf
-	s := math.Max(focus.FocusM, 1.05*f)
+	s := max(focus.FocusM, 1.05*f)
 	across := f * f / focus.FStop * math.Abs(depth-s) / (depth * (s - f))
-	return math.Min(across/sensorM/2, mostBlur)
+	return min(across/sensorM/2, mostBlur)
 }
 
 const (
@@ -151,7 +151,7 @@ func over(c color.Linear, threshold, ceiling float64) color.Linear {
 	if luminance <= threshold {
 		return color.Linear{}
 	}
-	return c.Scale((math.Min(luminance, ceiling) - threshold) / luminance)
+	return c.Scale((min(luminance, ceiling) - threshold) / luminance)
 }
 
 // bloomStep is how many pixels, along a side, one of the blurred picture stands
@@ -229,7 +229,7 @@ func Occlude(f *Frame, set *level.Occlusion) []float32 {
 			}
 			p := f.position(depth, x, y)
 			n := f.normal(depth, x, y, p)
-			spread := set.RadiusM / (2 * f.TanHalf * math.Max(-p[2], 1e-3)) * float64(f.Height)
+			spread := set.RadiusM / (2 * f.TanHalf * max(-p[2], 1e-3)) * float64(f.Height)
 			sum := 0.0
 			for k := range taps {
 				qx, qy := x+int(math.Floor(spread*taps[k][0]+0.5)), y+int(math.Floor(spread*taps[k][1]+0.5))
@@ -244,7 +244,7 @@ func Occlude(f *Frame, set *level.Occlusion) []float32 {
 				near := r2 - v2
 				sum += near * near * near * max(0, (v.Dot(n)-0.01*-p[2])/(v2+0.01*r2))
 			}
-			out[i] = float32(math.Max(0, 1-5*set.Strength*set.RadiusM*sum/(r2*r2*r2*occlusionTaps)))
+			out[i] = float32(max(0, 1-5*set.Strength*set.RadiusM*sum/(r2*r2*r2*occlusionTaps)))
 		}
 	})
 	return out
@@ -286,7 +286,7 @@ func (f *Frame) normal(depth []float32, x, y int, p geom.Vec3) geom.Vec3 {
 	}
 	n := slope(0, 1, y, f.Height).Cross(slope(1, 0, x, f.Width))
 	if n.Len() < 1e-12 {
-		return p.Mul(-1 / math.Max(p.Len(), 1e-9))
+		return p.Mul(-1 / max(p.Len(), 1e-9))
 	}
 	return n.Normalize()
 }

@@ -141,12 +141,12 @@ func (c *Chart) measure(sc *scene.Scene, pageSize int) {
 	lowU, lowV, highU, highV := math.Inf(1), math.Inf(1), math.Inf(-1), math.Inf(-1)
 	for t := range sc.Corners(s) {
 		for _, p := range t {
-			lowU, highU = math.Min(lowU, u.Dot(p)), math.Max(highU, u.Dot(p))
-			lowV, highV = math.Min(lowV, v.Dot(p)), math.Max(highV, v.Dot(p))
+			lowU, highU = min(lowU, u.Dot(p)), max(highU, u.Dot(p))
+			lowV, highV = min(lowV, v.Dot(p)), max(highV, v.Dot(p))
 		}
 	}
 	density, room := s.DensityM, float64(pageSize-2*PaddingTexels)
-	density = math.Min(density, math.Min(room/(highU-lowU), room/(highV-lowV)))
+	density = min(density, room/(highU-lowU), room/(highV-lowV))
 	side := func(length float64) uint16 {
 		return max(1, uint16(math.Ceil(length*density-1e-4))) + 2*PaddingTexels
 	}

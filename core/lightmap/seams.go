@@ -178,9 +178,9 @@ func (s *Seams) bilinear(ci int32, at geom.Vec3) (place int32, shares [2]uint16)
 	c := &s.layout.Charts[ci]
 	x, y := c.At(at)
 	x, y = x-0.5-float64(c.x), y-0.5-float64(c.y)
-	fx := math.Min(math.Max(math.Floor(x), 0), float64(c.width-2))
-	fy := math.Min(math.Max(math.Floor(y), 0), float64(c.height-2))
-	share := func(x float64) uint16 { return uint16(math.Round(math.MaxUint16 * math.Min(math.Max(x, 0), 1))) }
+	fx := min(max(math.Floor(x), 0), float64(c.width-2))
+	fy := min(max(math.Floor(y), 0), float64(c.height-2))
+	share := func(x float64) uint16 { return uint16(math.Round(math.MaxUint16 * min(max(x, 0), 1))) }
 	return s.first[ci] + int32(fy)*int32(c.width) + int32(fx), [2]uint16{share(x - fx), share(y - fy)}
 }
 

@@ -179,7 +179,7 @@ func (l *Layout) chartTexels(s *scene.Scene, c *Chart) (list []Texel, filled []b
 			return
 		}
 		for axis := range 2 { // a surface narrower than its texel lies at one side of it
-			low[axis], high[axis] = math.Max(low[axis], patch.low[axis]), math.Min(high[axis], patch.high[axis])
+			low[axis], high[axis] = max(low[axis], patch.low[axis]), min(high[axis], patch.high[axis])
 		}
 		if low[0] < high[0] && low[1] < high[1] {
 			try(x, y, low, high)
@@ -264,7 +264,7 @@ func flatten(sc *scene.Scene, s *scene.Surface, c *Chart, room []flatTriangle) f
 	for index := first; index < end; index++ {
 		t, ok := f.triangle(index)
 		for axis := 0; axis < 2 && ok; axis++ {
-			f.low[axis], f.high[axis] = math.Min(f.low[axis], t.low[axis]), math.Max(f.high[axis], t.high[axis])
+			f.low[axis], f.high[axis] = min(f.low[axis], t.low[axis]), max(f.high[axis], t.high[axis])
 		}
 		if boxes != nil {
 			boxes = append(boxes, boxOf(t.low, t.high))
@@ -294,8 +294,8 @@ func (f *flat) triangle(index int) (t flatTriangle, ok bool) {
 	t = flatTriangle{a: q[0], b: q[1], c: q[2], corner: corner, index: index}
 	t.twiceArea = (q[1][0]-q[0][0])*(q[2][1]-q[0][1]) - (q[1][1]-q[0][1])*(q[2][0]-q[0][0])
 	for axis := range 2 {
-		t.low[axis] = math.Min(q[0][axis], math.Min(q[1][axis], q[2][axis]))
-		t.high[axis] = math.Max(q[0][axis], math.Max(q[1][axis], q[2][axis]))
+		t.low[axis] = min(q[0][axis], q[1][axis], q[2][axis])
+		t.high[axis] = max(q[0][axis], q[1][axis], q[2][axis])
 	}
 	n := corner[1].Sub(corner[0]).Cross(corner[2].Sub(corner[0]))
 	return t, math.Abs(t.twiceArea) >= 1e-12 && n.Len() > 0

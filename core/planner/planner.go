@@ -161,7 +161,7 @@ func lost(c *lightmap.Chart, image *bake.Image, toDisplay color.Linear) float64 
 				s += v
 				s2 += v * v
 			}
-			sum += 4 * math.Max(0, s2/4-s*s/16-noise)
+			sum += 4 * max(0, s2/4-s*s/16-noise)
 		}
 	}
 	return sum
@@ -198,7 +198,7 @@ func (b *Budget) spend(p *bake.Prepared, patches []patch, rule func(c *patch, pr
 
 // allowed is the density that the budget allows nearest to a wanted one.
 func (b *Budget) allowed(want float64) float64 {
-	want = math.Min(math.Max(want, b.Least), b.Most)
+	want = min(max(want, b.Least), b.Most)
 	if len(b.Steps) == 0 {
 		return math.Round(want*100) / 100
 	}
@@ -229,7 +229,7 @@ func sizeOf(l *lightmap.Layout, patches []patch, density func(*patch) float64) S
 			lost += c.detail / d
 		}
 	}
-	return Size{Texels: texels(l), Pages: l.Pages, Error: 255 * math.Sqrt(lost/math.Max(area, 1e-9))}
+	return Size{Texels: texels(l), Pages: l.Pages, Error: 255 * math.Sqrt(lost/max(area, 1e-9))}
 }
 
 // with is a level with other densities.

@@ -366,19 +366,19 @@ func (p *Preset) stand(place Place) (geom.Pose, error) {
 		own := pose.Carry(world.Pose(&s.Entity))
 		for _, face := range s.FacePolygons() {
 			for _, v := range face {
-				lowest = math.Min(lowest, own.Apply(v).Sub(pose.Position).Dot(n))
+				lowest = min(lowest, own.Apply(v).Sub(pose.Position).Dot(n))
 			}
 		}
 	}
 	for _, m := range p.Parts.Meshes {
 		own := pose.Carry(world.Pose(&m.Entity))
 		for i := 0; i+2 < len(m.Positions); i += 3 {
-			lowest = math.Min(lowest, own.Apply(geom.Vec3{m.Positions[i], m.Positions[i+1], m.Positions[i+2]}).Sub(pose.Position).Dot(n))
+			lowest = min(lowest, own.Apply(geom.Vec3{m.Positions[i], m.Positions[i+1], m.Positions[i+2]}).Sub(pose.Position).Dot(n))
 		}
 	}
 	for _, l := range p.Parts.Lights {
 		if l.Kind != level.BoxLight { // an opening lies in its surface
-			lowest = math.Min(lowest, pose.Carry(world.Pose(&l.Entity)).Position.Sub(pose.Position).Dot(n)-l.RadiusM-bareM)
+			lowest = min(lowest, pose.Carry(world.Pose(&l.Entity)).Position.Sub(pose.Position).Dot(n)-l.RadiusM-bareM)
 		}
 	}
 	if math.IsInf(lowest, 1) {

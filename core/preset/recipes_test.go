@@ -38,7 +38,7 @@ func TestRecipesStandOffTheirSurface(t *testing.T) {
 				}
 				for _, face := range s.FacePolygons() {
 					for _, v := range face {
-						lowest = math.Min(lowest, world.Pose(&s.Entity).Apply(v).Sub(geom.Vec3(at)).Dot(geom.Vec3(normal)))
+						lowest = min(lowest, world.Pose(&s.Entity).Apply(v).Sub(geom.Vec3(at)).Dot(geom.Vec3(normal)))
 					}
 				}
 			}
@@ -50,7 +50,7 @@ func TestRecipesStandOffTheirSurface(t *testing.T) {
 				}
 				off := world.Pose(&light.Entity).Position.Sub(geom.Vec3(at)).Dot(geom.Vec3(normal))
 				assert.GreaterOrEqual(t, off, 0.0, "%s on %v: %s is behind the surface", r.Name, normal, light.ID)
-				nearest = math.Min(nearest, off)
+				nearest = min(nearest, off)
 				assert.True(t, light.Color == "" && light.Kelvin == 0, "%s: the key colours %s", r.Name, light.ID)
 			}
 			assert.Less(t, nearest, 0.15, "%s on %v stands close to it", r.Name, normal)

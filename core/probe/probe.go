@@ -52,7 +52,7 @@ func (s *SH) Irradiance(n geom.Vec3) color.Linear {
 		e = e.Add(s[i].Scale(weight[i] * b))
 	}
 	for c := range e {
-		e[c] = math.Max(0, e[c])
+		e[c] = max(0, e[c])
 	}
 	return e
 }
@@ -163,7 +163,7 @@ func (g *Grid) around(at geom.Vec3, visit func(i int, weight float64)) {
 	var t [3]float64
 	for axis := range 3 {
 		x := (at[axis] - g.Min[axis]) / g.Step[axis]
-		x = math.Min(math.Max(x, 0), float64(g.Count[axis]-1))
+		x = min(max(x, 0), float64(g.Count[axis]-1))
 		base[axis] = min(int(x), max(g.Count[axis]-2, 0))
 		t[axis] = x - float64(base[axis])
 	}

@@ -61,7 +61,7 @@ func TestParallelLight(t *testing.T) {
 	for _, cos := range []float64{1, 0.8, 0.3, 0} {
 		n := geom.Vec3{math.Sqrt(1 - cos*cos), cos, 0}
 		want := 500 * (0.25 + 0.5*cos + 5.0/16*(3*cos*cos-1)/2)
-		assert.InDelta(t, math.Max(0, want), sh.Irradiance(n)[1], 0.5, "cos %v", cos)
+		assert.InDelta(t, max(0, want), sh.Irradiance(n)[1], 0.5, "cos %v", cos)
 	}
 }
 

@@ -106,7 +106,7 @@ func blurred(sharp *CubeStep, d geom.Vec3, roughness float64) color.Linear {
 	for i := range mirrorRays {
 		e := (float64(i) + 0.5) / mirrorRays
 		cos := math.Sqrt((1 - e) / (1 + (a2-1)*e)) // of the half vector, by GGX
-		sin := math.Sqrt(math.Max(0, 1-cos*cos))
+		sin := math.Sqrt(max(0, 1-cos*cos))
 		sinA, cosA := math.Sincos(float64(i) * 2.399963229728653)
 		half := u.Mul(sin * cosA).Add(v.Mul(sin * sinA)).Add(d.Mul(cos))
 		toward := half.Mul(2 * half.Dot(d)).Sub(d)

@@ -41,27 +41,27 @@ func (g *Grid) Bytes() int { return 4*len(g.Values) + 256 }
 
 // Everywhere is the volume that shows light in haze and height fog wherever
 // nothing else does: the level's bounds, up to 60 m each way.
-func Everywhere(p *bake.Prepared) (min, max geom.Vec3) {
+func Everywhere(p *bake.Prepared) (low, high geom.Vec3) {
 	b := p.Scene.Bounds
 	if b.Empty() {
 		return geom.Vec3{-1, -1, -1}, geom.Vec3{1, 1, 1}
 	}
 	middle := b.Min.Add(b.Max).Mul(0.5)
 	for axis := range 3 {
-		min[axis] = math.Max(b.Min[axis]-1, middle[axis]-maxReachM)
-		max[axis] = math.Min(b.Max[axis]+3, middle[axis]+maxReachM)
+		low[axis] = max(b.Min[axis]-1, middle[axis]-maxReachM)
+		high[axis] = min(b.Max[axis]+3, middle[axis]+maxReachM)
 	}
-	return min, max
+	return low, high
 }
 
 // Cells is how a box is divided.
-func Cells(min, max geom.Vec3) [3]int {
-	size := max.Sub(min)
-	cell := math.Max(CellM, math.Cbrt(size[0]*size[1]*size[2]/MaxCells))
+func Cells(low, high geom.Vec3) [3]int {
+	size := high.Sub(low)
+	cell := max(CellM, math.Cbrt(size[0]*size[1]*size[2]/MaxCells))
 	var n [3]int
 	for {
 		for axis := range 3 {
-			n[axis] = int(math.Max(1, math.Ceil(size[axis]/cell)))
+			n[axis] = int(max(1, math.Ceil(size[axis]/cell)))
 		}
 		if n[0]*n[1]*n[2] <= MaxCells {
 			return n
@@ -71,14 +71,14 @@ func Cells(min, max geom.Vec3) [3]int {
 }
 
 // Key names a grid by all that goes into it.
-func Key(p *bake.Prepared, s *bake.Source, min, max geom.Vec3) string {
-	return fmt.Sprintf("%s %s %v %v", p.Geometry(), s.Shape(), min, max)
+func Key(p *bake.Prepared, s *bake.Source, low, high geom.Vec3) string {
+	return fmt.Sprintf("%s %s %v %v", p.Geometry(), s.Shape(), low, high)
 }
 
 // Make reckons the grid of a source in a box, on all cores.
-func Make(ctx context.Context, p *bake.Prepared, s *bake.Source, min, max geom.Vec3) (*Grid, error) {
-	cells := Cells(min, max)
-	g := &Grid{Key(p, s, min, max), air.NewField(min, max, cells)}
+func Make(ctx context.Context, p *bake.Prepared, s *bake.Source, low, high geom.Vec3) (*Grid, error) {
+	cells := Cells(low, high)
+	g := &Grid{Key(p, s, low, high), air.NewField(low, high, cells)}
 	return g, parallel.Each(ctx, cells[1]*cells[2], func(row int) {
 		for x := range cells[0] {
 			g.cell(p, s, x, row%cells[1], row/cells[1])

@@ -1,8 +1,6 @@
 package scene
 
 import (
-	"math"
-
 	"grotta/core/geom"
 	"grotta/core/trace"
 )
@@ -146,7 +144,7 @@ func (s *Scene) Blockers(from, to geom.Vec3) []Blocker {
 			}
 			id := s.Surfaces[s.SurfaceOf[h.Triangle]].Entity
 			if i, ok := at[id]; ok {
-				found[i].share = math.Min(found[i].share, float64(h.T))
+				found[i].share = min(found[i].share, float64(h.T))
 				return
 			}
 			at[id] = len(found)

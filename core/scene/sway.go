@@ -38,7 +38,7 @@ func bendOf(sway *level.Sway, vertices int, vertex func(uint32) geom.Vec3) *Bend
 // Share is how far a wind of 1 m/s takes a height, in metres: by the square of its
 // height over the foot, as a reed bends that is held there.
 func (b *Bend) Share(y float64) float64 {
-	h := math.Max(y-b.FootM, 0) / b.HeightM
+	h := max(y-b.FootM, 0) / b.HeightM
 	return b.ReachM / swayWindMps * h * h
 }
 

@@ -78,7 +78,7 @@ func (e *Eye) look(from, dir geom.Vec3) (color.Linear, float64) {
 func (e *Eye) limit(nits color.Linear) color.Linear {
 	if e.LightMax > 0 {
 		for c := range nits {
-			nits[c] = math.Min(nits[c], e.LightMax)
+			nits[c] = min(nits[c], e.LightMax)
 		}
 	}
 	return nits

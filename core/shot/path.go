@@ -1,7 +1,6 @@
 package shot
 
 import (
-	"math"
 	"sort"
 
 	"github.com/go-gl/mathgl/mgl64"
@@ -20,7 +19,7 @@ func Along(world *level.World, p *level.Path, seconds float64) Camera {
 	a, b := key(next-1), key(next)
 	t := 0.0
 	if b.AtS > a.AtS {
-		t = math.Min(math.Max((seconds-a.AtS)/(b.AtS-a.AtS), 0), 1)
+		t = min(max((seconds-a.AtS)/(b.AtS-a.AtS), 0), 1)
 	}
 	own := geom.Pose{
 		Position: spline(key(next-2), a, b, key(next+1), t),

@@ -37,7 +37,7 @@ func Overview(b geom.Bounds) Camera {
 		b = geom.Bounds{Min: geom.Vec3{-1, -1, -1}, Max: geom.Vec3{1, 1, 1}}
 	}
 	middle := b.Min.Add(b.Max).Mul(0.5)
-	radius := math.Max(b.Max.Sub(b.Min).Len()/2, 0.5)
+	radius := max(b.Max.Sub(b.Min).Len()/2, 0.5)
 	from := middle.Add(geom.Vec3{0.75, 0.55, 1}.Normalize().Mul(radius * 1.9))
 	return Camera{geom.Pose{Position: from, Rotation: geom.LookRotation(middle.Sub(from))}, 45}
 }
@@ -180,7 +180,7 @@ func Meter(p *bake.Prepared, lightmap *bake.Image, cam Camera, o Options) float6
 		for x := range o.Width {
 			v := r.view(float64(x)+0.5, float64(y)+0.5)
 			light, distance := r.eye.look(r.camera.Eye, v.dir)
-			sum += math.Log(math.Max(r.through(light, v, distance).Luminance(), 1e-4))
+			sum += math.Log(max(r.through(light, v, distance).Luminance(), 1e-4))
 		}
 	}
 	return math.Log2(math.Exp(sum/float64(o.Width*o.Height)) / (middleGrey * grade.White(0)))

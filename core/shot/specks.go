@@ -41,8 +41,8 @@ func (r *renderer) mote(frame *grade.Frame, s air.Speck, pixel float64) {
 		return
 	}
 	spread := s.SizeM / depth / pixel / 4 // two deviations each way are its diameter
-	nits := s.Nits.Scale(math.Min(1, spread*spread/(leastSpread*leastSpread)) * (1 - r.hidden(v, distance)))
-	dot(frame, v, distance, math.Min(math.Max(spread, leastSpread), 40), nits)
+	nits := s.Nits.Scale(min(1, spread*spread/(leastSpread*leastSpread)) * (1 - r.hidden(v, distance)))
+	dot(frame, v, distance, min(max(spread, leastSpread), 40), nits)
 }
 
 // toward is the ray of a direction and its place in the picture, which may lie
@@ -61,7 +61,7 @@ func dot(frame *grade.Frame, v *view, distance, spread float64, nits color.Linea
 	reach := math.Ceil(3 * spread)
 	for j := max(int(v.y-reach), 0); j <= min(int(v.y+reach), frame.Height-1); j++ {
 		for i := max(int(v.x-reach), 0); i <= min(int(v.x+reach), frame.Width-1); i++ {
-			if float64(frame.Depth[j*frame.Width+i]) < math.Min(distance, far)*(1-1e-6) {
+			if float64(frame.Depth[j*frame.Width+i]) < min(distance, far)*(1-1e-6) {
 				continue
 			}
 			dx, dy := float64(i)+0.5-v.x, float64(j)+0.5-v.y

@@ -23,7 +23,7 @@ func PatchOf(d geom.Vec3) int {
 	if d[1] < 0 {
 		return Patches - 1
 	}
-	row := min(int(math.Asin(math.Min(d[1], 1))*180/math.Pi/12), len(rows)-1)
+	row := min(int(math.Asin(min(d[1], 1))*180/math.Pi/12), len(rows)-1)
 	first := 0
 	for _, n := range rows[:row] {
 		first += n
@@ -81,7 +81,7 @@ func (s *Sky) evenShare(r color.Linear) float64 {
 	if s.sampler == nil {
 		return 1
 	}
-	return math.Min(1, s.sampler.limit/math.Max(r.Luminance(), 1e-300))
+	return min(1, s.sampler.limit/max(r.Luminance(), 1e-300))
 }
 
 // sampler picks pixels of a sky image by their luminance over a limit and their
@@ -113,7 +113,7 @@ func newSampler(m *picture.Picture) *sampler {
 		for x := range w {
 			over := 0.0 // of the brightest that reading here blends in
 			for k := range 9 {
-				over = math.Max(over, luminance(x+k%3-1, y+k/3-1)-t.limit)
+				over = max(over, luminance(x+k%3-1, y+k/3-1)-t.limit)
 			}
 			total += over * sine(y)
 			row[x] = total
@@ -140,12 +140,12 @@ func (s *Sky) Sample(u, v float64) (geom.Vec3, float64) {
 		below = row[x-1]
 		share -= below
 	}
-	fx := (v*row[w-1] - below) / math.Max(share, 1e-300)
+	fx := (v*row[w-1] - below) / max(share, 1e-300)
 	before := 0.0
 	if y > 0 {
 		before = t.rows[y-1]
 	}
-	fy := (u*all - before) / math.Max(t.rows[y]-before, 1e-300)
+	fy := (u*all - before) / max(t.rows[y]-before, 1e-300)
 	theta := math.Pi * (float64(y) + fy) / float64(h)
 	sinT, cosT := math.Sincos(theta)
 	sinA, cosA := math.Sincos(2*math.Pi*((float64(x)+fx)/float64(w)-0.5) + s.turn)
@@ -156,14 +156,14 @@ func (s *Sky) Sample(u, v float64) (geom.Vec3, float64) {
 // the density falls as 1/sin θ, since θ is drawn evenly.
 func (s *Sky) pixelDensity(share, sinTheta float64) float64 {
 	t, w, h := s.sampler, s.image.Width, s.image.Height
-	solid := 2 * math.Pi / float64(w) * math.Pi / float64(h) * math.Max(sinTheta, 1e-9)
+	solid := 2 * math.Pi / float64(w) * math.Pi / float64(h) * max(sinTheta, 1e-9)
 	return share / t.rows[h-1] / solid
 }
 
 // Density is that with which Sample comes upon a direction, per steradian.
 func (s *Sky) Density(dir geom.Vec3) float64 {
 	w, h := s.image.Width, s.image.Height
-	theta := math.Acos(math.Min(math.Max(dir[1], -1), 1))
+	theta := math.Acos(min(max(dir[1], -1), 1))
 	turns := (math.Atan2(dir[0], -dir[2])-s.turn)/(2*math.Pi) + 0.5
 	x := min(int((turns-math.Floor(turns))*float64(w)), w-1)
 	row := s.sampler.pixels[min(int(theta/math.Pi*float64(h)), h-1)]

@@ -15,7 +15,7 @@ import (
 // Angles are the azimuth, 0 to 360, and altitude of a direction.
 func Angles(d geom.Vec3) (azimuthDeg, altitudeDeg float64) {
 	d = d.Normalize()
-	return math.Mod(math.Atan2(d[0], -d[2])*180/math.Pi+360, 360), math.Asin(math.Max(-1, math.Min(1, d[1]))) * 180 / math.Pi
+	return math.Mod(math.Atan2(d[0], -d[2])*180/math.Pi+360, 360), math.Asin(max(-1, min(1, d[1]))) * 180 / math.Pi
 }
 
 // Sky is a level's sky made ready: radiance by direction, for a luminance of 1.
@@ -78,7 +78,7 @@ func (s *Sky) Radiance(d geom.Vec3) color.Linear {
 			return color.Linear{}
 		}
 		azimuth := math.Atan2(d[0], -d[2]) - s.turn
-		return s.image.At(0.5+azimuth/(2*math.Pi), math.Acos(math.Max(-1, math.Min(1, d[1])))/math.Pi)
+		return s.image.At(0.5+azimuth/(2*math.Pi), math.Acos(max(-1, min(1, d[1])))/math.Pi)
 	}
 	if d[1] < 0 {
 		return s.ground
@@ -89,7 +89,7 @@ func (s *Sky) Radiance(d geom.Vec3) color.Linear {
 	case level.SkyOvercast:
 		return s.zenith.Scale((1 + 2*d[1]) / 3)
 	}
-	chi := math.Acos(math.Max(-1, math.Min(1, d.Dot(s.sun))))
+	chi := math.Acos(max(-1, min(1, d.Dot(s.sun))))
 	return s.zenith.Scale(scatter(chi) * gradation(d[1]) * s.clearScale)
 }
 
@@ -101,7 +101,7 @@ func scatter(chi float64) float64 {
 
 // gradation is φ of the CIE general sky, by the sine of the altitude.
 func gradation(sin float64) float64 {
-	return 1 - math.Exp(-0.32/math.Max(sin, 1e-3))
+	return 1 - math.Exp(-0.32/max(sin, 1e-3))
 }
 
 // Daylight is a cloudless day's light by the sun's altitude in degrees: the sun's
@@ -111,7 +111,7 @@ func gradation(sin float64) float64 {
 // factor of 2.5 a degree, to 3.4 lx at the end of civil twilight.
 func Daylight(altitudeDeg float64) (sunLux, skyLux float64) {
 	if altitudeDeg <= 0 {
-		return 0, 800 * math.Pow(10, 0.395*math.Max(altitudeDeg, -18))
+		return 0, 800 * math.Pow(10, 0.395*max(altitudeDeg, -18))
 	}
 	sin := math.Sin(altitudeDeg * math.Pi / 180)
 	return 127_500 * math.Exp(-0.21/sin), 800 + 15_500*math.Sqrt(sin)

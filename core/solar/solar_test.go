@@ -32,10 +32,10 @@ func TestAgainstAnIndependentTable(t *testing.T) {
 		require.NoError(t, err)
 		got := solar.At(n(0), n(1), when)
 		// The angle between the two directions: azimuths mean nothing at the zenith.
-		angle := math.Acos(math.Min(1, dot(direction(n(3), n(4)), direction(got.AzimuthDeg, got.AltitudeDeg)))) * 180 / math.Pi
+		angle := math.Acos(min(1, dot(direction(n(3), n(4)), direction(got.AzimuthDeg, got.AltitudeDeg)))) * 180 / math.Pi
 		require.Less(t, angle, 0.1, "%v: want %s %s, got %+v", row[:3], row[3], row[4], got)
 		require.InDelta(t, n(4), got.AltitudeDeg, 0.1)
-		worst = math.Max(worst, angle)
+		worst = max(worst, angle)
 	}
 	t.Logf("worst of %d: %.4f degrees", len(rows)-1, worst)
 }

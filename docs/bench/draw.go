@@ -63,7 +63,7 @@ func panel(title, x, y string, points plotter.XYs, fit func(float64) float64) (*
 	most := 0.0
 	for _, p := range points {
 		xs, ys = append(xs, fit(p.X)), append(ys, p.Y)
-		most = math.Max(most, p.Y)
+		most = max(most, p.Y)
 	}
 	a, b := stat.LinearRegression(xs, ys, nil, false)
 	p := plot.New()
