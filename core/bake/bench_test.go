@@ -11,6 +11,8 @@ import (
 	"runtime"
 	"runtime/metrics"
 	"slices"
+	"strconv"
+	"strings"
 	"sync/atomic"
 	"testing"
 	"time"
@@ -187,20 +189,8 @@ func benchmarkOrder(b *testing.B, p *bake.Prepared, rays []trace.Ray) {
 // How time grows with the texels, one light at a time, and with the lights where
 // as many reach each texel: direct light and its packing.
 func BenchmarkGrowth(b *testing.B) {
-	direct := func(b *testing.B, l *level.Level) {
-		l.Lightmap.Bounces = false
-		p := prepare(b, l)
-		for b.Loop() {
-			for group := range slices.Chunk(bake.All(p.Sources[:len(l.Lights)]), together) {
-				_, err := p.Bake(context.Background(), group, bake.Good, nil)
-				require.NoError(b, err)
-			}
-		}
-		b.ReportMetric(float64(len(p.Texels.List)), "texels")
-		b.ReportMetric(b.Elapsed().Seconds()/float64(b.N), "s")
-	}
-	for _, density := range []float64{5, 7, 10, 15.811} {
-		b.Run(fmt.Sprintf("texels/%g", density), func(b *testing.B) {
+	b.Run("texels", func(b *testing.B) {
+		benchmarkGrowth(b, []string{"5", "7", "10", "15.811"}, func(density float64) *level.Level {
 			l := demo.Saltmarsh()
 			l.Lightmap.Density = density
 			for _, s := range l.Solids {
@@ -211,15 +201,15 @@ func BenchmarkGrowth(b *testing.B) {
 			}
 			l.Lightmap.PageSize = 2048
 			l.Solids = slices.DeleteFunc(l.Solids, func(s *level.Solid) bool { return s.ID == "sea" || s.ID == "rock" })
-			direct(b, l)
+			return l
 		})
-	}
-	for _, n := range []int{10, 32, 100, 316, 1000} {
-		b.Run(fmt.Sprintf("lights/%d", n), func(b *testing.B) {
+	})
+	b.Run("lights", func(b *testing.B) {
+		benchmarkGrowth(b, []string{"10", "32", "100", "316", "1000"}, func(n float64) *level.Level {
 			l := plane()
 			l.Lightmap.Density = 16
 			r := rand.New(rand.NewPCG(1, 1))
-			at := make([][2]float64, n)
+			at := make([][2]float64, int(n))
 			for i := range at {
 				at[i] = [2]float64{r.Float64()*20 - 10, r.Float64()*20 - 10}
 			}
@@ -229,8 +219,35 @@ func BenchmarkGrowth(b *testing.B) {
 				lamp.RangeM, lamp.RadiusM = reach, 0.02*reach
 				l.Lights = append(l.Lights, lamp)
 			}
-			direct(b, l)
+			return l
 		})
+	})
+}
+
+// benchmarkGrowth bakes the lights of levels of some sizes, by turns, so that a machine
+// that slows down slows all.
+func benchmarkGrowth(b *testing.B, sizes []string, of func(size float64) *level.Level) {
+	all, took := make([]*bake.Prepared, len(sizes)), make([]time.Duration, len(sizes))
+	for i, text := range sizes {
+		size, err := strconv.ParseFloat(text, 64)
+		require.NoError(b, err)
+		l := of(size)
+		l.Lightmap.Bounces = false
+		all[i] = prepare(b, l)
+	}
+	for b.Loop() {
+		for i, p := range all {
+			start := time.Now()
+			for group := range slices.Chunk(bake.All(p.Sources[:len(p.Scene.Level.Lights)]), together) {
+				_, err := p.Bake(context.Background(), group, bake.Good, nil)
+				require.NoError(b, err)
+			}
+			took[i] += time.Since(start)
+		}
+	}
+	for i, p := range all {
+		b.ReportMetric(took[i].Seconds()/float64(b.N), sizes[i]+"-s")
+		b.ReportMetric(float64(len(p.Texels.List)), sizes[i]+"-texels")
 	}
 }
 
@@ -277,6 +294,8 @@ func BenchmarkMemory(b *testing.B) {
 	b.Run("cubes", func(b *testing.B) { benchmarkMemory(b, cubes(9000)) })
 	b.Run("stacks-2", func(b *testing.B) { benchmarkMemory(b, stacks(2)) })
 	b.Run("stacks-1", func(b *testing.B) { benchmarkMemory(b, stacks(1)) })
+	b.Run("wedges", func(b *testing.B) { benchmarkMemory(b, wedges()) })
+	b.Run("tiles", func(b *testing.B) { benchmarkMemory(b, tiles()) })
 	b.Run("gobos", func(b *testing.B) { benchmarkMemory(b, gobos()) })
 	b.Run("leaves", func(b *testing.B) { benchmarkMemory(b, leaves(20_000)) })
 	b.Run("foliage", func(b *testing.B) { benchmarkMemory(b, withHoles(leaves(20_000))) })
@@ -359,6 +378,41 @@ func stacks(density float64) *level.Level {
 			at := level.Vec{float64(i%38) - 18.5, float64(k) - 4.5, float64(i/38) - 18.5}
 			block(l, fmt.Sprintf("cube-%d-%d", i, k), at, level.Vec{1, 1, 1})
 		}
+	}
+	return l
+}
+
+// wedges is stacks at 1 texel a metre, each cube of it of two wedges.
+func wedges() *level.Level {
+	l, n := stacks(1), 1/math.Sqrt2
+	lower := []level.Plane{
+		{Normal: level.Vec{-1, 0, 0}, Distance: 0.5}, {Normal: level.Vec{0, -1, 0}, Distance: 0.5},
+		{Normal: level.Vec{0, 0, 1}, Distance: 0.5}, {Normal: level.Vec{0, 0, -1}, Distance: 0.5}, {Normal: level.Vec{n, n, 0}},
+	}
+	upper := slices.Clone(lower)
+	for _, i := range []int{0, 1, 4} {
+		for axis := range upper[i].Normal {
+			upper[i].Normal[axis] *= -1
+		}
+	}
+	for _, s := range l.Solids {
+		if strings.HasPrefix(s.ID, "cube") {
+			other := *s
+			other.ID = "upper-" + s.ID
+			s.Planes, other.Planes = lower, upper
+			l.Solids = append(l.Solids, &other)
+		}
+	}
+	return l
+}
+
+// tiles is the hall at 1 texel a metre with a floor of ten thousand tiles, whose sides
+// are less than a texel and hidden.
+func tiles() *level.Level {
+	l := hall(1)
+	for i := range 100 * 100 {
+		at := level.Vec{0.38*float64(i%100) - 19, -4.95, 0.38*float64(i/100) - 19}
+		block(l, fmt.Sprint("tile-", i), at, level.Vec{0.38, 0.1, 0.38})
 	}
 	return l
 }

@@ -21,10 +21,10 @@ func (f figures) draw(file string) error {
 		triangles = append(triangles, plotter.XY{X: n, Y: f[fmt.Sprintf("Growth/%.0f ns/ray", n)]})
 	}
 	for _, d := range []string{"5", "7", "10", "15.811"} {
-		texels = append(texels, plotter.XY{X: f["Growth/texels/"+d+" texels"], Y: f["Growth/texels/"+d+" s"]})
+		texels = append(texels, plotter.XY{X: f["Growth/texels "+d+"-texels"], Y: f["Growth/texels "+d+"-s"]})
 	}
 	for _, n := range []float64{10, 32, 100, 316, 1000} {
-		lights = append(lights, plotter.XY{X: n, Y: f[fmt.Sprintf("Growth/lights/%.0f s", n)]})
+		lights = append(lights, plotter.XY{X: n, Y: f[fmt.Sprintf("Growth/lights %.0f-s", n)]})
 	}
 	panels := make([]*plot.Plot, 3)
 	for i, c := range []struct {

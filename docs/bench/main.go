@@ -94,7 +94,8 @@ func (f figures) print() {
 		{"coarse", "the hall at 2 a metre"}, {"small", "the hall at 1 a metre"},
 		{"cluttered", "the hall at 2, with a thousand posts"}, {"crowded", "with nine thousand posts"},
 		{"cubes", "with nine thousand small cubes, as fallen"},
-		{"stacks-2", "with 3.7 thousand cubes in stacks"}, {"stacks-1", "as many, at 1 a metre"}, {"gobos", "with an image before each lamp"},
+		{"stacks-2", "with 3.7 thousand cubes in stacks"}, {"stacks-1", "as many, at 1 a metre"},
+		{"wedges", "each of two wedges, at 1 a metre"}, {"tiles", "with a floor of 10 thousand tiles, at 1"}, {"gobos", "with an image before each lamp"},
 		{"leaves", "with 20 thousand loose triangles"}, {"foliage", "with as many, with holes"},
 		{"many-leaves", "with 100 thousand loose triangles"},
 	} {
@@ -113,9 +114,9 @@ func (f figures) print() {
 			f[name+" bytes/triangle"], f[name+" kept/triangle"], f[name+" once/triangle"])
 	}
 	row("a ray, 20k to 300k triangles", "%.2f times the time", f["Growth/300000 ns/ray"]/f["Growth/20000 ns/ray"])
-	few, many := f["Growth/texels/5 texels"], f["Growth/texels/15.811 texels"]
-	row("texels", "%.1f times the texels, %.1f times the time", many/few, f["Growth/texels/15.811 s"]/f["Growth/texels/5 s"])
-	row("lights, as many reaching each texel", "100 times the lights, %.2f times the time", f["Growth/lights/1000 s"]/f["Growth/lights/10 s"])
+	few, many := f["Growth/texels 5-texels"], f["Growth/texels 15.811-texels"]
+	row("texels", "%.1f times the texels, %.1f times the time", many/few, f["Growth/texels 15.811-s"]/f["Growth/texels 5-s"])
+	row("lights, as many reaching each texel", "100 times the lights, %.2f times the time", f["Growth/lights 1000-s"]/f["Growth/lights 10-s"])
 }
 
 func processor() string {
