@@ -9,7 +9,7 @@ import (
 const (
 	mayTexel    = 200
 	mayTriangle = 160
-	keepsFree   = 33 // one part in so many: what is let go counts until it is collected
+	keepsFree   = 25 // one part in so many: what is let go counts until it is collected
 
 	holdsChart = 8   // where its patches and places begin
 	holdsPatch = 98  // its links and what is known about it
