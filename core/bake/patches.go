@@ -112,7 +112,7 @@ func (p *Prepared) hasTexels(chart int) bool {
 
 // partAll makes the patches of all charts. It lists their texels, patch after patch, and
 // where those of each begin, and the end.
-func (p *Prepared) partAll(ctx context.Context, t *transport) (members []int32, membersOf []int, err error) {
+func (p *Prepared) partAll(ctx context.Context, t *transport) (members, membersOf []int32, err error) {
 	charts := len(t.layout.Charts)
 	t.cellsOf, t.patchesOf = make([]int32, charts+1), make([]int32, charts+1)
 	for i := range charts {
@@ -137,7 +137,7 @@ func (p *Prepared) partAll(ctx context.Context, t *transport) (members []int32, 
 			t.cells[k] += first
 		}
 	}
-	membersOf = make([]int, t.patchesOf[charts]+1)
+	membersOf = make([]int32, t.patchesOf[charts]+1)
 	patchOf := func(visit func(texel int, patch int32)) {
 		for i := range charts {
 			g := t.grid(i)

@@ -32,7 +32,7 @@ type Chart struct {
 	width, height uint16  // texels, padding included
 	axes          *axes   // many charts have the same
 	Density       float64 // texels per metre
-	lowU, lowV    float64 // the corner of its unpadded rectangle, along its axes
+	lowU, lowV    float32 // the corner of its unpadded rectangle, along its axes
 }
 
 // axes are the unit directions in which x and y grow.
@@ -151,7 +151,7 @@ func (c *Chart) measure(sc *scene.Scene, pageSize int) {
 		return max(1, uint16(math.Ceil(length*density-1e-4))) + 2*PaddingTexels
 	}
 	c.width, c.height = side(highU-lowU), side(highV-lowV)
-	c.Density, c.lowU, c.lowV = density, lowU, lowV
+	c.Density, c.lowU, c.lowV = density, float32(lowU), float32(lowV)
 }
 
 // Page is the one that it lies on, and Corner where there, padding included.
@@ -173,7 +173,8 @@ func (c *Chart) Axes() (u, v geom.Vec3) { return vec(c.axes.u), vec(c.axes.v) }
 // numbers plus a half are texel centres.
 func (c *Chart) At(p geom.Vec3) (x, y float64) {
 	u, v := c.Axes()
-	return float64(c.x+PaddingTexels) + (u.Dot(p)-c.lowU)*c.Density, float64(c.y+PaddingTexels) + (v.Dot(p)-c.lowV)*c.Density
+	x, y = (u.Dot(p)-float64(c.lowU))*c.Density, (v.Dot(p)-float64(c.lowV))*c.Density
+	return float64(c.x+PaddingTexels) + x, float64(c.y+PaddingTexels) + y
 }
 
 // index is that of a texel at a place of a chart's rectangle.
