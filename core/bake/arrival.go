@@ -55,7 +55,7 @@ func (s *Source) InAir(sc *scene.Scene, at geom.Vec3, samples int, leastM float6
 		}
 	}
 	r := receiver{point: at, origin: at, normal: toward}
-	unit, _ = s.direct(sc, &r, samples, 0)
+	unit, _ = s.direct(sc, &r, careful(samples), 0)
 	return toward, unit
 }
 

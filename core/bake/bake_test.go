@@ -311,6 +311,11 @@ func TestShadows(t *testing.T) {
 
 // The edge of a half plane under a disc-like source: the visible share is the
 // area of a circular segment (a straight edge across a disc).
+func segment(h float64) float64 {
+	h = max(-1, min(1, h))
+	return (math.Pi/2 + math.Asin(h) + h*math.Sqrt(1-h*h)) / math.Pi
+}
+
 func TestSoftShadowOfAStraightEdge(t *testing.T) {
 	l := plane(light("l", level.Point, 100, level.Vec{0, 4, 0}, down))
 	l.Lights[0].RadiusM = 0.2
@@ -318,11 +323,34 @@ func TestSoftShadowOfAStraightEdge(t *testing.T) {
 	p := prepare(t, l)
 	for _, x := range []float64{-0.25, -0.15, -0.08, 0, 0.08, 0.15, 0.25} {
 		// The edge, seen from x on the floor, stands at -x on the source's level.
-		h := max(-1, min(1, -x/0.2))
-		want := (math.Pi/2 + math.Asin(h) + h*math.Sqrt(1-h*h)) / math.Pi
 		got := p.Ledger(geom.Vec3{x, 0, 0}, up).Sources[0].Visible
-		assert.InDelta(t, want, got, 0.01, "at %v", x)
+		assert.InDelta(t, segment(-x/0.2), got, 0.01, "at %v", x)
 	}
+}
+
+// The same of a larger source on a lightmap: all of the penumbra takes the samples that
+// it needs, its rims too, where few of them see another share than beside it.
+func TestPenumbraOfALightmap(t *testing.T) {
+	l := plane(light("l", level.Point, 100, level.Vec{0, 4, 0}, down))
+	l.Lights[0].RadiusM = 0.5
+	l.Lightmap.Bounces, l.Lightmap.Density = false, 16
+	block(l, "board", level.Vec{5, 2, 0}, level.Vec{10, 0.001, 18})
+	p := prepare(t, l)
+	m := mixOf(t, p, bake.Good)
+	worst, sum, n := 0.0, 0.0, 0.0
+	for i := range p.Texels.List {
+		texel := &p.Texels.List[i]
+		x, y, z := float64(texel.Origin[0]), float64(texel.Origin[1]), float64(texel.Origin[2])
+		if y > 0.01 || texel.Normal(p.Scene)[1] < 0.9 || math.Abs(x) > 0.7 || math.Abs(z) > 1 {
+			continue
+		}
+		visible := float64(m.Pix[3*texel.Index]) / (100 * 4 / math.Pow(x*x+16+z*z, 1.5))
+		e := math.Abs(visible - segment(-x/0.5))
+		worst, sum, n = max(worst, e), sum+e*e, n+1
+	}
+	require.Greater(t, n, 600.0)
+	assert.Less(t, math.Sqrt(sum/n), 0.009)
+	assert.Less(t, worst, 0.045)
 }
 
 func TestAmbientHoldsWhereItsZoneDoes(t *testing.T) {
@@ -399,7 +427,7 @@ func TestMixEqualsAFreshBake(t *testing.T) {
 		// And against light reckoned without layers or half-floats at all.
 		for i := 0; i < len(p.Texels.List); i += 37 {
 			texel := &p.Texels.List[i]
-			want := fresh.UnmixedIrradiance(texel, bake.Draft)
+			want := fresh.UnmixedIrradiance(texel)
 			for c := range 3 {
 				got := float64(mixed.Pix[3*texel.Index+int32(c)])
 				require.InDelta(t, want[c], got, want[c]/2048+1e-5, "round %d, texel %d", round, i)

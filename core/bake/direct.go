@@ -5,6 +5,7 @@ import (
 	"math"
 	"slices"
 
+	"grotta/core/color"
 	"grotta/core/half"
 )
 
@@ -115,18 +116,40 @@ func (p *Prepared) directLight(ctx context.Context, sources []*Source, q Quality
 	}, report)
 }
 
+// lightChunk lights a chunk of texels.
 func (p *Prepared) lightChunk(s *Source, k int, q Quality, seed uint64, l *light) {
-	samples := q.Samples()
+	e := careful(q.Samples())
 	if s.isSky() {
-		samples = q.Rays()
+		e = steady(q.Rays())
 	}
 	var lux chunkLight
+	var room [chunk]float64
 	texels := p.Texels.List[k*chunk : min(k*chunk+chunk, len(p.Texels.List))]
-	for i := range texels {
+	visible := room[:len(texels)]
+	light := func(i int, e effort) {
 		t := &texels[i]
 		r := p.receiverOf(t)
-		for c, v := range s.sharp(p.Scene, &r, samples, turn(seed, t.Index)) {
+		var sum color.Linear
+		sum, visible[i] = s.sharp(p.Scene, &r, e, turn(seed, t.Index))
+		for c, v := range sum {
 			lux[c][i] = float32(v)
+		}
+	}
+	for i := range texels {
+		light(i, e)
+	}
+	if e.penumbra > e.samples && s.shape.isSoft() && slices.Min(visible) < slices.Max(visible) {
+		shadow := penumbra{visible: visible, dark: 1 - s.shape.Shadows.Depth}
+		shadow.place(texels, p.Layout.PageSize)
+		for _, i := range shadow.rims() {
+			light(i, steady(e.penumbra))
+		}
+		if p.Scene.Level.Lightmap.Denoise {
+			for i, factor := range shadow.smooth(3 / float64(e.penumbra)) {
+				for c := range lux {
+					lux[c][i] *= float32(factor)
+				}
+			}
 		}
 	}
 	l.put(k, &lux)

@@ -11,8 +11,8 @@ import (
 )
 
 // UnmixedIrradiance reckons a texel's direct light in float64 without layers or
-// half-floats, with the same shadow samples as the bake takes.
-func (p *Prepared) UnmixedIrradiance(t *lightmap.Texel, q Quality) color.Linear {
+// half-floats, with the shadow samples of a draft.
+func (p *Prepared) UnmixedIrradiance(t *lightmap.Texel) color.Linear {
 	var sum color.Linear
 	r := p.receiverOf(t)
 	for i := range p.Sources {
@@ -20,7 +20,7 @@ func (p *Prepared) UnmixedIrradiance(t *lightmap.Texel, q Quality) color.Linear 
 		if s.isSky() {
 			continue
 		}
-		unit, _ := s.direct(p.Scene, &r, q.Samples(), turn(s.seed(), t.Index))
+		unit, _ := s.direct(p.Scene, &r, careful(Draft.Samples()), turn(s.seed(), t.Index))
 		sum = sum.Add(s.Weight.Mul(unit))
 	}
 	return sum
@@ -29,7 +29,8 @@ func (p *Prepared) UnmixedIrradiance(t *lightmap.Texel, q Quality) color.Linear 
 // Light reckons a source's direct light on a texel, with rays to all of the source.
 func (p *Prepared) Light(s *Source, t *lightmap.Texel) color.Linear {
 	r := p.receiverOf(t)
-	return s.sharp(p.Scene, &r, Good.Samples(), 1)
+	sum, _ := s.sharp(p.Scene, &r, careful(Good.Samples()), 1)
+	return sum
 }
 
 // GatherRays are the rays that all texels send for bounces and sky, in the order

@@ -10,6 +10,7 @@ import (
 	"pgregory.net/rapid"
 
 	"grotta/core/geom"
+	"grotta/core/lightmap"
 )
 
 func direction(t *rapid.T, name string) geom.Vec3 {
@@ -139,6 +140,50 @@ func TestTurnsDependOnSeedAndTexel(t *testing.T) {
 			assert.Equal(t, a, turn(seed, texel))
 		}
 	}
+}
+
+// Smoothing a penumbra takes noise off a slope, and leaves slopes, edges and lines.
+func TestSmoothPenumbra(t *testing.T) {
+	const side, noise = 8, 0.05
+	r := rand.New(rand.NewPCG(1, 1))
+	smooth := func(visible func(x, y int) float64) (after [side][side]float64) {
+		var s penumbra
+		var texels []lightmap.Texel
+		for i := range side * side {
+			texels = append(texels, lightmap.Texel{Index: int32(i/side*64 + i%side + 130)})
+			s.visible = append(s.visible, visible(i%side, i/side))
+			after[i/side][i%side] = s.visible[i]
+		}
+		s.place(texels, 64)
+		for i, factor := range s.smooth(noise) {
+			after[i/side][i%side] *= factor
+		}
+		return after
+	}
+	slope := func(x, y int) float64 { return 0.1 + 0.08*float64(x) + 0.02*float64(y) }
+	edge := func(x, _ int) float64 { return float64(x / 4) }
+	line := func(x, _ int) float64 {
+		if x == 4 {
+			return 0.5
+		}
+		return 0.8
+	}
+	var before, left float64
+	slopes, edges, lines := smooth(slope), smooth(edge), smooth(line)
+	noisy := smooth(func(x, y int) float64 {
+		e := 0.02 * r.NormFloat64()
+		before += e * e
+		return slope(x, y) + e
+	})
+	for y := range side {
+		for x := range side {
+			assert.InDelta(t, slope(x, y), slopes[y][x], 1e-12)
+			assert.Equal(t, edge(x, y), edges[y][x])
+			assert.InDelta(t, line(x, y), lines[y][x], 1e-12)
+			left += (noisy[y][x] - slope(x, y)) * (noisy[y][x] - slope(x, y))
+		}
+	}
+	assert.Less(t, left, before/2)
 }
 
 // What stands between cells keeps them apart; what is clear does not.

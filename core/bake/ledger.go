@@ -121,7 +121,7 @@ func (i Irradiance) linear() color.Linear { return color.Linear{i.R, i.G, i.B} }
 
 func (p *Prepared) entry(s *Source, r *receiver) (LedgerEntry, color.Linear) {
 	e := LedgerEntry{ID: s.ID, Name: s.Name, Kind: s.Kind, BlockedBy: []Blocker{}}
-	unit, visible := s.direct(p.Scene, r, ledgerSamples, 0)
+	unit, visible := s.direct(p.Scene, r, careful(ledgerSamples), 0)
 	lit := s.Weight.Mul(unit)
 	e.Direct, e.Visible = lightOf(lit), visible
 	switch s.Kind {

@@ -71,7 +71,7 @@ func (p *Prepared) path(r *receiver, index, paths int, lit []int, sum []color.Li
 		seed := uint64(index)<<8 | uint64(step)
 		for _, i := range lit {
 			s := &p.Sources[i]
-			light, _ := s.direct(p.Scene, &hit, pathSamples, turn(seed*0x9e3779b9+uint64(i), int32(index)))
+			light, _ := s.direct(p.Scene, &hit, steady(pathSamples), turn(seed*0x9e3779b9+uint64(i), int32(index)))
 			sum[i] = sum[i].Add(through.Mul(light))
 		}
 		if step >= sureSteps {
@@ -126,7 +126,7 @@ func (p *Prepared) Irradiance(at, n geom.Vec3, samples, paths int) color.Linear 
 		if s.Weight == (color.Linear{}) {
 			continue
 		}
-		unit, _ := s.direct(p.Scene, &r, samples, 0)
+		unit, _ := s.direct(p.Scene, &r, careful(samples), 0)
 		sum = sum.Add(s.Weight.Mul(unit))
 	}
 	if paths > 0 {

@@ -120,7 +120,7 @@ func (r *Reach) shines(s *Source) bool {
 // strength: direct, and by rays what its layer says that others send back.
 func (p *Prepared) lightAt(s *Source, layer *Image, at spot, turn float64) float64 {
 	r := receiver{point: at.at, origin: at.at.Add(at.normal.Mul(2 * spotOffM)), normal: at.normal}
-	sum := s.sharp(p.Scene, &r, Draft.Samples(), turn)
+	sum, _ := s.sharp(p.Scene, &r, careful(Draft.Samples()), turn)
 	bounced := p.bounces(s)
 	if !bounced && !s.isSky() {
 		return max(sum[0], sum[1], sum[2])

@@ -22,7 +22,7 @@ type receiver struct{ point, origin, normal geom.Vec3 }
 //
 // What arrives with nothing in the way is a closed form, and rays find only the
 // share that is blocked; so unshadowed places have no noise.
-func (s *Source) direct(sc *scene.Scene, r *receiver, samples int, turn float64) (color.Linear, float64) {
+func (s *Source) direct(sc *scene.Scene, r *receiver, e effort, turn float64) (color.Linear, float64) {
 	switch s.shape.Kind {
 	case AmbientKind:
 		if s.zones.holds(r.origin, s.shape.Zone) {
@@ -30,37 +30,36 @@ func (s *Source) direct(sc *scene.Scene, r *receiver, samples int, turn float64)
 		}
 		return color.Linear{}, 0
 	case SkyKind:
-		return s.skyLight(sc, r, samples, turn)
+		return s.skyLight(sc, r, e.samples, turn)
 	case EmissiveKind:
-		return s.emissiveLight(sc, r, samples, turn)
+		return s.emissiveLight(sc, r, e, turn)
 	}
 	a, ok := s.unblocked(r.point, r.normal)
 	if !ok {
 		return color.Linear{}, 0
 	}
-	through, visible := s.shape.pass(s, sc, r, &a, samples, turn)
+	through, visible := s.shape.pass(s, sc, r, &a, e, turn)
 	return a.tint.Scale(a.lux * through * visible), visible
 }
 
 // pass is the share of a light that its own shape lets through (1 but for a box
 // light with a disc), and the share of that which nothing blocks, by the light's
 // shadow settings.
-func (s *shape) pass(src *Source, sc *scene.Scene, r *receiver, a *arrival, samples int, turn float64) (through, visible float64) {
+func (s *shape) pass(src *Source, sc *scene.Scene, r *receiver, a *arrival, e effort, turn float64) (through, visible float64) {
 	strength := s.Shadows.Depth
 	if s.Shadows.ReachM > 0 && !math.IsInf(a.distance, 1) {
 		strength *= min(max((s.Shadows.ReachM-a.distance)/max(s.Shadows.FadeM, 1e-6), 0), 1)
 	}
 	blind := !s.Shadows.Cast || strength == 0
-	soft := s.DiscRad > 0 || s.RadiusM > 0 || s.Kind == level.Rect || s.Kind == level.Tube
-	if !soft {
-		samples = 1
+	if !s.isSoft() {
+		e = steady(1)
 	}
 	if blind && s.Kind != level.BoxLight {
 		return 1, 1
 	}
-	all, through, seen := s.sample(src, sc, r, a, blind, samples, turn)
-	if seen > 0 && seen < through && samples >= penumbraFrom {
-		all, through, seen = s.sample(src, sc, r, a, blind, samples*penumbraMore, turn)
+	all, through, seen := s.sample(src, sc, r, a, blind, e.samples, turn)
+	if seen > 0 && seen < through && e.penumbra > e.samples {
+		all, through, seen = s.sample(src, sc, r, a, blind, e.penumbra, turn)
 	}
 	if all == 0 || through == 0 {
 		return 0, 0
@@ -68,12 +67,26 @@ func (s *shape) pass(src *Source, sc *scene.Scene, r *receiver, a *arrival, samp
 	return through / all, 1 - strength*(1-seen/through)
 }
 
-// penumbraMore is how many times the samples a place gets that is neither lit nor
-// dark: only there do they show.
-const (
-	penumbraMore = 4
-	penumbraFrom = 8 // a draft does without
-)
+// effort is how many samples a place takes of a source, and how many where only some of
+// those see it: there they show.
+type effort struct{ samples, penumbra int }
+
+// careful takes more in a penumbra, unless so few are asked for that it need not be exact.
+func careful(samples int) effort {
+	const few, more = 8, 4
+	if samples < few {
+		return steady(samples)
+	}
+	return effort{samples, more * samples}
+}
+
+// steady takes as many everywhere.
+func steady(samples int) effort { return effort{samples, samples} }
+
+// isSoft tells whether the shadows of a light have penumbras.
+func (s *shape) isSoft() bool {
+	return s.DiscRad > 0 || s.RadiusM > 0 || s.Kind == level.Rect || s.Kind == level.Tube || s.Kind == EmissiveKind
+}
 
 // sample adds up the weights of a light's samples: all, those that its own shape
 // lets through, and those that nothing blocks.
@@ -241,7 +254,7 @@ func (s *shape) free(p, dir geom.Vec3, distance float64) float64 {
 // emissiveLight sums the polygons of a shining material: each by Lambert's
 // formula, times the share of it that rays find unblocked. Samples go to the
 // polygons by what they give.
-func (s *Source) emissiveLight(sc *scene.Scene, r *receiver, samples int, turn float64) (color.Linear, float64) {
+func (s *Source) emissiveLight(sc *scene.Scene, r *receiver, effort effort, turn float64) (color.Linear, float64) {
 	var room [32]float64
 	each, total := room[:0], 0.0
 	for i := range s.polygons {
@@ -255,10 +268,10 @@ func (s *Source) emissiveLight(sc *scene.Scene, r *receiver, samples int, turn f
 	seen := 0.0
 	for i, e := range each {
 		if e > 0 {
-			n := max(1, int(math.Round(float64(samples)*e/total)))
-			v := s.polygons[i].visible(sc, r, n, turn+float64(i))
-			if v > 0 && v < 1 && samples >= penumbraFrom {
-				v = s.polygons[i].visible(sc, r, n*penumbraMore, turn+float64(i))
+			share := func(samples int) int { return max(1, int(math.Round(float64(samples)*e/total))) }
+			v := s.polygons[i].visible(sc, r, share(effort.samples), turn+float64(i))
+			if v > 0 && v < 1 && effort.penumbra > effort.samples {
+				v = s.polygons[i].visible(sc, r, share(effort.penumbra), turn+float64(i))
 			}
 			seen += e * v
 		}
@@ -333,23 +346,21 @@ func (s *Source) skyLight(sc *scene.Scene, r *receiver, samples int, turn float6
 }
 
 // sharp is the direct light that takes rays of its own in a lightmap: all of it, but
-// of a sky only what its bright spots have beyond the rest.
-func (s *Source) sharp(sc *scene.Scene, r *receiver, samples int, turn float64) color.Linear {
+// of a sky only what its bright spots have beyond the rest. visible is as direct has it.
+func (s *Source) sharp(sc *scene.Scene, r *receiver, e effort, turn float64) (sum color.Linear, visible float64) {
 	if !s.isSky() {
-		sum, _ := s.direct(sc, r, samples, turn)
-		return sum
+		return s.direct(sc, r, e, turn)
 	}
-	var sum color.Linear
 	if !s.isSampled() {
-		return sum
+		return sum, 1
 	}
-	for i := range samples {
-		dir, density := s.sky.Sample(pair(i, samples, turn))
+	for i := range e.samples {
+		dir, density := s.sky.Sample(pair(i, e.samples, turn))
 		if cos := dir.Dot(r.normal); cos > 0 && !sc.BlockedAlong(r.origin, dir, math.Inf(1)) {
-			sum = sum.Add(s.sky.Bright(dir).Scale(cos / density / float64(samples)))
+			sum = sum.Add(s.sky.Bright(dir).Scale(cos / density / float64(e.samples)))
 		}
 	}
-	return sum
+	return sum, 1
 }
 
 // skyRadiance is what a sky sends from a direction, for unit strength.

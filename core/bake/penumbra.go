@@ -1,0 +1,87 @@
+package bake
+
+import (
+	"iter"
+	"math"
+
+	"grotta/core/lightmap"
+)
+
+// penumbra is the soft shadows of a source on a chunk of texels. Each has found by some
+// samples how much of the source it sees; together they know better.
+type penumbra struct {
+	visible     []float64    // the share of the source that each texel sees
+	dark        float64      // that of one that sees nothing of it
+	row, column [chunk]int32 // where each stands; pages lie one below the other
+}
+
+// place tells where the texels stand, on pages so wide.
+func (s *penumbra) place(texels []lightmap.Texel, pageSize int) {
+	for i := range texels {
+		s.row[i] = texels[i].Index / int32(pageSize)
+		s.column[i] = texels[i].Index - s.row[i]*int32(pageSize)
+	}
+}
+
+// has tells whether a texel sees a part of the source.
+func (s *penumbra) has(i int) bool { return s.visible[i] > s.dark && s.visible[i] < 1 }
+
+// beside are the texels about one, row by row, or -1; those of places k and 8-k are
+// opposite.
+func (s *penumbra) beside(i int) (all [9]int) {
+	for k := range all {
+		all[k] = -1
+	}
+	row, column := s.row[i]-1, s.column[i]-1
+	for j := range s.visible {
+		// Padding keeps those of other charts and pages farther away.
+		if y, x := uint32(s.row[j]-row), uint32(s.column[j]-column); y < 3 && x < 3 {
+			all[3*y+x] = j
+		}
+	}
+	return all
+}
+
+// rims are the texels beside the penumbra: it reaches farther than few samples tell.
+func (s *penumbra) rims() (rims []int) {
+	for i := range s.visible {
+		if s.has(i) {
+			continue
+		}
+		for _, j := range s.beside(i) {
+			if j >= 0 && s.has(j) {
+				rims = append(rims, i)
+				break
+			}
+		}
+	}
+	return rims
+}
+
+// smooth gives the texels in the penumbra, and what their light is to be times so that
+// they see the mean of what they and those beside them do. Those come in opposite pairs,
+// so that a slope stays as it is, and only if the pair's mean is as near as noise takes
+// it, so that edges and thin shadows stay.
+func (s *penumbra) smooth(noise float64) iter.Seq2[int, float64] {
+	return func(yield func(int, float64) bool) {
+		for i := range s.visible {
+			if !s.has(i) {
+				continue
+			}
+			sum, count := s.visible[i], 1.0
+			all := s.beside(i)
+			for k := range 4 {
+				a, b := all[k], all[8-k]
+				if a < 0 || b < 0 || !s.has(a) || !s.has(b) {
+					continue
+				}
+				if pair := s.visible[a] + s.visible[b]; math.Abs(pair/2-s.visible[i]) <= noise {
+					sum, count = sum+pair, count+2
+				}
+			}
+			if !yield(i, sum/count/s.visible[i]) {
+				return
+			}
+		}
+	}
+}
