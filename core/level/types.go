@@ -42,7 +42,7 @@ type Lightmap struct {
 	Density  float64 `json:"density" minimum:"0.25" maximum:"256" default:"6" doc:"Texels per metre where a surface sets none."`
 	PageSize int     `json:"page_size" minimum:"64" maximum:"4096" multipleOf:"32" default:"512" doc:"Width and height of a page, in texels."`
 	Bounces  bool    `json:"bounces" default:"true" doc:"Light that surfaces send on, coloured by them, until nothing is left of it."`
-	Denoise  bool    `json:"denoise" default:"true" doc:"Smooth what came by bounces and from the sky; edges of direct shadows are never touched."`
+	Denoise  bool    `json:"denoise" default:"true" doc:"Smooth what came by bounces and from the sky, and the noise of samples in wide penumbras; edges of shadows stay as they are."`
 	Backs    string  `json:"backs" enum:"stop,pass" default:"stop" doc:"Whether the back of a one-sided surface stops direct light; platforms differ."`
 	Patches  bool    `json:"sky_patches" default:"false" doc:"Bake the sky as 145 layers, so that another sky, hour or rotation is a mix."`
 }
