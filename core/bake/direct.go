@@ -126,7 +126,7 @@ func (p *Prepared) lightChunk(s *Source, k int, q Quality, seed uint64, l *light
 	var room [chunk]float64
 	texels := p.Texels.List[k*chunk : min(k*chunk+chunk, len(p.Texels.List))]
 	visible := room[:len(texels)]
-	light := func(i int, e effort) {
+	reckon := func(i int, e effort) {
 		t := &texels[i]
 		r := p.receiverOf(t)
 		var sum color.Linear
@@ -136,13 +136,13 @@ func (p *Prepared) lightChunk(s *Source, k int, q Quality, seed uint64, l *light
 		}
 	}
 	for i := range texels {
-		light(i, e)
+		reckon(i, e)
 	}
 	if e.penumbra > e.samples && s.shape.isSoft() && slices.Min(visible) < slices.Max(visible) {
 		shadow := penumbra{visible: visible, dark: 1 - s.shape.Shadows.Depth}
 		shadow.place(texels, p.Layout.PageSize)
 		for _, i := range shadow.rims() {
-			light(i, steady(e.penumbra))
+			reckon(i, steady(e.penumbra))
 		}
 		if p.Scene.Level.Lightmap.Denoise {
 			for i, factor := range shadow.smooth(3 / float64(e.penumbra)) {
