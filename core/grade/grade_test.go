@@ -215,6 +215,37 @@ func TestOcclusion(t *testing.T) {
 	assert.Greater(t, wall, float32(0.95))
 }
 
+// From the corner of a wall and a ceiling outward it only lets go: no stripes.
+func TestOcclusionHasNoStripes(t *testing.T) {
+	const w, h, wall, above = 640, 400, 3.5, 1.15
+	f := grade.NewFrame(w, h, 0.7)
+	corner := 0 // the first row of the wall
+	for y := range h {
+		b := (1 - 2*(float64(y)+0.5)/h) * f.TanHalf
+		depth := wall
+		if b*wall > above {
+			depth, corner = above/b, y+1
+		}
+		for x := range w {
+			a := (2*(float64(x)+0.5)/w - 1) * f.TanHalf * w / h
+			f.Depth[y*w+x] = float32(depth * math.Sqrt(1+a*a+b*b))
+		}
+	}
+	got := grade.Occlude(f, &level.Occlusion{Enabled: true, Strength: 0.6, RadiusM: 0.5})
+	for _, x := range []int{100, 320, 500} {
+		assert.Less(t, got[corner*w+x], float32(0.75))
+		for _, way := range []int{-1, 1} {
+			most := float32(0)
+			for y := corner; y >= corner-60 && y < corner+60; y += way {
+				share := got[y*w+x]
+				require.Greater(t, share, most-0.03, "column %d, %d from the corner", x, y-corner)
+				most = max(most, share)
+			}
+			assert.Greater(t, most, float32(0.98))
+		}
+	}
+}
+
 // Shafts go away from the sun, and none comes where no sky is seen.
 func TestScreenShafts(t *testing.T) {
 	look := plain()

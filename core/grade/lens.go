@@ -203,7 +203,21 @@ func bilinear(p []float32, w, h int, x, y float64) color.Linear {
 	return at(i, j).Lerp(at(i+1, j), tx).Lerp(at(i, j+1).Lerp(at(i+1, j+1), tx), ty)
 }
 
-const occlusionTaps = 16
+// Occlusion looks at so many points about a pixel, other ones from pixel to pixel of a
+// square of occlusionSide, which are put together.
+const (
+	occlusionTaps = 16
+	occlusionSide = 4
+)
+
+// occlusionTap is where point k lies, as a share of the radius, for a pixel of that square
+// by rows: on a spiral that is turned and stretched from pixel to pixel.
+func occlusionTap(k, pixel int) (x, y float64) {
+	const pixels = occlusionSide * occlusionSide
+	reach := (float64(k) + (float64(5*pixel%pixels)+0.5)/pixels) / occlusionTaps
+	sin, cos := math.Sincos(float64(k)*golden + float64(pixel)*2*math.Pi/pixels)
+	return reach * cos, reach * sin
+}
 
 // Occlude gives for each pixel the share of light that occlusion leaves, from
 // depth alone: the estimator of McGuire, Mara and Luebke ("Scalable ambient
@@ -211,15 +225,39 @@ const occlusionTaps = 16
 //
 //	A = max(0, 1 - 5 s / (r⁶ n) Σ max(0, r² - v²)³ max(0, (v·n - bias) / (v² + 0.01 r²)))
 //
-// over n points v of the surroundings, with the normal from the depth itself.
+// over n points v of the surroundings, with the normal from the depth itself; and of that
+// the mean over the pixels about it that are as far away, to less than r.
 func Occlude(f *Frame, set *level.Occlusion) []float32 {
+	rough, out := obscure(f, set), make([]float32, len(f.Depth))
+	parallel.All(f.Height, func(y int) {
+		for x := range f.Width {
+			i := y*f.Width + x
+			if out[i] = 1; f.Depth[i] >= Far {
+				continue
+			}
+			sum, count := float32(0), float32(0)
+			for qy := max(y-occlusionSide/2, 0); qy < min(y+occlusionSide/2, f.Height); qy++ {
+				for qx := max(x-occlusionSide/2, 0); qx < min(x+occlusionSide/2, f.Width); qx++ {
+					if q := qy*f.Width + qx; math.Abs(float64(f.Depth[q]-f.Depth[i])) < set.RadiusM {
+						sum, count = sum+rough[q], count+1
+					}
+				}
+			}
+			out[i] = sum / count
+		}
+	})
+	return out
+}
+
+// obscure is A for each pixel by its own points.
+func obscure(f *Frame, set *level.Occlusion) []float32 {
 	out, depth := make([]float32, len(f.Depth)), f.depths()
 	r2 := set.RadiusM * set.RadiusM
-	var taps [occlusionTaps][2]float64
-	for k := range taps {
-		sin, cos := math.Sincos(float64(k) * golden)
-		reach := math.Sqrt((float64(k) + 0.5) / occlusionTaps)
-		taps[k] = [2]float64{reach * cos, reach * sin}
+	var taps [occlusionSide * occlusionSide][occlusionTaps][2]float64
+	for pixel := range taps {
+		for k := range occlusionTaps {
+			taps[pixel][k][0], taps[pixel][k][1] = occlusionTap(k, pixel)
+		}
 	}
 	parallel.All(f.Height, func(y int) {
 		for x := range f.Width {
@@ -231,8 +269,8 @@ func Occlude(f *Frame, set *level.Occlusion) []float32 {
 			n := f.normal(depth, x, y, p)
 			spread := set.RadiusM / (2 * f.TanHalf * max(-p[2], 1e-3)) * float64(f.Height)
 			sum := 0.0
-			for k := range taps {
-				qx, qy := x+int(math.Floor(spread*taps[k][0]+0.5)), y+int(math.Floor(spread*taps[k][1]+0.5))
+			for _, tap := range taps[y%occlusionSide*occlusionSide+x%occlusionSide] {
+				qx, qy := x+int(math.Floor(spread*tap[0]+0.5)), y+int(math.Floor(spread*tap[1]+0.5))
 				if qx < 0 || qy < 0 || qx >= f.Width || qy >= f.Height || f.Depth[qy*f.Width+qx] >= Far {
 					continue
 				}

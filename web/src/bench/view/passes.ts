@@ -24,7 +24,7 @@ import {
 } from "three";
 import type { AirReport, Zone } from "../../api/client";
 import type { FogBlock, Pixels } from "../data";
-import { airMaterial, airUniforms, Items, maxBeams, maxGlows, maxVolumes, speckMaterial } from "./shaders/air";
+import { airMaterial, airUniforms, Items, maxBeams, maxGlows, maxVolumes, occlusionMaterial, speckMaterial } from "./shaders/air";
 import { brightMaterial, displayMaterial, focusMaterial, gaussMaterial, shaftMaterial } from "./shaders/lens";
 import { settingAt, type Setting } from "./setting";
 import { specks } from "./specks";
@@ -48,6 +48,7 @@ const shapes = ["soft", "ring", "star", "streak"];
 export class Passes {
   private readonly items = new Items();
   private readonly shared = airUniforms(this.items);
+  private readonly occlude = occlusionMaterial(this.shared);
   private readonly air = airMaterial(this.shared);
   private readonly specks = speckMaterial(this.shared);
   private readonly focus = focusMaterial();
@@ -77,7 +78,7 @@ export class Passes {
 
   dispose() {
     for (const t of [this.front, this.back, ...this.small]) t.dispose();
-    for (const m of [this.air, this.specks, this.focus, this.shafts, this.bright, this.gauss, this.display]) m.dispose();
+    for (const m of [this.occlude, this.air, this.specks, this.focus, this.shafts, this.bright, this.gauss, this.display]) m.dispose();
     this.items.texture.dispose();
     this.dots.geometry.dispose();
     for (const u of [this.air.uniforms.skyMap!, this.shared.fogLight, this.shared.fogToward, this.air.uniforms.glowImages!]) (u.value as Texture | null)?.dispose();
@@ -86,7 +87,7 @@ export class Passes {
   resize(width: number, height: number) {
     this.front.setSize(width, height);
     this.back.setSize(width, height);
-    for (const m of [this.air, this.specks, this.focus, this.shafts, this.bright, this.display]) m.uniforms.size!.value.set(width, height);
+    for (const m of [this.occlude, this.air, this.specks, this.focus, this.shafts, this.bright, this.display]) m.uniforms.size!.value.set(width, height);
   }
 
   setSky(map: Texture) {
@@ -186,7 +187,9 @@ export class Passes {
     this.place(depth, white);
     this.fill(setting, white);
     const occlusion = lens && look!.occlusion.enabled ? look!.occlusion : null;
-    this.air.uniforms.occlusion!.value.set(occlusion?.strength ?? 0, occlusion?.radius_m ?? 1);
+    for (const m of [this.occlude, this.air]) m.uniforms.occlusion!.value.set(occlusion?.strength ?? 0, occlusion?.radius_m ?? 1);
+    if (occlusion) this.render(r, this.occlude, this.back);
+    this.air.uniforms.occluded!.value = this.back.texture;
     this.air.uniforms.scene!.value = scene.texture;
     this.air.uniforms.mode!.value = this.mode === 0 && !this.draw ? 2 : this.mode;
     this.render(r, this.air, this.front);
@@ -250,7 +253,7 @@ export class Passes {
     const tanHalf = Math.tan((camera.fov * Math.PI) / 360);
     this.shared.eye.value.copy(camera.position);
     this.shared.white.value = white;
-    for (const m of [this.air, this.specks, this.focus, this.shafts]) {
+    for (const m of [this.occlude, this.air, this.specks, this.focus, this.shafts]) {
       const u = m.uniforms;
       u.depth!.value = depth;
       u.toWorld!.value.multiplyMatrices(camera.matrixWorld, camera.projectionMatrixInverse);
