@@ -189,7 +189,7 @@ func (p *Prepared) texelField(g *group, q Quality) *field {
 // placesOf is how many places the charts of a group have that have texels.
 func (p *Prepared) placesOf(g *group) (sum int) {
 	for ci := g.from; ci < g.to; ci++ {
-		if p.hasTexels(ci) {
+		if p.Texels.Has(ci) {
 			width, height := p.Layout.Charts[ci].Size()
 			sum += width * height
 		}
@@ -201,7 +201,7 @@ func (p *Prepared) placesOf(g *group) (sum int) {
 func (p *Prepared) patchField(t *transport, g *group, first, end int) *field {
 	f := &field{around: t.around[first:end], place: make([]int32, end-first), reach: Draft.smoothing()}
 	for ci := g.from; ci < g.to; ci++ {
-		if !p.hasTexels(ci) {
+		if !p.Texels.Has(ci) {
 			continue
 		}
 		grid := t.grid(ci)

@@ -104,19 +104,13 @@ func (p *Prepared) open(texel *lightmap.Texel, place geom.Vec3, density float64)
 	return !p.Scene.Blocked(vec(texel.Origin).Add(lift), place.Add(lift))
 }
 
-// hasTexels tells whether a chart has any: one that is wholly inside solids has not.
-func (p *Prepared) hasTexels(chart int) bool {
-	first, end := p.Texels.Of(chart)
-	return first < end
-}
-
 // partAll makes the patches of all charts. It lists their texels, patch after patch, and
 // where those of each begin, and the end.
 func (p *Prepared) partAll(ctx context.Context, t *transport) (members, membersOf []int32, err error) {
 	charts := len(t.layout.Charts)
 	t.cellsOf, t.patchesOf = make([]int32, charts+1), make([]int32, charts+1)
 	for i := range charts {
-		if t.cellsOf[i+1] = t.cellsOf[i]; p.hasTexels(i) {
+		if t.cellsOf[i+1] = t.cellsOf[i]; p.Texels.Has(i) {
 			g := t.grid(i)
 			t.cellsOf[i+1] += int32(g.width * g.height)
 		}
@@ -124,7 +118,7 @@ func (p *Prepared) partAll(ctx context.Context, t *transport) (members, membersO
 	t.cells = make([]int32, t.cellsOf[charts])
 	count := t.patchesOf[1:] // of the patches of each, at first
 	if err := inParallel(ctx, charts, 1, func(i, _ int) {
-		if p.hasTexels(i) {
+		if p.Texels.Has(i) {
 			count[i] = newParting(p, t, i).all()
 		}
 	}, nil); err != nil {

@@ -99,16 +99,15 @@ var seamCos = math.Cos(8 * math.Pi / 180)
 // is wholly inside solids, has none: nothing of it is seen beside what is lit.
 func (l *Layout) Seams(s *scene.Scene, texels *Texels) *Seams {
 	seams := &Seams{layout: l, first: make([]int32, len(l.Charts)+1)}
-	isLit := func(chart int32) bool { return chart >= 0 && texels.first[chart] < texels.first[chart+1] }
-	for ci := range int32(len(l.Charts)) {
-		if seams.first[ci+1] = seams.first[ci]; isLit(ci) {
+	for ci := range l.Charts {
+		if seams.first[ci+1] = seams.first[ci]; texels.Has(ci) {
 			width, height := l.Charts[ci].Size()
 			seams.first[ci+1] += int32(width * height)
 		}
 	}
 	for i := range s.Surfaces {
 		ci := l.ChartOf[i]
-		if !isLit(ci) {
+		if ci < 0 || !texels.Has(int(ci)) {
 			continue
 		}
 		c := &l.Charts[ci]
@@ -117,7 +116,7 @@ func (l *Layout) Seams(s *scene.Scene, texels *Texels) *Seams {
 			steps := int(math.Ceil(along.Len() * c.Density / seamStep))
 			for k := range steps {
 				at := edge.a.Add(along.Mul((float64(k) + 0.5) / float64(steps)))
-				if seam, ok := seams.seamAt(s, isLit, i, at, edge); ok {
+				if seam, ok := seams.seamAt(s, texels, i, at, edge); ok {
 					seams.List = append(seams.List, seam)
 				}
 			}
@@ -149,7 +148,7 @@ func (s *Seams) mark() {
 }
 
 // seamAt is the seam at a place of a surface's edge, if there is one with a lit chart.
-func (s *Seams) seamAt(sc *scene.Scene, isLit func(chart int32) bool, surface int, at geom.Vec3, edge edge) (Seam, bool) {
+func (s *Seams) seamAt(sc *scene.Scene, texels *Texels, surface int, at geom.Vec3, edge edge) (Seam, bool) {
 	l := s.layout
 	over := at.Add(edge.out.Mul(seamM)).Add(edge.normal.Mul(seamM))
 	hit, ok := sc.See(over, edge.normal.Mul(-1), 2*seamM)
@@ -157,7 +156,7 @@ func (s *Seams) seamAt(sc *scene.Scene, isLit func(chart int32) bool, surface in
 		return Seam{}, false
 	}
 	other := l.ChartOf[hit.Surface]
-	if !isLit(other) || sc.NormalOf(hit.Triangle).Dot(edge.normal) < seamCos {
+	if other < 0 || !texels.Has(int(other)) || sc.NormalOf(hit.Triangle).Dot(edge.normal) < seamCos {
 		return Seam{}, false
 	}
 	own := l.ChartOf[surface]

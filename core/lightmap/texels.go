@@ -39,6 +39,9 @@ type Texels struct {
 // Of is where a chart's texels begin in the list, and where they end.
 func (t *Texels) Of(chart int) (first, end int) { return int(t.first[chart]), int(t.first[chart+1]) }
 
+// Has tells whether a chart has any: one that is wholly inside solids has not.
+func (t *Texels) Has(chart int) bool { return t.first[chart] < t.first[chart+1] }
+
 // Fills are those of a chart, in order; later ones read earlier ones.
 func (t *Texels) Fills(chart int) []Fill {
 	r := t.ranges[t.fillsOf[chart]]

@@ -24,8 +24,8 @@ import {
 } from "three";
 import type { AirReport, Zone } from "../../api/client";
 import type { FogBlock, Pixels } from "../data";
-import { airMaterial, airUniforms, Items, maxBeams, maxGlows, maxVolumes, occlusionMaterial, speckMaterial } from "./shaders/air";
-import { brightMaterial, displayMaterial, focusMaterial, gaussMaterial, shaftMaterial } from "./shaders/lens";
+import { airMaterial, airUniforms, Items, maxBeams, maxGlows, maxVolumes, speckMaterial } from "./shaders/air";
+import { brightMaterial, displayMaterial, focusMaterial, gaussMaterial, occlusionMaterial, shaftMaterial } from "./shaders/lens";
 import { settingAt, type Setting } from "./setting";
 import { specks } from "./specks";
 
@@ -48,7 +48,7 @@ const shapes = ["soft", "ring", "star", "streak"];
 export class Passes {
   private readonly items = new Items();
   private readonly shared = airUniforms(this.items);
-  private readonly occlude = occlusionMaterial(this.shared);
+  private readonly occlude = occlusionMaterial();
   private readonly air = airMaterial(this.shared);
   private readonly specks = speckMaterial(this.shared);
   private readonly focus = focusMaterial();

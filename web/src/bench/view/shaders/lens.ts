@@ -1,9 +1,9 @@
 import { GLSL3, RawShaderMaterial, Vector2, Vector3, Matrix4 } from "three";
 import { ceiling } from "./surface";
-import { screenVertex } from "./air";
+import { screenVertex, seen } from "./air";
 
-// The look, as core/grade has it: depth of field, shafts, bloom, then what a
-// display gets. Light is over white.
+// The look, as core/grade has it: occlusion, which the air puts together, depth of
+// field, shafts, bloom, then what a display gets. Light is over white.
 
 function pass(uniforms: Record<string, { value: unknown }>, fragmentShader: string): RawShaderMaterial {
   return new RawShaderMaterial({ glslVersion: GLSL3, depthTest: false, depthWrite: false, uniforms, vertexShader: screenVertex, fragmentShader: `precision highp float;\nin vec2 uv;\nout vec4 color;\n${fragmentShader}` });
@@ -15,16 +15,51 @@ const depths = `
   uniform vec3 eye;
   uniform vec2 size;
   uniform float tanHalf;
-  float distanceAt(vec2 at) {
-    float z = texture(depth, at).r;
-    if (z >= 1.0) return 1e6;
-    vec4 p = toWorld * vec4(vec3(at, z) * 2.0 - 1.0, 1.0);
-    return length(p.xyz / p.w - eye);
-  }
-  float axial(vec2 at) { return distanceAt(at) / length(vec3((at * 2.0 - 1.0) * tanHalf * vec2(size.x / size.y, 1.0), 1.0)); }
+  ${seen}
+  float axial(vec2 at) { return distanceAt(at) / length(rayAt(at)); }
 `;
 
 const depthUniforms = () => ({ light: { value: null }, depth: { value: null }, toWorld: { value: new Matrix4() }, eye: { value: new Vector3() }, size: { value: new Vector2(1, 1) }, tanHalf: { value: 1 } });
+
+/** What occlusion leaves of the light of each pixel by its own points, and the pixel's distance. */
+export const occlusionMaterial = () =>
+  pass(
+    { ...depthUniforms(), occlusion: { value: new Vector2() } },
+    `${depths}
+    uniform vec2 occlusion; // strength, radius
+    vec3 viewed(vec2 at) { vec3 r = rayAt(at); return r * (distanceAt(at) / length(r)); }
+    // From the nearer neighbour along an axis, or the only one at the rim.
+    vec3 slope(vec2 at, vec2 step, vec3 p, float i, float n) {
+      vec3 before = i > 0.5 ? p - viewed(at - step) : vec3(0.0);
+      vec3 after = i < n - 1.5 ? viewed(at + step) - p : vec3(0.0);
+      return i > n - 1.5 || (i > 0.5 && abs(before.z) < abs(after.z)) ? before : after;
+    }
+    float occlude(vec2 pixel) {
+      vec2 one = 1.0 / size;
+      vec2 at = (pixel + 0.5) * one;
+      vec3 p = viewed(at);
+      vec3 across = slope(at, vec2(one.x, 0.0), p, pixel.x, size.x), upward = slope(at, vec2(0.0, one.y), p, pixel.y, size.y);
+      vec3 n = normalize(cross(across, upward));
+      float r = occlusion.y, r2 = r * r, spread = r / (2.0 * tanHalf * max(-p.z, 1e-3)) * size.y, sum = 0.0;
+      float place = mod(size.y - 1.0 - pixel.y, 4.0) * 4.0 + mod(pixel.x, 4.0);
+      for (int k = 0; k < 16; k++) {
+        float reach = spread * (float(k) + (mod(5.0 * place, 16.0) + 0.5) / 16.0) / 16.0;
+        float turn = float(k) * 2.399963229728653 + place * 0.39269908169872414;
+        vec2 q = pixel + vec2(floor(reach * cos(turn) + 0.5), -floor(reach * sin(turn) + 0.5));
+        if (q.x < 0.0 || q.y < 0.0 || q.x >= size.x || q.y >= size.y) continue;
+        vec2 there = (q + 0.5) * one;
+        if (texture(depth, there).r >= 1.0) continue;
+        vec3 v = viewed(there) - p;
+        float v2 = dot(v, v), near = max(0.0, r2 - v2);
+        sum += near * near * near * max(0.0, (dot(v, n) + 0.01 * p.z) / (v2 + 0.01 * r2));
+      }
+      return max(0.0, 1.0 - 5.0 * occlusion.x * r * sum / (r2 * r2 * r2 * 16.0));
+    }
+    void main() {
+      bool sky = texture(depth, uv).r >= 1.0;
+      color = vec4(sky ? 1.0 : occlude(floor(uv * size)), min(distanceAt(uv), 6e4), 0.0, 1.0);
+    }`,
+  );
 
 export const focusMaterial = () =>
   pass(
