@@ -1,8 +1,6 @@
 package bake
 
 import (
-	"fmt"
-
 	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/level"
@@ -58,10 +56,6 @@ func (s *Source) InAir(sc *scene.Scene, at geom.Vec3, samples int, leastM float6
 	unit, _ = s.direct(sc, &r, careful(samples), 0)
 	return toward, unit
 }
-
-// Shape names what a source's light depends on beside the scene, so that what was
-// reckoned for it can be kept.
-func (s *Source) Shape() string { return fmt.Sprintf("%+v", s.shape) }
 
 // Ambient is the even light at a point, in lux.
 func (p *Prepared) Ambient(at geom.Vec3) color.Linear {

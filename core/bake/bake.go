@@ -2,14 +2,11 @@ package bake
 
 import (
 	"context"
-	"crypto/sha256"
-	"encoding/binary"
-	"encoding/hex"
-	"fmt"
 	"math"
 	"slices"
 	"sync"
 
+	"grotta/core/digest"
 	"grotta/core/geom"
 	"grotta/core/level"
 	"grotta/core/lightmap"
@@ -24,7 +21,7 @@ type Prepared struct {
 	Texels  *lightmap.Texels
 	Seams   *lightmap.Seams
 	Sources []Source
-	shape   [32]byte      // of all geometry that layers depend on
+	shape   digest.Sum    // of all geometry that layers depend on
 	bounds  []chunkBounds // of each chunk of texels
 	runs    []chunkBounds // of each run of chunks
 	shared  *once
@@ -45,69 +42,12 @@ func Prepare(l *level.Level) (*Prepared, error) {
 		Texels:  texels,
 		Seams:   layout.Seams(s, texels),
 		Sources: Sources(l, s),
-		shape:   geometryHash(s, layout),
+		shape:   geometryDigest(s, layout),
 		shared:  &once{sheets: sync.Pool{New: func() any { return &sheet{} }}},
 	}
 	p.bounds = boundsOf(p.Texels.List)
 	p.runs = runsOf(p.bounds)
 	return p, nil
-}
-
-// geometryHash covers triangles, what they do to light, and where their charts
-// are, and what they send back.
-func geometryHash(s *scene.Scene, l *lightmap.Layout) [32]byte {
-	h := sha256.New()
-	images := map[string][32]byte{}
-	for _, image := range s.Level.Images {
-		images[image.ID] = sha256.Sum256(image.Data)
-	}
-	for i := range s.Surfaces {
-		surface := &s.Surfaces[i]
-		if surface.Image != nil { // what is cut out of it, and what it sends back
-			m := surface.Material
-			fmt.Fprintf(h, "%x %v %v\n", images[m.Image], m.Cutoff, m.ImageM)
-			triangle := 0
-			for corners := range s.Corners(surface) {
-				for k, at := range corners {
-					u, v := s.CornerUV(surface, triangle, k, at)
-					binary.Write(h, binary.LittleEndian, [2]float64{u, v})
-				}
-				triangle++
-			}
-		}
-		first, end := s.TrianglesOf(surface)
-		fmt.Fprintf(h, "%t %t %d\n", surface.CastsShadow, surface.ReceivesLight, end-first)
-		if s.Level.Lightmap.Bounces {
-			fmt.Fprintf(h, "%v %t\n", surface.Albedo, surface.Material.TwoSided)
-		}
-		for t := first; t < end; t++ {
-			binary.Write(h, binary.LittleEndian, s.Triangle(t))
-		}
-	}
-	fmt.Fprintf(h, "pages %d of %d, %s\n", l.Pages, l.PageSize, s.Level.Lightmap.Backs)
-	for i := range l.Charts {
-		c := &l.Charts[i]
-		x, y := c.Corner()
-		width, _ := c.Size()
-		fmt.Fprintf(h, "%d %d %d %d %d %v\n", c.Surface, c.Page(), x, y, width, c.Density)
-	}
-	return [32]byte(h.Sum(nil))
-}
-
-// Key names a source's layer by everything that goes into it. The same key
-// always means the same bytes, whatever level asks.
-func (p *Prepared) Key(s *Source, q Quality) string {
-	h := sha256.New()
-	m := &p.Scene.Level.Lightmap
-	fmt.Fprintf(h, "grotta layer, engine %s, %s, bounces %t, smooth %t\n%x\n%+v\n", Engine, q, m.Bounces, m.Denoise, p.shape, s.shape)
-	return hex.EncodeToString(h.Sum(nil))
-}
-
-// seed decides the samples of a source. It does not depend on geometry, so that
-// places which a change does not reach get the same light to the bit.
-func (s *Source) seed() uint64 {
-	sum := sha256.Sum256([]byte(s.Shape()))
-	return binary.BigEndian.Uint64(sum[:])
 }
 
 // chunk is how many texels one step of work holds.
@@ -291,14 +231,28 @@ func (p *Prepared) receiverOf(t *lightmap.Texel) receiver {
 	return receiver{point: origin.Sub(n.Mul(scene.OffsetM)), origin: origin, normal: n}
 }
 
-// turn is an angle in [0, 2π) that depends on nothing but the texel and the
-// source (the finaliser of splitmix64).
-func turn(seed uint64, texel int32) float64 {
-	x := seed + uint64(texel)*0x9e3779b97f4a7c15
+// turn is an angle in [0, 2π) that depends on the seed and a number alone.
+func turn(seed, number uint64) float64 {
+	return float64(scramble(seed+number*0x9e3779b97f4a7c15)>>11) / (1 << 53) * 2 * math.Pi
+}
+
+// turnAt is turn for a place. It depends on where the texel lies in the level and not
+// on where it lies in the lightmap, so that a layer stays the same to the bit when
+// other charts move on the pages.
+func turnAt(seed uint64, texel *lightmap.Texel) float64 {
+	var x uint64
+	for _, at := range texel.Origin {
+		x = scramble(x + uint64(math.Float32bits(at+0)) + 0x9e3779b97f4a7c15) // -0 + 0 is 0
+	}
+	return turn(seed, x)
+}
+
+// scramble is the finaliser of splitmix64 (Steele, Lea and Flood, "Fast splittable
+// pseudorandom number generators", 2014).
+func scramble(x uint64) uint64 {
 	x = (x ^ x>>30) * 0xbf58476d1ce4e5b9
 	x = (x ^ x>>27) * 0x94d049bb133111eb
-	x ^= x >> 31
-	return float64(x>>11) / (1 << 53) * 2 * math.Pi
+	return x ^ x>>31
 }
 
 func vec(v [3]float32) geom.Vec3 {
@@ -333,4 +287,4 @@ func sameList[T any](a, b []T) bool {
 
 // Geometry names the scene and its layout; while it stays so do all texture
 // coordinates.
-func (p *Prepared) Geometry() string { return hex.EncodeToString(p.shape[:]) }
+func (p *Prepared) Geometry() string { return p.shape.String() }

@@ -130,7 +130,7 @@ func (p *Prepared) lightChunk(s *Source, k int, q Quality, seed uint64, l *light
 		t := &texels[i]
 		r := p.receiverOf(t)
 		var sum color.Linear
-		sum, visible[i] = s.sharp(p.Scene, &r, e, turn(seed, t.Index))
+		sum, visible[i] = s.sharp(p.Scene, &r, e, turnAt(seed, t))
 		for c, v := range sum {
 			lux[c][i] = float32(v)
 		}

@@ -3,11 +3,10 @@ package bake
 import (
 	"fmt"
 	"maps"
-	"reflect"
 	"slices"
 	"strings"
 
-	"grotta/core/color"
+	"grotta/core/scene"
 )
 
 // Stale is a source whose layer has to be baked, and why.
@@ -71,28 +70,6 @@ func (p *Prepared) Source(id string) *Source {
 	return nil
 }
 
-// changeNames says what a change of each field of a shape is.
-var changeNames = map[string]string{
-	"Kind": "another kind", "Position": "moved", "Aim": "turned", "Right": "turned", "Up": "turned",
-	"RangeM": "another range", "Falloff": "another falloff", "Terms": "another falloff", "CosInner": "another cone", "CosOuter": "another cone",
-	"RadiusM": "another size", "DiscRad": "another disc", "Width": "another size", "Height": "another size",
-	"BounceScale": "another bounce scale", "Shadows": "other shadow settings", "Gobo": "another gobo", "Sky": "another sky",
-	"Zone": "another zone", "Zones": "zones changed",
-}
-
-func shapeChanges(was, now *shape) []string {
-	a, b := reflect.ValueOf(*was), reflect.ValueOf(*now)
-	var why []string
-	for i := range a.NumField() {
-		if !reflect.DeepEqual(a.Field(i).Interface(), b.Field(i).Interface()) {
-			if name := changeNames[a.Type().Field(i).Name]; !slices.Contains(why, name) {
-				why = append(why, name)
-			}
-		}
-	}
-	return why
-}
-
 func settingChanges(was, now *Prepared) []string {
 	a, b := &was.Scene.Level.Lightmap, &now.Scene.Level.Lightmap
 	var why []string
@@ -108,30 +85,12 @@ func settingChanges(was, now *Prepared) []string {
 	return why
 }
 
-// form is all of an entity that light depends on.
-type form struct{ place, roles, albedo, density string }
-
 // change is what became of an entity.
 type change struct{ entity, what string }
 
-func formsOf(p *Prepared) map[string]form {
-	forms := map[string]form{}
-	for i := range p.Scene.Surfaces {
-		s := &p.Scene.Surfaces[i]
-		f := forms[s.Entity]
-		first, end := p.Scene.TrianglesOf(s)
-		f.place += fmt.Sprint(end-first, p.Scene.CornersOf(first))
-		f.roles += fmt.Sprint(s.CastsShadow, s.ReceivesLight)
-		f.albedo += fmt.Sprint(color.Linear(s.Albedo), s.Material.TwoSided, s.Material.Image, s.Material.Cutoff, s.Material.ImageM)
-		f.density += fmt.Sprint(s.DensityM)
-		forms[s.Entity] = f
-	}
-	return forms
-}
-
 // changesOf lists the entities that changed what light can do, by id.
 func changesOf(was, now *Prepared) []change {
-	before, after := formsOf(was), formsOf(now)
+	before, after := byEntity(was.Scene.Digests()), byEntity(now.Scene.Digests())
 	var all []change
 	for _, id := range slices.Sorted(maps.Keys(after)) {
 		a, had := before[id]
@@ -139,13 +98,13 @@ func changesOf(was, now *Prepared) []change {
 		switch {
 		case !had:
 			all = append(all, change{id, "added"})
-		case a.place != b.place:
+		case a.Place != b.Place:
 			all = append(all, change{id, "moved or reshaped"})
-		case a.roles != b.roles:
+		case a.Roles != b.Roles:
 			all = append(all, change{id, "given other roles"})
-		case a.albedo != b.albedo:
+		case a.Finish != b.Finish:
 			all = append(all, change{id, "given another albedo"})
-		case a.density != b.density:
+		case a.Density != b.Density:
 			all = append(all, change{id, "given another density"})
 		}
 	}
@@ -155,6 +114,14 @@ func changesOf(was, now *Prepared) []change {
 		}
 	}
 	return all
+}
+
+func byEntity(digests []scene.Digest) map[string]scene.Digest {
+	by := map[string]scene.Digest{}
+	for _, d := range digests {
+		by[d.Entity] = d
+	}
+	return by
 }
 
 // geometryChanges says what changed in what light can do.

@@ -20,7 +20,7 @@ func (p *Prepared) UnmixedIrradiance(t *lightmap.Texel) color.Linear {
 		if s.isSky() {
 			continue
 		}
-		unit, _ := s.direct(p.Scene, &r, careful(Draft.Samples()), turn(s.seed(), t.Index))
+		unit, _ := s.direct(p.Scene, &r, careful(Draft.Samples()), turnAt(s.seed(), t))
 		sum = sum.Add(s.Weight.Mul(unit))
 	}
 	return sum

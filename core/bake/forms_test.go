@@ -133,11 +133,11 @@ func TestTurnsDependOnSeedAndTexel(t *testing.T) {
 	seen := map[float64]bool{}
 	for seed := range uint64(50) {
 		for texel := range int32(50) {
-			a := turn(seed, texel)
+			a := turn(seed, uint64(texel))
 			require.True(t, a >= 0 && a < 2*math.Pi)
 			assert.False(t, seen[a])
 			seen[a] = true
-			assert.Equal(t, a, turn(seed, texel))
+			assert.Equal(t, a, turn(seed, uint64(texel)))
 		}
 	}
 }

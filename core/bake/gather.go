@@ -241,7 +241,7 @@ func (p *Prepared) eachRay(texels []lightmap.Texel, rays int, visit func(i int, 
 	var about [block]frame
 	var fan [block][]geom.Vec3
 	for i := range texels {
-		about[i], fan[i] = frameOf(texels[i].Normal(p.Scene)), fanOf(rays, turn(gatherSeed, texels[i].Index))
+		about[i], fan[i] = frameOf(texels[i].Normal(p.Scene)), fanOf(rays, turnAt(gatherSeed, &texels[i]))
 	}
 	for sector := range sectors {
 		for i := range texels {

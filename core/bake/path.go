@@ -71,7 +71,7 @@ func (p *Prepared) path(r *receiver, index, paths int, lit []int, sum []color.Li
 		seed := uint64(index)<<8 | uint64(step)
 		for _, i := range lit {
 			s := &p.Sources[i]
-			light, _ := s.direct(p.Scene, &hit, steady(pathSamples), turn(seed*0x9e3779b9+uint64(i), int32(index)))
+			light, _ := s.direct(p.Scene, &hit, steady(pathSamples), turn(seed*0x9e3779b9+uint64(i), uint64(index)))
 			sum[i] = sum[i].Add(through.Mul(light))
 		}
 		if step >= sureSteps {

@@ -16,7 +16,8 @@ import (
 type Reach struct {
 	was, now *Prepared
 	changed  map[string]bool // entities
-	spots    []spot
+	dense    []spot          // where direct light is looked for: it can be as small as a texel
+	sparse   []spot          // where light by bounces is looked for, which changes slowly
 }
 
 // spot is a place on a changed surface, one side of it.
@@ -28,13 +29,16 @@ type spot struct{ at, normal geom.Vec3 }
 const ReachTolerance = 1 / (255 * 12.92)
 
 const (
-	spotM2    = 0.25 // a spot for so much of a surface
-	mostSpots = 1200 // with more to look at, everything is baked
-	spotRays  = 32
+	denseM2    = 0.015  // a dense spot for so much of a surface, about 12 cm apart
+	sparseM2   = 0.25   // beside the texels
+	mostDense  = 20_000 // with more to look at, everything is baked
+	mostSparse = 4000
+	spotRays   = 32
 )
 
-// NewReach compares two states of a level; nil where they differ in more than
-// things: all layers follow then.
+// NewReach compares two states of a level. It is nil where a setting differs, or
+// where the geometry differs in a way that no changed entity explains: every layer has
+// to be baked then.
 func NewReach(was, now *Prepared) *Reach {
 	if was == nil || len(settingChanges(was, now)) > 0 {
 		return nil
@@ -43,12 +47,17 @@ func NewReach(was, now *Prepared) *Reach {
 	for _, c := range changesOf(was, now) {
 		r.changed[c.entity] = true
 	}
+	if len(r.changed) == 0 && was.shape != now.shape {
+		return nil
+	}
 	for _, p := range []*Prepared{was, now} {
 		for i := range p.Scene.Surfaces {
 			if !r.changed[p.Scene.Surfaces[i].Entity] {
 				continue
 			}
-			if r.addSpots(p, i); len(r.spots) > mostSpots {
+			r.addSpots(p, i)
+			r.addTexels(p, i)
+			if len(r.dense) > mostDense || len(r.sparse) > mostSparse {
 				return nil
 			}
 		}
@@ -56,21 +65,46 @@ func NewReach(was, now *Prepared) *Reach {
 	return r
 }
 
-// addSpots spreads spots evenly over a surface, on both its sides.
+// addSpots spreads spots evenly over a surface, on both its sides. The corners of its
+// triangles are dense spots too: what comes through a wall comes through it first there.
 func (r *Reach) addSpots(p *Prepared, surface int) {
-	f := &p.Scene.Surfaces[surface]
-	for t := range p.Scene.Corners(f) {
+	for t := range p.Scene.Corners(&p.Scene.Surfaces[surface]) {
 		cross := t[1].Sub(t[0]).Cross(t[2].Sub(t[0]))
 		area, normal := cross.Len()/2, cross.Normalize()
-		n := min(int(math.Ceil(area/spotM2)), mostSpots)
-		for k := range n {
-			u, v := pair(k, n, 0)
-			if u+v > 1 {
-				u, v = 1-u, 1-v
-			}
+		add := func(spots []spot, u, v float64) []spot {
 			at := t[0].Mul(1 - u - v).Add(t[1].Mul(u)).Add(t[2].Mul(v))
-			r.spots = append(r.spots, spot{at, normal}, spot{at, normal.Mul(-1)})
+			return append(spots, spot{at, normal}, spot{at, normal.Mul(-1)})
 		}
+		spread := func(spots []spot, each float64, most int) []spot {
+			n := min(int(math.Ceil(area/each)), most)
+			for k := range n {
+				u, v := pair(k, n, 0)
+				if u+v > 1 {
+					u, v = 1-u, 1-v
+				}
+				spots = add(spots, u, v)
+			}
+			return spots
+		}
+		r.sparse = spread(r.sparse, sparseM2, mostSparse)
+		r.dense = spread(r.dense, denseM2, mostDense)
+		const inside = 0.001 // of the triangle's height
+		for _, uv := range [3][2]float64{{inside, inside}, {1 - 2*inside, inside}, {inside, 1 - 2*inside}} {
+			r.dense = add(r.dense, uv[0], uv[1])
+		}
+	}
+}
+
+// addTexels makes spots of a surface's texels: those are where its own light shows.
+func (r *Reach) addTexels(p *Prepared, surface int) {
+	chart := p.Layout.ChartOf[surface]
+	if chart < 0 {
+		return
+	}
+	first, end := p.Texels.Of(int(chart))
+	for i := first; i < min(end, first+mostDense); i++ {
+		at := p.receiverOf(&p.Texels.List[i])
+		r.dense, r.sparse = append(r.dense, spot{at.point, at.normal}), append(r.sparse, spot{at.point, at.normal})
 	}
 }
 
@@ -84,20 +118,29 @@ func (r *Reach) Share(id string, layer *Layer) float64 {
 	}
 	m := NewImage(layer.PageSize, layer.Pages)
 	layer.AddTo(m, color.White)
-	brightest := 0.0
+	brightest, share := 0.0, 0.0
 	for _, v := range m.Pix {
 		brightest = max(brightest, float64(v))
 	}
-	share := 0.0
-	for i, s := range r.spots {
-		light := r.was.lightAt(before, m, s, float64(i))
-		if light == 0 {
-			continue
-		}
-		if share = max(share, light/brightest); share > ReachTolerance || math.IsNaN(share) {
-			return min(share, 1)
+	look := func(spots []spot, light func(*Prepared, spot, float64) float64) {
+		for i, at := range spots {
+			for _, p := range []*Prepared{r.was, r.now} {
+				if share > ReachTolerance {
+					return
+				}
+				if lux := light(p, at, float64(i)); lux > 0 {
+					share = min(max(share, lux/brightest), 1) // 1 where all of the layer is dark
+				}
+			}
 		}
 	}
+	look(r.dense, func(p *Prepared, at spot, turn float64) float64 { return p.directAt(p.Source(id), at, turn) })
+	look(r.sparse, func(p *Prepared, at spot, turn float64) float64 {
+		if p == r.now { // its layer is not there yet
+			return 0
+		}
+		return p.indirectAt(before, m, at, turn)
+	})
 	return share
 }
 
@@ -108,7 +151,7 @@ func (r *Reach) shines(s *Source) bool {
 	}
 	for _, p := range []*Prepared{r.was, r.now} {
 		for i := range p.Scene.Surfaces {
-			if f := &p.Scene.Surfaces[i]; r.changed[f.Entity] && f.Material.ID == s.shape.Sky {
+			if f := &p.Scene.Surfaces[i]; r.changed[f.Entity] && f.Material.ID == s.material {
 				return true
 			}
 		}
@@ -116,15 +159,22 @@ func (r *Reach) shines(s *Source) bool {
 	return false
 }
 
-// lightAt is a source's light on a spot, its brightest channel, in lux for unit
-// strength: direct, and by rays what its layer says that others send back.
-func (p *Prepared) lightAt(s *Source, layer *Image, at spot, turn float64) float64 {
-	r := receiver{point: at.at, origin: at.at.Add(at.normal.Mul(2 * spotOffM)), normal: at.normal}
-	sum, _ := s.sharp(p.Scene, &r, careful(Draft.Samples()), turn)
+// directAt is a source's direct light on a spot, its brightest channel, in lux for
+// unit strength.
+func (p *Prepared) directAt(s *Source, at spot, turn float64) float64 {
+	sum, _ := s.sharp(p.Scene, at.receiver(), careful(Draft.Samples()), turn)
+	return max(sum[0], sum[1], sum[2])
+}
+
+// indirectAt is a source's light on a spot from the sky and from other surfaces, by rays
+// that read what its layer says of those: the brightest channel, in lux for unit strength.
+func (p *Prepared) indirectAt(s *Source, layer *Image, at spot, turn float64) float64 {
 	bounced := p.bounces(s)
 	if !bounced && !s.isSky() {
-		return max(sum[0], sum[1], sum[2])
+		return 0
 	}
+	var sum color.Linear
+	r := at.receiver()
 	u, v := geom.Axes(at.normal)
 	for k := range spotRays {
 		a, b := pair(k, spotRays, turn)
@@ -143,6 +193,11 @@ func (p *Prepared) lightAt(s *Source, layer *Image, at spot, turn float64) float
 		}
 	}
 	return max(sum[0], sum[1], sum[2])
+}
+
+// receiver is a spot as a place to be lit.
+func (s spot) receiver() *receiver {
+	return &receiver{point: s.at, origin: s.at.Add(s.normal.Mul(2 * spotOffM)), normal: s.normal}
 }
 
 // spotOffM is how far off a changed surface its light is taken.

@@ -418,7 +418,7 @@ var readyFans = map[int]*[fans][]geom.Vec3{patchRays: newFans(patchRays), Good.R
 func newFans(rays int) *[fans][]geom.Vec3 {
 	all := &[fans][]geom.Vec3{}
 	for k := range all {
-		turn := turn(fanSeed, int32(k))
+		turn := turn(fanSeed, uint64(k))
 		for i := range rays {
 			a, b := pair(i, rays, turn)
 			all[k] = append(all[k], cosineDirection(geom.Vec3{0, 0, 1}, geom.Vec3{1, 0, 0}, geom.Vec3{0, 1, 0}, a, b))

@@ -304,16 +304,22 @@ func TestSunInASkyImage(t *testing.T) {
 	l.Lightmap.Bounces = false
 	p := prepare(t, l)
 	m := mixOf(t, p, bake.Good)
-	light := map[float32]float64{} // along a line across the wall
+	// At the foot of a wall smoothing brightens by some per cent, the same along the wall.
+	// Noise comes on top of it, and neighbours share it; so the mean of a row is measured.
+	const beside = 32
+	light, off := map[float32]float64{}, map[float32]float64{} // by distance from the wall
 	for i := range p.Texels.List {
 		x := &p.Texels.List[i]
-		if x.Normal(p.Scene)[1] < 0.9 || x.Origin[1] > 0.1 || math.Abs(float64(x.Origin[2])-0.125) > 0.01 || math.Abs(float64(x.Origin[0])) > 4 {
+		if x.Normal(p.Scene)[1] < 0.9 || x.Origin[1] > 0.1 || math.Abs(float64(x.Origin[2])) > 0.26*beside/2 || math.Abs(float64(x.Origin[0])) > 4 {
 			continue
 		}
 		got := float64(m.Pix[3*x.Index+1])
-		truth := p.Irradiance(vec3(x.Origin), x.Normal(p.Scene), 1<<15, 0)[1]
-		assert.InEpsilon(t, truth, got, 0.06, "%g m from the wall", x.Origin[0])
-		light[x.Origin[0]] = got
+		truth := p.Irradiance(vec3(x.Origin), x.Normal(p.Scene), 1<<11, 0)[1]
+		light[x.Origin[0]] += got / beside
+		off[x.Origin[0]] += (got - truth) / truth / beside
+	}
+	for at, relative := range off {
+		assert.InDelta(t, 0, relative, 0.06, "%g m from the wall", at)
 	}
 	require.Len(t, light, 32)
 	assert.Greater(t, light[3.875], 2*light[-0.625], "the sun's side and its shadow")

@@ -1,12 +1,12 @@
 package bake
 
 import (
-	"crypto/sha256"
 	"fmt"
 	"math"
 	"slices"
 
 	"grotta/core/color"
+	"grotta/core/digest"
 	"grotta/core/geom"
 	"grotta/core/level"
 	"grotta/core/picture"
@@ -30,6 +30,7 @@ type Source struct {
 
 	shape    shape
 	zones    ambientZones
+	material string // the one that shines
 	sky      *sky.Sky
 	gobo     *picture.Picture
 	goboSet  goboSettings
@@ -72,8 +73,9 @@ type shape struct {
 	Width, Height float64 // of a rect or box; a tube's length is its width
 	BounceScale   float64
 	Shadows       level.Shadows
-	Gobo          string      // what it projects, and how
-	Sky           string      // what of the sky decides its layer
+	Gobo          digest.Sum  // what it projects, and how
+	Sky           digest.Sum  // what of the sky decides its layer
+	Emits         digest.Sum  // the faces of a material that shines
 	Patch         int         // of the sky; -1 for all of it
 	Zone          string      // ambient: where it holds; "" where no zone has its own
 	Zones         []zoneShape // ambient: the zones that decide it
@@ -146,7 +148,7 @@ func lightSource(l *level.Level, pose geom.Pose, light *level.Light) Source {
 			src.gobo = image.Picture()
 			s.Right, s.Up = right, up
 			src.goboSet = goboSettings{g.FovDeg, g.FocusM, g.Blur, g.Spill}
-			s.Gobo = fmt.Sprintf("%x %v", sha256.Sum256(image.Data), src.goboSet)
+			s.Gobo = digest.New("gobo", keyVersion).Sum256(digest.Bytes(image.Data)).Float(g.FovDeg, g.FocusM, g.Blur, g.Spill).Sum()
 		}
 	case level.Directional:
 		s.Position, s.RangeM, s.RadiusM = geom.Vec3{}, 0, 0
@@ -190,13 +192,6 @@ func appendDisc(all []Source, id, name, kind string, sun *level.Sun) []Source {
 // depend on the sky at hand: another one is other weights.
 func appendSky(all []Source, l *level.Level) []Source {
 	e, whole := &l.Environment, sky.OfLevel(l)
-	look := fmt.Sprintf("%s %s %s %s %v", e.Sky.Kind, e.Sky.Color, e.Sky.HorizonColor, e.Sky.GroundColor, e.Sky.RotationDeg)
-	if image := l.Image(e.Sky.Image); e.Sky.Kind == level.SkyImage && image != nil {
-		look = fmt.Sprintf("%s %v %x", e.Sky.Kind, e.Sky.RotationDeg, sha256.Sum256(image.Data))
-	}
-	if e.Sky.Kind == level.SkyClear && e.Sun != nil {
-		look += fmt.Sprint(e.Sun.Toward())
-	}
 	on := 0.0
 	if e.Sky.Lights {
 		on = 1
@@ -205,7 +200,7 @@ func appendSky(all []Source, l *level.Level) []Source {
 		return append(all, Source{
 			ID: SkyID, Name: "Sky", Kind: SkyKind, Color: color.White, Strength: e.Sky.Luminance,
 			Weight: color.White.Scale(e.Sky.Luminance * on), sky: whole,
-			shape: shape{Kind: SkyKind, Sky: look, Patch: -1, BounceScale: 1},
+			shape: shape{Kind: SkyKind, Sky: skyDigest(l), Patch: -1, BounceScale: 1},
 		})
 	}
 	for i, mean := range whole.PatchMeans() {
@@ -218,6 +213,22 @@ func appendSky(all []Source, l *level.Level) []Source {
 	return all
 }
 
+// skyDigest names what decides the layer of a whole sky. Colours that the kind of sky
+// does not show are in it all the same; another one costs a bake that was not needed.
+func skyDigest(l *level.Level) digest.Sum {
+	e := &l.Environment
+	w := digest.New("sky", keyVersion).Text(e.Sky.Kind).Float(e.Sky.RotationDeg)
+	if image := l.Image(e.Sky.Image); e.Sky.Kind == level.SkyImage && image != nil {
+		return w.Sum256(digest.Bytes(image.Data)).Sum()
+	}
+	w.Text(e.Sky.Color).Text(e.Sky.HorizonColor).Text(e.Sky.GroundColor)
+	if e.Sky.Kind == level.SkyClear && e.Sun != nil {
+		to := e.Sun.Toward()
+		w.Float(to[:]...)
+	}
+	return w.Sum()
+}
+
 // appendEmissive adds a source for each material that shines and is seen.
 func appendEmissive(all []Source, sc *scene.Scene) []Source {
 	for _, m := range sc.Level.Materials {
@@ -226,7 +237,9 @@ func appendEmissive(all []Source, sc *scene.Scene) []Source {
 		}
 		src := Source{ID: EmissiveKind + ":" + m.ID, Name: nameOf(m.Name, m.ID), Kind: EmissiveKind,
 			Color: m.Albedo(), Strength: m.Emission, Weight: m.Albedo().Scale(m.Emission)}
-		src.shape = shape{Kind: EmissiveKind, Sky: m.ID, Patch: -1, BounceScale: 1, Shadows: level.Default[level.Shadows]()}
+		emits, _ := sc.Emits(m)
+		src.material = m.ID
+		src.shape = shape{Kind: EmissiveKind, Emits: emits, Patch: -1, BounceScale: 1, Shadows: level.Default[level.Shadows]()}
 		for i := range sc.Surfaces {
 			f := &sc.Surfaces[i]
 			if f.Material != m || !f.Visible {

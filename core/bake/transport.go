@@ -227,7 +227,7 @@ const linkSeed = 0x6c696e6b // any number; other uses have others
 // raysOf are the rays of a patch by its first texel, and what they are about. They
 // can be made again, so that the sky's share of the links needs no storing.
 func (p *Prepared) raysOf(first *lightmap.Texel) ([]geom.Vec3, frame) {
-	return fanOf(patchRays, turn(linkSeed, first.Index)), frameOf(first.Normal(p.Scene))
+	return fanOf(patchRays, turnAt(linkSeed, first)), frameOf(first.Normal(p.Scene))
 }
 
 // volley is rays from texels under way. They are traced eight at a time, so those that

@@ -6,12 +6,12 @@ package scatter
 
 import (
 	"context"
-	"fmt"
 	"math"
 	"slices"
 
 	"grotta/core/air"
 	"grotta/core/bake"
+	"grotta/core/digest"
 	"grotta/core/geom"
 	"grotta/core/level"
 	"grotta/core/parallel"
@@ -72,7 +72,7 @@ func Cells(low, high geom.Vec3) [3]int {
 
 // Key names a grid by all that goes into it.
 func Key(p *bake.Prepared, s *bake.Source, low, high geom.Vec3) string {
-	return fmt.Sprintf("%s %s %v %v", p.Geometry(), s.Shape(), low, high)
+	return digest.New("fog grid", 1).Text(p.Geometry()).Sum256(s.Digest()).Float(low[:]...).Float(high[:]...).Sum().String()
 }
 
 // Make reckons the grid of a source in a box, on all cores.

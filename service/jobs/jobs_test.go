@@ -27,8 +27,9 @@ var ctx = context.Background()
 // works is a baker over a folder of data, which may hold an earlier one's.
 type works struct {
 	*jobs.Baker
-	store *store.Store
-	maren store.Asker
+	store  *store.Store
+	studio *studio.Studio
+	maren  store.Asker
 }
 
 func open(t *testing.T, dir string) *works {
@@ -37,14 +38,15 @@ func open(t *testing.T, dir string) *works {
 	require.NoError(t, err)
 	blobs, err := blob.Open(filepath.Join(dir, "blobs"))
 	require.NoError(t, err)
-	b, err := jobs.Start(dir, st, studio.New(st, blobs), slog.New(slog.NewTextHandler(io.Discard, nil)))
+	sd := studio.New(st, blobs)
+	b, err := jobs.Start(dir, st, sd, slog.New(slog.NewTextHandler(io.Discard, nil)))
 	require.NoError(t, err)
 	if _, err := st.UserID("maren"); err != nil {
 		require.NoError(t, st.AddUser("maren", "salt-marsh-light"))
 	}
 	id, err := st.UserID("maren")
 	require.NoError(t, err)
-	return &works{b, st, store.Asker{ID: id, Name: "maren", Scopes: api.Scopes}}
+	return &works{b, st, sd, store.Asker{ID: id, Name: "maren", Scopes: api.Scopes}}
 }
 
 func (w *works) close(t *testing.T) {

@@ -1,0 +1,103 @@
+package scene
+
+import (
+	"grotta/core/color"
+	"grotta/core/digest"
+	"grotta/core/level"
+)
+
+// Digest names all of one solid or mesh that the light of others depends on, by
+// aspect. Two entities with equal digests block, receive and send back light alike.
+// What an entity emits is not in it: that belongs to the source.
+type Digest struct {
+	Entity  string
+	Place   digest.Sum // its surfaces and their triangles
+	Roles   digest.Sum // what casts shadows, is seen, receives light
+	Finish  digest.Sum // albedo, image and holes
+	Density digest.Sum // texels per metre
+}
+
+// digestVersion is that of the encoding below.
+const digestVersion = 1
+
+// Digests are those of every enabled solid and mesh, in the order of the scene. Both
+// the key of a layer and the explanation of a change are made of them. The cost is
+// that of hashing all triangles and images once.
+func (s *Scene) Digests() []Digest {
+	images := map[string]digest.Sum{}
+	for _, image := range s.Level.Images {
+		images[image.ID] = digest.Bytes(image.Data)
+	}
+	all, on := make([]Digest, 0, len(s.bodies)), &writers{}
+	for from := 0; from < len(s.Surfaces); {
+		to := from + 1
+		for to < len(s.Surfaces) && s.Surfaces[to].Body == s.Surfaces[from].Body {
+			to++
+		}
+		all = append(all, s.digestOf(s.Surfaces[from:to], images, on))
+		from = to
+	}
+	return all
+}
+
+// writers are one for each aspect, used for one entity after the other.
+type writers struct{ place, roles, finish, density digest.Writer }
+
+// digestOf is that of the body that has the surfaces.
+func (s *Scene) digestOf(surfaces []Surface, images map[string]digest.Sum, on *writers) Digest {
+	place, roles := on.place.Reset("place", digestVersion), on.roles.Reset("roles", digestVersion)
+	finish, density := on.finish.Reset("finish", digestVersion), on.density.Reset("density", digestVersion)
+	for i := range surfaces {
+		f := &surfaces[i]
+		first, end := s.TrianglesOf(f)
+		place.Int(int(f.Face)).List(end - first)
+		for t := first; t < end; t++ {
+			corners := s.Triangle(t)
+			place.Float32(corners.A[:]...).Float32(corners.B[:]...).Float32(corners.C[:]...)
+		}
+		roles.Bool(f.CastsShadow).Bool(f.ReceivesLight).Bool(f.Visible)
+		finish.Bool(f.Material.TwoSided)
+		if s.Level.Lightmap.Bounces {
+			albedo := color.Linear(f.Albedo)
+			finish.Float(albedo[:]...)
+		}
+		if f.Image != nil { // it cuts holes, and varies what is sent back
+			s.putImage(finish, f, images[f.Material.Image])
+		}
+		density.Float(f.DensityM)
+	}
+	place.Bool(surfaces[0].Solid != nil)
+	return Digest{surfaces[0].Entity, place.Sum(), roles.Sum(), finish.Sum(), density.Sum()}
+}
+
+// putImage writes the image of a surface and how it lies on each triangle.
+func (s *Scene) putImage(w *digest.Writer, f *Surface, image digest.Sum) {
+	w.Sum256(image).Float(f.Material.Cutoff, f.Material.ImageM)
+	triangle := 0
+	for corners := range s.Corners(f) {
+		for k, at := range corners {
+			u, v := s.CornerUV(f, triangle, k, at)
+			w.Float(u, v)
+		}
+		triangle++
+	}
+}
+
+// Emits names the faces that shine with a material: their outlines. Nothing where
+// none of them is seen.
+func (s *Scene) Emits(m *level.Material) (sum digest.Sum, faces int) {
+	w := digest.New("emits", digestVersion)
+	for i := range s.Surfaces {
+		f := &s.Surfaces[i]
+		if f.Material != m || !f.Visible {
+			continue
+		}
+		faces++
+		for corners := range s.Corners(f) {
+			for _, c := range corners {
+				w.Float(c[:]...)
+			}
+		}
+	}
+	return w.Sum(), faces
+}
