@@ -181,6 +181,8 @@ func (p *Prepared) indirectAt(s *Source, layer *Image, at spot, turn float64) fl
 		dir := cosineDirection(at.normal, u, v, a, b)
 		m, met := p.Scene.Meet(trace.Ray{Origin: f32(r.origin), Dir: f32(dir), Max: math.MaxFloat32})
 		switch {
+		case !met && s.isSky() && s.shape.Patch >= 0: // so few rays would miss a patch
+			sum = sum.Add(color.White.Scale(math.Pi / spotRays))
 		case !met && s.isSky():
 			sum = sum.Add(s.evenSky(dir).Scale(math.Pi / spotRays))
 		case met && bounced:

@@ -29,7 +29,7 @@ type Haze struct {
 	SkyShare  float64 `json:"sky_share" minimum:"0" maximum:"1" default:"1" doc:"How much of that holds for the sky, its sun, moon and stars."`
 	Color     string  `json:"color" pattern:"^#[0-9a-fA-F]{6}$" default:"#3a4450"`
 	Luminance float64 `json:"luminance" minimum:"0" maximum:"1e9" default:"1" doc:"Nits of a white haze; the colour scales it."`
-	ColorFrom string  `json:"color_from,omitzero" maxLength:"64" doc:"\"sky\" for the sky's own radiance at the horizon, or the id of a light for its colour."`
+	ColorFrom string  `json:"color_from,omitzero" maxLength:"64" refers:"lights" or:"sky" doc:"\"sky\" for the sky's own radiance at the horizon, or the id of a light for its colour."`
 }
 
 // HeightFog lies low: its density is even up to its base and falls by e with
@@ -42,7 +42,7 @@ type HeightFog struct {
 	Max       float64 `json:"max" minimum:"0" maximum:"1" default:"0.9" doc:"The most it hides."`
 	Color     string  `json:"color" pattern:"^#[0-9a-fA-F]{6}$" default:"#8a949c"`
 	Luminance float64 `json:"luminance" minimum:"0" maximum:"1e9" default:"1" doc:"Nits of a white fog; the colour scales it."`
-	ColorFrom string  `json:"color_from,omitzero" maxLength:"64" doc:"\"sky\", or the id of a light for its colour."`
+	ColorFrom string  `json:"color_from,omitzero" maxLength:"64" refers:"lights" or:"sky" doc:"\"sky\", or the id of a light for its colour."`
 }
 
 // FogVolume is a box of fog along the axes, centred on its position. Where
@@ -54,7 +54,7 @@ type FogVolume struct {
 	Density   float64 `json:"density" minimum:"0" maximum:"100" default:"0.08" doc:"Per metre."`
 	Color     string  `json:"color" pattern:"^#[0-9a-fA-F]{6}$" default:"#8a949c"`
 	Luminance float64 `json:"luminance" minimum:"0" maximum:"1e9" default:"0.5" doc:"Nits of a white fog that no light is reckoned for; the colour scales it."`
-	ColorFrom string  `json:"color_from,omitzero" maxLength:"64" doc:"\"sky\", or the id of a light for its colour."`
+	ColorFrom string  `json:"color_from,omitzero" maxLength:"64" refers:"lights" or:"sky" doc:"\"sky\", or the id of a light for its colour."`
 	Lit       bool    `json:"lit" default:"true" doc:"Lights with a fog share show in it, shadowed by the level."`
 	Priority  int     `json:"priority" minimum:"-1000" maximum:"1000" default:"0" doc:"Which are kept where there are more than the view takes."`
 }
@@ -63,14 +63,14 @@ type FogVolume struct {
 type Glow struct {
 	Entity
 	Shape      string  `json:"shape" enum:"soft,ring,star,streak,image" default:"soft"`
-	Image      string  `json:"image,omitzero" maxLength:"64" doc:"image: id of an image; its light is added."`
+	Image      string  `json:"image,omitzero" maxLength:"64" refers:"images" clears:"shape" doc:"image: id of an image; its light is added."`
 	SizeMode   string  `json:"size_mode" enum:"world,screen" default:"world" doc:"world shrinks with distance; screen stays."`
 	SizeM      float64 `json:"size_m" exclusiveMinimum:"0" maximum:"1000" default:"0.6" doc:"world: diameter, metres."`
 	SizeShare  float64 `json:"size_share" exclusiveMinimum:"0" maximum:"2" default:"0.08" doc:"screen: diameter, share of the picture's height."`
 	Luminance  float64 `json:"luminance" minimum:"0" maximum:"1e9" default:"50" doc:"Nits in its middle."`
 	Opacity    float64 `json:"opacity" minimum:"0" maximum:"1" default:"1"`
 	Color      string  `json:"color,omitzero" pattern:"^#[0-9a-fA-F]{6}$"`
-	ColorFrom  string  `json:"color_from,omitzero" maxLength:"64" doc:"Id of the light whose colour it takes and with which it goes out."`
+	ColorFrom  string  `json:"color_from,omitzero" maxLength:"64" refers:"lights" doc:"Id of the light whose colour it takes and with which it goes out."`
 	ToleranceM float64 `json:"tolerance_m" minimum:"0" maximum:"100" default:"0.3" doc:"How much geometry it may shine through; over this it fades."`
 	FadeStartM float64 `json:"fade_start_m" minimum:"0" maximum:"100000" default:"0" doc:"Distance from which it fades."`
 	FadeEndM   float64 `json:"fade_end_m" minimum:"0" maximum:"100000" default:"0" doc:"Distance at which it is gone; 0 is never."`
@@ -82,7 +82,7 @@ type Glow struct {
 type Beam struct {
 	Entity
 	Form      string  `json:"form" enum:"cone,shaft" default:"cone"`
-	Light     string  `json:"light,omitzero" maxLength:"64" doc:"Id of the light that it follows in place, direction and colour; a cone takes its angle, a shaft its opening."`
+	Light     string  `json:"light,omitzero" maxLength:"64" refers:"lights" doc:"Id of the light that it follows in place, direction and colour; a cone takes its angle, a shaft its opening."`
 	Color     string  `json:"color,omitzero" pattern:"^#[0-9a-fA-F]{6}$" doc:"In place of the light's."`
 	StartM    float64 `json:"start_m" minimum:"0" maximum:"1000" default:"0.05" doc:"Where along its axis it begins to show."`
 	LengthM   float64 `json:"length_m" exclusiveMinimum:"0" maximum:"10000" default:"6"`
@@ -111,6 +111,6 @@ type Motes struct {
 	Luminance float64 `json:"luminance" minimum:"0" maximum:"1e9" default:"20" doc:"Nits of the brightest."`
 	Opacity   float64 `json:"opacity" minimum:"0" maximum:"1" default:"1"`
 	Color     string  `json:"color,omitzero" pattern:"^#[0-9a-fA-F]{6}$"`
-	ColorFrom string  `json:"color_from,omitzero" maxLength:"64" doc:"Id of the light whose colour they take and with which they go out."`
+	ColorFrom string  `json:"color_from,omitzero" maxLength:"64" refers:"lights" doc:"Id of the light whose colour they take and with which they go out."`
 	EdgeM     float64 `json:"edge_m" minimum:"0" maximum:"100" default:"0.3" doc:"Metres inside the border over which they fade."`
 }

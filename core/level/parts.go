@@ -5,73 +5,117 @@ import (
 	"strings"
 )
 
-// Parts are the lists of a level that hold things with ids, in document order.
-var Parts = []string{"images", "materials", "zones", "solids", "meshes", "rigs", "lights", "glows", "fog_volumes", "beams", "motes", "viewpoints", "paths", "probes", "reflections"}
-
-var partField = func() map[string]int {
-	at := map[string]int{}
-	t := reflect.TypeFor[Level]()
-	for i := range t.NumField() {
-		at[strings.TrimPrefix(fieldPath(t.Field(i)), "/")] = i
-	}
-	return at
-}()
-
-// part is the list of one part: an addressable slice of pointers to structs.
-func (l *Level) part(name string) reflect.Value {
-	return reflect.ValueOf(l).Elem().Field(partField[name])
+// part is one list of the document: things with ids. All that adds, finds, validates
+// or removes goes through the table of them, so a new list is a field of Level.
+type part struct {
+	name   string
+	field  int          // of Level
+	entity reflect.Type // a struct
+	placed []int        // index of its embedded Entity; nil where it has no place in space
 }
 
-func (l *Level) ids(part string) []string {
-	list := l.part(part)
-	ids := make([]string, list.Len())
-	for i := range ids {
-		ids[i] = list.Index(i).Elem().FieldByName("ID").String()
+var parts = func() (all []part) {
+	t := reflect.TypeFor[Level]()
+	for i := range t.NumField() {
+		f := t.Field(i)
+		if f.Type.Kind() != reflect.Slice || f.Type.Elem().Kind() != reflect.Pointer {
+			continue
+		}
+		p := part{name: strings.TrimPrefix(fieldPath(f), "/"), field: i, entity: f.Type.Elem().Elem()}
+		if e, ok := p.entity.FieldByName("Entity"); ok && e.Anonymous {
+			p.placed = e.Index
+		}
+		all = append(all, p)
 	}
-	return ids
+	return all
+}()
+
+// Parts are the names of a level's lists of things with ids, in document order.
+var Parts = func() []string {
+	names := make([]string, len(parts))
+	for i := range parts {
+		names[i] = parts[i].name
+	}
+	return names
+}()
+
+// partNamed is the part with a name, or nil.
+func partNamed(name string) *part {
+	for i := range parts {
+		if parts[i].name == name {
+			return &parts[i]
+		}
+	}
+	return nil
+}
+
+// list is a part's list in a level: an addressable slice of pointers to structs.
+func (p *part) list(l *Level) reflect.Value { return reflect.ValueOf(l).Elem().Field(p.field) }
+
+// named is what every entity is.
+type named interface{ ident() string }
+
+func (e *Entity) ident() string   { return e.ID }
+func (v *Image) ident() string    { return v.ID }
+func (v *Material) ident() string { return v.ID }
+func (v *Zone) ident() string     { return v.ID }
+func (v *Rig) ident() string      { return v.ID }
+
+// idOf is the id of an entity, which is a pointer to a struct.
+func idOf(entity reflect.Value) string { return entity.Interface().(named).ident() }
+
+// entityOf is what an entity has in common with everything placed; nil for other parts.
+func (p *part) entityOf(entity reflect.Value) *Entity {
+	if p.placed == nil {
+		return nil
+	}
+	return entity.Elem().FieldByIndex(p.placed).Addr().Interface().(*Entity)
 }
 
 // Find says in which part, and where in it, an id stands.
-func (l *Level) Find(id string) (part string, index int, ok bool) {
-	for _, part := range Parts {
-		for i, have := range l.ids(part) {
-			if have == id {
-				return part, i, true
+func (l *Level) Find(id string) (name string, index int, ok bool) {
+	for i := range parts {
+		list := parts[i].list(l)
+		for k := range list.Len() {
+			if idOf(list.Index(k)) == id {
+				return parts[i].name, k, true
 			}
 		}
 	}
 	return "", 0, false
 }
 
-// Light returns the light with an id, or nil.
-func (l *Level) Light(id string) *Light {
-	for _, light := range l.Lights {
-		if light.ID == id {
-			return light
+// ByID returns the entity of type T with an id, such as a *Light; nil where there is
+// none. The cost is a walk through the list.
+func ByID[T any](l *Level, id string) *T {
+	for i := range parts {
+		if parts[i].entity != reflect.TypeFor[T]() {
+			continue
+		}
+		list, _ := reflect.TypeAssert[[]*T](parts[i].list(l))
+		for _, entity := range list {
+			if any(entity).(named).ident() == id {
+				return entity
+			}
 		}
 	}
 	return nil
 }
+
+// Light returns the light with an id, or nil.
+func (l *Level) Light(id string) *Light { return ByID[Light](l, id) }
 
 // Viewpoint returns the viewpoint with an id, or nil.
-func (l *Level) Viewpoint(id string) *Viewpoint {
-	for _, v := range l.Viewpoints {
-		if v.ID == id {
-			return v
-		}
-	}
-	return nil
-}
+func (l *Level) Viewpoint(id string) *Viewpoint { return ByID[Viewpoint](l, id) }
 
 // RigByID returns the rig with an id, or nil.
-func (l *Level) RigByID(id string) *Rig {
-	for _, r := range l.Rigs {
-		if r.ID == id {
-			return r
-		}
-	}
-	return nil
-}
+func (l *Level) RigByID(id string) *Rig { return ByID[Rig](l, id) }
+
+// Image returns the image with an id, or nil.
+func (l *Level) Image(id string) *Image { return ByID[Image](l, id) }
+
+// Reflection returns the reflection with an id, or nil.
+func (l *Level) Reflection(id string) *Reflection { return ByID[Reflection](l, id) }
 
 // Placed is an entity with the part and index it stands at.
 type Placed struct {
@@ -80,80 +124,44 @@ type Placed struct {
 	*Entity
 }
 
-// Placed lists everything that has a place in space.
+// Placed lists everything that has a place in space, in document order.
 func (l *Level) Placed() []Placed {
 	var all []Placed
-	for i, v := range l.Solids {
-		all = append(all, Placed{"solids", i, &v.Entity})
-	}
-	for i, v := range l.Meshes {
-		all = append(all, Placed{"meshes", i, &v.Entity})
-	}
-	for i, v := range l.Lights {
-		all = append(all, Placed{"lights", i, &v.Entity})
-	}
-	for i, v := range l.Glows {
-		all = append(all, Placed{"glows", i, &v.Entity})
-	}
-	for i, v := range l.FogVolumes {
-		all = append(all, Placed{"fog_volumes", i, &v.Entity})
-	}
-	for i, v := range l.Beams {
-		all = append(all, Placed{"beams", i, &v.Entity})
-	}
-	for i, v := range l.Motes {
-		all = append(all, Placed{"motes", i, &v.Entity})
-	}
-	for i, v := range l.Paths {
-		all = append(all, Placed{"paths", i, &v.Entity})
-	}
-	for i, v := range l.Viewpoints {
-		all = append(all, Placed{"viewpoints", i, &v.Entity})
-	}
-	for i, v := range l.Probes {
-		all = append(all, Placed{"probes", i, &v.Entity})
-	}
-	for i, v := range l.Reflections {
-		all = append(all, Placed{"reflections", i, &v.Entity})
+	for i := range parts {
+		if parts[i].placed == nil {
+			continue
+		}
+		list := parts[i].list(l)
+		for k := range list.Len() {
+			all = append(all, Placed{parts[i].name, k, parts[i].entityOf(list.Index(k))})
+		}
 	}
 	return all
 }
 
-func (l *Level) entityByID() map[string]*Entity {
-	byID := map[string]*Entity{}
-	for _, p := range l.Placed() {
-		byID[p.ID] = p.Entity
-	}
-	return byID
-}
+// IDs makes ids that a level does not have yet.
+type IDs struct{ taken map[string]bool }
 
-// FreshID is base, or base with the first number that makes it unique.
-func (l *Level) FreshID(base string) string {
-	taken := map[string]bool{}
-	for _, part := range Parts {
-		for _, id := range l.ids(part) {
-			taken[id] = true
+// NewIDs knows the ids of a level. What is added to the level later is not known,
+// unless the id came from Fresh.
+func (l *Level) NewIDs() *IDs {
+	ids := &IDs{map[string]bool{}}
+	for i := range parts {
+		list := parts[i].list(l)
+		for k := range list.Len() {
+			ids.taken[idOf(list.Index(k))] = true
 		}
 	}
-	return freshID(base, func(id string) bool { return taken[id] })
+	return ids
 }
 
-// Image returns the image with an id, or nil.
-func (l *Level) Image(id string) *Image {
-	for _, v := range l.Images {
-		if v.ID == id {
-			return v
-		}
-	}
-	return nil
+// Fresh is base as an id, with the first number that makes it unique. Asked again for
+// the same base it gives another.
+func (ids *IDs) Fresh(base string) string {
+	id := freshID(base, func(id string) bool { return ids.taken[id] })
+	ids.taken[id] = true
+	return id
 }
 
-// Reflection returns the reflection with an id, or nil.
-func (l *Level) Reflection(id string) *Reflection {
-	for _, v := range l.Reflections {
-		if v.ID == id {
-			return v
-		}
-	}
-	return nil
-}
+// FreshID is one id that the level does not have. For many, keep a NewIDs.
+func (l *Level) FreshID(base string) string { return l.NewIDs().Fresh(base) }

@@ -99,11 +99,7 @@ func (w *World) Pose(e *Entity) geom.Pose {
 }
 
 func (w *World) resolve(e *Entity) geom.Pose {
-	q := e.Transform.Rotation
-	pose := geom.Pose{
-		Position: geom.Vec3(e.Transform.Position),
-		Rotation: mgl64.Quat{W: q[3], V: geom.Vec3{q[0], q[1], q[2]}}.Normalize(),
-	}
+	pose := e.Transform.pose()
 	if parent, ok := w.carriers[e.Parent]; ok {
 		pose = w.Pose(parent).Carry(pose)
 	}
@@ -111,6 +107,14 @@ func (w *World) resolve(e *Entity) geom.Pose {
 		pose.Rotation = q
 	}
 	return pose
+}
+
+func (t *Transform) pose() geom.Pose {
+	q := t.Rotation
+	return geom.Pose{
+		Position: geom.Vec3(t.Position),
+		Rotation: mgl64.Quat{W: q[3], V: geom.Vec3{q[0], q[1], q[2]}}.Normalize(),
+	}
 }
 
 // ZoneOf is the zone an entity states, or the one its position lies in, or nil.

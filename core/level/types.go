@@ -52,12 +52,12 @@ type Entity struct {
 	ID        string         `json:"id" pattern:"^[a-z0-9][a-z0-9._-]{0,63}$" doc:"Stable, unique in the level."`
 	Name      string         `json:"name,omitzero" maxLength:"120"`
 	Enabled   bool           `json:"enabled" default:"true"`
-	Zone      string         `json:"zone,omitzero" maxLength:"64" doc:"Id of a zone; where not set, the zone its position lies in."`
+	Zone      string         `json:"zone,omitzero" maxLength:"64" refers:"zones" doc:"Id of a zone; where not set, the zone its position lies in."`
 	Tags      []string       `json:"tags,omitzero" maxItems:"32"`
 	Note      string         `json:"note,omitzero" maxLength:"2000"`
 	Transform Transform      `json:"transform"`
-	Parent    string         `json:"parent,omitzero" maxLength:"64" doc:"Id of the entity that carries this one."`
-	Rig       string         `json:"rig,omitzero" maxLength:"64" doc:"Id of the rig it belongs to."`
+	Parent    string         `json:"parent,omitzero" maxLength:"64" refers:"placed" doc:"Id of the entity that carries this one."`
+	Rig       string         `json:"rig,omitzero" maxLength:"64" refers:"rigs" doc:"Id of the rig it belongs to."`
 	Extra     jsontext.Value `json:",embed" hidden:"true"`
 }
 
@@ -87,7 +87,7 @@ type Material struct {
 	Emission float64        `json:"emission" minimum:"0" maximum:"1e9" default:"0" doc:"Nits, of the base colour; a source of light like any other."`
 	TwoSided bool           `json:"two_sided" default:"false" doc:"The back shows and sends back the front's light."`
 	Lighting string         `json:"lighting" enum:"baked,dynamic" default:"baked" doc:"Dynamic surfaces take no lightmap; probes light them."`
-	Image    string         `json:"image,omitzero" maxLength:"64" doc:"Id of an image that multiplies the colour."`
+	Image    string         `json:"image,omitzero" maxLength:"64" refers:"images" doc:"Id of an image that multiplies the colour."`
 	ImageM   float64        `json:"image_m" exclusiveMinimum:"0" maximum:"1000" default:"1" doc:"Metres that one repeat of the image covers, where a mesh has no uvs."`
 	Cutoff   float64        `json:"alpha_cutoff" minimum:"0" maximum:"1" default:"0" doc:"What of the image is less solid than this lets light through; 0 is all solid."`
 	Extra    jsontext.Value `json:",embed" hidden:"true"`
@@ -96,7 +96,7 @@ type Material struct {
 // Surface is what one flat face carries. On a solid or mesh it holds for every
 // face that has no entry of its own.
 type Surface struct {
-	Material      string  `json:"material,omitzero" maxLength:"64" doc:"Id of a material; none is a plain grey."`
+	Material      string  `json:"material,omitzero" maxLength:"64" refers:"materials" doc:"Id of a material; none is a plain grey."`
 	Density       float64 `json:"density" minimum:"0" maximum:"256" default:"0" doc:"Texels per metre; 0 takes the level's."`
 	Visible       bool    `json:"visible" default:"true"`
 	CastsShadow   bool    `json:"casts_shadow" default:"true"`
@@ -231,7 +231,7 @@ type Flicker struct {
 
 // Gobo is an image in front of a spot light.
 type Gobo struct {
-	Image  string  `json:"image" maxLength:"64" doc:"Id of the image; white lets all light through."`
+	Image  string  `json:"image" maxLength:"64" refers:"images" clears:"." doc:"Id of the image; white lets all light through."`
 	FovDeg float64 `json:"fov_deg" exclusiveMinimum:"0" maximum:"170" default:"60" doc:"How wide the image opens, degrees."`
 	FocusM float64 `json:"focus_m" minimum:"0" maximum:"100000" default:"5" doc:"Metres to where it is sharp."`
 	Blur   float64 `json:"blur" minimum:"0" maximum:"1" default:"0" doc:"How soft it is away from there: the share of the image that is averaged at twice the focus."`
@@ -330,7 +330,7 @@ type Sky struct {
 	HorizonColor string  `json:"horizon_color" pattern:"^#[0-9a-fA-F]{6}$" default:"#8a8f94" doc:"Gradient: where sky and ground meet."`
 	GroundColor  string  `json:"ground_color" pattern:"^#[0-9a-fA-F]{6}$" default:"#1a1a18" doc:"Gradient, clear, overcast: below the horizon."`
 	Luminance    float64 `json:"luminance" minimum:"0" maximum:"1e9" default:"0" doc:"Nits of a white zenith, which the colour scales; multiplies an image."`
-	Image        string  `json:"image,omitzero" maxLength:"64" doc:"Id of an equirectangular image; its middle is north."`
+	Image        string  `json:"image,omitzero" maxLength:"64" refers:"images" clears:"kind" doc:"Id of an equirectangular image; its middle is north."`
 	Lights       bool    `json:"lights" default:"true" doc:"It lights the level, not only the view."`
 	RotationDeg  float64 `json:"rotation_deg" minimum:"-360" maximum:"360" default:"0" doc:"About the vertical, clockwise from above."`
 }

@@ -226,9 +226,9 @@ func tagNumber(tag reflect.StructTag, key string) (float64, bool) {
 }
 
 func (l *Level) checkCounts(f *faults) {
-	for _, part := range Parts {
-		if n := len(l.ids(part)); n > MaxEntities {
-			f.add("/"+part, "has %d entries; the most is %d", n, MaxEntities)
+	for i := range parts {
+		if n := parts[i].list(l).Len(); n > MaxEntities {
+			f.add("/"+parts[i].name, "has %d entries; the most is %d", n, MaxEntities)
 		}
 	}
 	triangles := 0
@@ -237,61 +237,6 @@ func (l *Level) checkCounts(f *faults) {
 	}
 	if triangles > MaxTriangles {
 		f.add("/meshes", "have %d triangles together; the most is %d", triangles, MaxTriangles)
-	}
-}
-
-// checkReferences finds doubled ids, dangling ids and parents that carry
-// themselves.
-func (l *Level) checkReferences(f *faults) {
-	partOf := map[string]string{}
-	for _, part := range Parts {
-		for i, id := range l.ids(part) {
-			if other, taken := partOf[id]; taken {
-				f.add(fmt.Sprintf("/%s/%d/id", part, i), "is %q, which one of the %s has already; ids are unique in a level", id, other)
-			}
-			partOf[id] = part
-		}
-	}
-	refer := func(path, id string, parts ...string) {
-		if id != "" && !slices.Contains(parts, partOf[id]) {
-			f.add(path, "is %q, and no such id is among the %s", id, strings.Join(parts, ", "))
-		}
-	}
-	for _, e := range l.Placed() {
-		path := fmt.Sprintf("/%s/%d", e.Part, e.Index)
-		refer(path+"/zone", e.Zone, "zones")
-		refer(path+"/rig", e.Rig, "rigs")
-		refer(path+"/parent", e.Parent, "solids", "meshes", "lights", "glows", "fog_volumes", "beams", "motes", "viewpoints", "paths", "probes", "reflections")
-	}
-	for i, s := range l.Solids {
-		refer(fmt.Sprintf("/solids/%d/surface/material", i), s.Surface.Material, "materials")
-		for j, face := range s.Faces {
-			refer(fmt.Sprintf("/solids/%d/faces/%d/material", i, j), face.Material, "materials")
-		}
-	}
-	for i, m := range l.Meshes {
-		refer(fmt.Sprintf("/meshes/%d/surface/material", i), m.Surface.Material, "materials")
-	}
-	for i, m := range l.Materials {
-		refer(fmt.Sprintf("/materials/%d/image", i), m.Image, "images")
-	}
-	for i, light := range l.Lights {
-		if light.Gobo != nil {
-			refer(fmt.Sprintf("/lights/%d/gobo/image", i), light.Gobo.Image, "images")
-		}
-	}
-	refer("/environment/sky/image", l.Environment.Sky.Image, "images")
-	l.checkAirReferences(refer)
-	byID := l.entityByID()
-	for _, e := range l.Placed() {
-		seen := map[string]bool{}
-		for at := e.Entity; at != nil && at.Parent != ""; at = byID[at.Parent] {
-			if seen[at.ID] {
-				f.add(fmt.Sprintf("/%s/%d/parent", e.Part, e.Index), "leads back to %q; parents may not form a circle", at.ID)
-				break
-			}
-			seen[at.ID] = true
-		}
 	}
 }
 

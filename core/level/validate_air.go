@@ -19,32 +19,6 @@ func (l *Level) fogs() map[string]*Fog {
 	return all
 }
 
-func (l *Level) checkAirReferences(refer func(path, id string, parts ...string)) {
-	light := func(path, id string) { refer(path, id, "lights") }
-	lightOrSky := func(path, id string) {
-		if id != FromSky {
-			refer(path, id, "lights")
-		}
-	}
-	for path, fog := range l.fogs() {
-		lightOrSky(path+"/haze/color_from", fog.Haze.ColorFrom)
-		lightOrSky(path+"/height/color_from", fog.Height.ColorFrom)
-	}
-	for i, v := range l.FogVolumes {
-		lightOrSky(fmt.Sprintf("/fog_volumes/%d/color_from", i), v.ColorFrom)
-	}
-	for i, g := range l.Glows {
-		light(fmt.Sprintf("/glows/%d/color_from", i), g.ColorFrom)
-		refer(fmt.Sprintf("/glows/%d/image", i), g.Image, "images")
-	}
-	for i, b := range l.Beams {
-		light(fmt.Sprintf("/beams/%d/light", i), b.Light)
-	}
-	for i, m := range l.Motes {
-		light(fmt.Sprintf("/motes/%d/color_from", i), m.ColorFrom)
-	}
-}
-
 // checkAir finds air that means nothing.
 func (l *Level) checkAir(f *faults) {
 	for path, fog := range l.fogs() {
