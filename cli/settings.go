@@ -11,14 +11,14 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/goccy/go-yaml"
-	yamlparser "github.com/knadh/koanf/parsers/yaml"
+	"github.com/go-json-experiment/json"
 	"github.com/knadh/koanf/providers/confmap"
 	"github.com/knadh/koanf/providers/env/v2"
-	"github.com/knadh/koanf/providers/file"
 	"github.com/knadh/koanf/v2"
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
+
+	"grotta/core/yaml"
 )
 
 // defaults of every setting. Flags win over the environment (GROTTA_ and the
@@ -70,7 +70,11 @@ func loadSettings(flags *pflag.FlagSet) (*settings, error) {
 	if err := take(confmap.Provider(defaults, "/"), nil, "default"); err != nil {
 		return nil, err
 	}
-	if err := take(file.Provider(s.path), yamlparser.Parser(), s.path); err != nil && !errors.Is(err, fs.ErrNotExist) {
+	inFile, err := readConfig(s.path)
+	if err == nil {
+		err = take(confmap.Provider(inFile, "/"), nil, s.path)
+	}
+	if err != nil {
 		return nil, fmt.Errorf("configuration: %w", err)
 	}
 	fromEnv := env.Provider("/", env.Opt{Prefix: "GROTTA_", TransformFunc: func(key, value string) (string, any) {
@@ -92,21 +96,34 @@ func loadSettings(flags *pflag.FlagSet) (*settings, error) {
 	return s, take(confmap.Provider(given, "/"), nil, "flag")
 }
 
+// readConfig reads the configuration file. One that is not there is empty.
+func readConfig(path string) (map[string]any, error) {
+	text, err := os.ReadFile(path)
+	if errors.Is(err, fs.ErrNotExist) || err == nil && strings.TrimSpace(string(text)) == "" {
+		return map[string]any{}, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	asJSON, err := yaml.ToJSON(text)
+	if err != nil {
+		return nil, fmt.Errorf("%s %w", path, err)
+	}
+	have := map[string]any{}
+	if err := json.Unmarshal(asJSON, &have); err != nil {
+		return nil, fmt.Errorf("%s holds no settings: a name and a value a line are needed", path)
+	}
+	return have, nil
+}
+
 func (s *settings) text(key string) string { return s.k.String(key) }
 
 // save writes keys into the configuration file and keeps the others; an empty
 // value removes its key. Only the user can read the file, as it holds a token.
 func (s *settings) save(values map[string]string) error {
-	var have map[string]any
-	text, err := os.ReadFile(s.path)
-	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+	have, err := readConfig(s.path)
+	if err != nil {
 		return err
-	}
-	if err := yaml.Unmarshal(text, &have); err != nil {
-		return fmt.Errorf("%s: %w", s.path, err)
-	}
-	if have == nil {
-		have = map[string]any{}
 	}
 	for key, value := range values {
 		if have[key] = value; value == "" {

@@ -26,21 +26,36 @@ func (in *importer) image(t *gltf.TextureInfo, at string) string {
 		return id
 	}
 	data, name, err := in.imageData(index)
-	if err == nil {
-		_, err = picture.Decode(data)
-	}
 	if err == nil && len(data) > level.MaxImageBytes {
 		err = fmt.Errorf("has %d bytes; the most is %d", len(data), level.MaxImageBytes)
+	}
+	var image *level.Image
+	if err == nil {
+		image, err = in.takeImage(data)
 	}
 	if err != nil {
 		in.left = append(in.left, fmt.Sprintf("/images/%d: %v; the base colour's factor stands alone", index, err))
 		in.imageID[index] = ""
 		return ""
 	}
-	image := &level.Image{ID: in.level.FreshID(firstOf(name, "image")), Name: clip(name), Data: data}
+	image.ID, image.Name = in.ids.Fresh(firstOf(name, "image")), clip(name)
 	in.level.Images = append(in.level.Images, image)
 	in.imageID[index] = image.ID
 	return image.ID
+}
+
+// takeImage decodes an image, if those of the level together leave room for it.
+func (in *importer) takeImage(data []byte) (*level.Image, error) {
+	width, height, err := picture.Size(data)
+	if err != nil {
+		return nil, err
+	}
+	if in.pixels += width * height; in.pixels > level.MaxImagePixels {
+		in.pixels -= width * height
+		return nil, fmt.Errorf("brings the level's images to more than %d pixels together", level.MaxImagePixels)
+	}
+	image := &level.Image{Data: data}
+	return image, image.Decode()
 }
 
 func (in *importer) imageData(index int) (data []byte, name string, err error) {

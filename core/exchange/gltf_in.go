@@ -35,6 +35,9 @@ func ReadGLTF(data []byte, name string) (l *level.Level, left []string, err erro
 	if err := checkContainer(data); err != nil {
 		return nil, nil, err
 	}
+	if err := checkBuffers(data); err != nil {
+		return nil, nil, err
+	}
 	doc := new(gltf.Document)
 	if err := gltf.NewDecoder(bytes.NewReader(data)).Decode(doc); err != nil {
 		return nil, nil, fault("", "is not glTF: %s", strings.TrimPrefix(err.Error(), "gltf: "))
@@ -48,6 +51,7 @@ func ReadGLTF(data []byte, name string) (l *level.Level, left []string, err erro
 		}
 	}
 	in := &importer{doc: doc, level: level.New(name), visiting: map[int]bool{}, materialID: map[int]string{}, imageID: map[int]string{}}
+	in.ids = in.level.NewIDs()
 	if err := in.run(); err != nil {
 		return nil, nil, err
 	}
@@ -89,7 +93,10 @@ type importer struct {
 	visiting   map[int]bool
 	materialID map[int]string
 	imageID    map[int]string // "" for one that was left out
+	ids        *level.IDs
 	triangles  int
+	pixels     int // of all images
+	vertices   int // of all meshes, each counted as often as nodes show it
 }
 
 func (in *importer) run() error {
@@ -98,10 +105,8 @@ func (in *importer) run() error {
 			return fault(fmt.Sprintf("/buffers/%d/uri", i), "points outside the file; use .glb, or embed the buffer")
 		}
 	}
-	for i, a := range in.doc.Accessors {
-		if a.Count < 0 || a.Count > 3*level.MaxTriangles || a.ByteOffset < 0 {
-			return fault(fmt.Sprintf("/accessors/%d/count", i), "is %d; the most is %d", a.Count, 3*level.MaxTriangles)
-		}
+	if err := in.checkAccessors(); err != nil {
+		return err
 	}
 	if len(in.doc.Animations) > 0 {
 		in.left = append(in.left, fmt.Sprintf("%d animations", len(in.doc.Animations)))
@@ -210,9 +215,9 @@ func (in *importer) mesh(n *gltf.Node, index int, world mgl64.Mat4, path string)
 			m.Surface.Material = id
 		}
 		name := firstOf(n.Name, in.doc.Meshes[index].Name, "mesh")
-		m.ID, m.Name = in.level.FreshID(name), clip(name)
+		m.ID, m.Name = in.ids.Fresh(name), clip(name)
 		m.Transform.Position = level.Vec(place)
-		if err := in.vertices(p, turn, at, &m); err != nil {
+		if err := in.readVertices(p, turn, at, &m); err != nil {
 			return err
 		}
 		if err := in.uvs(p, at, &m); err != nil {
@@ -226,7 +231,7 @@ func (in *importer) mesh(n *gltf.Node, index int, world mgl64.Mat4, path string)
 	return nil
 }
 
-func (in *importer) vertices(p *gltf.Primitive, turn mgl64.Mat3, at string, m *level.Mesh) error {
+func (in *importer) readVertices(p *gltf.Primitive, turn mgl64.Mat3, at string, m *level.Mesh) error {
 	index, ok := p.Attributes[gltf.POSITION]
 	if !ok {
 		return fault(at+"/attributes", "have no POSITION")
@@ -234,6 +239,9 @@ func (in *importer) vertices(p *gltf.Primitive, turn mgl64.Mat3, at string, m *l
 	acr, err := in.accessor(index, at+"/attributes/POSITION")
 	if err != nil {
 		return err
+	}
+	if in.vertices += acr.Count; in.vertices > maxVertices {
+		return fault(at, "brings the level to more than %d vertices", maxVertices)
 	}
 	positions, err := modeler.ReadPosition(in.doc, acr, nil)
 	if err != nil {
@@ -251,6 +259,9 @@ func (in *importer) vertices(p *gltf.Primitive, turn mgl64.Mat3, at string, m *l
 		acr, err := in.accessor(*p.Indices, at+"/indices")
 		if err != nil {
 			return err
+		}
+		if in.triangles+acr.Count/3 > level.MaxTriangles {
+			return fault(at, "brings the level to more than %d triangles", level.MaxTriangles)
 		}
 		if m.Indices, err = modeler.ReadIndices(in.doc, acr, nil); err != nil {
 			return fault(at+"/indices", "cannot be read: %v", err)
@@ -284,7 +295,7 @@ func (in *importer) material(index int, at string) (string, error) {
 	}
 	src := in.doc.Materials[index]
 	m := level.Default[level.Material]()
-	m.ID, m.Name = in.level.FreshID(firstOf(src.Name, "material")), clip(src.Name)
+	m.ID, m.Name = in.ids.Fresh(firstOf(src.Name, "material")), clip(src.Name)
 	m.Color = "#ffffff"
 	in.level.Materials = append(in.level.Materials, &m)
 	in.materialID[index] = m.ID
@@ -308,7 +319,7 @@ func (in *importer) light(n *gltf.Node, index int, world mgl64.Mat4, path string
 		return fault(path+"/extensions/KHR_lights_punctual/light", "is %d; the file has %d lights", index, len(lights))
 	}
 	src := lights[index]
-	l := level.NewLight(in.level.FreshID(firstOf(n.Name, src.Name, "light")), src.Type)
+	l := level.NewLight(in.ids.Fresh(firstOf(n.Name, src.Name, "light")), src.Type)
 	l.Name = clip(firstOf(n.Name, src.Name))
 	c := src.ColorOrDefault()
 	l.Color, l.Strength = color.Linear(c).Hex(), src.IntensityOrDefault()

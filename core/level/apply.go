@@ -29,7 +29,7 @@ func (l *Level) ApplyContext(ctx context.Context, op Operation) (*Level, Operati
 	if err != nil {
 		return nil, Operation{}, err
 	}
-	if err := d.level.Validate(); err != nil {
+	if err := d.level.validateFrom(l); err != nil {
 		return nil, Operation{}, err
 	}
 	inverse.Label = op.Label
@@ -354,9 +354,7 @@ func fromTree(tree map[string]any, into any) error {
 	if err != nil {
 		return invalidf("", "cannot be written as JSON: %v", err)
 	}
-	if err = Decode(text, into); err == nil {
-		err = strays(text, reflect.TypeOf(into))
-	}
+	err = DecodeKnown(text, into)
 	if bad, ok := err.(*Invalid); ok {
 		for i := range bad.Faults { // the byte is of a text that nobody sent
 			bad.Faults[i].Message, _, _ = strings.Cut(bad.Faults[i].Message, " (byte ")

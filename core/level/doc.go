@@ -15,14 +15,16 @@ package level
 // Limits of size. One document may not hold more; the reader says so with the
 // path. They are also in docs/level-format.md, which a test compares.
 const (
-	MaxBytes      = 64 << 20  // of the JSON text
-	MaxEntities   = 20_000    // in one part
-	MaxTriangles  = 2_000_000 // of all meshes together
-	MaxImageBytes = 8 << 20   // of one image
-	MaxProbes     = 32_768    // in one grid
-	MaxMotes      = 4_000     // of one emitter at once
-	MaxText       = 2_000     // characters of a note
-	MaxExtent     = 100_000.0 // metres from the origin, any axis
+	MaxBytes       = 64 << 20   // of the JSON text
+	MaxEntities    = 20_000     // in one part
+	MaxTriangles   = 2_000_000  // of all meshes together
+	MaxImageBytes  = 8 << 20    // of one image
+	MaxImagePixels = 40_000_000 // of all images together; a decoded pixel takes 12 bytes
+	MaxPlanePairs  = 16_000_000 // of planes of one solid, all solids together: 20 thousand boxes, or 240 solids of 256 faces
+	MaxProbes      = 32_768     // in one grid
+	MaxMotes       = 4_000      // of one emitter at once
+	MaxText        = 2_000      // characters of a note
+	MaxExtent      = 100_000.0  // metres from the origin, any axis
 )
 
 // Format is the document's format and major version.

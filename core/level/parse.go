@@ -1,6 +1,7 @@
 package level
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"reflect"
@@ -22,10 +23,7 @@ func Parse(text []byte) (*Level, []string, error) {
 		return nil, nil, err
 	}
 	l := New("")
-	if err := Decode(text, l); err != nil {
-		return nil, nil, err
-	}
-	if err := strays(text, reflect.TypeOf(l)); err != nil {
+	if err := decode(text, l, true); err != nil {
 		return nil, nil, err
 	}
 	if err := l.Validate(); err != nil {
@@ -36,20 +34,42 @@ func Parse(text []byte) (*Level, []string, error) {
 
 // checkFormat refuses other formats before their fields confuse the reader.
 func checkFormat(text []byte) error {
-	var head struct {
-		Format *string        `json:"format"`
-		Rest   jsontext.Value `json:",embed"`
+	d := jsontext.NewDecoder(bytes.NewReader(text))
+	if d.PeekKind() != '{' {
+		token, err := d.ReadToken()
+		if err != nil {
+			return ReadError(err)
+		}
+		return invalidf("", "is %s; an object is needed", plainKind(token.Kind()))
 	}
-	if err := Decode(text, &head); err != nil {
-		return err
+	d.ReadToken()
+	for d.PeekKind() == '"' {
+		name, err := d.ReadToken()
+		if err != nil {
+			return ReadError(err)
+		}
+		if name.String() != "format" {
+			if err := d.SkipValue(); err != nil {
+				return ReadError(err)
+			}
+			continue
+		}
+		format, err := d.ReadToken()
+		if err != nil {
+			return ReadError(err)
+		}
+		if format.Kind() != '"' {
+			return invalidf("/format", "is %s; text is needed", plainKind(format.Kind()))
+		}
+		if format.String() != Format {
+			return invalidf("/format", "is %q; this Grotta reads %q", format.String(), Format)
+		}
+		return nil
 	}
-	if head.Format == nil {
-		return invalidf("/format", "is missing; a level starts with \"format\": %q", Format)
+	if _, err := d.ReadToken(); err != nil {
+		return ReadError(err)
 	}
-	if *head.Format != Format {
-		return invalidf("/format", "is %q; this Grotta reads %q", *head.Format, Format)
-	}
-	return nil
+	return invalidf("/format", "is missing; a level starts with \"format\": %q", Format)
 }
 
 // New is an empty level with every default in place.
@@ -84,8 +104,18 @@ func Encode(v any) ([]byte, error) {
 }
 
 // Decode reads JSON strictly: duplicate names, invalid UTF-8 and values of the
-// wrong type are an *Invalid with the path and the byte.
-func Decode(text []byte, into any) error {
+// wrong type are an *Invalid with the path and the byte. Lists that are longer than
+// their maxItems, and texts of more than MaxContainers objects and lists that no such
+// limit bounds, are refused before anything is allocated for them.
+func Decode(text []byte, into any) error { return decode(text, into, false) }
+
+// DecodeKnown is Decode that also refuses fields which the type neither has nor keeps.
+func DecodeKnown(text []byte, into any) error { return decode(text, into, true) }
+
+func decode(text []byte, into any, strayFields bool) error {
+	if err := inspect(text, reflect.TypeOf(into), strayFields); err != nil {
+		return err
+	}
 	if err := json.Unmarshal(text, into); err != nil {
 		return ReadError(err)
 	}

@@ -281,7 +281,10 @@ func (v *Image) Picture() *picture.Picture {
 	if v.picture != nil {
 		return v.picture
 	}
-	p, _ := picture.Decode(v.Data)
+	p, err := picture.Decode(v.Data) // not kept: others may be reading the level
+	if err != nil {
+		return nil
+	}
 	return p
 }
 

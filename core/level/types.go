@@ -19,21 +19,21 @@ type Level struct {
 	Environment Environment    `json:"environment"`
 	Fog         Fog            `json:"fog"`
 	Look        Look           `json:"look"`
-	Images      []*Image       `json:"images" initial:"[]"`
-	Materials   []*Material    `json:"materials" initial:"[]"`
-	Zones       []*Zone        `json:"zones" initial:"[]"`
-	Solids      []*Solid       `json:"solids" initial:"[]"`
-	Meshes      []*Mesh        `json:"meshes" initial:"[]"`
-	Rigs        []*Rig         `json:"rigs" initial:"[]"`
-	Lights      []*Light       `json:"lights" initial:"[]"`
-	Glows       []*Glow        `json:"glows" initial:"[]"`
-	FogVolumes  []*FogVolume   `json:"fog_volumes" initial:"[]"`
-	Beams       []*Beam        `json:"beams" initial:"[]"`
-	Motes       []*Motes       `json:"motes" initial:"[]"`
-	Viewpoints  []*Viewpoint   `json:"viewpoints" initial:"[]"`
-	Paths       []*Path        `json:"paths" initial:"[]"`
-	Probes      []*ProbeGrid   `json:"probes" initial:"[]"`
-	Reflections []*Reflection  `json:"reflections" initial:"[]"`
+	Images      []*Image       `json:"images" initial:"[]" maxItems:"20000"`
+	Materials   []*Material    `json:"materials" initial:"[]" maxItems:"20000"`
+	Zones       []*Zone        `json:"zones" initial:"[]" maxItems:"20000"`
+	Solids      []*Solid       `json:"solids" initial:"[]" maxItems:"20000"`
+	Meshes      []*Mesh        `json:"meshes" initial:"[]" maxItems:"20000"`
+	Rigs        []*Rig         `json:"rigs" initial:"[]" maxItems:"20000"`
+	Lights      []*Light       `json:"lights" initial:"[]" maxItems:"20000"`
+	Glows       []*Glow        `json:"glows" initial:"[]" maxItems:"20000"`
+	FogVolumes  []*FogVolume   `json:"fog_volumes" initial:"[]" maxItems:"20000"`
+	Beams       []*Beam        `json:"beams" initial:"[]" maxItems:"20000"`
+	Motes       []*Motes       `json:"motes" initial:"[]" maxItems:"20000"`
+	Viewpoints  []*Viewpoint   `json:"viewpoints" initial:"[]" maxItems:"20000"`
+	Paths       []*Path        `json:"paths" initial:"[]" maxItems:"20000"`
+	Probes      []*ProbeGrid   `json:"probes" initial:"[]" maxItems:"20000"`
+	Reflections []*Reflection  `json:"reflections" initial:"[]" maxItems:"20000"`
 	Extra       jsontext.Value `json:",embed" hidden:"true"`
 }
 
@@ -76,7 +76,7 @@ type Image struct {
 	Licence string         `json:"licence,omitzero" maxLength:"120"`
 	Extra   jsontext.Value `json:",embed" hidden:"true"`
 
-	picture *picture.Picture // what Validate decoded
+	picture *picture.Picture // what Decode made of the data
 }
 
 // Material is how a surface looks and what it sends back.
@@ -139,9 +139,9 @@ type Carrier struct {
 // own space.
 type Mesh struct {
 	Entity
-	Positions []float64 `json:"positions" doc:"x, y, z of each vertex, metres."`
-	Indices   []uint32  `json:"indices" doc:"Three vertices of each triangle."`
-	UVs       []float64 `json:"uvs,omitzero" doc:"u, v of each vertex in its material's image; v runs down."`
+	Positions []float64 `json:"positions" maxItems:"18000000" doc:"x, y, z of each vertex, metres."`
+	Indices   []uint32  `json:"indices" maxItems:"6000000" doc:"Three vertices of each triangle."`
+	UVs       []float64 `json:"uvs,omitzero" maxItems:"12000000" doc:"u, v of each vertex in its material's image; v runs down."`
 	Surface   Surface   `json:"surface"`
 	Sways     *Sway     `json:"sways,omitzero" doc:"How it bends with the wind; leave out for not at all."`
 	Carrier

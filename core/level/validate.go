@@ -50,7 +50,10 @@ func invalidf(path, format string, args ...any) *Invalid {
 
 const maxFaults = 100
 
-type faults struct{ list []Fault }
+type faults struct {
+	list  []Fault
+	known map[any]bool // entities that were found valid before, by pointer
+}
 
 func (f *faults) add(path, format string, args ...any) {
 	if len(f.list) < maxFaults {
@@ -67,18 +70,39 @@ func (f *faults) err() error {
 
 // Validate is the one judge of a document, for every door: the reader, the
 // operations and the importers. It returns nil or an *Invalid.
-func (l *Level) Validate() error {
-	var f faults
+func (l *Level) Validate() error { return l.validateFrom(nil) }
+
+// validateFrom is Validate for a level that was changed from a valid one: entities that
+// both have are not looked at again by themselves, only for what they refer to.
+func (l *Level) validateFrom(was *Level) error {
+	f := faults{known: knownOf(was)}
 	checkFields(&f, reflect.ValueOf(l).Elem(), "")
 	if len(f.list) > 0 {
 		return f.err() // references among broken fields would only add noise
 	}
-	l.checkCounts(&f)
+	if l.checkCounts(&f); len(f.list) > 0 {
+		return f.err()
+	}
 	l.checkReferences(&f)
 	l.checkShapes(&f)
 	l.checkLights(&f)
 	l.checkImages(&f)
 	return f.err()
+}
+
+// knownOf are the entities of a valid level, by pointer.
+func knownOf(l *Level) map[any]bool {
+	if l == nil {
+		return nil
+	}
+	known := map[any]bool{}
+	for i := range parts {
+		list := parts[i].list(l)
+		for k := range list.Len() {
+			known[list.Index(k).Interface()] = true
+		}
+	}
+	return known
 }
 
 // CheckFields judges any value by the tags of its type: minimum, maximum,
@@ -109,6 +133,9 @@ func checkValue(f *faults, v reflect.Value, tag reflect.StructTag, path string) 
 			}
 			return
 		}
+		if f.known != nil && f.known[v.Interface()] {
+			return
+		}
 		checkValue(f, v.Elem(), "", path)
 	case reflect.Struct:
 		checkFields(f, v, path)
@@ -120,14 +147,14 @@ func checkValue(f *faults, v reflect.Value, tag reflect.StructTag, path string) 
 		if k := v.Type().Elem().Kind(); k == reflect.Uint32 || k == reflect.Uint8 {
 			return
 		}
+		if numbers, ok := reflect.TypeAssert[[]float64](v); ok && areFine(numbers, tag) {
+			return // the common case, without building a path
+		}
 		elementTag := tag
 		if k := v.Type().Elem().Kind(); k == reflect.Pointer || k == reflect.Struct {
 			elementTag = ""
 		}
 		for i := range v.Len() {
-			if v.Type().Elem().Kind() == reflect.Float64 && isFine(v.Index(i).Float(), tag) {
-				continue // the common case, without building a path
-			}
 			checkValue(f, v.Index(i), elementTag, path+"/"+strconv.Itoa(i))
 		}
 	case reflect.Float64:
@@ -142,8 +169,18 @@ func checkValue(f *faults, v reflect.Value, tag reflect.StructTag, path string) 
 // leftOut tells whether a zero of this field means that it is not set.
 func leftOut(tag reflect.StructTag) bool { return strings.HasSuffix(tag.Get("json"), ",omitzero") }
 
-func isFine(x float64, tag reflect.StructTag) bool {
-	return tag.Get("minimum") == "" && tag.Get("exclusiveMinimum") == "" && tag.Get("maximum") == "" && math.Abs(x) <= MaxExtent
+// areFine tells whether numbers whose field has no bounds of its own are all within the
+// level's extent.
+func areFine(numbers []float64, tag reflect.StructTag) bool {
+	if tag.Get("minimum") != "" || tag.Get("exclusiveMinimum") != "" || tag.Get("maximum") != "" {
+		return false
+	}
+	for _, x := range numbers {
+		if !(math.Abs(x) <= MaxExtent) { // true for NaN
+			return false
+		}
+	}
+	return true
 }
 
 func checkNumber(f *faults, x float64, tag reflect.StructTag, path string) {
@@ -226,10 +263,12 @@ func tagNumber(tag reflect.StructTag, key string) (float64, bool) {
 }
 
 func (l *Level) checkCounts(f *faults) {
-	for i := range parts {
-		if n := parts[i].list(l).Len(); n > MaxEntities {
-			f.add("/"+parts[i].name, "has %d entries; the most is %d", n, MaxEntities)
-		}
+	pairs := 0
+	for _, s := range l.Solids {
+		pairs += len(s.Planes) * len(s.Planes)
+	}
+	if pairs > MaxPlanePairs {
+		f.add("/solids", "have %d pairs of planes of one solid; the most is %d; split what has many faces", pairs, MaxPlanePairs)
 	}
 	triangles := 0
 	for _, m := range l.Meshes {
@@ -250,6 +289,9 @@ func (l *Level) checkShapes(f *faults) {
 	}
 	for i, s := range l.Solids {
 		path := fmt.Sprintf("/solids/%d", i)
+		if f.known[s] {
+			continue
+		}
 		if len(s.Planes) == 0 {
 			for axis, size := range s.Size {
 				if size < 1e-4 {
@@ -260,12 +302,15 @@ func (l *Level) checkShapes(f *faults) {
 			f.add(path+"/planes", "%s", err)
 		}
 		for j, face := range s.Faces {
-			if n := len(s.FacePlanes()); face.Index >= n {
+			if n := s.faceCount(); face.Index >= n {
 				f.add(fmt.Sprintf("%s/faces/%d/index", path, j), "is %d; the solid has faces 0 to %d", face.Index, n-1)
 			}
 		}
 	}
 	for i, m := range l.Meshes {
+		if f.known[m] {
+			continue
+		}
 		path := fmt.Sprintf("/meshes/%d", i)
 		if len(m.Positions)%3 != 0 {
 			f.add(path+"/positions", "has %d numbers; a multiple of three is needed", len(m.Positions))
@@ -306,6 +351,14 @@ func (l *Level) checkShapes(f *faults) {
 			}
 		}
 	}
+}
+
+// faceCount is how many faces a solid has.
+func (s *Solid) faceCount() int {
+	if len(s.Planes) > 0 {
+		return len(s.Planes)
+	}
+	return 6 // a box
 }
 
 // checkLights finds lights, suns and air that mean nothing.
@@ -355,23 +408,53 @@ func (l *Level) checkLights(f *faults) {
 	l.checkAir(f)
 }
 
-// checkImages decodes images that are new, and keeps what it decoded.
+// checkImages decodes images that are new. All images of a level together are held to
+// MaxImagePixels by their headers before the first of them is decoded.
 func (l *Level) checkImages(f *faults) {
+	total := 0
 	for i, v := range l.Images {
-		if v.picture != nil {
-			continue
-		}
+		path := fmt.Sprintf("/images/%d/data", i)
 		if len(v.Data) > MaxImageBytes {
-			f.add(fmt.Sprintf("/images/%d/data", i), "has %d bytes; the most is %d", len(v.Data), MaxImageBytes)
+			f.add(path, "has %d bytes; the most is %d", len(v.Data), MaxImageBytes)
 			continue
 		}
-		p, err := picture.Decode(v.Data)
+		width, height, err := v.size()
 		if err != nil {
-			f.add(fmt.Sprintf("/images/%d/data", i), "%v", err)
+			f.add(path, "%v", err)
 			continue
 		}
+		if total += width * height; total > MaxImagePixels {
+			f.add(path, "brings the level's images to %d pixels together; the most is %d", total, MaxImagePixels)
+			return
+		}
+	}
+	if len(f.list) > 0 {
+		return
+	}
+	for i, v := range l.Images {
+		if err := v.Decode(); err != nil {
+			f.add(fmt.Sprintf("/images/%d/data", i), "%v", err)
+		}
+	}
+}
+
+func (v *Image) size() (width, height int, err error) {
+	if v.picture != nil {
+		return v.picture.Width, v.picture.Height, nil
+	}
+	return picture.Size(v.Data)
+}
+
+// Decode reads the image's data, once. The error says what is wrong with it.
+func (v *Image) Decode() error {
+	if v.picture != nil {
+		return nil
+	}
+	p, err := picture.Decode(v.Data)
+	if err == nil {
 		v.picture = p
 	}
+	return err
 }
 
 func checkPlanes(s *Solid) string {

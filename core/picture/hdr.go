@@ -13,33 +13,9 @@ import (
 // decodeHDR reads the Radiance RGBE format, flat or run-length encoded (Ward,
 // "Real Pixels", Graphics Gems II, 1991), with rows from the top.
 func decodeHDR(data []byte) (*Picture, error) {
-	r := bufio.NewReader(bytes.NewReader(data))
-	for {
-		line, err := r.ReadString('\n')
-		if err != nil {
-			return nil, errors.New("ends within the header of a Radiance image")
-		}
-		line = strings.TrimSpace(line)
-		if f, ok := strings.CutPrefix(line, "FORMAT="); ok && f != "32-bit_rle_rgbe" {
-			return nil, fmt.Errorf("has the format %q; 32-bit_rle_rgbe can be read", f)
-		}
-		if line == "" {
-			break
-		}
-	}
-	line, err := r.ReadString('\n')
+	r, width, height, err := headOfHDR(data)
 	if err != nil {
-		return nil, errors.New("ends before its size")
-	}
-	var width, height int
-	if _, err := fmt.Sscanf(line, "-Y %d +X %d", &height, &width); err != nil {
-		return nil, fmt.Errorf("has the size line %q; rows from the top, \"-Y height +X width\", can be read", strings.TrimSpace(line))
-	}
-	if err := checkSize(width, height); err != nil {
 		return nil, err
-	}
-	if int64(len(data))*128 < int64(width)*int64(height) { // the tightest runs
-		return nil, fmt.Errorf("is said to be %d by %d pixels, and %d bytes cannot hold them", width, height, len(data))
 	}
 	p := &Picture{Width: width, Height: height, Pix: make([]float32, 3*width*height)}
 	row := make([]byte, 4*width)
@@ -57,6 +33,39 @@ func decodeHDR(data []byte) (*Picture, error) {
 		}
 	}
 	return p, nil
+}
+
+// headOfHDR reads as far as the size of a Radiance image, and refuses what its bytes
+// cannot hold. The reader stands at the first row.
+func headOfHDR(data []byte) (r *bufio.Reader, width, height int, err error) {
+	r = bufio.NewReader(bytes.NewReader(data))
+	for {
+		line, err := r.ReadString('\n')
+		if err != nil {
+			return nil, 0, 0, errors.New("ends within the header of a Radiance image")
+		}
+		line = strings.TrimSpace(line)
+		if f, ok := strings.CutPrefix(line, "FORMAT="); ok && f != "32-bit_rle_rgbe" {
+			return nil, 0, 0, fmt.Errorf("has the format %q; 32-bit_rle_rgbe can be read", f)
+		}
+		if line == "" {
+			break
+		}
+	}
+	line, err := r.ReadString('\n')
+	if err != nil {
+		return nil, 0, 0, errors.New("ends before its size")
+	}
+	if _, err := fmt.Sscanf(line, "-Y %d +X %d", &height, &width); err != nil {
+		return nil, 0, 0, fmt.Errorf("has the size line %q; rows from the top, \"-Y height +X width\", can be read", strings.TrimSpace(line))
+	}
+	if err := checkSize(width, height); err != nil {
+		return nil, 0, 0, err
+	}
+	if int64(len(data))*128 < int64(width)*int64(height) { // the tightest runs
+		return nil, 0, 0, fmt.Errorf("is said to be %d by %d pixels, and %d bytes cannot hold them", width, height, len(data))
+	}
+	return r, width, height, nil
 }
 
 func hdrRow(r *bufio.Reader, row []byte, width int) error {

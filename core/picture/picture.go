@@ -7,12 +7,13 @@ import (
 	"bytes"
 	"fmt"
 	"image"
+	"image/color"
 	"image/draw"
 	_ "image/jpeg" // a format that Decode reads
 	_ "image/png"  // a format that Decode reads
 	"math"
 
-	"grotta/core/color"
+	light "grotta/core/color"
 )
 
 // MaxPixels bounds an image: 8192 by 4096.
@@ -25,38 +26,78 @@ type Picture struct {
 	Alpha         []uint8 // one a pixel; nil where all is opaque
 }
 
+// Size reads how large an image says it is, and refuses what its bytes cannot hold. It
+// allocates nothing by that claim.
+func Size(data []byte) (width, height int, err error) {
+	if bytes.HasPrefix(data, []byte("#?")) {
+		_, width, height, err = headOfHDR(data)
+		return width, height, err
+	}
+	head, format, err := image.DecodeConfig(bytes.NewReader(data))
+	if err != nil {
+		return 0, 0, fmt.Errorf("is no PNG, JPEG or Radiance HDR image: %w", err)
+	}
+	if err := checkSize(head.Width, head.Height); err != nil {
+		return 0, 0, err
+	}
+	if format == "png" && tooFewBytes(len(data), head) {
+		return 0, 0, fmt.Errorf("is said to be %d by %d pixels, and %d bytes cannot hold them", head.Width, head.Height, len(data))
+	}
+	return head.Width, head.Height, nil
+}
+
+// tooFewBytes tells whether a PNG is shorter than deflate can make it: a byte holds at
+// most 1032 (RFC 1951), and a pixel is a bit at least.
+func tooFewBytes(length int, head image.Config) bool {
+	bits := 8
+	switch head.ColorModel {
+	case color.RGBAModel, color.NRGBAModel:
+		bits = 24
+	case color.RGBA64Model, color.NRGBA64Model:
+		bits = 48
+	default: // paletted, or grey that may have had fewer bits
+		bits = 1
+	}
+	return int64(length)*1032*8 < int64(head.Width)*int64(head.Height)*int64(bits)
+}
+
+// stripRows is how many rows are converted at once.
+const stripRows = 64
+
 // Decode reads a PNG, JPEG or Radiance HDR image. The error says what is wrong.
 func Decode(data []byte) (*Picture, error) {
 	if bytes.HasPrefix(data, []byte("#?")) {
 		return decodeHDR(data)
 	}
-	head, _, err := image.DecodeConfig(bytes.NewReader(data))
+	width, height, err := Size(data)
 	if err != nil {
-		return nil, fmt.Errorf("is no PNG, JPEG or Radiance HDR image: %w", err)
-	}
-	if err := checkSize(head.Width, head.Height); err != nil {
 		return nil, err
 	}
 	src, _, err := image.Decode(bytes.NewReader(data))
 	if err != nil {
 		return nil, fmt.Errorf("cannot be read: %w", err)
 	}
-	flat := image.NewNRGBA(image.Rect(0, 0, head.Width, head.Height))
-	draw.Draw(flat, flat.Bounds(), src, src.Bounds().Min, draw.Src)
 	var linear [256]float32
 	for i := range linear {
-		linear[i] = float32(color.DecodeSRGB(float64(i) / 255))
+		linear[i] = float32(light.DecodeSRGB(float64(i) / 255))
 	}
-	p := &Picture{Width: head.Width, Height: head.Height, Pix: make([]float32, 3*head.Width*head.Height)}
-	for i := range head.Width * head.Height {
-		for c := range 3 {
-			p.Pix[3*i+c] = linear[flat.Pix[4*i+c]]
-		}
-		if a := flat.Pix[4*i+3]; a != 255 && p.Alpha == nil {
-			p.Alpha = bytes.Repeat([]byte{255}, head.Width*head.Height)
-		}
-		if p.Alpha != nil {
-			p.Alpha[i] = flat.Pix[4*i+3]
+	p := &Picture{Width: width, Height: height, Pix: make([]float32, 3*width*height)}
+	strip := image.NewNRGBA(image.Rect(0, 0, width, min(height, stripRows)))
+	for first := 0; first < height; first += stripRows {
+		rows := min(stripRows, height-first)
+		from := src.Bounds().Min.Add(image.Pt(0, first))
+		draw.Draw(strip, image.Rect(0, 0, width, rows), src, from, draw.Src)
+		for i := range width * rows {
+			at := first*width + i
+			for c := range 3 {
+				p.Pix[3*at+c] = linear[strip.Pix[4*i+c]]
+			}
+			if a := strip.Pix[4*i+3]; a != 255 && p.Alpha == nil {
+				p.Alpha = bytes.Repeat([]byte{255}, width*height)
+			}
+			if p.Alpha != nil {
+				p.Alpha[at] = strip.Pix[4*i+3]
+			}
 		}
 	}
 	return p, nil
@@ -70,7 +111,7 @@ func checkSize(width, height int) error {
 }
 
 // At reads bilinearly; u and v run from 0 to 1, v down, and repeat beyond.
-func (p *Picture) At(u, v float64) color.Linear {
+func (p *Picture) At(u, v float64) light.Linear {
 	x, y := u*float64(p.Width)-0.5, v*float64(p.Height)-0.5
 	fx, fy := math.Floor(x), math.Floor(y)
 	tx, ty := x-fx, y-fy
@@ -79,9 +120,9 @@ func (p *Picture) At(u, v float64) color.Linear {
 	return a.Lerp(b, ty)
 }
 
-func (p *Picture) pixel(x, y int) color.Linear {
+func (p *Picture) pixel(x, y int) light.Linear {
 	i := 3 * (wrap(y, p.Height)*p.Width + wrap(x, p.Width))
-	return color.Linear{float64(p.Pix[i]), float64(p.Pix[i+1]), float64(p.Pix[i+2])}
+	return light.Linear{float64(p.Pix[i]), float64(p.Pix[i+1]), float64(p.Pix[i+2])}
 }
 
 // Opaque tells whether the pixel at u, v is at least as solid as the cutoff.
@@ -116,10 +157,10 @@ func (p *Picture) Shrink(most int) *Picture {
 }
 
 // Mean is the average colour.
-func (p *Picture) Mean() color.Linear {
-	var sum color.Linear
+func (p *Picture) Mean() light.Linear {
+	var sum light.Linear
 	for i := 0; i < len(p.Pix); i += 3 {
-		sum = sum.Add(color.Linear{float64(p.Pix[i]), float64(p.Pix[i+1]), float64(p.Pix[i+2])})
+		sum = sum.Add(light.Linear{float64(p.Pix[i]), float64(p.Pix[i+1]), float64(p.Pix[i+2])})
 	}
 	return sum.Scale(3 / float64(len(p.Pix)))
 }

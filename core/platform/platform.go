@@ -9,11 +9,10 @@ import (
 	"fmt"
 	"io/fs"
 	"slices"
-
-	"github.com/go-json-experiment/json"
-	"github.com/goccy/go-yaml"
+	"strings"
 
 	"grotta/core/level"
+	"grotta/core/yaml"
 )
 
 // Format is the profile's format and major version.
@@ -108,22 +107,28 @@ func Parse(text []byte) (*Profile, error) {
 	if len(text) > MaxBytes {
 		return nil, &level.Invalid{Faults: []level.Fault{{Message: fmt.Sprintf("the profile has %d bytes; the most is %d", len(text), MaxBytes)}}}
 	}
-	var tree map[string]any
-	if err := yaml.Unmarshal(text, &tree); err != nil {
-		return nil, &level.Invalid{Faults: []level.Fault{{Message: "is not YAML: " + yaml.FormatError(err, false, false)}}}
-	}
-	asJSON, err := json.Marshal(tree)
+	asJSON, err := yaml.ToJSON(text)
 	if err != nil {
-		return nil, &level.Invalid{Faults: []level.Fault{{Message: "cannot be read as a document: " + err.Error()}}}
+		return nil, &level.Invalid{Faults: []level.Fault{{Message: err.Error()}}}
 	}
 	p := level.Default[Profile]()
-	if err := json.Unmarshal(asJSON, &p, json.RejectUnknownMembers(true)); err != nil {
-		return nil, level.ReadError(err)
+	if err := level.DecodeKnown(asJSON, &p); err != nil {
+		return nil, withoutBytes(err)
 	}
 	if err := level.CheckFields(&p); err != nil {
 		return nil, err
 	}
 	return &p, nil
+}
+
+// withoutBytes takes out of an error the bytes of a JSON text that nobody sent.
+func withoutBytes(err error) error {
+	if bad, ok := err.(*level.Invalid); ok {
+		for i := range bad.Faults {
+			bad.Faults[i].Message, _, _ = strings.Cut(bad.Faults[i].Message, " (byte ")
+		}
+	}
+	return err
 }
 
 //go:embed profiles/*.yaml

@@ -1,7 +1,7 @@
 package jobs
 
 import (
-	"encoding/json"
+	"github.com/go-json-experiment/json"
 
 	"github.com/nats-io/nats.go"
 

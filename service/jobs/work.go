@@ -2,9 +2,9 @@ package jobs
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
+	"github.com/go-json-experiment/json"
 	"slices"
 	"time"
 

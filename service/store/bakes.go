@@ -1,8 +1,8 @@
 package store
 
 import (
-	"encoding/json"
 	"errors"
+	"github.com/go-json-experiment/json"
 	"time"
 
 	"gorm.io/gorm"

@@ -1,8 +1,8 @@
 package store
 
 import (
-	"encoding/json"
 	"fmt"
+	"github.com/go-json-experiment/json"
 	"slices"
 	"time"
 
