@@ -12,7 +12,7 @@ import (
 	"sync"
 	"time"
 
-	"github.com/glebarez/sqlite"
+	"github.com/libtnb/sqlite"
 	"github.com/go-gormigrate/gormigrate/v2"
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
