@@ -20,16 +20,16 @@ import (
 	"grotta/core/scatter"
 )
 
-// Scopes of a token. A console session has them all.
+// Scopes of a token. A console session has them all; admin counts for admins alone.
 const (
 	ScopeRead  = "read"  // see levels, presets, bakes
-	ScopeEdit  = "edit"  // change levels and presets
-	ScopeBake  = "bake"  // start and cancel bakes
+	ScopeEdit  = "edit"  // change levels and presets; start and cancel bakes
 	ScopeShare = "share" // share levels and presets
+	ScopeAdmin = "admin" // manage people
 )
 
 // Scopes lists them all.
-var Scopes = []string{ScopeRead, ScopeEdit, ScopeBake, ScopeShare}
+var Scopes = []string{ScopeRead, ScopeEdit, ScopeShare, ScopeAdmin}
 
 // Problem is an error as RFC 9457 has it, with a stable code and the faults.
 type Problem struct {
@@ -68,7 +68,30 @@ func (p *Problem) ContentType(string) string { return "application/problem+json"
 
 // User is a person.
 type User struct {
-	Name string `json:"name"`
+	Name     string    `json:"name"`
+	Admin    bool      `json:"admin,omitzero" doc:"May manage people."`
+	Disabled bool      `json:"disabled,omitzero" doc:"May not sign in."`
+	Levels   int       `json:"levels,omitzero" doc:"Levels that are theirs; only admins see it."`
+	Created  time.Time `json:"created,omitzero" doc:"Only admins see it."`
+}
+
+// NewUser makes a person.
+type NewUser struct {
+	Name     string `json:"name" minLength:"1" maxLength:"32"`
+	Password string `json:"password" minLength:"10" maxLength:"256"`
+	Admin    bool   `json:"admin,omitzero" required:"false"`
+}
+
+// UserChange changes what a person may. What is left out stays.
+type UserChange struct {
+	Admin    *bool `json:"admin,omitzero" required:"false"`
+	Disabled *bool `json:"disabled,omitzero" required:"false" doc:"Ends their sessions and tokens at once."`
+}
+
+// NewPassword sets a password.
+type NewPassword struct {
+	Old string `json:"old,omitzero" maxLength:"256" required:"false" doc:"The password until now; an admin can leave it out for others."`
+	New string `json:"new" minLength:"10" maxLength:"256"`
 }
 
 // Session is who is signed in, and the token that changes must carry.
@@ -98,7 +121,7 @@ type Token struct {
 // NewToken asks for a token.
 type NewToken struct {
 	Name   string   `json:"name" minLength:"1" maxLength:"64"`
-	Scopes []string `json:"scopes" enum:"read,edit,bake,share" minItems:"1"`
+	Scopes []string `json:"scopes" enum:"read,edit,share,admin" minItems:"1"`
 	Days   int      `json:"days,omitzero" minimum:"1" maximum:"3650" required:"false" doc:"Until it ends; 90 if left out."`
 }
 
@@ -114,6 +137,8 @@ type LevelInfo struct {
 	Solids   int       `json:"solids"`
 	Meshes   int       `json:"meshes"`
 	Lights   int       `json:"lights"`
+	Bytes    int       `json:"bytes" doc:"Of the document's text."`
+	Fault    string    `json:"fault,omitzero" doc:"Why the stored document cannot be read; empty where it can."`
 }
 
 // Document is a level at a revision.

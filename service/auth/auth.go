@@ -5,65 +5,77 @@ package auth
 import (
 	"crypto/rand"
 	"crypto/sha256"
-	"crypto/subtle"
-	"encoding/base64"
 	"encoding/hex"
-	"fmt"
+	"errors"
 	"strings"
+	"sync/atomic"
 
-	"golang.org/x/crypto/argon2"
+	"github.com/alexedwards/argon2id"
 )
 
-// Cost of a password: RFC 9106's second recommended choice.
-const (
-	passes  = 3
-	memory  = 64 * 1024 // KiB
-	lanes   = 4
-	keySize = 32
-)
+// cost of a password: RFC 9106's second recommended choice.
+var cost = argon2id.Params{Memory: 64 * 1024, Iterations: 3, Parallelism: 4, SaltLength: 16, KeyLength: 32}
 
 // MinPassword is the shortest password, in characters.
 const MinPassword = 10
 
-// slots bounds how many passwords are hashed at once, as each takes 64 MiB.
-var slots = make(chan struct{}, 2)
+// ErrBusy says that so many passwords wait to be checked that another one is not taken.
+var ErrBusy = errors.New("too many people are signing in; try again in a few seconds")
 
-func derive(password string, salt []byte, t, m uint32, p uint8, size uint32) []byte {
-	slots <- struct{}{}
-	defer func() { <-slots }()
-	return argon2.IDKey([]byte(password), salt, t, m, p, size)
+// lane bounds how many passwords are hashed at once, as each takes 64 MiB, and how many
+// wait for that.
+type lane struct {
+	slots   chan struct{}
+	waiting atomic.Int32
+	most    int32
 }
 
-// HashPassword gives the PHC string of a password with fresh salt.
-func HashPassword(password string) string {
-	salt := make([]byte, 16)
-	rand.Read(salt)
-	key := derive(password, salt, passes, memory, lanes, keySize)
-	b64 := base64.RawStdEncoding.EncodeToString
-	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s", argon2.Version, memory, passes, lanes, b64(salt), b64(key))
+func newLane(slots int, most int32) *lane {
+	return &lane{slots: make(chan struct{}, slots), most: most}
 }
+
+func (l *lane) do(hash func()) error {
+	if l.waiting.Add(1) > l.most {
+		l.waiting.Add(-1)
+		return ErrBusy
+	}
+	l.slots <- struct{}{}
+	defer func() { <-l.slots; l.waiting.Add(-1) }()
+	hash()
+	return nil
+}
+
+// Names that there are and names that there are not wait apart, so that a flood of wrong
+// names cannot hold up a right one.
+var known, unknown = newLane(2, 32), newLane(1, 4)
+
+// HashPassword gives the PHC string of a password with fresh salt. ErrBusy where too
+// many are hashed already.
+func HashPassword(password string) (phc string, err error) {
+	if busy := known.do(func() { phc, err = argon2id.CreateHash(password, &cost) }); busy != nil {
+		return "", busy
+	}
+	return phc, err
+}
+
+// noPassword is the PHC string of a password that nobody has.
+const noPassword = "$argon2id$v=19$m=65536,t=3,p=4$AAAAAAAAAAAAAAAAAAAAAA$AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA"
 
 // CheckPassword tells whether a password fits a PHC string. With an empty string
 // it takes as long as a check would and fails, so that an unknown name cannot be
-// told from a wrong password.
-func CheckPassword(phc, password string) bool {
-	parts := strings.Split(phc, "$")
-	if len(parts) != 6 {
-		derive(password, make([]byte, 16), passes, memory, lanes, keySize)
-		return false
+// told from a wrong password. ErrBusy where too many wait already.
+func CheckPassword(phc, password string) (fits bool, err error) {
+	lane := known
+	if phc == "" {
+		lane, phc = unknown, noPassword
 	}
-	var m, t uint32
-	var p uint8
-	if _, err := fmt.Sscanf(parts[3], "m=%d,t=%d,p=%d", &m, &t, &p); err != nil {
-		return false
-	}
-	salt, err1 := base64.RawStdEncoding.DecodeString(parts[4])
-	want, err2 := base64.RawStdEncoding.DecodeString(parts[5])
-	if err1 != nil || err2 != nil || len(want) == 0 {
-		return false
-	}
-	got := derive(password, salt, t, m, p, uint32(len(want)))
-	return subtle.ConstantTimeCompare(got, want) == 1
+	err = lane.do(func() {
+		if params, _, key, err := argon2id.DecodeHash(phc); err != nil || len(key) == 0 || params.Memory > 1<<20 {
+			return // a broken string fits nothing
+		}
+		fits, _ = argon2id.ComparePasswordAndHash(password, phc)
+	})
+	return fits, err
 }
 
 // TokenPrefix begins every token's secret, so that a leaked one is recognised.

@@ -70,7 +70,7 @@ func TestAnyEditKeepsTheLightRight(t *testing.T) {
 			}
 			op := leveltest.Edit(r, doc)
 			trail += "\n" + op.Describe()
-			_, err = w.store.Apply(w.maren, info.ID, op, 0)
+			_, err = w.store.Apply(t.Context(), w.maren, info.ID, op, 0)
 			require.NoError(t, err, trail)
 		}
 		require.NoError(t, w.store.DeleteLevel(w.maren, info.ID))

@@ -2,9 +2,10 @@ package store
 
 import (
 	"errors"
-	"github.com/go-json-experiment/json"
+	"fmt"
 	"time"
 
+	"github.com/go-json-experiment/json"
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
@@ -22,7 +23,7 @@ type Bake struct {
 
 // NewBake records a bake of a level's document.
 func (s *Store) NewBake(a Asker, id string, revision int, quality string, keys map[string]string, reused int, doc *level.Level) (api.Bake, error) {
-	text, err := level.Encode(doc)
+	text, err := pack(doc)
 	if err != nil {
 		return api.Bake{}, err
 	}
@@ -32,16 +33,35 @@ func (s *Store) NewBake(a Asker, id string, revision int, quality string, keys m
 	}
 	row := bakeRow{
 		ID: auth.NewID(), LevelID: id, Revision: revision, Quality: quality, State: "queued", Keys: string(names),
-		Document: compress(text), Layers: len(keys), Reused: reused, AuthorID: a.ID, Created: time.Now().UTC(),
+		Document: text.Hash, Layers: len(keys), Reused: reused, AuthorID: a.ID, Created: time.Now().UTC(),
 	}
 	err = s.change(func(tx *gorm.DB) error {
-		if _, _, err := s.find(tx, a, id, "Document"); err != nil {
+		if _, _, err := s.find(tx, a, id); err != nil {
+			return err
+		}
+		if err := s.mayBake(tx, a); err != nil {
+			return err
+		}
+		if err := text.put(tx); err != nil {
 			return err
 		}
 		return tx.Omit("Level").Create(&row).Error
 	})
 	return row.public(), err
 }
+
+// mayBake holds one more bake of somebody's against the quota.
+func (s *Store) mayBake(tx *gorm.DB, a Asker) error {
+	var under int64
+	err := tx.Model(&bakeRow{}).Where("author_id = ? AND state IN ?", a.ID, unfinished).Count(&under).Error
+	if err == nil && s.Quota.Bakes > 0 && int(under) >= s.Quota.Bakes {
+		err = fmt.Errorf("%d bakes of yours are under way, which is the most; wait for one or cancel it: %w", under, ErrQuota)
+	}
+	return err
+}
+
+// unfinished are the states of bakes that are neither done nor given up.
+var unfinished = []string{"queued", "running"}
 
 func (r *bakeRow) public() api.Bake {
 	b := api.Bake{
@@ -57,10 +77,10 @@ func (r *bakeRow) public() api.Bake {
 // Bake reads one that the asker may see.
 func (s *Store) Bake(a Asker, id string) (api.Bake, error) {
 	var row bakeRow
-	if err := s.db.Omit("Document").Where("id = ?", id).First(&row).Error; err != nil {
+	if err := s.db.Where("id = ?", id).First(&row).Error; err != nil {
 		return api.Bake{}, translate(err)
 	}
-	if _, _, err := s.find(s.db, a, row.LevelID, "Document"); err != nil {
+	if _, _, err := s.find(s.db, a, row.LevelID); err != nil {
 		return api.Bake{}, err
 	}
 	return row.public(), nil
@@ -68,11 +88,11 @@ func (s *Store) Bake(a Asker, id string) (api.Bake, error) {
 
 // Bakes lists a level's, newest first.
 func (s *Store) Bakes(a Asker, levelID string, limit int) ([]api.Bake, error) {
-	if _, _, err := s.find(s.db, a, levelID, "Document"); err != nil {
+	if _, _, err := s.find(s.db, a, levelID); err != nil {
 		return nil, err
 	}
 	var rows []bakeRow
-	err := s.db.Omit("Document").Where("level_id = ?", levelID).Order("created DESC").Limit(limit).Find(&rows).Error
+	err := s.db.Where("level_id = ?", levelID).Order("created DESC").Limit(limit).Find(&rows).Error
 	out := make([]api.Bake, len(rows))
 	for i := range rows {
 		out[i] = rows[i].public()
@@ -86,9 +106,9 @@ func (s *Store) BakeForWork(id string) (*Bake, error) {
 	if err := s.db.Where("id = ?", id).First(&row).Error; err != nil {
 		return nil, translate(err)
 	}
-	doc, err := unpackDocument(row.Document)
+	doc, err := s.document(s.db, row.Document)
 	if err != nil {
-		return nil, err
+		return nil, fmt.Errorf("bake %s: %w", id, err)
 	}
 	b := &Bake{Bake: row.public(), Level: doc}
 	return b, json.Unmarshal([]byte(row.Keys), &b.Keys)
@@ -104,7 +124,7 @@ func (s *Store) BakeState(id string) (string, error) {
 // UnfinishedBakes lists the ids of bakes that are neither done nor given up.
 func (s *Store) UnfinishedBakes() ([]string, error) {
 	var ids []string
-	err := s.db.Model(&bakeRow{}).Where("state IN ?", []string{"queued", "running"}).Order("created").Pluck("id", &ids).Error
+	err := s.db.Model(&bakeRow{}).Where("state IN ?", unfinished).Order("created").Pluck("id", &ids).Error
 	return ids, err
 }
 
@@ -115,7 +135,7 @@ var ErrOver = errors.New("the bake is over")
 func (s *Store) SetBakeState(id, state, hash, fault string) (api.Bake, error) {
 	var row bakeRow
 	err := s.change(func(tx *gorm.DB) error {
-		if err := tx.Omit("Document").Where("id = ?", id).First(&row).Error; err != nil {
+		if err := tx.Where("id = ?", id).First(&row).Error; err != nil {
 			return err
 		}
 		if row.Ended != nil {
@@ -170,13 +190,20 @@ func (s *Store) LastBake(levelID, quality string) (*Bake, error) {
 	return s.BakeForWork(ids[0])
 }
 
-// keptBakes is how many of a level's newest bakes keep their layers.
-const keptBakes = 5
+// What is kept of a level's bakes: layers are those of its newest keptBakes, records are
+// its newest keptRecords and the newest that is done at each quality.
+const (
+	keptBakes   = 5
+	keptRecords = 20
+)
 
 // ForgetLayers drops the layers made before a time that no level's newest bakes
 // name, and returns the blobs that nothing names any more, with their bytes.
 func (s *Store) ForgetLayers(before time.Time) (blobs []string, bytes int64, err error) {
 	err = s.change(func(tx *gorm.DB) error {
+		if err := pruneBakes(tx); err != nil {
+			return err
+		}
 		var bakes []bakeRow
 		if err := tx.Select("level_id", "state", "keys").Order("created DESC").Find(&bakes).Error; err != nil {
 			return err
@@ -220,4 +247,29 @@ func (s *Store) ForgetLayers(before time.Time) (blobs []string, bytes int64, err
 		return nil
 	})
 	return blobs, bytes, err
+}
+
+// pruneBakes deletes records of bakes that are over and old, and their documents.
+func pruneBakes(tx *gorm.DB) error {
+	var bakes []bakeRow
+	if err := tx.Select("id", "level_id", "state", "quality", "document_hash").Order("created DESC").Find(&bakes).Error; err != nil {
+		return err
+	}
+	type done struct{ level, quality string }
+	count, newest := map[string]int{}, map[done]bool{}
+	for _, b := range bakes {
+		count[b.LevelID]++
+		isNewest := b.State == "done" && !newest[done{b.LevelID, b.Quality}]
+		newest[done{b.LevelID, b.Quality}] = newest[done{b.LevelID, b.Quality}] || b.State == "done"
+		if count[b.LevelID] <= keptRecords || isNewest || b.State == "queued" || b.State == "running" {
+			continue
+		}
+		if err := tx.Where("id = ?", b.ID).Delete(&bakeRow{}).Error; err != nil {
+			return err
+		}
+		if err := dropUnused(tx, b.Document); err != nil {
+			return err
+		}
+	}
+	return nil
 }

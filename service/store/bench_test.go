@@ -26,7 +26,7 @@ func benchStore(b *testing.B) (*Store, Asker, string) {
 func BenchmarkEdit(b *testing.B) {
 	s, a, id := benchStore(b)
 	for i := 0; b.Loop(); i++ {
-		_, err := s.Apply(a, id, level.Set("", map[string]any{"look.exposure_ev": float64(i % 7)}), 0)
+		_, err := s.Apply(b.Context(), a, id, level.Set("", map[string]any{"look.exposure_ev": float64(i % 7)}), 0)
 		require.NoError(b, err)
 	}
 }

@@ -2,24 +2,19 @@ package store
 
 import (
 	"bytes"
+	"context"
+	"errors"
 	"fmt"
+	"slices"
 	"strings"
-	"sync"
 	"time"
 
-	"github.com/klauspost/compress/zstd"
 	"gorm.io/gorm"
 
 	"grotta/api"
 	"grotta/core/level"
 	"grotta/service/auth"
-)
-
-// Roles on a level, from most to least.
-const (
-	Owner  = "owner"
-	Editor = "editor"
-	Viewer = "viewer"
+	"grotta/service/rights"
 )
 
 // Conflict is a change that clashes with one that was made since the revision
@@ -43,11 +38,20 @@ func (c *Conflict) Error() string {
 	return fmt.Sprintf("%s was set to %s by %s in revision %d; yours is %s", c.Path, short(c.Theirs), c.Author, c.Revision, short(c.Yours))
 }
 
-// CreateLevel stores a validated document as a new level with revision 1.
+// CreateLevel stores a validated document as a new level with revision 1. ErrQuota where
+// the asker has no room for it.
 func (s *Store) CreateLevel(a Asker, l *level.Level, label string) (api.LevelInfo, error) {
+	doc, err := pack(l)
+	if err != nil {
+		return api.LevelInfo{}, err
+	}
 	row := levelRow{ID: auth.NewID(), OwnerID: a.ID, Created: time.Now().UTC(), Owner: user{ID: a.ID, Name: a.Name}}
-	err := s.change(func(tx *gorm.DB) error {
-		if err := row.setHead(l, 1); err != nil {
+	row.setHead(doc, 1)
+	err = s.change(func(tx *gorm.DB) error {
+		if err := s.hasRoom(tx, a.ID, 1, doc.Bytes); err != nil {
+			return err
+		}
+		if err := doc.put(tx); err != nil {
 			return err
 		}
 		if err := tx.Omit("Owner").Create(&row).Error; err != nil {
@@ -57,158 +61,235 @@ func (s *Store) CreateLevel(a Asker, l *level.Level, label string) (api.LevelInf
 			LevelID: row.ID, Number: 1, AuthorID: a.ID, Kind: "create", Label: label, Created: row.Created,
 		}).Error
 	})
-	return row.public(Owner), err
+	if err == nil {
+		s.docs.put(doc.Hash, doc.level, doc.Bytes)
+	}
+	return row.public(rights.Owner, doc.Bytes), err
 }
 
-func (r *levelRow) setHead(l *level.Level, number int) error {
-	text, err := level.Encode(l)
-	if err != nil {
-		return err
+// hasRoom holds so many more levels and bytes of somebody's against the quota.
+func (s *Store) hasRoom(tx *gorm.DB, owner uint, levels, bytes int) error {
+	var have struct {
+		Levels int
+		Bytes  int64
 	}
-	r.Document = compress(text)
-	r.Head, r.Changed = number, time.Now().UTC()
-	r.Name, r.Platform = l.Name, l.Platform
-	r.Solids, r.Meshes, r.Lights = len(l.Solids), len(l.Meshes), len(l.Lights)
+	err := tx.Raw("SELECT count(*) AS levels, coalesce(sum(d.bytes), 0) AS bytes FROM levels l LEFT JOIN documents d ON d.hash = l.document_hash WHERE l.owner_id = ?", owner).Scan(&have).Error
+	switch q := s.Quota; {
+	case err != nil:
+		return err
+	case q.Levels > 0 && have.Levels+levels > q.Levels:
+		return fmt.Errorf("there are %d levels of this owner, and the most is %d; delete one first: %w", have.Levels, q.Levels, ErrQuota)
+	case q.Bytes > 0 && bytes > 0 && have.Bytes+int64(bytes) > q.Bytes:
+		return fmt.Errorf("the levels of this owner take %d bytes, and with this they would take more than %d, which is the most: %w", have.Bytes, q.Bytes, ErrQuota)
+	}
 	return nil
 }
 
-func (r *levelRow) public(role string) api.LevelInfo {
+func (r *levelRow) setHead(doc *packed, number int) {
+	l := doc.level
+	r.Document, r.Head, r.Changed, r.Fault = doc.Hash, number, time.Now().UTC(), ""
+	r.Name, r.Platform = l.Name, l.Platform
+	r.Solids, r.Meshes, r.Lights = len(l.Solids), len(l.Meshes), len(l.Lights)
+}
+
+func (r *levelRow) public(role rights.Role, bytes int) api.LevelInfo {
 	return api.LevelInfo{
-		ID: r.ID, Name: r.Name, Owner: r.Owner.Name, Role: role, Revision: r.Head, Platform: r.Platform,
-		Changed: r.Changed, Solids: r.Solids, Meshes: r.Meshes, Lights: r.Lights,
+		ID: r.ID, Name: r.Name, Owner: r.Owner.Name, Role: role.String(), Revision: r.Head, Platform: r.Platform,
+		Changed: r.Changed, Solids: r.Solids, Meshes: r.Meshes, Lights: r.Lights, Bytes: bytes, Fault: r.Fault,
 	}
 }
 
 // Levels lists what the asker may see, last changed first.
 func (s *Store) Levels(a Asker) ([]api.LevelInfo, error) {
 	var rows []levelRow
-	err := s.db.Omit("Document").Preload("Owner").
-		Where("owner_id = ? OR id IN (?)", a.ID, s.db.Model(&member{}).Select("level_id").Where("user_id = ?", a.ID)).
-		Order("changed DESC").Find(&rows).Error
+	var mine []member
+	bytes := map[string]int{}
+	err := s.snapshot(func(tx *gorm.DB) error {
+		err := tx.Preload("Owner").Where("owner_id = ? OR id IN (?)", a.ID, s.db.Model(&member{}).Select("level_id").Where("user_id = ?", a.ID)).
+			Order("changed DESC").Find(&rows).Error
+		if err != nil {
+			return err
+		}
+		var sizes []documentRow
+		names := make([]string, len(rows))
+		for i := range rows {
+			names[i] = rows[i].Document
+		}
+		for chunk := range slices.Chunk(names, 500) {
+			if err := tx.Select("hash", "bytes").Where("hash IN ?", chunk).Find(&sizes).Error; err != nil {
+				return err
+			}
+			for _, d := range sizes {
+				bytes[d.Hash] = d.Bytes
+			}
+		}
+		return tx.Where("user_id = ?", a.ID).Find(&mine).Error
+	})
 	if err != nil {
 		return nil, err
 	}
-	var mine []member
-	if err := s.db.Where("user_id = ?", a.ID).Find(&mine).Error; err != nil {
-		return nil, err
-	}
-	role := map[string]string{}
+	role := map[string]rights.Role{}
 	for _, m := range mine {
-		role[m.LevelID] = m.Role
+		role[m.LevelID] = rights.RoleNamed(m.Role)
 	}
 	out := make([]api.LevelInfo, len(rows))
 	for i := range rows {
 		r := role[rows[i].ID]
 		if rows[i].OwnerID == a.ID {
-			r = Owner
+			r = rights.Owner
 		}
-		out[i] = rows[i].public(r)
+		out[i] = rows[i].public(r, bytes[rows[i].Document])
 	}
 	return out, nil
 }
 
-// find reads a level and the asker's role; ErrNotFound where there is none, so
-// that the existence of others' levels does not show.
-func (s *Store) find(tx *gorm.DB, a Asker, id string, fields ...string) (*levelRow, string, error) {
-	var row levelRow
-	q := tx.Preload("Owner")
-	if len(fields) > 0 {
-		q = q.Omit(fields...)
+// Role is what somebody is to a level; rights.Nobody also where there is no such level.
+func (s *Store) Role(a Asker, levelID string) (rights.Role, error) {
+	_, role, err := s.find(s.db, a, levelID)
+	if errors.Is(err, ErrNotFound) {
+		return rights.Nobody, nil
 	}
-	if err := q.Where("id = ?", id).First(&row).Error; err != nil {
-		return nil, "", translate(err)
+	return role, err
+}
+
+// RoleOnBake is what somebody is to the level of a bake.
+func (s *Store) RoleOnBake(a Asker, bakeID string) (rights.Role, error) {
+	var row bakeRow
+	if err := s.db.Select("level_id").Where("id = ?", bakeID).Limit(1).Find(&row).Error; err != nil {
+		return rights.Nobody, err
+	}
+	return s.Role(a, row.LevelID)
+}
+
+// find reads a level and the asker's role; ErrNotFound where they have none, so
+// that the existence of others' levels does not show.
+func (s *Store) find(tx *gorm.DB, a Asker, id string) (*levelRow, rights.Role, error) {
+	var row levelRow
+	if err := tx.Preload("Owner").Where("id = ?", id).First(&row).Error; err != nil {
+		return nil, rights.Nobody, translate(err)
 	}
 	if row.OwnerID == a.ID {
-		return &row, Owner, nil
+		return &row, rights.Owner, nil
 	}
 	var m member
 	if err := tx.Where("level_id = ? AND user_id = ?", id, a.ID).First(&m).Error; err != nil {
-		return nil, "", translate(err)
+		return nil, rights.Nobody, translate(err)
 	}
-	return &row, m.Role, nil
+	return &row, rights.RoleNamed(m.Role), nil
 }
 
 // Level reads a level at its head. The document is shared: it must not be
-// changed, only applied to.
-func (s *Store) Level(a Asker, id string) (api.LevelInfo, *level.Level, error) {
-	row, role, err := s.find(s.db, a, id)
-	if err != nil {
-		return api.LevelInfo{}, nil, err
+// changed, only applied to. ErrUnreadable where it no longer reads; the level then
+// carries the fault.
+func (s *Store) Level(a Asker, id string) (info api.LevelInfo, doc *level.Level, err error) {
+	err = s.snapshot(func(tx *gorm.DB) error {
+		var row *levelRow
+		if row, doc, info, err = s.read(tx, a, id); err != nil && row != nil && errors.Is(err, ErrUnreadable) {
+			info.Fault = err.Error()
+		}
+		return err
+	})
+	if errors.Is(err, ErrUnreadable) {
+		return info, nil, errors.Join(err, s.setFault(id, info.Fault))
 	}
-	doc, err := s.head(row)
-	return row.public(role), doc, err
+	return info, doc, err
+}
+
+// read reads a level within a transaction.
+func (s *Store) read(tx *gorm.DB, a Asker, id string) (row *levelRow, doc *level.Level, info api.LevelInfo, err error) {
+	row, role, err := s.find(tx, a, id)
+	if err != nil {
+		return nil, nil, info, err
+	}
+	var size documentRow
+	if err := tx.Select("bytes").Where("hash = ?", row.Document).Limit(1).Find(&size).Error; err != nil {
+		return row, nil, info, err
+	}
+	doc, err = s.document(tx, row.Document)
+	return row, doc, row.public(role, size.Bytes), err
+}
+
+// setFault notes why a level's document cannot be read.
+func (s *Store) setFault(id, fault string) error {
+	return s.change(func(tx *gorm.DB) error {
+		return tx.Model(&levelRow{}).Where("id = ? AND fault <> ?", id, fault).Update("fault", fault).Error
+	})
+}
+
+// Text is a level's document as it is stored, also where it no longer reads as a level.
+func (s *Store) Text(a Asker, id string) (text []byte, err error) {
+	err = s.snapshot(func(tx *gorm.DB) error {
+		row, _, err := s.find(tx, a, id)
+		if err != nil {
+			return err
+		}
+		text, err = s.documentText(tx, row.Document)
+		return err
+	})
+	return text, err
 }
 
 // LevelAt reads a level as it was at a revision: the inverses of what came after
 // are applied to its head. ErrNotFound where there is no such revision.
-func (s *Store) LevelAt(a Asker, id string, number int) (*level.Level, error) {
-	info, doc, err := s.Level(a, id)
-	if err != nil || number == info.Revision {
-		return doc, err
-	}
-	if number < 1 || number > info.Revision {
-		return nil, fmt.Errorf("the level has revisions 1 to %d, and no %d: %w", info.Revision, number, ErrNotFound)
-	}
-	if old := s.docs.get(id, number); old != nil {
-		return old, nil
-	}
-	var rows []revision
-	if err := s.db.Select("number", "inverse").Where("level_id = ? AND number > ?", id, number).Order("number DESC").Find(&rows).Error; err != nil {
-		return nil, err
-	}
-	for _, r := range rows {
-		var back level.Operation
-		if err := level.Decode(r.Inverse, &back); err != nil {
-			return nil, err
+func (s *Store) LevelAt(ctx context.Context, a Asker, id string, number int) (*level.Level, error) {
+	var head *level.Level
+	var back []level.Operation
+	err := s.snapshot(func(tx *gorm.DB) error {
+		row, doc, info, err := s.read(tx, a, id)
+		if err != nil {
+			return err
 		}
-		if doc, _, err = doc.Apply(back); err != nil {
-			return nil, fmt.Errorf("taking back revision %d: %w", r.Number, err)
+		if head = doc; number == info.Revision {
+			return nil
 		}
+		if number < 1 || number > row.Head {
+			return fmt.Errorf("the level has revisions 1 to %d, and no %d: %w", row.Head, number, ErrNotFound)
+		}
+		var rows []revision
+		if err := tx.Select("number", "inverse").Where("level_id = ? AND number > ?", id, number).Order("number DESC").Find(&rows).Error; err != nil {
+			return err
+		}
+		back = make([]level.Operation, len(rows))
+		for i, r := range rows {
+			if err := level.Decode(r.Inverse, &back[i]); err != nil {
+				return fmt.Errorf("revision %d: %w", r.Number, err)
+			}
+		}
+		return nil
+	})
+	if err != nil || len(back) == 0 {
+		return head, err
 	}
-	return doc, nil
+	doc, err := head.Replay(ctx, back)
+	if err != nil && ctx.Err() == nil {
+		err = fmt.Errorf("taking back what came after revision %d: %w", number, err)
+	}
+	return doc, err
 }
 
 // Document is Level with what the console shows beside it.
-func (s *Store) Document(a Asker, id string) (api.Document, error) {
-	info, doc, err := s.Level(a, id)
-	if err != nil {
-		return api.Document{}, err
-	}
-	out := api.Document{Level: info, Document: doc}
-	if out.Members, err = s.members(s.db, id); err != nil {
-		return out, err
-	}
-	undo, redo, err := s.stacks(s.db, id)
-	out.CanUndo, out.CanRedo = len(undo) > 0, len(redo) > 0
+func (s *Store) Document(a Asker, id string) (out api.Document, err error) {
+	err = s.snapshot(func(tx *gorm.DB) error {
+		var doc *level.Level
+		if _, doc, out.Level, err = s.read(tx, a, id); err != nil {
+			return err
+		}
+		out.Document = doc
+		if out.Members, err = s.members(tx, id); err != nil {
+			return err
+		}
+		undo, redo, err := s.stacks(tx, id)
+		out.CanUndo, out.CanRedo = len(undo) > 0, len(redo) > 0
+		return err
+	})
 	return out, err
-}
-
-func (s *Store) head(row *levelRow) (*level.Level, error) {
-	if doc := s.docs.get(row.ID, row.Head); doc != nil {
-		return doc, nil
-	}
-	doc, err := unpackDocument(row.Document)
-	if err != nil {
-		return nil, fmt.Errorf("level %s: %w", row.ID, err)
-	}
-	s.docs.put(row.ID, row.Head, doc)
-	return doc, nil
-}
-
-func unpackDocument(packed []byte) (*level.Level, error) {
-	text, err := decompress(packed)
-	if err != nil {
-		return nil, err
-	}
-	doc, _, err := level.Parse(text)
-	return doc, err
 }
 
 // Apply makes a revision of an operation. base is the revision that the asker
 // saw, or 0 for whatever is there; what was changed since then and is not
 // touched by the operation stays. Errors: *level.Invalid, *Conflict.
-func (s *Store) Apply(a Asker, id string, op level.Operation, base int) (api.Revision, error) {
-	return s.revise(a, id, func(tx *gorm.DB, row *levelRow) (level.Operation, revision, error) {
+func (s *Store) Apply(ctx context.Context, a Asker, id string, op level.Operation, base int) (api.Revision, error) {
+	return s.revise(ctx, a, id, func(tx *gorm.DB, row *levelRow, _ *level.Level) (level.Operation, revision, error) {
 		if base > row.Head {
 			return op, revision{}, &Conflict{Path: "revision", Yours: base, Theirs: row.Head, Revision: row.Head, Author: "nobody"}
 		}
@@ -260,56 +341,96 @@ func sameJSON(a, b any) bool {
 	return err1 == nil && err2 == nil && bytes.Equal(x, y)
 }
 
-// revise applies one operation to the head within a transaction.
-func (s *Store) revise(a Asker, id string, choose func(*gorm.DB, *levelRow) (level.Operation, revision, error)) (api.Revision, error) {
-	var out revision
-	err := s.change(func(tx *gorm.DB) error {
-		row, role, err := s.find(tx, a, id)
-		if err != nil {
-			return err
-		}
-		if role == Viewer {
-			return fmt.Errorf("you may see this level and not change it: %w", ErrForbidden)
-		}
-		op, rev, err := choose(tx, row)
-		if err != nil {
-			return err
-		}
-		doc, err := s.head(row)
-		if err != nil {
-			return err
-		}
-		next, inverse, err := doc.Apply(op)
-		if err != nil {
-			return err
-		}
-		rev.LevelID, rev.Number, rev.AuthorID, rev.Created = id, row.Head+1, a.ID, time.Now().UTC()
-		if rev.Operation, err = level.Encode(op); err != nil {
-			return err
-		}
-		if rev.Inverse, err = level.Encode(inverse); err != nil {
-			return err
-		}
-		if err := row.setHead(next, rev.Number); err != nil {
-			return err
-		}
-		if err := tx.Omit("Owner").Save(row).Error; err != nil {
-			return err
-		}
-		if err := tx.Omit("Author", "Level").Create(&rev).Error; err != nil {
-			return err
-		}
-		rev.Author.Name = a.Name
-		out = rev
-		s.docs.put(id, rev.Number, next)
-		return nil
-	})
+// choice is what an edit does to a level as it is, and how the revision is noted.
+type choice func(tx *gorm.DB, row *levelRow, doc *level.Level) (level.Operation, revision, error)
+
+// revise makes a revision of a level. Edits of one level wait for each other; those of
+// others go on meanwhile. All that takes time, applying, validating and compressing,
+// happens before the database is locked for the few rows that are written.
+func (s *Store) revise(ctx context.Context, a Asker, id string, choose choice) (api.Revision, error) {
+	unlock, err := s.editing.lock(ctx, id)
 	if err != nil {
-		s.docs.drop(id)
 		return api.Revision{}, err
 	}
-	return out.public()
+	defer unlock()
+	var row *levelRow
+	var doc *level.Level
+	var op level.Operation
+	var rev revision
+	err = s.snapshot(func(tx *gorm.DB) (err error) {
+		var info api.LevelInfo
+		if row, doc, info, err = s.read(tx, a, id); err != nil {
+			return err
+		}
+		if err := rights.AtLeast(rights.RoleNamed(info.Role), rights.Editor); err != nil {
+			return err
+		}
+		op, rev, err = choose(tx, row, doc)
+		return err
+	})
+	if err != nil {
+		return api.Revision{}, err
+	}
+	next, inverse, err := doc.ApplyContext(ctx, op)
+	if err != nil {
+		return api.Revision{}, err
+	}
+	after, err := pack(next)
+	if err != nil {
+		return api.Revision{}, err
+	}
+	rev.LevelID, rev.Number, rev.AuthorID, rev.Created = id, row.Head+1, a.ID, time.Now().UTC()
+	if rev.Operation, err = level.Encode(op); err != nil {
+		return api.Revision{}, err
+	}
+	if rev.Inverse, err = level.Encode(inverse); err != nil {
+		return api.Revision{}, err
+	}
+	if err := ctx.Err(); err != nil {
+		return api.Revision{}, err
+	}
+	if err := s.commit(row, after, &rev); err != nil {
+		return api.Revision{}, err
+	}
+	s.docs.put(after.Hash, next, after.Bytes)
+	rev.Author.Name = a.Name
+	return rev.public()
 }
+
+// commit writes a revision and the level's new head. ErrMoved where another process
+// has changed the level since it was read.
+func (s *Store) commit(was *levelRow, after *packed, rev *revision) error {
+	return s.change(func(tx *gorm.DB) error {
+		var before documentRow
+		if err := tx.Select("bytes").Where("hash = ?", was.Document).Limit(1).Find(&before).Error; err != nil {
+			return err
+		}
+		if err := s.hasRoom(tx, was.OwnerID, 0, after.Bytes-before.Bytes); err != nil {
+			return err
+		}
+		if err := after.put(tx); err != nil {
+			return err
+		}
+		row := *was
+		row.setHead(after, rev.Number)
+		r := tx.Model(&levelRow{}).Where("id = ? AND head = ?", was.ID, was.Head).
+			Select("document_hash", "head", "changed", "fault", "name", "platform", "solids", "meshes", "lights").Updates(&row)
+		if r.Error == nil && r.RowsAffected == 0 {
+			r.Error = ErrMoved
+		}
+		if r.Error != nil {
+			return r.Error
+		}
+		if err := dropUnused(tx, was.Document); err != nil {
+			return err
+		}
+		return tx.Omit("Author", "Level").Create(rev).Error
+	})
+}
+
+// ErrMoved is a level that was deleted, or changed by another process, while an edit of
+// it was worked out.
+var ErrMoved = errors.New("the level was changed or deleted meanwhile; try again")
 
 func (r *revision) public() (api.Revision, error) {
 	out := api.Revision{Number: r.Number, Author: r.Author.Name, Time: r.Created, Kind: r.Kind, Label: r.Label}
@@ -323,13 +444,17 @@ func (r *revision) public() (api.Revision, error) {
 }
 
 // Undo takes back the newest edit that stands; ErrNotFound where there is none.
-func (s *Store) Undo(a Asker, id string) (api.Revision, error) { return s.step(a, id, "undo") }
+func (s *Store) Undo(ctx context.Context, a Asker, id string) (api.Revision, error) {
+	return s.step(ctx, a, id, "undo")
+}
 
 // Redo does again what the last undo took back; ErrNotFound after a new edit.
-func (s *Store) Redo(a Asker, id string) (api.Revision, error) { return s.step(a, id, "redo") }
+func (s *Store) Redo(ctx context.Context, a Asker, id string) (api.Revision, error) {
+	return s.step(ctx, a, id, "redo")
+}
 
-func (s *Store) step(a Asker, id, kind string) (api.Revision, error) {
-	return s.revise(a, id, func(tx *gorm.DB, row *levelRow) (level.Operation, revision, error) {
+func (s *Store) step(ctx context.Context, a Asker, id, kind string) (api.Revision, error) {
+	return s.revise(ctx, a, id, func(tx *gorm.DB, _ *levelRow, _ *level.Level) (level.Operation, revision, error) {
 		var op level.Operation
 		undo, redo, err := s.stacks(tx, id)
 		if err != nil {
@@ -375,28 +500,45 @@ func (s *Store) stacks(tx *gorm.DB, id string) (undo, redo []int, err error) {
 	return undo, redo, nil
 }
 
+// mostHistoryBytes bounds a page of history by the text of its operations.
+const mostHistoryBytes = 4 << 20
+
 // History lists revisions, newest first, those before a number, or all from the
-// head for 0.
-func (s *Store) History(a Asker, id string, before, limit int) ([]api.Revision, error) {
-	if _, _, err := s.find(s.db, a, id, "Document"); err != nil {
-		return nil, err
-	}
-	q := s.db.Preload("Author").Where("level_id = ?", id).Order("number DESC").Limit(limit)
-	if before > 0 {
-		q = q.Where("number < ?", before)
-	}
-	var rows []revision
-	if err := q.Find(&rows).Error; err != nil {
-		return nil, err
-	}
-	out := make([]api.Revision, len(rows))
-	for i := range rows {
-		var err error
-		if out[i], err = rows[i].public(); err != nil {
-			return nil, err
+// head for 0. A page ends at the limit, or once its operations have mostHistoryBytes.
+func (s *Store) History(a Asker, id string, before, limit int) (out []api.Revision, err error) {
+	err = s.snapshot(func(tx *gorm.DB) error {
+		if _, _, err := s.find(tx, a, id); err != nil {
+			return err
 		}
-	}
-	return out, nil
+		q := tx.Model(&revision{}).Select("number", "length(operation) AS bytes").Where("level_id = ?", id).Order("number DESC").Limit(limit)
+		if before > 0 {
+			q = q.Where("number < ?", before)
+		}
+		var sizes []struct{ Number, Bytes int }
+		if err := q.Scan(&sizes).Error; err != nil || len(sizes) == 0 {
+			return err
+		}
+		last, bytes := sizes[0].Number, 0
+		for _, r := range sizes {
+			if bytes += r.Bytes; bytes > mostHistoryBytes && r.Number != sizes[0].Number {
+				break
+			}
+			last = r.Number
+		}
+		var rows []revision
+		err := tx.Preload("Author").Omit("Inverse").Where("level_id = ? AND number BETWEEN ? AND ?", id, last, sizes[0].Number).Order("number DESC").Find(&rows).Error
+		if err != nil {
+			return err
+		}
+		out = make([]api.Revision, len(rows))
+		for i := range rows {
+			if out[i], err = rows[i].public(); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	return out, err
 }
 
 // DeleteLevel removes a level with all its revisions; only its owner may.
@@ -405,15 +547,25 @@ func (s *Store) DeleteLevel(a Asker, id string) error {
 		if err := s.mustOwn(tx, a, id); err != nil {
 			return err
 		}
-		s.docs.drop(id)
-		return tx.Where("id = ?", id).Delete(&levelRow{}).Error
+		return deleteLevel(tx, id)
 	})
 }
 
+func deleteLevel(tx *gorm.DB, id string) error {
+	var hashes []string
+	if err := tx.Raw("SELECT document_hash FROM levels WHERE id = ? UNION SELECT document_hash FROM bakes WHERE level_id = ?", id, id).Scan(&hashes).Error; err != nil {
+		return err
+	}
+	if err := tx.Where("id = ?", id).Delete(&levelRow{}).Error; err != nil {
+		return err
+	}
+	return dropUnused(tx, hashes...)
+}
+
 func (s *Store) mustOwn(tx *gorm.DB, a Asker, id string) error {
-	_, role, err := s.find(tx, a, id, "Document")
-	if err == nil && role != Owner {
-		err = fmt.Errorf("only its owner may do that: %w", ErrForbidden)
+	_, role, err := s.find(tx, a, id)
+	if err == nil {
+		err = rights.AtLeast(role, rights.Owner)
 	}
 	return err
 }
@@ -446,66 +598,4 @@ func (s *Store) members(tx *gorm.DB, id string) ([]api.Member, error) {
 		out[i] = api.Member{User: m.User.Name, Role: m.Role}
 	}
 	return out, err
-}
-
-// docCache keeps the heads that were read last, so that an edit of a large level
-// does not read it anew.
-type docCache struct {
-	mu   sync.Mutex
-	docs []cachedDoc // newest last
-}
-
-type cachedDoc struct {
-	id       string
-	revision int
-	doc      *level.Level
-}
-
-const cachedDocs = 12
-
-func (c *docCache) get(id string, revision int) *level.Level {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	for _, d := range c.docs {
-		if d.id == id && d.revision == revision {
-			return d.doc
-		}
-	}
-	return nil
-}
-
-func (c *docCache) put(id string, revision int, doc *level.Level) {
-	c.drop(id)
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	if c.docs = append(c.docs, cachedDoc{id, revision, doc}); len(c.docs) > cachedDocs {
-		c.docs = c.docs[1:]
-	}
-}
-
-func (c *docCache) drop(id string) {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	kept := c.docs[:0:0]
-	for _, d := range c.docs {
-		if d.id != id {
-			kept = append(kept, d)
-		}
-	}
-	c.docs = kept
-}
-
-func compress(data []byte) []byte {
-	z, _ := zstd.NewWriter(nil, zstd.WithEncoderConcurrency(1)) // options are constant
-	defer z.Close()
-	return z.EncodeAll(data, nil)
-}
-
-func decompress(data []byte) ([]byte, error) {
-	z, err := zstd.NewReader(nil, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(2*level.MaxBytes))
-	if err != nil {
-		return nil, err
-	}
-	defer z.Close()
-	return z.DecodeAll(data, nil)
 }

@@ -6,6 +6,8 @@ type user struct {
 	ID       uint   `gorm:"primaryKey"`
 	Name     string `gorm:"uniqueIndex;not null"`
 	Password string `gorm:"not null"` // PHC string
+	Admin    bool
+	Disabled bool // may not sign in
 	Created  time.Time
 }
 
@@ -33,7 +35,8 @@ type levelRow struct {
 	OwnerID  uint   `gorm:"index;not null"`
 	Name     string
 	Head     int    // revision
-	Document []byte // zstd of the JSON at the head
+	Document string `gorm:"column:document_hash"` // at the head
+	Fault    string // why that cannot be read; "" where it can
 	Platform string
 	Solids   int
 	Meshes   int
@@ -74,7 +77,7 @@ type bakeRow struct {
 	Quality  string
 	State    string `gorm:"index"`
 	Keys     string // of the layers it needs, by source: JSON
-	Document []byte // zstd of the JSON it bakes
+	Document string `gorm:"column:document_hash"` // that it bakes
 	Layers   int
 	Reused   int
 	Hash     string

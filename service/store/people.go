@@ -11,36 +11,42 @@ import (
 	"gorm.io/gorm"
 
 	"grotta/api"
+	"grotta/core/level"
 	"grotta/core/preset"
 	"grotta/service/auth"
+	"grotta/service/rights"
 )
-
-// Asker is who wants something, and with which scopes.
-type Asker struct {
-	ID     uint
-	Name   string
-	Scopes []string
-}
 
 // Sessions of the console last this long from sign-in.
 const sessionFor = 14 * 24 * time.Hour
 
 var userName = regexp.MustCompile(`^[a-z0-9][a-z0-9._-]{0,31}$`)
 
-// AddUser makes a user.
-func (s *Store) AddUser(name, password string) error {
+// AddUser makes a user. The first one of a service is an admin.
+func (s *Store) AddUser(name, password string) error { return s.addUser(name, password, false) }
+
+// CreateUser makes a user for an admin.
+func (s *Store) CreateUser(want api.NewUser) (api.User, error) {
+	return api.User{Name: want.Name, Admin: want.Admin}, s.addUser(want.Name, want.Password, want.Admin)
+}
+
+func (s *Store) addUser(name, password string, admin bool) error {
 	if !userName.MatchString(name) {
-		return fmt.Errorf("%q is no user name: allowed are a-z, 0-9, dot, dash and underscore, 1 to 32 of them", name)
+		return fault("/name", "is %q: allowed are a-z, 0-9, dot, dash and underscore, 1 to 32 of them, a letter or digit first", name)
 	}
-	if name == preset.RecipeOwner {
-		return fmt.Errorf("%q is what the rigs that come with Grotta are listed under; choose another name", name)
+	if name == preset.RecipeOwner || name == Everybody {
+		return fault("/name", "is %q, which has a meaning of its own here; choose another name", name)
 	}
-	if utf8.RuneCountInString(password) < auth.MinPassword {
-		return fmt.Errorf("the password has %d characters; at least %d are needed", utf8.RuneCountInString(password), auth.MinPassword)
+	hash, err := hashPassword("/password", password)
+	if err != nil {
+		return err
 	}
-	hash := auth.HashPassword(password)
-	err := s.change(func(tx *gorm.DB) error {
-		return tx.Create(&user{Name: name, Password: hash, Created: time.Now().UTC()}).Error
+	err = s.change(func(tx *gorm.DB) error {
+		var others int64
+		if err := tx.Model(&user{}).Count(&others).Error; err != nil {
+			return err
+		}
+		return tx.Create(&user{Name: name, Password: hash, Admin: admin || others == 0, Created: time.Now().UTC()}).Error
 	})
 	if errors.Is(err, ErrTaken) {
 		return fmt.Errorf("there is a user %q already: %w", name, ErrTaken)
@@ -48,15 +54,215 @@ func (s *Store) AddUser(name, password string) error {
 	return err
 }
 
-// Users lists the names of everybody.
-func (s *Store) Users() ([]api.User, error) {
-	var names []string
-	err := s.db.Model(&user{}).Order("name").Pluck("name", &names).Error
-	users := make([]api.User, len(names))
-	for i, n := range names {
-		users[i].Name = n
+func hashPassword(path, password string) (string, error) {
+	if n := utf8.RuneCountInString(password); n < auth.MinPassword {
+		return "", fault(path, "has %d characters; at least %d are needed", n, auth.MinPassword)
 	}
-	return users, err
+	return auth.HashPassword(password)
+}
+
+func fault(path, format string, args ...any) error {
+	return &level.Invalid{Faults: []level.Fault{{Path: path, Message: fmt.Sprintf(format, args...)}}}
+}
+
+// Users lists everybody by name; an admin also sees how many levels each has.
+func (s *Store) Users(a Asker) ([]api.User, error) {
+	var rows []user
+	if err := s.db.Order("name").Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	users := make([]api.User, len(rows))
+	for i, r := range rows {
+		users[i].Name = r.Name
+	}
+	if !a.Admin {
+		return users, nil
+	}
+	var owned []struct {
+		OwnerID uint
+		Levels  int
+	}
+	if err := s.db.Model(&levelRow{}).Select("owner_id", "count(*) AS levels").Group("owner_id").Scan(&owned).Error; err != nil {
+		return nil, err
+	}
+	levels := map[uint]int{}
+	for _, o := range owned {
+		levels[o.OwnerID] = o.Levels
+	}
+	for i, r := range rows {
+		users[i] = api.User{Name: r.Name, Admin: r.Admin, Disabled: r.Disabled, Levels: levels[r.ID], Created: r.Created}
+	}
+	return users, nil
+}
+
+// SetPassword changes a password. Everybody changes their own with the old one; an admin
+// changes that of others. It ends all sessions and tokens of that person but the asker's.
+func (s *Store) SetPassword(a Asker, name string, want api.NewPassword) error {
+	own := name == a.Name
+	if !own && !(a.Admin && a.Has(api.ScopeAdmin)) {
+		return fmt.Errorf("only an admin changes the password of somebody else: %w", ErrForbidden)
+	}
+	u, err := s.userNamed(s.db, name)
+	if err != nil {
+		return err
+	}
+	if own && a.ID != localAdmin {
+		if ok, err := auth.CheckPassword(u.Password, want.Old); err != nil || !ok {
+			return errors.Join(err, fault("/old", "is not your password"))
+		}
+	}
+	hash, err := hashPassword("/new", want.New)
+	if err != nil {
+		return err
+	}
+	return s.change(func(tx *gorm.DB) error {
+		if err := tx.Model(&user{}).Where("id = ?", u.ID).Update("password", hash).Error; err != nil {
+			return err
+		}
+		return endAccess(tx, u.ID, a)
+	})
+}
+
+// localAdmin is the id of whoever works on the data folder itself.
+const localAdmin = ^uint(0)
+
+// LocalAdmin acts for whoever works on the data folder of a service itself, by command.
+var LocalAdmin = Asker{ID: localAdmin, Scopes: api.Scopes, Admin: true}
+
+// endAccess ends the sessions and tokens of somebody, but for those that the asker came
+// with.
+func endAccess(tx *gorm.DB, id uint, a Asker) error {
+	tokens := tx.Where("user_id = ?", id)
+	if a.Token != nil {
+		tokens = tokens.Where("id <> ?", a.Token.ID)
+	}
+	if err := tokens.Delete(&token{}).Error; err != nil {
+		return err
+	}
+	return tx.Where("user_id = ? AND hash <> ?", id, a.Session).Delete(&session{}).Error
+}
+
+// ChangeUser changes what somebody may. The last admin who may sign in stays one.
+func (s *Store) ChangeUser(a Asker, name string, want api.UserChange) error {
+	return s.change(func(tx *gorm.DB) error {
+		u, err := s.userNamed(tx, name)
+		if err != nil {
+			return err
+		}
+		if want.Admin != nil {
+			u.Admin = *want.Admin
+		}
+		if want.Disabled != nil {
+			u.Disabled = *want.Disabled
+		}
+		if err := tx.Model(&user{}).Where("id = ?", u.ID).Select("admin", "disabled").Updates(&u).Error; err != nil {
+			return err
+		}
+		if u.Disabled {
+			if err := endAccess(tx, u.ID, Asker{}); err != nil {
+				return err
+			}
+		}
+		return mustHaveAdmin(tx)
+	})
+}
+
+func mustHaveAdmin(tx *gorm.DB) error {
+	var admins int64
+	err := tx.Model(&user{}).Where("admin AND NOT disabled").Count(&admins).Error
+	if err == nil && admins == 0 {
+		err = fmt.Errorf("that would leave nobody who may manage people; make another admin first: %w", ErrTaken)
+	}
+	return err
+}
+
+// RemoveUser removes somebody. Their levels go to the heir, or, where that is "", are
+// deleted with them. Presets and platforms of theirs are deleted; what they wrote into
+// the levels of others stays there under the heir's or the asker's name.
+func (s *Store) RemoveUser(a Asker, name, heir string) error {
+	return s.change(func(tx *gorm.DB) error {
+		u, err := s.userNamed(tx, name)
+		if err != nil {
+			return err
+		}
+		takes := a.ID
+		if heir != "" {
+			h, err := s.userNamed(tx, heir)
+			if err != nil {
+				return err
+			}
+			if h.ID == u.ID {
+				return fault("/heir", "is the one who is to be removed")
+			}
+			takes = h.ID
+		}
+		if takes == localAdmin { // it is in no table: any admin stands for it
+			if err := tx.Raw("SELECT id FROM users WHERE admin AND id <> ? ORDER BY id LIMIT 1", u.ID).Scan(&takes).Error; err != nil {
+				return err
+			}
+		}
+		if takes == u.ID || takes == localAdmin {
+			return fmt.Errorf("there is nobody to take over what %s did; name an heir: %w", name, ErrTaken)
+		}
+		if err := s.leaveLevels(tx, u.ID, takes, heir != ""); err != nil {
+			return err
+		}
+		for _, statement := range []string{
+			"UPDATE revisions SET author_id = ? WHERE author_id = ?", "UPDATE bakes SET author_id = ? WHERE author_id = ?", "UPDATE preset_versions SET author_id = ? WHERE author_id = ?",
+		} {
+			if err := tx.Exec(statement, takes, u.ID).Error; err != nil {
+				return err
+			}
+		}
+		for _, statement := range []string{
+			"DELETE FROM presets WHERE owner_id = ?", "DELETE FROM platforms WHERE owner_id = ?", "DELETE FROM preset_shares WHERE user_id = ?", "DELETE FROM users WHERE id = ?",
+		} {
+			if err := tx.Exec(statement, u.ID).Error; err != nil {
+				return err
+			}
+		}
+		return mustHaveAdmin(tx)
+	})
+}
+
+// leaveLevels gives the levels of somebody to another, or deletes them.
+func (s *Store) leaveLevels(tx *gorm.DB, from, to uint, keep bool) error {
+	var ids []string
+	if err := tx.Model(&levelRow{}).Where("owner_id = ?", from).Pluck("id", &ids).Error; err != nil {
+		return err
+	}
+	for _, id := range ids {
+		if !keep {
+			if err := deleteLevel(tx, id); err != nil {
+				return err
+			}
+			continue
+		}
+		if err := tx.Model(&levelRow{}).Where("id = ?", id).Update("owner_id", to).Error; err != nil {
+			return err
+		}
+		if err := tx.Where("level_id = ? AND user_id = ?", id, to).Delete(&member{}).Error; err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// userNamed finds somebody; the error names whom there is not.
+func (s *Store) userNamed(tx *gorm.DB, name string) (u user, err error) {
+	if err := tx.Where("name = ?", name).Limit(1).Find(&u).Error; err != nil {
+		return u, err
+	}
+	if u.ID == 0 {
+		return u, fmt.Errorf("there is no user %q: %w", name, ErrNotFound)
+	}
+	return u, nil
+}
+
+// Knows tells whether there is a user of a name who may sign in.
+func (s *Store) Knows(name string) bool {
+	u, err := s.userNamed(s.db, name)
+	return err == nil && !u.Disabled
 }
 
 // SignIn checks a password and starts a session; the secret goes into a cookie.
@@ -66,7 +272,11 @@ func (s *Store) SignIn(name, password string, now time.Time) (secret string, beg
 	if err := s.db.Where("name = ?", name).Limit(1).Find(&u).Error; err != nil {
 		return "", began, err
 	}
-	if !auth.CheckPassword(u.Password, password) {
+	right, err := auth.CheckPassword(u.Password, password)
+	if err != nil {
+		return "", began, err
+	}
+	if !right || u.Disabled {
 		return "", began, ErrForbidden
 	}
 	secret, csrf := auth.NewSecret(), auth.NewSecret()
@@ -77,7 +287,15 @@ func (s *Store) SignIn(name, password string, now time.Time) (secret string, beg
 		}
 		return tx.Create(&row).Error
 	})
-	return secret, api.Session{User: name, Scopes: api.Scopes, CSRF: csrf, Expires: row.Expires}, err
+	return secret, api.Session{User: name, Scopes: scopesOf(u.Admin), CSRF: csrf, Expires: row.Expires}, err
+}
+
+// scopesOf are those of a session: all of them, admin for admins alone.
+func scopesOf(admin bool) []string {
+	if admin {
+		return api.Scopes
+	}
+	return []string{api.ScopeRead, api.ScopeEdit, api.ScopeShare}
 }
 
 // SignOut ends a session.
@@ -95,8 +313,8 @@ func (s *Store) BySession(secret string, now time.Time) (Asker, api.Session, err
 	if err != nil {
 		return Asker{}, api.Session{}, translate(err)
 	}
-	return Asker{row.UserID, row.User.Name, api.Scopes},
-		api.Session{User: row.User.Name, Scopes: api.Scopes, CSRF: row.CSRF, Expires: row.Expires}, nil
+	a := Asker{ID: row.UserID, Name: row.User.Name, Scopes: scopesOf(row.User.Admin), Admin: row.User.Admin, Session: row.Hash}
+	return a, api.Session{User: a.Name, Scopes: a.Scopes, CSRF: row.CSRF, Expires: row.Expires}, nil
 }
 
 // ByToken finds who a token's secret belongs to.
@@ -106,22 +324,30 @@ func (s *Store) ByToken(secret string, now time.Time) (Asker, error) {
 	if err != nil {
 		return Asker{}, translate(err)
 	}
-	if row.Expires != nil && row.Expires.Before(now) {
+	expires := now.AddDate(100, 0, 0)
+	if row.Expires != nil {
+		expires = *row.Expires
+	}
+	if expires.Before(now) || row.User.Disabled {
 		return Asker{}, ErrNotFound
 	}
-	return Asker{row.UserID, row.User.Name, strings.Split(row.Scopes, ",")}, nil
+	return Asker{ID: row.UserID, Name: row.User.Name, Scopes: strings.Split(row.Scopes, ","), Admin: row.User.Admin,
+		Token: &rights.Token{ID: row.ID, Expires: expires}}, nil
 }
 
-// NewToken makes a token for the asker. It cannot have a scope that the asker
-// has not.
+// NewToken makes a token for the asker. It has no scope that the asker does not have,
+// and one that a token makes ends no later than that.
 func (s *Store) NewToken(a Asker, want api.NewToken, now time.Time) (api.Token, error) {
 	for _, scope := range want.Scopes {
 		if !a.Has(scope) {
-			return api.Token{}, fmt.Errorf("a token cannot have the scope %q, which its maker has not: %w", scope, ErrForbidden)
+			return api.Token{}, fmt.Errorf("a token cannot have the scope %q, which its maker does not have: %w", scope, ErrForbidden)
 		}
 	}
 	if want.Days == 0 {
 		want.Days = 90
+	}
+	if a.Token != nil && now.AddDate(0, 0, want.Days).After(a.Token.Expires) {
+		return api.Token{}, fmt.Errorf("a token cannot make one that lasts longer than itself, until %s: %w", a.Token.Expires.Format(time.DateOnly), ErrForbidden)
 	}
 	secret, expires := auth.TokenPrefix+auth.NewSecret(), now.AddDate(0, 0, want.Days)
 	row := token{
@@ -132,16 +358,6 @@ func (s *Store) NewToken(a Asker, want api.NewToken, now time.Time) (api.Token, 
 	out := row.public()
 	out.Secret = secret
 	return out, err
-}
-
-// Has tells whether the asker may use a scope.
-func (a Asker) Has(scope string) bool {
-	for _, s := range a.Scopes {
-		if s == scope {
-			return true
-		}
-	}
-	return false
 }
 
 func (t *token) public() api.Token {
@@ -159,14 +375,25 @@ func (s *Store) Tokens(a Asker) ([]api.Token, error) {
 	return out, err
 }
 
-// RevokeToken ends one of the asker's tokens.
+// RevokeToken ends one of the asker's tokens. A token ends none that is wider than
+// itself or lasts longer.
 func (s *Store) RevokeToken(a Asker, id string) error {
 	return s.change(func(tx *gorm.DB) error {
-		r := tx.Where("user_id = ? AND id = ?", a.ID, id).Delete(&token{})
-		if r.Error == nil && r.RowsAffected == 0 {
-			return ErrNotFound
+		var row token
+		if err := tx.Where("user_id = ? AND id = ?", a.ID, id).First(&row).Error; err != nil {
+			return err
 		}
-		return r.Error
+		if a.Token != nil {
+			for _, scope := range strings.Split(row.Scopes, ",") {
+				if scope != "" && !a.Has(scope) {
+					return fmt.Errorf("a token cannot end one with the scope %q, which it does not have: %w", scope, ErrForbidden)
+				}
+			}
+			if row.Expires == nil || row.Expires.After(a.Token.Expires) {
+				return fmt.Errorf("a token cannot end one that lasts longer than itself: %w", ErrForbidden)
+			}
+		}
+		return tx.Delete(&row).Error
 	})
 }
 

@@ -1,11 +1,12 @@
 package store
 
 import (
+	"context"
 	"fmt"
-	"github.com/go-json-experiment/json"
 	"slices"
 	"time"
 
+	"github.com/go-json-experiment/json"
 	"gorm.io/gorm"
 
 	"grotta/api"
@@ -84,7 +85,7 @@ func (s *Store) Presets(a Asker) ([]api.PresetInfo, error) {
 	}
 	out := make([]api.PresetInfo, 0, len(rows))
 	for i := range rows {
-		info, _, err := s.describe(a, &rows[i], 0)
+		info, _, err := s.describe(a, &rows[i], 0, "Body")
 		if err != nil {
 			return nil, err
 		}
@@ -121,7 +122,12 @@ func (s *Store) Preset(a Asker, owner, name string, version int) (api.PresetInfo
 	if err != nil {
 		return api.PresetInfo{}, nil, err
 	}
-	return s.describe(a, row, version)
+	info, body, err := s.describe(a, row, version)
+	if err != nil {
+		return info, nil, err
+	}
+	p, err := preset.Parse(body)
+	return info, p, err
 }
 
 func (s *Store) findPreset(tx *gorm.DB, a Asker, owner, name string) (*presetRow, error) {
@@ -131,8 +137,9 @@ func (s *Store) findPreset(tx *gorm.DB, a Asker, owner, name string) (*presetRow
 	return &row, translate(err)
 }
 
-func (s *Store) describe(a Asker, row *presetRow, version int) (api.PresetInfo, *preset.Preset, error) {
-	q := s.db.Preload("Author").Where("preset_id = ?", row.ID).Order("version DESC")
+// describe is a version of a preset, without the fields that are left out, and its text.
+func (s *Store) describe(a Asker, row *presetRow, version int, without ...string) (api.PresetInfo, []byte, error) {
+	q := s.db.Preload("Author").Omit(without...).Where("preset_id = ?", row.ID).Order("version DESC")
 	if version > 0 {
 		q = q.Where("version = ?", version)
 	}
@@ -158,8 +165,7 @@ func (s *Store) describe(a Asker, row *presetRow, version int) (api.PresetInfo, 
 			return info, nil, err
 		}
 	}
-	p, err := preset.Parse(v.Body)
-	return info, p, err
+	return info, v.Body, nil
 }
 
 func (s *Store) sharedWith(presetID string) ([]string, error) {
@@ -283,16 +289,12 @@ func (s *Store) Platform(a Asker, name string) (*platform.Profile, error) {
 
 // ApplyPreset puts a preset that the asker may see into a level that they may
 // change, as one revision.
-func (s *Store) ApplyPreset(a Asker, levelID, owner, name string, version int, at, normal *level.Vec) (api.Revision, error) {
+func (s *Store) ApplyPreset(ctx context.Context, a Asker, levelID, owner, name string, version int, at, normal *level.Vec) (api.Revision, error) {
 	info, p, err := s.Preset(a, owner, name, version)
 	if err != nil {
 		return api.Revision{}, fmt.Errorf("preset %s/%s: %w", owner, name, err)
 	}
-	return s.revise(a, levelID, func(_ *gorm.DB, row *levelRow) (level.Operation, revision, error) {
-		doc, err := s.head(row)
-		if err != nil {
-			return level.Operation{}, revision{}, err
-		}
+	return s.revise(ctx, a, levelID, func(_ *gorm.DB, _ *levelRow, doc *level.Level) (level.Operation, revision, error) {
 		op, err := p.Apply(doc, preset.Place{Origin: fmt.Sprintf("%s/%s@%d", info.Owner, info.Name, info.Version), At: at, Normal: normal})
 		return op, revision{Kind: "edit", Label: op.Describe()}, err
 	})

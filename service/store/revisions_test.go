@@ -28,17 +28,17 @@ func TestEveryRevisionAsItWas(t *testing.T) {
 	}
 	note()
 	edit := func(op level.Operation) {
-		_, err := s.Apply(maren, info.ID, op, 0)
+		_, err := s.Apply(t.Context(), maren, info.ID, op, 0)
 		require.NoError(t, err)
 		note()
 	}
 	edit(level.Set("lamp", map[string]any{"strength": 12.0}))
 	edit(level.Set("", map[string]any{"look.exposure_ev": 2.0, "fog.haze.enabled": true}))
 	edit(level.Remove("crate"))
-	_, err = s.Undo(maren, info.ID)
+	_, err = s.Undo(t.Context(), maren, info.ID)
 	require.NoError(t, err)
 	note()
-	_, err = s.Redo(maren, info.ID)
+	_, err = s.Redo(t.Context(), maren, info.ID)
 	require.NoError(t, err)
 	note()
 	edit(level.Add("lights", level.NewLight("second", level.Tube)))
@@ -47,9 +47,9 @@ func TestEveryRevisionAsItWas(t *testing.T) {
 	for _, cold := range []bool{false, true} {
 		for n, want := range texts {
 			if cold {
-				s.docs.drop(info.ID)
+				s.docs.forgetAll()
 			}
-			doc, err := s.LevelAt(maren, info.ID, n)
+			doc, err := s.LevelAt(t.Context(), maren, info.ID, n)
 			require.NoError(t, err)
 			got, err := level.Encode(doc)
 			require.NoError(t, err)
@@ -57,14 +57,14 @@ func TestEveryRevisionAsItWas(t *testing.T) {
 		}
 	}
 	for _, n := range []int{0, -1, 8} {
-		_, err := s.LevelAt(maren, info.ID, n)
+		_, err := s.LevelAt(t.Context(), maren, info.ID, n)
 		assert.ErrorIs(t, err, ErrNotFound, "revision %d", n)
 		assert.ErrorContains(t, err, "revisions 1 to 7")
 	}
 	require.NoError(t, s.AddUser("ivo", "salt-marsh-light"))
 	id, err := s.UserID("ivo")
 	require.NoError(t, err)
-	_, err = s.LevelAt(Asker{ID: id, Name: "ivo"}, info.ID, 1)
+	_, err = s.LevelAt(t.Context(), Asker{ID: id, Name: "ivo"}, info.ID, 1)
 	assert.ErrorIs(t, err, ErrNotFound, "nobody else reads its past")
 }
 
@@ -95,11 +95,11 @@ func TestPlacingIsOneRevision(t *testing.T) {
 	info, err := s.CreateLevel(maren, demo.Room(), "room")
 	require.NoError(t, err)
 	for i, r := range preset.Recipes() {
-		rev, err := s.ApplyPreset(maren, info.ID, preset.RecipeOwner, r.Name, 0, &level.Vec{0, 0, 0}, &level.Vec{0, 1, 0})
+		rev, err := s.ApplyPreset(t.Context(), maren, info.ID, preset.RecipeOwner, r.Name, 0, &level.Vec{0, 0, 0}, &level.Vec{0, 1, 0})
 		require.NoError(t, err, r.Name)
 		assert.Equal(t, 2*i+2, rev.Number)
 		assert.Equal(t, fmt.Sprintf("Apply recipes/%s@1", r.Name), rev.Label)
-		_, err = s.Undo(maren, info.ID)
+		_, err = s.Undo(t.Context(), maren, info.ID)
 		require.NoError(t, err)
 	}
 	_, doc, err := s.Level(maren, info.ID)

@@ -5,6 +5,8 @@
 package store
 
 import (
+	"context"
+	"database/sql"
 	"errors"
 	"fmt"
 	"os"
@@ -13,25 +15,45 @@ import (
 	"time"
 
 	"github.com/libtnb/sqlite"
-	"github.com/go-gormigrate/gormigrate/v2"
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
+
+	"grotta/service/disk"
+	"grotta/service/rights"
 )
 
 // Errors that callers tell apart. Not-found is also the answer where the asker
 // may not know that a thing exists.
 var (
-	ErrNotFound  = errors.New("not found")
-	ErrForbidden = errors.New("not allowed")
+	ErrNotFound  = rights.ErrNotFound
+	ErrForbidden = rights.ErrForbidden
 	ErrTaken     = errors.New("taken")
+	ErrQuota     = errors.New("over the quota")
 )
+
+// Asker is who wants something.
+type Asker = rights.Asker
+
+// Quota bounds what one person may keep. 0 does not bind.
+type Quota struct {
+	Levels int   // that they own
+	Bytes  int64 // of the documents of those
+	Bakes  int   // that are not over, started by them
+}
 
 // Store is an open database.
 type Store struct {
-	db    *gorm.DB
-	write sync.Mutex // SQLite has one writer; queue here, not in busy loops
-	docs  docCache
+	Quota Quota // set before use
+
+	dir     string
+	db      *gorm.DB
+	write   sync.Mutex // SQLite has one writer; queue here, not in busy loops
+	editing keyed      // one edit of a level at a time
+	docs    *documents
 }
+
+// readers is how many connections read at once, beside the one that writes.
+const readers = 8
 
 // Open opens or makes the database in a folder, checks it and brings it up to
 // date.
@@ -50,13 +72,22 @@ func Open(dir string) (*Store, error) {
 		return nil, fmt.Errorf("open %s: %w", path, err)
 	}
 	var verdict string
-	if err := db.Raw("PRAGMA quick_check").Scan(&verdict).Error; err != nil || verdict != "ok" {
-		return nil, fmt.Errorf("the database %s is damaged: %s %w", path, verdict, err)
+	if err := db.Raw("PRAGMA quick_check").Scan(&verdict).Error; err != nil {
+		return nil, fmt.Errorf("the database %s cannot be read: %w", path, err)
+	}
+	if verdict != "ok" {
+		return nil, fmt.Errorf("the database %s is damaged (%s); restore a backup with \"grotta restore\"", path, verdict)
 	}
 	if err := migrate(db); err != nil {
 		return nil, fmt.Errorf("migrate %s: %w", path, err)
 	}
-	return &Store{db: db}, nil
+	raw, err := db.DB()
+	if err != nil {
+		return nil, err
+	}
+	raw.SetMaxOpenConns(readers + 1)
+	raw.SetMaxIdleConns(readers + 1)
+	return &Store{dir: dir, db: db, docs: newDocuments()}, nil
 }
 
 // Close closes the database.
@@ -68,14 +99,38 @@ func (s *Store) Close() error {
 	return raw.Close()
 }
 
-// Ping tells whether the database answers.
-func (s *Store) Ping() error { return s.db.Exec("SELECT 1").Error }
+// Ping tells whether the database answers and can be written.
+func (s *Store) Ping() error {
+	if err := s.db.Exec("SELECT 1").Error; err != nil {
+		return err
+	}
+	return disk.HasRoom(s.dir)
+}
 
-// change runs a transaction that writes.
+// change runs a transaction that writes. What it calls should only read and write
+// rows: everything that takes time belongs before it.
 func (s *Store) change(fn func(tx *gorm.DB) error) error {
 	s.write.Lock()
 	defer s.write.Unlock()
-	return translate(s.db.Transaction(fn))
+	return s.translate(s.db.Transaction(fn))
+}
+
+// snapshot runs a transaction that reads one state of the database.
+func (s *Store) snapshot(fn func(tx *gorm.DB) error) error {
+	return s.translate(s.db.Transaction(fn, &sql.TxOptions{ReadOnly: true}))
+}
+
+// translate gives the errors of the database their meaning here.
+func (s *Store) translate(err error) error {
+	var code interface{ Code() int }
+	if errors.As(err, &code) {
+		const full, ioerr = 13, 10 // SQLITE_FULL, SQLITE_IOERR
+		switch primary := code.Code() & 0xff; {
+		case primary == full, primary == ioerr && disk.HasRoom(s.dir) != nil:
+			return fmt.Errorf("%w: %w", disk.ErrFull, err)
+		}
+	}
+	return translate(err)
 }
 
 func translate(err error) error {
@@ -85,19 +140,46 @@ func translate(err error) error {
 	case errors.Is(err, gorm.ErrDuplicatedKey):
 		return ErrTaken
 	}
-	return err
+	return disk.Explain(err)
 }
 
-// migrate applies the versions that the database does not have yet. A version
-// is never changed once released; a new one is added below.
-func migrate(db *gorm.DB) error {
-	return gormigrate.New(db, gormigrate.DefaultOptions, []*gormigrate.Migration{
-		{
-			ID: "0001-first",
-			Migrate: func(tx *gorm.DB) error {
-				return tx.AutoMigrate(&user{}, &session{}, &token{}, &levelRow{}, &member{}, &revision{},
-					&bakeRow{}, &layerRow{}, &presetRow{}, &presetVersion{}, &presetShare{}, &platformRow{})
-			},
-		},
-	}).Migrate()
+// keyed is a lock for each of many names. The zero value is ready.
+type keyed struct {
+	mu    sync.Mutex
+	locks map[string]*waiting
+}
+
+type waiting struct {
+	free  chan struct{} // holds one token while nobody has the lock
+	count int           // of those who have it or wait for it
+}
+
+// lock takes the lock of a name, or gives up with the context.
+func (k *keyed) lock(ctx context.Context, name string) (unlock func(), err error) {
+	k.mu.Lock()
+	if k.locks == nil {
+		k.locks = map[string]*waiting{}
+	}
+	w := k.locks[name]
+	if w == nil {
+		w = &waiting{free: make(chan struct{}, 1)}
+		w.free <- struct{}{}
+		k.locks[name] = w
+	}
+	w.count++
+	k.mu.Unlock()
+	leave := func() {
+		k.mu.Lock()
+		defer k.mu.Unlock()
+		if w.count--; w.count == 0 {
+			delete(k.locks, name)
+		}
+	}
+	select {
+	case <-w.free:
+		return func() { w.free <- struct{}{}; leave() }, nil
+	case <-ctx.Done():
+		leave()
+		return nil, ctx.Err()
+	}
 }

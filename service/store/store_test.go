@@ -26,7 +26,7 @@ func open(t *testing.T) (*Store, Asker) {
 
 func TestNamesAndPasswordsThatCannotBe(t *testing.T) {
 	s, _ := open(t)
-	assert.ErrorContains(t, s.AddUser("Maren!", "salt-marsh-light"), "is no user name")
+	assert.ErrorContains(t, s.AddUser("Maren!", "salt-marsh-light"), "allowed are a-z, 0-9")
 	assert.ErrorContains(t, s.AddUser("ivo", "short"), "at least 10")
 	assert.ErrorIs(t, s.AddUser("maren", "salt-marsh-light"), ErrTaken)
 }
@@ -58,9 +58,9 @@ func TestLevelsOutliveTheProcess(t *testing.T) {
 	a := Asker{ID: 1, Name: "maren"}
 	l, err := s.CreateLevel(a, demo.Room(), "create")
 	require.NoError(t, err)
-	_, err = s.Apply(a, l.ID, level.Set("lamp", map[string]any{"strength": 33}), 0)
+	_, err = s.Apply(t.Context(), a, l.ID, level.Set("lamp", map[string]any{"strength": 33}), 0)
 	require.NoError(t, err)
-	_, err = s.Apply(a, l.ID, level.Set("lamp", map[string]any{"strength": -1}), 0)
+	_, err = s.Apply(t.Context(), a, l.ID, level.Set("lamp", map[string]any{"strength": -1}), 0)
 	require.Error(t, err)
 	require.NoError(t, s.Close())
 	s, err = Open(dir)

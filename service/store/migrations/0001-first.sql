@@ -1,0 +1,22 @@
+-- The schema as it was first released. Never change it.
+CREATE TABLE `users` (`id` integer PRIMARY KEY AUTOINCREMENT,`name` text NOT NULL,`password` text NOT NULL,`created` datetime);
+CREATE UNIQUE INDEX `idx_users_name` ON `users`(`name`);
+CREATE TABLE `sessions` (`hash` text,`user_id` integer NOT NULL,`csrf` text NOT NULL,`expires` datetime,PRIMARY KEY (`hash`),CONSTRAINT `fk_sessions_user` FOREIGN KEY (`user_id`) REFERENCES `users`(`id`) ON DELETE CASCADE);
+CREATE INDEX `idx_sessions_user_id` ON `sessions`(`user_id`);
+CREATE TABLE `tokens` (`id` text,`hash` text NOT NULL,`user_id` integer NOT NULL,`name` text,`scopes` text,`created` datetime,`expires` datetime,PRIMARY KEY (`id`),CONSTRAINT `fk_tokens_user` FOREIGN KEY (`user_id`) REFERENCES `users`(`id`) ON DELETE CASCADE);
+CREATE INDEX `idx_tokens_user_id` ON `tokens`(`user_id`);
+CREATE UNIQUE INDEX `idx_tokens_hash` ON `tokens`(`hash`);
+CREATE TABLE `levels` (`id` text,`owner_id` integer NOT NULL,`name` text,`head` integer,`document` blob,`platform` text,`solids` integer,`meshes` integer,`lights` integer,`created` datetime,`changed` datetime,PRIMARY KEY (`id`),CONSTRAINT `fk_levels_owner` FOREIGN KEY (`owner_id`) REFERENCES `users`(`id`));
+CREATE INDEX `idx_levels_owner_id` ON `levels`(`owner_id`);
+CREATE TABLE `members` (`level_id` text,`user_id` integer,`role` text,PRIMARY KEY (`level_id`,`user_id`),CONSTRAINT `fk_members_level` FOREIGN KEY (`level_id`) REFERENCES `levels`(`id`) ON DELETE CASCADE,CONSTRAINT `fk_members_user` FOREIGN KEY (`user_id`) REFERENCES `users`(`id`) ON DELETE CASCADE);
+CREATE INDEX `idx_members_user_id` ON `members`(`user_id`);
+CREATE TABLE `revisions` (`level_id` text,`number` integer,`author_id` integer,`kind` text,`target` integer,`label` text,`operation` blob,`inverse` blob,`created` datetime,PRIMARY KEY (`level_id`,`number`),CONSTRAINT `fk_revisions_author` FOREIGN KEY (`author_id`) REFERENCES `users`(`id`),CONSTRAINT `fk_revisions_level` FOREIGN KEY (`level_id`) REFERENCES `levels`(`id`) ON DELETE CASCADE);
+CREATE TABLE `bakes` (`id` text,`level_id` text NOT NULL,`revision` integer,`quality` text,`state` text,`keys` text,`document` blob,`layers` integer,`reused` integer,`hash` text,`error` text,`author_id` integer,`created` datetime,`ended` datetime,PRIMARY KEY (`id`),CONSTRAINT `fk_bakes_level` FOREIGN KEY (`level_id`) REFERENCES `levels`(`id`) ON DELETE CASCADE);
+CREATE INDEX `idx_bakes_state` ON `bakes`(`state`);
+CREATE INDEX `idx_bakes_level_id` ON `bakes`(`level_id`);
+CREATE TABLE `layers` (`key` text,`blob` text NOT NULL,`bytes` integer,`created` datetime,PRIMARY KEY (`key`));
+CREATE TABLE `presets` (`id` text,`owner_id` integer NOT NULL,`name` text NOT NULL,`kind` text,PRIMARY KEY (`id`),CONSTRAINT `fk_presets_owner` FOREIGN KEY (`owner_id`) REFERENCES `users`(`id`));
+CREATE UNIQUE INDEX `owner_name` ON `presets`(`owner_id`,`name`);
+CREATE TABLE `preset_versions` (`preset_id` text,`version` integer,`hash` text,`body` blob,`note` text,`tags` text,`credit` text,`author_id` integer,`created` datetime,PRIMARY KEY (`preset_id`,`version`),CONSTRAINT `fk_preset_versions_author` FOREIGN KEY (`author_id`) REFERENCES `users`(`id`),CONSTRAINT `fk_preset_versions_preset` FOREIGN KEY (`preset_id`) REFERENCES `presets`(`id`) ON DELETE CASCADE);
+CREATE TABLE `preset_shares` (`preset_id` text,`user_id` integer,PRIMARY KEY (`preset_id`,`user_id`),CONSTRAINT `fk_preset_shares_preset` FOREIGN KEY (`preset_id`) REFERENCES `presets`(`id`) ON DELETE CASCADE);
+CREATE TABLE `platforms` (`owner_id` integer,`name` text,`body` blob,PRIMARY KEY (`owner_id`,`name`),CONSTRAINT `fk_platforms_owner` FOREIGN KEY (`owner_id`) REFERENCES `users`(`id`));
