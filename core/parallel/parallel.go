@@ -4,19 +4,41 @@ package parallel
 
 import (
 	"context"
+	"fmt"
 	"runtime"
+	"runtime/debug"
 	"sync/atomic"
 
 	"golang.org/x/sync/errgroup"
 )
 
+// Panic is what a panic of one of the goroutines becomes in the caller's.
+type Panic struct {
+	Value any
+	Stack []byte // of the goroutine that panicked
+}
+
+func (p *Panic) Error() string { return fmt.Sprintf("panic: %v\n%s", p.Value, p.Stack) }
+
 // Steps does n things in steps on all cores. It ends early with the context's
-// error. report, if not nil, gets how many are done, from any goroutine.
+// error. report, if not nil, gets how many are done, from any goroutine. Where one of
+// them panics, the others end after their step and Steps panics with a *Panic.
 func Steps(ctx context.Context, n, step int, do func(from, to int), report func(done int)) error {
 	var next, done atomic.Int64
+	var first atomic.Pointer[Panic]
 	group, ctx := errgroup.WithContext(ctx)
 	for range min(runtime.GOMAXPROCS(0), (n+step-1)/step) {
-		group.Go(func() error {
+		group.Go(func() (err error) {
+			defer func() {
+				if r := recover(); r != nil {
+					p, ok := r.(*Panic) // of a Steps within
+					if !ok {
+						p = &Panic{r, debug.Stack()}
+					}
+					first.CompareAndSwap(nil, p)
+					err = p
+				}
+			}()
 			for {
 				from := int(next.Add(int64(step))) - step
 				if from >= n {
@@ -33,7 +55,11 @@ func Steps(ctx context.Context, n, step int, do func(from, to int), report func(
 			}
 		})
 	}
-	return group.Wait()
+	err := group.Wait()
+	if p := first.Load(); p != nil {
+		panic(p)
+	}
+	return err
 }
 
 // Each does n things one by one on all cores, as Steps does.

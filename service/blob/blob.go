@@ -10,6 +10,9 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"syscall"
+
+	"grotta/service/disk"
 )
 
 // Store is a folder of blobs.
@@ -19,6 +22,13 @@ type Store struct{ dir string }
 func Open(dir string) (*Store, error) {
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return nil, err
+	}
+	left, err := filepath.Glob(filepath.Join(dir, "new-*")) // of writes that were cut off
+	if err != nil {
+		return nil, err
+	}
+	for _, name := range left {
+		os.Remove(name) // another process may be writing it; it then fails there and is tried again
 	}
 	return &Store{dir}, nil
 }
@@ -33,25 +43,45 @@ func (s *Store) Put(data []byte) (string, error) {
 	sum := sha256.Sum256(data)
 	hash := hex.EncodeToString(sum[:])
 	path := s.path(hash)
-	if _, err := os.Stat(path); err == nil {
+	if _, err := s.Get(hash); err == nil { // one that is damaged is written again
 		return hash, nil
 	}
 	if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
-		return "", err
+		return "", disk.Explain(err)
 	}
 	f, err := os.CreateTemp(s.dir, "new-*")
 	if err != nil {
-		return "", err
+		return "", disk.Explain(err)
 	}
 	defer os.Remove(f.Name()) // fails, as it should, once renamed
 	if _, err := f.Write(data); err != nil {
 		f.Close()
-		return "", err
+		return "", disk.Explain(err)
 	}
 	if err := errors.Join(f.Sync(), f.Close()); err != nil {
-		return "", err
+		return "", disk.Explain(err)
 	}
-	return hash, os.Rename(f.Name(), path)
+	if err := os.Rename(f.Name(), path); err != nil {
+		return "", disk.Explain(err)
+	}
+	return hash, syncDirs(filepath.Dir(path), s.dir)
+}
+
+// syncDirs makes sure that a file which was renamed into a folder is found there after
+// a power cut. Folders cannot be synced on every system; there it does nothing.
+func syncDirs(dirs ...string) error {
+	for _, dir := range dirs {
+		d, err := os.Open(dir)
+		if err != nil {
+			return err
+		}
+		err = d.Sync()
+		d.Close()
+		if err != nil && !errors.Is(err, errors.ErrUnsupported) && !errors.Is(err, syscall.EINVAL) {
+			return disk.Explain(err)
+		}
+	}
+	return nil
 }
 
 // Get reads a blob; fs.ErrNotExist if there is none, ErrDamaged if it is not

@@ -1,6 +1,6 @@
 // Package jobs runs bakes: a bake is cut into handfuls of layers, each a message
-// on a JetStream work queue, so that a service that is killed goes on where it was
-// and other machines can help. It also carries events to whoever watches.
+// on a JetStream work queue. The database says what is to be done, so a service that is
+// killed goes on where it was. It also carries events to whoever watches.
 package jobs
 
 import (
@@ -8,8 +8,11 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"maps"
+	"os"
 	"path/filepath"
 	"slices"
+	"strings"
 	"sync"
 	"time"
 
@@ -20,6 +23,7 @@ import (
 	"grotta/api"
 	"grotta/core/bake"
 	"grotta/core/level"
+	"grotta/service/disk"
 	"grotta/service/store"
 	"grotta/service/studio"
 )
@@ -37,7 +41,9 @@ type task struct {
 	Ahead   bool     `json:"ahead,omitempty"` // at draft, to have something to show until the bake's own quality comes
 }
 
-// Baker takes bakes, works on them, and tells how they go.
+// Baker takes bakes, works on them, and tells how they go. What is to be done stands in
+// the database; the queue is in memory and made from it, so that nothing of it can be
+// lost, damaged or stopped by a full disk.
 type Baker struct {
 	store  *store.Store
 	studio *studio.Studio
@@ -46,10 +52,14 @@ type Baker struct {
 	conn   *nats.Conn
 	js     jetstream.JetStream
 	stop   context.CancelFunc
-	done   chan struct{}
+	done   sync.WaitGroup
+	bake   func(ctx context.Context, p *bake.Prepared, sources []*bake.Source, q bake.Quality, report func(float64)) ([]*bake.Layer, error)
 
 	mu      sync.Mutex
 	running map[string]*run
+	queued  map[string]int    // messages on the queue, by bake
+	tries   map[string]int    // of a message, by its content
+	waits   map[string]string // why a bake does not go on, by its id
 }
 
 // run is a bake that this process has worked on.
@@ -60,26 +70,47 @@ type run struct {
 	status  api.Bake
 }
 
-// Start embeds a NATS server that keeps its queue in a folder, listens on no
-// port, and starts the worker.
+// Start embeds a NATS server, which listens on no port and keeps its queue in memory,
+// and starts the worker. dir is the folder of the data.
 func Start(dir string, st *store.Store, sd *studio.Studio, log *slog.Logger) (*Baker, error) {
-	ns, err := server.NewServer(&server.Options{
-		ServerName: "grotta", DontListen: true, JetStream: true, StoreDir: filepath.Join(dir, "queue"),
-		NoSigs: true, NoLog: true, JetStreamMaxMemory: 16 << 20, JetStreamMaxStore: 256 << 20,
-	})
-	if err != nil {
+	b := &Baker{store: st, studio: sd, log: log, running: map[string]*run{}, queued: map[string]int{}, tries: map[string]int{}, waits: map[string]string{}}
+	b.bake = func(ctx context.Context, p *bake.Prepared, sources []*bake.Source, q bake.Quality, report func(float64)) ([]*bake.Layer, error) {
+		return p.Bake(ctx, sources, q, report)
+	}
+	if err := b.startServer(filepath.Join(dir, "queue")); err != nil {
 		return nil, fmt.Errorf("queue: %w", err)
 	}
-	ns.Start()
-	if !ns.ReadyForConnections(10 * time.Second) {
-		return nil, errors.New("queue: it did not start within 10 seconds")
-	}
-	b := &Baker{store: st, studio: sd, log: log, server: ns, done: make(chan struct{}), running: map[string]*run{}}
 	if err := b.connect(); err != nil {
-		ns.Shutdown()
+		b.server.Shutdown()
 		return nil, fmt.Errorf("queue: %w", err)
 	}
 	return b, nil
+}
+
+// startServer starts the NATS server on an empty folder. What an earlier run left there
+// is set aside: the database knows what is to be done.
+func (b *Baker) startServer(dir string) error {
+	if left, err := os.ReadDir(dir); err == nil && len(left) > 0 {
+		aside := dir + "-set-aside"
+		if err := errors.Join(os.RemoveAll(aside), os.Rename(dir, aside)); err != nil {
+			return fmt.Errorf("what an earlier run left in %s cannot be set aside: %w", dir, err)
+		}
+		b.log.Warn("the queue of an earlier run was set aside and is made from the database", "folder", aside)
+	}
+	ns, err := server.NewServer(&server.Options{
+		ServerName: "grotta", DontListen: true, JetStream: true, StoreDir: dir,
+		NoSigs: true, NoLog: true, JetStreamMaxMemory: 64 << 20, JetStreamMaxStore: 1 << 20,
+	})
+	if err != nil {
+		return err
+	}
+	ns.Start()
+	if !ns.ReadyForConnections(10 * time.Second) {
+		ns.Shutdown()
+		return errors.New("it did not start within 10 seconds")
+	}
+	b.server = ns
+	return nil
 }
 
 func (b *Baker) connect() error {
@@ -92,54 +123,133 @@ func (b *Baker) connect() error {
 	}
 	ctx, stop := context.WithCancel(context.Background())
 	b.stop = stop
-	s, err := b.js.CreateOrUpdateStream(ctx, jetstream.StreamConfig{
-		Name: stream, Subjects: []string{subject}, Retention: jetstream.WorkQueuePolicy, Storage: jetstream.FileStorage,
-		Duplicates: time.Minute,
+	s, err := b.js.CreateStream(ctx, jetstream.StreamConfig{
+		Name: stream, Subjects: []string{subject}, Retention: jetstream.WorkQueuePolicy, Storage: jetstream.MemoryStorage,
 	})
 	if err != nil {
 		return err
 	}
-	consumer, err := s.CreateOrUpdateConsumer(ctx, jetstream.ConsumerConfig{
-		Durable: "baker", AckPolicy: jetstream.AckExplicitPolicy, AckWait: 30 * time.Second, MaxDeliver: 5, MaxAckPending: 64,
+	consumer, err := s.CreateConsumer(ctx, jetstream.ConsumerConfig{
+		Durable: "baker", AckPolicy: jetstream.AckExplicitPolicy, AckWait: ackWait, MaxDeliver: -1, MaxAckPending: 64, MemoryStorage: true,
 	})
 	if err != nil {
 		return err
 	}
-	if err := b.resume(ctx); err != nil {
-		return err
-	}
-	go b.work(ctx, consumer)
+	b.sweep(ctx)
+	b.done.Go(func() { b.work(ctx, consumer) })
+	b.done.Go(func() { b.sweepNowAndThen(ctx) })
 	return nil
 }
 
-// resume puts what is missing of unfinished bakes on the queue again. A layer
-// that is done twice is done once: it is found by its key.
-func (b *Baker) resume(ctx context.Context) error {
+const (
+	ackWait    = 30 * time.Second
+	sweepEvery = 5 * time.Second
+	mostTries  = 3 // of a message, before its bake is given up
+)
+
+func (b *Baker) sweepNowAndThen(ctx context.Context) {
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(sweepEvery):
+			b.sweep(ctx)
+		}
+	}
+}
+
+// sweep queues what is missing of bakes that are not over and that nobody works on: those
+// of an earlier run, and those whose queueing or last state failed to be written. A layer
+// that is done twice is done once, as it is found by its key.
+func (b *Baker) sweep(ctx context.Context) {
 	ids, err := b.store.UnfinishedBakes()
+	if err != nil {
+		b.log.Error("unfinished bakes cannot be listed", "error", err)
+		return
+	}
+	for _, id := range ids {
+		b.mu.Lock()
+		underWay := b.queued[id] > 0
+		b.mu.Unlock()
+		if underWay || ctx.Err() != nil {
+			continue
+		}
+		b.log.Info("bake goes on", "bake", id)
+		if err := b.resume(ctx, id); err != nil {
+			b.fail(id, err)
+		}
+	}
+}
+
+// resume puts what is missing of a bake on the queue. Where an earlier version of this
+// program named its layers, they get the names that this one gives them.
+func (b *Baker) resume(ctx context.Context, id string) error {
+	job, err := b.store.BakeForWork(id)
 	if err != nil {
 		return err
 	}
-	for _, id := range ids {
-		job, err := b.store.BakeForWork(id)
-		if err != nil {
-			return err
-		}
-		b.log.Info("bake goes on after a restart", "bake", id)
-		if err := b.enqueue(ctx, job, "again-"+time.Now().Format(time.RFC3339Nano)); err != nil {
-			return err
-		}
+	p, err := b.studio.Prepare(ctx, job.Bake.Level, job.Revision, job.Level)
+	if err != nil {
+		return err
 	}
-	return nil
+	if keys := keysOf(p, bake.Quality(job.Quality)); !maps.Equal(keys, job.Keys) { // of an earlier version
+		if err := b.store.SetBakeKeys(id, keys); err != nil {
+			return err
+		}
+		job.Keys = keys
+	}
+	return b.enqueue(ctx, job)
+}
+
+// fail ends a bake with an error, unless the error is one that passes.
+func (b *Baker) fail(id string, cause error) {
+	if errors.Is(cause, store.ErrNotFound) || errors.Is(cause, store.ErrOver) {
+		b.forget(id)
+		return
+	}
+	if errors.Is(cause, disk.ErrFull) {
+		b.wait(id, cause)
+		return
+	}
+	b.log.Error("bake failed", "bake", id, "error", cause)
+	said, _, _ := strings.Cut(cause.Error(), "\ngoroutine ") // the log has the stack
+	status, err := b.store.SetBakeState(id, "failed", "", said)
+	b.forget(id)
+	if err != nil {
+		b.log.Error("its end was not written; it is tried again", "bake", id, "error", err)
+		return
+	}
+	b.tell(status)
+}
+
+// wait says why a bake does not go on for now.
+func (b *Baker) wait(id string, cause error) {
+	b.mu.Lock()
+	news := b.waits[id] == ""
+	b.waits[id] = "waits for room on the disk"
+	b.mu.Unlock()
+	if news {
+		b.log.Warn("a bake waits for room on the disk", "bake", id, "error", cause)
+	}
 }
 
 // Close stops the worker and the queue. A bake that runs is resumed at the next
 // start.
 func (b *Baker) Close() {
 	b.stop()
-	<-b.done
+	b.done.Wait()
 	b.conn.Close()
 	b.server.Shutdown()
 	b.server.WaitForShutdown()
+	os.RemoveAll(b.server.StoreDir())
+}
+
+// Ready is nil while the queue answers.
+func (b *Baker) Ready() error {
+	if !b.server.JetStreamEnabled() || !b.conn.IsConnected() {
+		return errors.New("the queue of bakes does not answer")
+	}
+	return nil
 }
 
 // Submit starts a bake of a level's revision. Layers that are there already, or
@@ -153,13 +263,8 @@ func (b *Baker) Submit(ctx context.Context, a store.Asker, id string, revision i
 	if err := b.studio.Carry(ctx, id, p, q); err != nil {
 		return api.Bake{}, err
 	}
-	keys, all := map[string]string{}, []string{}
-	for i := range p.Sources {
-		key := p.Key(&p.Sources[i], q)
-		keys[p.Sources[i].ID] = key
-		all = append(all, key)
-	}
-	have, err := b.store.LayerBlobs(all)
+	keys := keysOf(p, q)
+	have, err := b.store.LayerBlobs(slices.Collect(maps.Values(keys)))
 	if err != nil {
 		return api.Bake{}, err
 	}
@@ -174,44 +279,61 @@ func (b *Baker) Submit(ctx context.Context, a store.Asker, id string, revision i
 		return api.Bake{}, err
 	}
 	job, err := b.store.BakeForWork(status.ID)
+	if err == nil && reused == len(keys) {
+		if err = b.finish(ctx, job); err == nil {
+			return b.store.Bake(a, status.ID)
+		}
+	} else if err == nil {
+		err = b.enqueue(ctx, job)
+	}
 	if err != nil {
+		b.fail(status.ID, err)
 		return api.Bake{}, err
 	}
-	if reused == len(keys) {
-		return b.finish(ctx, job)
-	}
-	return status, b.enqueue(ctx, job, "first")
+	return b.Status(status), nil
 }
 
 // together is how many sources a message names: they share their rays, and what is done
 // of a message that is cut off is done again.
 const together = 12
 
-func (b *Baker) enqueue(ctx context.Context, job *store.Bake, try string) error {
-	var keys []string
-	for _, key := range job.Keys {
-		keys = append(keys, key)
+// enqueue puts what is missing of a bake on the queue, and ends it where nothing is.
+func (b *Baker) enqueue(ctx context.Context, job *store.Bake) error {
+	queued, err := b.queueMissing(ctx, job)
+	if err == nil && queued == 0 {
+		err = b.finish(ctx, job)
 	}
-	have, err := b.store.LayerBlobs(keys)
+	return err
+}
+
+// queueMissing puts what is missing of a bake on the queue and counts the messages.
+func (b *Baker) queueMissing(ctx context.Context, job *store.Bake) (queued int, err error) {
+	have, err := b.store.LayerBlobs(slices.Collect(maps.Values(job.Keys)))
 	if err != nil {
-		return err
+		return 0, err
 	}
 	missing := slices.DeleteFunc(sourceOrder(job), func(id string) bool { return have[job.Keys[id]] != "" })
-	if len(missing) == 0 {
-		_, err := b.finish(ctx, job)
-		return err
-	}
 	for _, ahead := range []bool{true, false} {
 		if ahead && bake.Quality(job.Quality) == bake.Draft {
 			continue
 		}
 		for group := range slices.Chunk(missing, together) {
-			if err := b.publish(ctx, task{job.ID, group, ahead}, fmt.Sprintf("%s/%s/%t/%s", job.ID, group[0], ahead, try)); err != nil {
-				return err
+			if err := b.publish(ctx, task{job.ID, group, ahead}); err != nil {
+				return queued, err
 			}
+			queued++
 		}
 	}
-	return nil
+	return queued, nil
+}
+
+// keysOf names the layers of a prepared level, by source.
+func keysOf(p *bake.Prepared, q bake.Quality) map[string]string {
+	keys := map[string]string{}
+	for i := range p.Sources {
+		keys[p.Sources[i].ID] = p.Key(&p.Sources[i], q)
+	}
+	return keys
 }
 
 // Cancel ends a bake. Layers that are finished stay.
@@ -221,10 +343,7 @@ func (b *Baker) Cancel(id string) (api.Bake, error) {
 		return status, err
 	}
 	b.mu.Lock()
-	if r := b.running[id]; r != nil {
-		r.cancel()
-		delete(b.running, id)
-	}
+	b.forgetLocked(id)
 	b.mu.Unlock()
 	b.tell(status)
 	return status, nil
@@ -236,6 +355,9 @@ func (b *Baker) Status(stored api.Bake) api.Bake {
 	defer b.mu.Unlock()
 	if r := b.running[stored.ID]; r != nil && !stored.Over() {
 		stored.Done, stored.LeftS, stored.Now, stored.State = r.status.Done, r.status.LeftS, r.status.Now, "running"
+	}
+	if why := b.waits[stored.ID]; why != "" && !stored.Over() {
+		stored.Now = why
 	}
 	return stored
 }

@@ -4,23 +4,30 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"github.com/go-json-experiment/json"
+	"maps"
+	"runtime/debug"
 	"slices"
 	"time"
 
+	"github.com/go-json-experiment/json"
 	"github.com/nats-io/nats.go/jetstream"
 
-	"grotta/api"
 	"grotta/core/bake"
+	"grotta/service/disk"
 	"grotta/service/store"
+	"grotta/service/studio"
 )
 
-func (b *Baker) publish(ctx context.Context, t task, once string) error {
+func (b *Baker) publish(ctx context.Context, t task) error {
 	data, err := json.Marshal(t)
 	if err != nil {
 		return err
 	}
-	_, err = b.js.Publish(ctx, subject, data, jetstream.WithMsgID(once))
+	if _, err = b.js.Publish(ctx, subject, data); err == nil {
+		b.mu.Lock()
+		b.queued[t.Bake]++
+		b.mu.Unlock()
+	}
 	return err
 }
 
@@ -43,12 +50,11 @@ func sourceOrder(job *store.Bake) []string {
 	return append(order, rest...)
 }
 
-// askAnew is after how long the queue is asked again where nothing came.
-const askAnew = 10 * time.Second
+// askAgain is after how long the queue is asked again where nothing came.
+const askAgain = 10 * time.Second
 
 // work takes one task at a time: a layer uses every core by itself.
 func (b *Baker) work(ctx context.Context, consumer jetstream.Consumer) {
-	defer close(b.done)
 	for ctx.Err() == nil {
 		if err := b.workOnce(ctx, consumer); err != nil && ctx.Err() == nil {
 			b.log.Error("the queue does not answer", "error", err)
@@ -61,7 +67,7 @@ func (b *Baker) work(ctx context.Context, consumer jetstream.Consumer) {
 }
 
 func (b *Baker) workOnce(ctx context.Context, consumer jetstream.Consumer) error {
-	wait, stop := context.WithTimeout(ctx, askAnew)
+	wait, stop := context.WithTimeout(ctx, askAgain)
 	defer stop()
 	msgs, err := consumer.Fetch(1, jetstream.FetchContext(wait))
 	if err != nil {
@@ -73,6 +79,7 @@ func (b *Baker) workOnce(ctx context.Context, consumer jetstream.Consumer) error
 	return nil
 }
 
+// handle works on one message until it is done, or says when it is to come again.
 func (b *Baker) handle(ctx context.Context, msg jetstream.Msg) {
 	var t task
 	if err := json.Unmarshal(msg.Data(), &t); err != nil {
@@ -80,20 +87,56 @@ func (b *Baker) handle(ctx context.Context, msg jetstream.Msg) {
 		msg.Term()
 		return
 	}
-	err := b.layers(ctx, t, func() { msg.InProgress() })
+	err := b.guarded(ctx, t, func() { msg.InProgress() })
+	content := string(msg.Data())
 	switch {
 	case err == nil || errors.Is(err, store.ErrOver) || errors.Is(err, store.ErrNotFound):
-		msg.Ack() // done, or nobody wants it any more
+		b.acknowledge(msg, t) // done, or nobody wants it any more
 	case ctx.Err() != nil:
 		msg.Nak() // the service stops; it goes on at the next start
+	case errors.Is(err, disk.ErrFull):
+		b.wait(t.Bake, err)
+		msg.NakWithDelay(2 * time.Second)
+	case b.tried(content) < mostTries:
+		b.log.Warn("layers are tried again", "bake", t.Bake, "sources", t.Sources, "error", err)
+		msg.NakWithDelay(time.Second)
 	default:
-		b.log.Error("layers failed", "bake", t.Bake, "sources", t.Sources, "error", err)
-		msg.Ack()
-		if status, err := b.store.SetBakeState(t.Bake, "failed", "", err.Error()); err == nil {
-			b.forget(t.Bake)
-			b.tell(status)
-		}
+		b.acknowledge(msg, t)
+		b.fail(t.Bake, err)
 	}
+}
+
+// acknowledge takes a message off the queue.
+func (b *Baker) acknowledge(msg jetstream.Msg, t task) {
+	msg.Ack()
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	delete(b.tries, string(msg.Data()))
+	if b.queued[t.Bake]--; b.queued[t.Bake] <= 0 {
+		delete(b.queued, t.Bake)
+	}
+}
+
+// tried counts the tries of a message.
+func (b *Baker) tried(content string) int {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	b.tries[content]++
+	return b.tries[content]
+}
+
+// guarded is layers with a panic as an error.
+func (b *Baker) guarded(ctx context.Context, t task, alive func()) (err error) {
+	defer func() {
+		if r := recover(); r != nil {
+			p, ok := r.(error)
+			if !ok {
+				p = fmt.Errorf("panic: %v\n%s", r, debug.Stack())
+			}
+			err = p
+		}
+	}()
+	return b.layers(ctx, t, alive)
 }
 
 // layers makes some layers of a bake, those that are still wanted and not there
@@ -121,19 +164,28 @@ func (b *Baker) layers(ctx context.Context, t task, alive func()) error {
 	if t.Ahead {
 		return b.ahead(ctx, run, p, t, alive)
 	}
-	have, before, err := b.have(job)
+	have, err := b.store.LayerBlobs(slices.Collect(maps.Values(job.Keys)))
 	if err != nil {
 		return err
 	}
 	quality := bake.Quality(job.Quality)
-	wanted := wantedOf(p, t.Sources, func(s *bake.Source) bool { return have[p.Key(s, quality)] })
-	if err := b.make(ctx, run, p, wanted, quality, b.reporter(job, run, wanted, before, alive)); err != nil {
+	wanted := wantedOf(p, t.Sources, func(s *bake.Source) bool { return have[p.Key(s, quality)] != "" })
+	if err := b.make(ctx, run, p, wanted, quality, b.reporter(job, run, wanted, len(have), alive)); err != nil {
 		return err
 	}
-	if before+len(wanted) == len(job.Keys) {
-		_, err = b.finish(ctx, job)
+	if len(have)+len(wanted) < countKeys(job) {
+		return nil
 	}
-	return err
+	return b.finish(ctx, job)
+}
+
+// countKeys is how many layers a bake has; sources may share one.
+func countKeys(job *store.Bake) int {
+	keys := map[string]bool{}
+	for _, key := range job.Keys {
+		keys[key] = true
+	}
+	return len(keys)
 }
 
 // ahead makes draft layers of sources that have none of any quality.
@@ -177,7 +229,7 @@ func (b *Baker) make(ctx context.Context, run *run, p *bake.Prepared, wanted []*
 	if len(wanted) == 0 {
 		return nil
 	}
-	layers, err := p.Bake(run.ctx, wanted, q, report)
+	layers, err := b.bake(run.ctx, p, wanted, q, report)
 	if err != nil {
 		if ctx.Err() == nil && run.ctx.Err() != nil {
 			return store.ErrOver
@@ -192,28 +244,10 @@ func (b *Baker) make(ctx context.Context, run *run, p *bake.Prepared, wanted []*
 	return nil
 }
 
-func (b *Baker) have(job *store.Bake) (map[string]bool, int, error) {
-	var keys []string
-	for _, key := range job.Keys {
-		keys = append(keys, key)
-	}
-	blobs, err := b.store.LayerBlobs(keys)
-	if err != nil {
-		return nil, 0, err
-	}
-	have, n := map[string]bool{}, 0
-	for _, key := range keys {
-		if blobs[key] != "" {
-			have[key] = true
-			n++
-		}
-	}
-	return have, n, nil
-}
-
 func (b *Baker) begin(ctx context.Context, job *store.Bake) (*run, error) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
+	delete(b.waits, job.ID)
 	if r := b.running[job.ID]; r != nil {
 		return r, nil
 	}
@@ -230,6 +264,11 @@ func (b *Baker) begin(ctx context.Context, job *store.Bake) (*run, error) {
 func (b *Baker) forget(id string) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
+	b.forgetLocked(id)
+}
+
+func (b *Baker) forgetLocked(id string) {
+	delete(b.waits, id)
 	if r := b.running[id]; r != nil {
 		r.cancel()
 		delete(b.running, id)
@@ -268,25 +307,37 @@ func (b *Baker) reporter(job *store.Bake, r *run, wanted []*bake.Source, before 
 	}
 }
 
-// finish mixes the layers, hashes the mix, and ends the bake.
-func (b *Baker) finish(ctx context.Context, job *store.Bake) (api.Bake, error) {
+// finish mixes the layers, hashes the mix, and ends the bake. Where layers were lost on
+// disk meanwhile, all that are missing are queued again instead.
+func (b *Baker) finish(ctx context.Context, job *store.Bake) error {
 	p, err := b.studio.Prepare(ctx, job.Bake.Level, job.Revision, job.Level)
 	if err != nil {
-		return api.Bake{}, err
+		return err
 	}
-	layers := make([]*bake.Layer, len(p.Sources))
+	layers, lost := make([]*bake.Layer, len(p.Sources)), false
 	for i := range p.Sources {
-		if layers[i], err = b.studio.Layer(job.Keys[p.Sources[i].ID]); err != nil {
-			return api.Bake{}, err
+		layers[i], err = b.studio.Layer(job.Keys[p.Sources[i].ID])
+		switch {
+		case errors.Is(err, studio.ErrLost) || errors.Is(err, store.ErrNotFound):
+			lost = true // it is forgotten now; the rest is looked at too
+		case err != nil:
+			return err
 		}
+	}
+	if lost {
+		b.log.Warn("layers of a bake were lost on disk and are baked again", "bake", job.ID)
+		if queued, err := b.queueMissing(ctx, job); err != nil || queued > 0 {
+			return err
+		}
+		return errors.New("the bake does not name all of its layers")
 	}
 	hash := bake.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers).Hash()
 	status, err := b.store.SetBakeState(job.ID, "done", hash, "")
-	b.forget(job.ID)
 	if err != nil {
-		return status, err
+		return err
 	}
+	b.forget(job.ID)
 	b.log.Info("bake done", "bake", job.ID, "level", job.Bake.Level, "layers", status.Layers, "reused", status.Reused)
 	b.tell(status)
-	return status, nil
+	return nil
 }

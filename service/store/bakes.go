@@ -114,6 +114,17 @@ func (s *Store) BakeForWork(id string) (*Bake, error) {
 	return b, json.Unmarshal([]byte(row.Keys), &b.Keys)
 }
 
+// SetBakeKeys names the layers of a bake that is not over.
+func (s *Store) SetBakeKeys(id string, keys map[string]string) error {
+	names, err := json.Marshal(keys)
+	if err != nil {
+		return err
+	}
+	return s.change(func(tx *gorm.DB) error {
+		return tx.Model(&bakeRow{}).Where("id = ? AND state IN ?", id, unfinished).Updates(map[string]any{"keys": string(names), "layers": len(keys)}).Error
+	})
+}
+
 // BakeState reads only the state, for a worker.
 func (s *Store) BakeState(id string) (string, error) {
 	var row bakeRow

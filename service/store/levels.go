@@ -348,7 +348,7 @@ type choice func(tx *gorm.DB, row *levelRow, doc *level.Level) (level.Operation,
 // others go on meanwhile. All that takes time, applying, validating and compressing,
 // happens before the database is locked for the few rows that are written.
 func (s *Store) revise(ctx context.Context, a Asker, id string, choose choice) (api.Revision, error) {
-	unlock, err := s.editing.lock(ctx, id)
+	unlock, err := s.editing.Lock(ctx, id)
 	if err != nil {
 		return api.Revision{}, err
 	}

@@ -5,7 +5,6 @@
 package store
 
 import (
-	"context"
 	"database/sql"
 	"errors"
 	"fmt"
@@ -19,6 +18,7 @@ import (
 	"gorm.io/gorm/logger"
 
 	"grotta/service/disk"
+	"grotta/service/keyed"
 	"grotta/service/rights"
 )
 
@@ -47,8 +47,8 @@ type Store struct {
 
 	dir     string
 	db      *gorm.DB
-	write   sync.Mutex // SQLite has one writer; queue here, not in busy loops
-	editing keyed      // one edit of a level at a time
+	write   sync.Mutex  // SQLite has one writer; queue here, not in busy loops
+	editing keyed.Locks // one edit of a level at a time
 	docs    *documents
 }
 
@@ -141,45 +141,4 @@ func translate(err error) error {
 		return ErrTaken
 	}
 	return disk.Explain(err)
-}
-
-// keyed is a lock for each of many names. The zero value is ready.
-type keyed struct {
-	mu    sync.Mutex
-	locks map[string]*waiting
-}
-
-type waiting struct {
-	free  chan struct{} // holds one token while nobody has the lock
-	count int           // of those who have it or wait for it
-}
-
-// lock takes the lock of a name, or gives up with the context.
-func (k *keyed) lock(ctx context.Context, name string) (unlock func(), err error) {
-	k.mu.Lock()
-	if k.locks == nil {
-		k.locks = map[string]*waiting{}
-	}
-	w := k.locks[name]
-	if w == nil {
-		w = &waiting{free: make(chan struct{}, 1)}
-		w.free <- struct{}{}
-		k.locks[name] = w
-	}
-	w.count++
-	k.mu.Unlock()
-	leave := func() {
-		k.mu.Lock()
-		defer k.mu.Unlock()
-		if w.count--; w.count == 0 {
-			delete(k.locks, name)
-		}
-	}
-	select {
-	case <-w.free:
-		return func() { w.free <- struct{}{}; leave() }, nil
-	case <-ctx.Done():
-		leave()
-		return nil, ctx.Err()
-	}
 }

@@ -8,12 +8,14 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"slices"
 	"sync"
 
 	"grotta/api"
 	"grotta/core/bake"
 	"grotta/core/level"
 	"grotta/service/blob"
+	"grotta/service/keyed"
 	"grotta/service/store"
 )
 
@@ -27,6 +29,8 @@ type Studio struct {
 	order  []string // keys of layers, oldest first
 	bytes  int
 	fog    fogCache
+
+	drafting keyed.Locks // of geometries
 }
 
 // Bounds of what is kept in memory.
@@ -73,9 +77,22 @@ func (s *Studio) Prepare(ctx context.Context, id string, revision int, doc *leve
 		s.open = s.open[1:]
 	}
 	s.mu.Unlock()
-	e.prepared, e.err = prepareFrom(before, doc)
-	close(e.ready)
+	s.finish(e, before, doc)
 	return e.prepared, e.err
+}
+
+// finish prepares an entry. One that fails, also by a panic, is not kept.
+func (s *Studio) finish(e, before *entry, doc *level.Level) {
+	e.err = errors.New("the level could not be prepared")
+	defer func() {
+		if e.err != nil {
+			s.mu.Lock()
+			s.open = slices.DeleteFunc(s.open, func(have *entry) bool { return have == e })
+			s.mu.Unlock()
+		}
+		close(e.ready)
+	}()
+	e.prepared, e.err = prepareFrom(before, doc)
 }
 
 func prepareFrom(before *entry, doc *level.Level) (*bake.Prepared, error) {
@@ -201,7 +218,7 @@ func (s *Studio) unreached(ctx context.Context, id string, now *bake.Prepared, q
 			continue
 		}
 		layer, err := s.Layer(was.Key(before, q))
-		if errors.Is(err, store.ErrNotFound) {
+		if errors.Is(err, store.ErrNotFound) || errors.Is(err, ErrLost) {
 			continue
 		}
 		if err != nil {
@@ -216,8 +233,11 @@ func (s *Studio) unreached(ctx context.Context, id string, now *bake.Prepared, q
 	return nil
 }
 
-// Layer reads a layer by its key; store.ErrNotFound if it is not baked. A blob
-// that is lost or damaged is forgotten, so that the next bake makes it anew.
+// ErrLost is a layer that was baked and whose file is gone or damaged. It has been
+// forgotten, so that the next bake makes it again.
+var ErrLost = errors.New("a baked layer was lost or damaged on disk; bake again to restore it")
+
+// Layer reads a layer by its key; store.ErrNotFound if it is not baked, ErrLost if it was.
 func (s *Studio) Layer(key string) (*bake.Layer, error) {
 	s.mu.Lock()
 	l := s.layers[key]
@@ -234,13 +254,13 @@ func (s *Studio) Layer(key string) (*bake.Layer, error) {
 	}
 	data, err := s.blobs.Get(blobs[key])
 	if errors.Is(err, fs.ErrNotExist) || errors.Is(err, blob.ErrDamaged) {
-		return nil, errors.Join(store.ErrNotFound, s.store.DropLayer(key))
+		return nil, errors.Join(ErrLost, s.store.DropLayer(key))
 	}
 	if err != nil {
 		return nil, err
 	}
 	if l, err = bake.DecodeLayer(key, data); err != nil {
-		return nil, errors.Join(store.ErrNotFound, err, s.store.DropLayer(key))
+		return nil, errors.Join(ErrLost, err, s.store.DropLayer(key))
 	}
 	s.keep(key, l)
 	return l, nil
@@ -298,12 +318,37 @@ func (s *Studio) Mix(p *bake.Prepared, m *api.LightmapState, seconds *float64) (
 	return bake.Mix(p.Layout.PageSize, p.Layout.Pages, sources, layers), nil
 }
 
-// MixNow is Mix for a level that need not be saved: what of it is not baked at any
-// quality is baked now, at draft, and kept.
+// MixNow is Mix that first bakes at draft, and keeps, what is not baked at any quality,
+// or what was lost on disk.
 func (s *Studio) MixNow(ctx context.Context, p *bake.Prepared, seconds *float64) (*bake.Image, error) {
+	const tries = 3 // each finds what is lost of one quality; there are three of those
+	for try := 1; ; try++ {
+		if err := s.draftMissing(ctx, p); err != nil {
+			return nil, err
+		}
+		m, err := s.Lightmap(p, 0)
+		if err != nil {
+			return nil, err
+		}
+		image, err := s.Mix(p, m, seconds)
+		if !errors.Is(err, ErrLost) || try == tries {
+			return image, err
+		}
+		s.forgetLost(m)
+	}
+}
+
+// draftMissing bakes at draft what has no layer of any quality. Who asks for the same
+// level meanwhile waits, and finds it.
+func (s *Studio) draftMissing(ctx context.Context, p *bake.Prepared) error {
+	unlock, err := s.drafting.Lock(ctx, p.Geometry())
+	if err != nil {
+		return err
+	}
+	defer unlock()
 	m, err := s.Lightmap(p, 0)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	var missing []*bake.Source
 	for i, src := range m.Sources {
@@ -313,17 +358,22 @@ func (s *Studio) MixNow(ctx context.Context, p *bake.Prepared, seconds *float64)
 	}
 	layers, err := p.Bake(ctx, missing, bake.Draft, nil)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	for _, l := range layers {
 		if err := s.AddLayer(l); err != nil {
-			return nil, err
+			return err
 		}
 	}
-	if len(missing) > 0 {
-		if m, err = s.Lightmap(p, 0); err != nil {
-			return nil, err
+	return nil
+}
+
+// forgetLost reads every layer of a lightmap, so that all that are lost are forgotten at
+// once.
+func (s *Studio) forgetLost(m *api.LightmapState) {
+	for _, src := range m.Sources {
+		if src.Layer != "" {
+			s.Layer(src.Layer) // forgets a lost one
 		}
 	}
-	return s.Mix(p, m, seconds)
 }

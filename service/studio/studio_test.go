@@ -95,7 +95,7 @@ func TestDamagedLayersAreBakedAgain(t *testing.T) {
 	m, err := fresh.Lightmap(p, 1)
 	require.NoError(t, err)
 	_, err = fresh.Layer(m.Sources[0].Layer)
-	assert.ErrorIs(t, err, store.ErrNotFound)
+	assert.ErrorIs(t, err, studio.ErrLost)
 	for _, src := range m.Sources { // all of them are found out
 		_, err := fresh.Layer(src.Layer)
 		assert.Error(t, err)
@@ -141,7 +141,7 @@ func TestCleanKeepsWhatBakesName(t *testing.T) {
 	require.NoError(t, err)
 	left := studio.New(st, opened)
 	_, err = left.Layer(layers[0].Key)
-	assert.ErrorIs(t, err, store.ErrNotFound)
+	assert.ErrorIs(t, err, studio.ErrLost)
 	for _, l := range layers[1:] {
 		got, err := left.Layer(l.Key)
 		require.NoError(t, err)
