@@ -47,12 +47,11 @@ type Fault struct {
 	Message string `json:"message"`
 }
 
-// Error gives the detail and each fault.
+// Error gives the detail and each fault, in words that do not speak of HTTP.
 func (p *Problem) Error() string {
 	var b strings.Builder
-	b.WriteString(p.Title)
-	if p.Detail != "" {
-		b.WriteString(": " + p.Detail)
+	if b.WriteString(p.Detail); p.Detail == "" {
+		b.WriteString(p.Title)
 	}
 	for _, f := range p.Faults {
 		fmt.Fprintf(&b, "\n  %s %s", f.Path, f.Message)
@@ -237,6 +236,7 @@ type Variant struct {
 	Preset   string `json:"preset,omitzero" maxLength:"160" required:"false" doc:"A mood or look, [owner/]name[@version], put on for the picture alone."`
 	Look     string `json:"look,omitzero" enum:"on,off" required:"false" doc:"off: exposure alone."`
 	Air      string `json:"air,omitzero" enum:"on,off" required:"false" doc:"off: neither fog nor glows, beams and motes."`
+	NoBake   bool   `json:"no_bake,omitzero" required:"false" doc:"Show what has no light yet as dark; else it is baked at draft first."`
 	Display  string `json:"display,omitzero" maxLength:"64" required:"false" doc:"A platform whose display is shown: light over what it takes is cut."`
 }
 
@@ -256,11 +256,22 @@ type NewShot struct {
 	Watch     string   `json:"watch,omitzero" maxLength:"64" required:"false" doc:"A word of the asker's own: \"shot\" events of the level with it tell how far the picture is."`
 }
 
+// PictureLight tells what of a level's light a picture was made with.
+type PictureLight struct {
+	Drafted int `json:"drafted" doc:"Sources that had no light yet and were baked at draft for it."`
+	Missing int `json:"missing" doc:"Sources that have no light, and so are dark in it: only with no_bake."`
+}
+
 // ShotEvent tells how far a picture is.
 type ShotEvent struct {
 	Level string  `json:"level"`
 	Watch string  `json:"watch"`
 	Done  float64 `json:"done" doc:"0 to 1."`
+}
+
+// Beat tells a watcher that the stream of events is alive.
+type Beat struct {
+	Level string `json:"level"`
 }
 
 // Side is one of two that are compared.
@@ -284,6 +295,8 @@ type NewComparison struct {
 // Comparison is the outcome.
 type Comparison struct {
 	compare.Result
+	A       PictureLight `json:"a"`
+	B       PictureLight `json:"b"`
 	Picture []byte `json:"picture" doc:"PNG, in base64."`
 }
 
@@ -349,6 +362,23 @@ type Probes struct {
 	Serving    []probe.Part  `json:"serving,omitzero" doc:"Its probes that do, with their weights."`
 	Reflection string        `json:"reflection,omitzero" doc:"Reflection that serves the point."`
 }
+
+// Backup is what a backup or a restore copied.
+type Backup struct {
+	Bytes int64 `json:"bytes"`
+	Blobs int   `json:"blobs" doc:"Baked layers."`
+	Lost  int   `json:"lost" doc:"Layers whose files were gone already; they are baked again when they are wanted."`
+}
+
+// Verified is what a check of a data folder found.
+type Verified struct {
+	Documents int      `json:"documents"`
+	Layers    int      `json:"layers"`
+	Faults    []string `json:"faults"`
+}
+
+// Sound tells whether nothing was found to be wrong.
+func (v *Verified) Sound() bool { return len(v.Faults) == 0 }
 
 // Cleaned is what a clean-up gave back.
 type Cleaned struct {

@@ -78,7 +78,7 @@ func (a *app) report(err error) {
 		a.writeJSON(a.err, p)
 		return
 	}
-	fmt.Fprintln(a.err, "grotta:", err)
+	fmt.Fprintln(visible{a.err}, "grotta:", err)
 }
 
 func (a *app) root() *cobra.Command {
@@ -113,8 +113,8 @@ there are warnings and 4 when there are errors.`,
 		id, title string
 		commands  []*cobra.Command
 	}{
-		{"run", "Run the service:", []*cobra.Command{a.serveCommand(), a.demoCommand(), a.userCommand(), a.cleanCommand()}},
-		{"people", "Who you are:", []*cobra.Command{a.loginCommand(), a.logoutCommand(), a.whoamiCommand(), a.tokenCommand()}},
+		{"run", "Run the service:", []*cobra.Command{a.serveCommand(), a.demoCommand(), a.userCommand(), a.backupCommand(), a.restoreCommand(), a.verifyCommand(), a.cleanCommand()}},
+		{"people", "Who you are:", []*cobra.Command{a.loginCommand(), a.logoutCommand(), a.whoamiCommand(), a.passwordCommand(), a.tokenCommand()}},
 		{"levels", "Levels and lights:", []*cobra.Command{a.levelCommand(), a.lightCommand(), a.sunCommand(), a.densityCommand()}},
 		{"light", "Light, look, check:", []*cobra.Command{a.bakeCommand(), a.shotCommand(), a.sheetCommand(), a.compareCommand(), a.airCommand(), a.gradeCommand(), a.checkCommand(), a.ledgerCommand(), a.probesCommand(), a.reflectionCommand()}},
 		{"share", "Share:", []*cobra.Command{a.presetCommand(), a.platformCommand()}},

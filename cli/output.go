@@ -12,6 +12,8 @@ import (
 
 	"github.com/go-json-experiment/json"
 	"github.com/go-json-experiment/json/jsontext"
+
+	"grotta/core/level"
 )
 
 // show answers as JSON or calls text, as --json says.
@@ -19,8 +21,17 @@ func (a *app) show(v any, text func(w io.Writer)) error {
 	if a.json {
 		return a.writeJSON(a.out, v)
 	}
-	text(a.out)
+	text(visible{a.out})
 	return nil
+}
+
+// visible writes text for people: characters that could mislead a terminal or its reader
+// are written out.
+type visible struct{ w io.Writer }
+
+func (v visible) Write(p []byte) (int, error) {
+	_, err := io.WriteString(v.w, level.Visible(string(p)))
+	return len(p), err
 }
 
 func (a *app) writeJSON(w io.Writer, v any) error {

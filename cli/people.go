@@ -24,7 +24,7 @@ func (a *app) loginCommand() *cobra.Command {
 			if err != nil {
 				host = "command line"
 			}
-			token, err := a.client().SignIn(cmd.Context(), in[0], password, api.NewToken{Name: "grotta on " + host, Scopes: api.Scopes, Days: 90})
+			token, err := a.client().SignIn(cmd.Context(), in[0], password, api.NewToken{Name: "grotta on " + host, Days: 90})
 			if err != nil {
 				return err
 			}
@@ -75,7 +75,7 @@ func (a *app) tokenCommand() *cobra.Command {
 			return a.show(t, func(w io.Writer) { fmt.Fprintln(w, t.Secret) })
 		},
 	}
-	create.Flags().StringSliceVar(&want.Scopes, "scope", []string{api.ScopeRead}, "read, edit, bake, share")
+	create.Flags().StringSliceVar(&want.Scopes, "scope", []string{api.ScopeRead}, "read, edit, share, admin")
 	create.Flags().IntVar(&want.Days, "days", 90, "days until it ends")
 	list := &cobra.Command{
 		Use: "list", Short: "List your tokens", Args: args(0),

@@ -18,6 +18,7 @@ import (
 
 	"grotta/api"
 	"grotta/client"
+	"grotta/core/compare"
 	"grotta/core/level"
 )
 
@@ -50,6 +51,7 @@ func variantFlags(f *pflag.FlagSet, v *api.Variant) {
 	f.StringVar(&v.Preset, "variant", "", "mood or look to put on for the picture alone, [OWNER/]NAME[@VERSION]")
 	f.StringVar(&v.Look, "look", "on", "off: exposure alone")
 	f.StringVar(&v.Air, "air", "on", "off: neither fog nor glows, beams and motes")
+	f.BoolVar(&v.NoBake, "no-bake", false, "make no draft of what has no light yet; show it dark, and say so")
 	f.StringVar(&v.Display, "display", "", "platform whose display is shown: light over what it takes is cut")
 }
 
@@ -74,12 +76,12 @@ for every frame of a camera's path, into the folder --out, by name and by number
 			case s.Viewpoint == "all":
 				return a.allViews(ctx, c, l, s, out)
 			}
-			png, stale, err := a.watchedShot(ctx, c, l, s)
+			png, light, err := a.watchedShot(ctx, c, l, s)
 			if err != nil {
 				return err
 			}
 			out = cmp.Or(out, cmp.Or(s.Viewpoint, "shot")+".png")
-			return a.saved(out, png, map[string]any{"stale": stale}, func(w io.Writer) { tellStale(w, stale) })
+			return a.saved(out, png, lightOf(light), func(w io.Writer) { tellLight(w, light) })
 		}),
 	}
 	f := cmd.Flags()
@@ -98,7 +100,7 @@ for every frame of a camera's path, into the folder --out, by name and by number
 }
 
 // watchedShot takes one shot, with a bar on a terminal.
-func (a *app) watchedShot(ctx context.Context, c *client.Client, l api.LevelInfo, s api.NewShot) (png []byte, stale int, err error) {
+func (a *app) watchedShot(ctx context.Context, c *client.Client, l api.LevelInfo, s api.NewShot) (png []byte, light api.PictureLight, err error) {
 	bar := a.bar()
 	if bar == nil {
 		return c.Shot(ctx, l.ID, s)
@@ -124,9 +126,19 @@ func (a *app) watchedShot(ctx context.Context, c *client.Client, l api.LevelInfo
 	return c.Shot(ctx, l.ID, s)
 }
 
-func tellStale(w io.Writer, stale int) {
-	if stale > 0 {
-		fmt.Fprintf(w, "%d sources are not baked and are missing from it; run grotta bake\n", stale)
+// lightOf is what of a level's light a picture was made with, as JSON has it.
+func lightOf(light api.PictureLight) map[string]any {
+	return map[string]any{"drafted": light.Drafted, "missing": light.Missing}
+}
+
+// tellLight says what of a level's light a picture was made with, where that is not all
+// that was baked before.
+func tellLight(w io.Writer, light api.PictureLight) {
+	if light.Drafted > 0 {
+		fmt.Fprintf(w, "%s had no light yet and got a draft first; run grotta bake for a better one\n", count(light.Drafted, "source"))
+	}
+	if light.Missing > 0 {
+		fmt.Fprintf(w, "%s without light, dark in the picture: leave out --no-bake, or run grotta bake\n", count(light.Missing, "source"))
 	}
 }
 
@@ -192,14 +204,14 @@ func (a *app) series(ctx context.Context, c *client.Client, l api.LevelInfo, fol
 	if err := os.MkdirAll(folder, 0o755); err != nil {
 		return err
 	}
-	bar, stale := a.bar(), 0
+	bar, light := a.bar(), api.PictureLight{}
 	files := []string{}
 	for i, s := range shots {
-		png, missing, err := c.Shot(ctx, l.ID, s)
+		png, of, err := c.Shot(ctx, l.ID, s)
 		if err != nil {
 			return fmt.Errorf("%s (%d of %d are written): %w", names[i], i, len(names), err)
 		}
-		stale = max(stale, missing)
+		light.Drafted, light.Missing = max(light.Drafted, of.Drafted), max(light.Missing, of.Missing)
 		file := filepath.Join(folder, names[i])
 		if err := a.writeFile(file, png); err != nil {
 			return err
@@ -213,9 +225,11 @@ func (a *app) series(ctx context.Context, c *client.Client, l api.LevelInfo, fol
 	if bar != nil {
 		bar.Clear()
 	}
-	return a.show(map[string]any{"files": files, "stale": stale}, func(w io.Writer) {
+	said := lightOf(light)
+	said["files"] = files
+	return a.show(said, func(w io.Writer) {
 		fmt.Fprintf(w, "%d pictures in %s\n", len(files), folder)
-		tellStale(w, stale)
+		tellLight(w, light)
 	})
 }
 
@@ -226,11 +240,11 @@ func (a *app) sheetCommand() *cobra.Command {
 		Use: "sheet LEVEL", Short: "Take a contact sheet: every viewpoint, every light or rig alone, or a day", Args: args(1), ValidArgsFunction: a.completeLevels,
 		Example: "  grotta sheet \"Saltmarsh Light\" --kind day --view pier-dusk --time 05:00,09:00,13:00,17:00",
 		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, _ []string) error {
-			png, err := c.Sheet(ctx, l.ID, s)
+			png, light, err := c.Sheet(ctx, l.ID, s)
 			if err != nil {
 				return err
 			}
-			return a.saved(cmp.Or(out, s.Kind+".png"), png, nil, nil)
+			return a.saved(cmp.Or(out, s.Kind+".png"), png, lightOf(light), func(w io.Writer) { tellLight(w, light) })
 		}),
 	}
 	f := cmd.Flags()
@@ -255,7 +269,7 @@ percentile of the colour difference (CIEDE2000; 1 is just seen side by side) and
 structural similarity (SSIM; 1 is alike). Each side is a level, and after it, with
 commas between, what of it is shown:
 
-  LEVEL[,at=REVISION][,variant=PRESET][,look=off][,air=off][,display=PLATFORM]`,
+  LEVEL[,at=REVISION][,variant=PRESET][,look=off][,air=off][,no-bake][,display=PLATFORM]`,
 		Example: `  grotta compare "Saltmarsh Light,at=1" "Saltmarsh Light" --view pier-dusk --out before-after.png
   grotta compare "Saltmarsh Light" "Saltmarsh Light,look=off" --form divider
   grotta compare "Saltmarsh Light" "Saltmarsh Light,variant=ivo/clear-night"`,
@@ -282,7 +296,18 @@ commas between, what of it is shown:
 					return err
 				}
 			}
-			return a.show(got.Result, func(w io.Writer) {
+			said := struct {
+				compare.Result
+				A api.PictureLight `json:"a"`
+				B api.PictureLight `json:"b"`
+			}{got.Result, got.A, got.B}
+			return a.show(said, func(w io.Writer) {
+				for i, light := range []api.PictureLight{got.A, got.B} {
+					if light != (api.PictureLight{}) {
+						fmt.Fprintf(w, "%s: ", in[i])
+						tellLight(w, light)
+					}
+				}
 				fmt.Fprintf(w, "colour difference: mean %.2f, 95 %% under %.2f, most %.2f (CIEDE2000)\nSSIM %.4f\n", got.Mean, got.P95, got.Max, got.SSIM)
 				if out != "" {
 					fmt.Fprintln(w, out)
@@ -317,8 +342,10 @@ func parseSide(text string) (ref string, v api.Variant, err error) {
 			v.Air = value
 		case "display":
 			v.Display = value
+		case "no-bake":
+			v.NoBake = true
 		default:
-			return "", v, usageError{fmt.Errorf("%q: %q is not understood; allowed is at, variant, look, air, display", text, w)}
+			return "", v, usageError{fmt.Errorf("%q: %q is not understood; allowed is at, variant, look, air, no-bake, display", text, w)}
 		}
 	}
 	return words[0], v, nil

@@ -10,6 +10,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime/debug"
+	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -25,8 +26,11 @@ type Host struct {
 	Version     string
 	Serve       func(context.Context, RunOptions) error
 	Demo        func(ctx context.Context, o RunOptions, keep bool) error
-	AddUser     func(data, name, password string) error
+	People      func(data string) (People, error) // opens the people of a data folder
 	Clean       func(data string) (api.Cleaned, error)
+	Backup      func(data, file string) (api.Backup, error)
+	Restore     func(file, data string) (api.Backup, error)
+	Verify      func(data string) (api.Verified, error)
 	LevelSchema func() ([]byte, error)
 	OpenAPI     func() ([]byte, error)
 }
@@ -36,12 +40,30 @@ type RunOptions struct {
 	Data, Listen string
 	LogLevel     slog.Level
 	Out, Err     io.Writer
+	Hosts        []string
+	MetricsToken string
+	QuotaLevels  int
+	QuotaMB      int
+	QuotaBakes   int
 }
 
 func (a *app) runOptions() (RunOptions, error) {
 	o := RunOptions{Data: a.settings.text("data"), Listen: a.settings.text("listen"), Out: a.out, Err: a.err}
 	if err := o.LogLevel.UnmarshalText([]byte(a.settings.text("log-level"))); err != nil {
 		return o, usageError{fmt.Errorf("log-level is %q; allowed is debug, info, warn, error", a.settings.text("log-level"))}
+	}
+	o.MetricsToken = a.settings.text("metrics-token")
+	for _, host := range strings.Split(a.settings.text("hosts"), ",") {
+		if host = strings.TrimSpace(host); host != "" {
+			o.Hosts = append(o.Hosts, host)
+		}
+	}
+	for key, to := range map[string]*int{"quota-levels": &o.QuotaLevels, "quota-mb": &o.QuotaMB, "quota-bakes": &o.QuotaBakes} {
+		n, err := strconv.Atoi(a.settings.text(key))
+		if err != nil || n < 0 {
+			return o, usageError{fmt.Errorf("%s is %q; a whole number from 0 is needed: %s", key, a.settings.text(key), settingHelp[key])}
+		}
+		*to = n
 	}
 	return o, nil
 }
@@ -86,29 +108,6 @@ a few presets, and says how to sign in. The folder is removed at the end, unless
 	}
 	serveFlags(cmd)
 	cmd.Flags().BoolVar(&keep, "keep", false, "keep the folder")
-	return cmd
-}
-
-func (a *app) userCommand() *cobra.Command {
-	cmd := &cobra.Command{Use: "user", Short: "Manage who can sign in, on the service's own machine"}
-	var fromStdin bool
-	add := &cobra.Command{
-		Use: "add NAME", Short: "Make a user", Args: args(1),
-		RunE: func(_ *cobra.Command, in []string) error {
-			password, err := a.password("Password for "+in[0]+": ", fromStdin)
-			if err != nil {
-				return err
-			}
-			if err := a.host.AddUser(a.settings.text("data"), in[0], password); err != nil {
-				return err
-			}
-			fmt.Fprintf(a.out, "%s can sign in\n", in[0])
-			return nil
-		},
-	}
-	add.Flags().BoolVar(&fromStdin, "password-stdin", false, "read the password from standard input")
-	add.Flags().String("data", "", "folder of the data (default grotta-data)")
-	cmd.AddCommand(add)
 	return cmd
 }
 

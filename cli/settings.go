@@ -29,6 +29,21 @@ var defaults = map[string]any{
 	"listen":    "127.0.0.1:8460",
 	"data":      "grotta-data",
 	"log-level": "info",
+
+	"hosts":         "",
+	"metrics-token": "",
+	"quota-levels":  "1000",
+	"quota-mb":      "4096",
+	"quota-bakes":   "8",
+}
+
+// help says what the settings of a service that are no flags mean.
+var settingHelp = map[string]string{
+	"hosts":         "names the service may be called by, with commas between; any off loopback if empty",
+	"metrics-token": "token that /metrics takes from other machines; none if empty",
+	"quota-levels":  "levels that one person may own; 0 does not bind",
+	"quota-mb":      "megabytes of documents that one person may own; 0 does not bind",
+	"quota-bakes":   "bakes of one person that may be under way; 0 does not bind",
 }
 
 // settings is what is in force, and where each came from.
@@ -153,7 +168,7 @@ func (a *app) configCommand() *cobra.Command {
 			var rows [][]string
 			for _, key := range slices.Sorted(maps.Keys(defaults)) {
 				value := a.settings.text(key)
-				if key == "token" && value != "" {
+				if (key == "token" || key == "metrics-token") && value != "" {
 					value = "(set)"
 				}
 				lines = append(lines, line{key, value, a.settings.from[key]})

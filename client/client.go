@@ -132,8 +132,9 @@ func getList[T any](ctx context.Context, c *Client, path string, query url.Value
 	return out.Items, err
 }
 
-// SignIn makes a token with all scopes from a name and a password, for a
-// program that runs for a person. The session that it takes ends at once.
+// SignIn makes a token from a name and a password, for a program that runs for a
+// person: with the scopes that are asked for, or all that the person may have if none
+// are. The session that it takes ends at once.
 func (c *Client) SignIn(ctx context.Context, name, password string, token api.NewToken) (api.Token, error) {
 	var session api.Session
 	res, err := c.do(ctx, call{method: http.MethodPost, path: "/session", body: api.SignIn{Name: name, Password: password}}, &session)
@@ -143,6 +144,9 @@ func (c *Client) SignIn(ctx context.Context, name, password string, token api.Ne
 	header := http.Header{"X-Grotta-Csrf": {session.CSRF}}
 	for _, cookie := range res.Cookies() {
 		header.Add("Cookie", cookie.Name+"="+cookie.Value)
+	}
+	if len(token.Scopes) == 0 {
+		token.Scopes = session.Scopes
 	}
 	bare := &Client{URL: c.URL, HTTP: c.HTTP}
 	var out api.Token
@@ -177,6 +181,34 @@ func (c *Client) RevokeToken(ctx context.Context, id string) error {
 // Users lists the people of the service.
 func (c *Client) Users(ctx context.Context) ([]api.User, error) {
 	return getList[api.User](ctx, c, "/users", nil)
+}
+
+// CreateUser makes a person who can sign in; only an admin may.
+func (c *Client) CreateUser(ctx context.Context, u api.NewUser) (api.User, error) {
+	return post[api.User](ctx, c, "/users", u)
+}
+
+// ChangeUser says what a person may; only an admin may.
+func (c *Client) ChangeUser(ctx context.Context, name string, u api.UserChange) error {
+	_, err := c.do(ctx, call{method: http.MethodPatch, path: "/users/" + url.PathEscape(name), body: u}, nil)
+	return err
+}
+
+// SetPassword sets one's own password, or, for an admin, that of somebody else.
+func (c *Client) SetPassword(ctx context.Context, name string, p api.NewPassword) error {
+	_, err := c.do(ctx, call{method: http.MethodPut, path: "/users/" + url.PathEscape(name) + "/password", body: p}, nil)
+	return err
+}
+
+// RemoveUser removes a person; only an admin may. Their levels go to the heir, or are
+// deleted where that is "".
+func (c *Client) RemoveUser(ctx context.Context, name, heir string) error {
+	q := query("levels", "delete")
+	if heir != "" {
+		q = query("levels", "give", "heir", heir)
+	}
+	_, err := c.do(ctx, call{method: http.MethodDelete, path: "/users/" + url.PathEscape(name), query: q}, nil)
+	return err
 }
 
 // Levels lists the levels that the user may see.
@@ -305,20 +337,27 @@ func (c *Client) CancelBake(ctx context.Context, id string) (api.Bake, error) {
 	return post[api.Bake](ctx, c, "/bakes/"+url.PathEscape(id)+"/cancel", nil)
 }
 
-// Shot takes a picture as PNG; stale is how many sources are missing from it.
-func (c *Client) Shot(ctx context.Context, id string, s api.NewShot) (png []byte, stale int, err error) {
-	res, err := c.do(ctx, call{method: http.MethodPost, path: levelPath(id, "shots"), body: s}, &png)
-	if err != nil {
-		return nil, 0, err
-	}
-	stale, err = strconv.Atoi(res.Header.Get("X-Grotta-Stale"))
-	return png, stale, err
+// Shot takes a picture as PNG, and tells what light it was made with.
+func (c *Client) Shot(ctx context.Context, id string, s api.NewShot) (png []byte, light api.PictureLight, err error) {
+	return c.picture(ctx, levelPath(id, "shots"), s)
 }
 
-// Sheet makes a contact sheet as PNG.
-func (c *Client) Sheet(ctx context.Context, id string, s api.NewSheet) (png []byte, err error) {
-	_, err = c.do(ctx, call{method: http.MethodPost, path: levelPath(id, "sheets"), body: s}, &png)
-	return png, err
+// Sheet makes a contact sheet as PNG, and tells what light it was made with.
+func (c *Client) Sheet(ctx context.Context, id string, s api.NewSheet) (png []byte, light api.PictureLight, err error) {
+	return c.picture(ctx, levelPath(id, "sheets"), s)
+}
+
+func (c *Client) picture(ctx context.Context, path string, body any) (png []byte, light api.PictureLight, err error) {
+	res, err := c.do(ctx, call{method: http.MethodPost, path: path, body: body}, &png)
+	if err != nil {
+		return nil, light, err
+	}
+	for name, to := range map[string]*int{"X-Grotta-Drafted": &light.Drafted, "X-Grotta-Missing": &light.Missing} {
+		if text := res.Header.Get(name); text != "" && err == nil {
+			*to, err = strconv.Atoi(text)
+		}
+	}
+	return png, light, err
 }
 
 // Compare takes two pictures and tells how they differ.

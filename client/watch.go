@@ -3,6 +3,7 @@ package client
 import (
 	"bufio"
 	"context"
+	"errors"
 	"net/http"
 	"strings"
 )
@@ -12,6 +13,10 @@ type Event struct {
 	Kind string // revision, bake or shot
 	Data []byte // JSON: api.RevisionEvent, api.Bake or api.ShotEvent
 }
+
+// ErrEnded is a stream that the service ended: it stopped, or the right to watch was
+// withdrawn.
+var ErrEnded = errors.New("the service ended the stream of events")
 
 // maxEvent bounds a line of the stream, in bytes.
 const maxEvent = 1 << 20
@@ -30,15 +35,19 @@ func (c *Client) Watch(ctx context.Context, id string, ready func(), on func(Eve
 	kind := ""
 	for lines.Scan() {
 		switch field, value, _ := strings.Cut(lines.Text(), ": "); field {
-		case "": // a comment
-			if ready != nil && value == "watching" {
-				ready()
-			}
 		case "event":
 			kind = value
 		case "data":
-			on(Event{kind, []byte(value)})
+			if kind != "beat" {
+				on(Event{kind, []byte(value)})
+			} else if ready != nil {
+				ready()
+				ready = nil
+			}
 		}
 	}
-	return lines.Err()
+	if err := lines.Err(); err != nil {
+		return err
+	}
+	return ErrEnded
 }

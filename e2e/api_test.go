@@ -145,7 +145,7 @@ func TestNobodyReachesWhatIsNotTheirs(t *testing.T) {
 			return err
 		},
 		"sheet": func(c *client.Client) error {
-			_, err := c.Sheet(ctx, l.ID, api.NewSheet{Kind: "views", Width: 16, Height: 16})
+			_, _, err := c.Sheet(ctx, l.ID, api.NewSheet{Kind: "views", Width: 16, Height: 16})
 			return err
 		},
 		"layer": func(c *client.Client) error {

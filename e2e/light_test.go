@@ -172,8 +172,11 @@ func TestDensityPlanIsAppliedAndUndone(t *testing.T) {
 // Contact sheets are pictures of the size that was asked for, and a day's sun moves.
 func TestSheets(t *testing.T) {
 	c, l, _ := room(t)
-	_, err := c.Sheet(ctx, l.ID, api.NewSheet{Kind: "lights"})
+	_, _, err := c.Sheet(ctx, l.ID, api.NewSheet{Kind: "lights", Variant: api.Variant{NoBake: true}})
 	problem(t, err, 409, "conflict")
+	_, light, err := c.Sheet(ctx, l.ID, api.NewSheet{Kind: "lights", Width: 16, Height: 16})
+	require.NoError(t, err)
+	assert.Positive(t, light.Drafted, "what has no light gets a draft first")
 	_, err = harness.BakeAndWait(ctx, c, l.ID, "draft")
 	require.NoError(t, err)
 	for _, s := range []api.NewSheet{
@@ -181,7 +184,7 @@ func TestSheets(t *testing.T) {
 		{Kind: "lights", Width: 64, Height: 40},
 		{Kind: "day", Width: 64, Height: 40, Columns: 2, Times: []string{"09:00", "15:00", "2026-12-21T12:00Z"}},
 	} {
-		data, err := c.Sheet(ctx, l.ID, s)
+		data, _, err := c.Sheet(ctx, l.ID, s)
 		require.NoError(t, err, s.Kind)
 		img, err := png.Decode(bytes.NewReader(data))
 		require.NoError(t, err)
@@ -191,7 +194,7 @@ func TestSheets(t *testing.T) {
 		}
 		assert.Equal(t, columns*70+6, img.Bounds().Dx(), s.Kind)
 	}
-	_, err = c.Sheet(ctx, l.ID, api.NewSheet{Kind: "day", Times: []string{"noonish"}})
+	_, _, err = c.Sheet(ctx, l.ID, api.NewSheet{Kind: "day", Times: []string{"noonish"}})
 	p := problem(t, err, 422, "invalid")
 	assert.Contains(t, p.Faults[0].Message, "noonish")
 }

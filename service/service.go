@@ -10,9 +10,12 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"os"
 	"path/filepath"
 	"sync"
 	"time"
+
+	"github.com/gofrs/flock"
 
 	"grotta/api"
 	"grotta/service/blob"
@@ -28,6 +31,10 @@ type Options struct {
 	Listen  string // address, such as 127.0.0.1:8460; port 0 takes a free one
 	Log     *slog.Logger
 	Console fs.FS
+
+	Hosts        []string // names that it may be called by, beside those of loopback
+	MetricsToken string   // what /metrics takes from elsewhere than this machine
+	Quota        store.Quota
 }
 
 // Service is a running service.
@@ -35,6 +42,7 @@ type Service struct {
 	Store    *store.Store
 	URL      string
 	baker    *jobs.Baker
+	lock     *flock.Flock
 	http     *http.Server
 	stopping context.CancelFunc
 	cleaning sync.WaitGroup
@@ -42,11 +50,21 @@ type Service struct {
 }
 
 // Start opens the data and listens.
-func Start(o Options) (*Service, error) {
+func Start(o Options) (_ *Service, err error) {
+	lock, err := lockData(o.Data)
+	if err != nil {
+		return nil, err
+	}
+	defer func() {
+		if err != nil {
+			lock.Unlock()
+		}
+	}()
 	st, err := store.Open(o.Data)
 	if err != nil {
 		return nil, err
 	}
+	st.Quota = o.Quota
 	blobs, err := blob.Open(filepath.Join(o.Data, "blobs"))
 	if err != nil {
 		return nil, errors.Join(err, st.Close())
@@ -62,11 +80,12 @@ func Start(o Options) (*Service, error) {
 		return nil, errors.Join(fmt.Errorf("listen on %s: %w", o.Listen, err), st.Close())
 	}
 	ctx, stop := context.WithCancel(context.Background())
-	s := &Service{Store: st, baker: baker, stopping: stop, done: make(chan error, 1), URL: "http://" + listener.Addr().String()}
+	s := &Service{Store: st, baker: baker, lock: lock, stopping: stop, done: make(chan error, 1), URL: "http://" + listener.Addr().String()}
 	s.http = &http.Server{
 		Handler: rest.New(rest.Deps{
 			Store: st, Studio: sd, Baker: baker, Log: o.Log, Console: o.Console, Stop: ctx,
-			Now: func() time.Time { return time.Now().UTC() },
+			Now:      func() time.Time { return time.Now().UTC() },
+			Loopback: isLoopback(listener.Addr()), Hosts: o.Hosts, MetricsToken: o.MetricsToken,
 		}),
 		ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
 	}
@@ -123,5 +142,26 @@ func (s *Service) Stop() error {
 	}
 	s.cleaning.Wait()
 	s.baker.Close()
-	return errors.Join(err, s.Store.Close())
+	return errors.Join(err, s.Store.Close(), s.lock.Unlock())
+}
+
+// lockData keeps a second service off a folder of data.
+func lockData(dir string) (*flock.Flock, error) {
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		return nil, err
+	}
+	lock := flock.New(filepath.Join(dir, "serving"))
+	got, err := lock.TryLock()
+	if err != nil {
+		return nil, fmt.Errorf("lock %s: %w", dir, err)
+	}
+	if !got {
+		return nil, fmt.Errorf("another grotta serves the folder %s already; stop it, or choose another folder with --data", dir)
+	}
+	return lock, nil
+}
+
+func isLoopback(a net.Addr) bool {
+	tcp, ok := a.(*net.TCPAddr)
+	return ok && tcp.IP.IsLoopback()
 }

@@ -17,6 +17,7 @@ import (
 	"grotta/demo"
 	"grotta/service"
 	"grotta/service/auth"
+	"grotta/service/backup"
 	"grotta/service/rest"
 	"grotta/service/store"
 	"grotta/web"
@@ -24,13 +25,16 @@ import (
 
 // host is what the command line runs that is not a call to a service.
 func host() cli.Host {
-	return cli.Host{Version: rest.Version, Serve: serve, Demo: runDemo, AddUser: addUser, Clean: service.Clean, LevelSchema: rest.LevelSchema, OpenAPI: openAPI}
+	return cli.Host{Version: rest.Version, Serve: serve, Demo: runDemo, People: openPeople, Clean: service.Clean,
+		Backup: backup.Write, Restore: backup.Restore, Verify: backup.Verify, LevelSchema: rest.LevelSchema, OpenAPI: openAPI}
 }
 
 func start(o cli.RunOptions) (*service.Service, error) {
 	return service.Start(service.Options{
 		Data: o.Data, Listen: o.Listen, Console: web.Console(),
-		Log: slog.New(slog.NewTextHandler(o.Err, &slog.HandlerOptions{Level: o.LogLevel})),
+		Log:   slog.New(slog.NewTextHandler(o.Err, &slog.HandlerOptions{Level: o.LogLevel})),
+		Hosts: o.Hosts, MetricsToken: o.MetricsToken,
+		Quota: store.Quota{Levels: o.QuotaLevels, Bytes: int64(o.QuotaMB) << 20, Bakes: o.QuotaBakes},
 	})
 }
 
@@ -48,7 +52,7 @@ func serve(ctx context.Context, o cli.RunOptions) error {
 	if err != nil {
 		return err
 	}
-	users, err := s.Store.Users()
+	users, err := s.Store.Users(store.LocalAdmin)
 	if err != nil {
 		return errors.Join(err, s.Stop())
 	}
@@ -133,12 +137,32 @@ func newAsker(st *store.Store, u demoUser) (store.Asker, error) {
 	return asker, errors.Join(err, st.SignOut(secret))
 }
 
-func addUser(data, name, password string) error {
+// people are those of a data folder, managed by whoever works on the folder itself.
+type people struct{ store *store.Store }
+
+func openPeople(data string) (cli.People, error) {
 	st, err := store.Open(data)
-	if err != nil {
-		return err
-	}
-	return errors.Join(st.AddUser(name, password), st.Close())
+	return &people{st}, err
+}
+
+func (p *people) Users() ([]api.User, error) { return p.store.Users(store.LocalAdmin) }
+func (p *people) Close() error               { return p.store.Close() }
+
+func (p *people) CreateUser(u api.NewUser) error {
+	_, err := p.store.CreateUser(u)
+	return err
+}
+
+func (p *people) ChangeUser(name string, to api.UserChange) error {
+	return p.store.ChangeUser(store.LocalAdmin, name, to)
+}
+
+func (p *people) SetPassword(name, password string) error {
+	return p.store.SetPassword(store.LocalAdmin, name, api.NewPassword{New: password})
+}
+
+func (p *people) RemoveUser(name, heir string) error {
+	return p.store.RemoveUser(store.LocalAdmin, name, heir)
 }
 
 // openAPI is the document that the service serves, indented.

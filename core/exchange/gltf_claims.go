@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"github.com/go-json-experiment/json"
+	"github.com/go-json-experiment/json/jsontext"
 	"github.com/qmuntal/gltf"
 
 	"grotta/core/level"
@@ -18,6 +19,31 @@ import (
 
 // maxVertices bounds the vertices of all meshes, each counted as often as it is shown.
 const maxVertices = 3 * level.MaxTriangles
+
+// IsGLTF tells whether a file is glTF by what only glTF has: the first bytes of a binary
+// one, or an "asset" at the top of a JSON one.
+func IsGLTF(data []byte) bool {
+	if bytes.HasPrefix(data, []byte("glTF")) {
+		return true
+	}
+	d := jsontext.NewDecoder(bytes.NewReader(data))
+	if token, err := d.ReadToken(); err != nil || token.Kind() != '{' {
+		return false
+	}
+	for d.PeekKind() == '"' {
+		name, err := d.ReadToken()
+		if err != nil {
+			return false
+		}
+		if name.String() == "asset" {
+			return d.PeekKind() == '{'
+		}
+		if d.SkipValue() != nil {
+			return false
+		}
+	}
+	return false
+}
 
 // maxContainers bounds the objects and lists in the JSON of a file.
 const maxContainers = 1_000_000

@@ -15,7 +15,16 @@ import (
 // defaults; unknown fields of an entity or of the level are kept and come back as
 // warnings, each a path, and those deeper within are refused.
 // The error is an *Invalid, which names every fault found.
-func Parse(text []byte) (*Level, []string, error) {
+func Parse(text []byte) (*Level, []string, error) { return parse(text, &faults{}) }
+
+// ParseStored is Parse for a document that was taken before: it reads what an earlier
+// version allowed in names and notes.
+func ParseStored(text []byte) (*Level, error) {
+	l, _, err := parse(text, &faults{stored: true})
+	return l, err
+}
+
+func parse(text []byte, f *faults) (*Level, []string, error) {
 	if len(text) > MaxBytes {
 		return nil, nil, invalidf("", "the document has %d bytes; the most is %d", len(text), MaxBytes)
 	}
@@ -26,7 +35,7 @@ func Parse(text []byte) (*Level, []string, error) {
 	if err := decode(text, l, true); err != nil {
 		return nil, nil, err
 	}
-	if err := l.Validate(); err != nil {
+	if err := l.validate(f); err != nil {
 		return nil, nil, err
 	}
 	return l, unknownFields(reflect.ValueOf(l), ""), nil

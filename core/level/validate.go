@@ -53,6 +53,8 @@ const maxFaults = 100
 type faults struct {
 	list  []Fault
 	known map[any]bool // entities that were found valid before, by pointer
+
+	stored bool // the text was taken by an earlier version, whose rules for words were wider
 }
 
 func (f *faults) add(path, format string, args ...any) {
@@ -70,23 +72,26 @@ func (f *faults) err() error {
 
 // Validate is the one judge of a document, for every door: the reader, the
 // operations and the importers. It returns nil or an *Invalid.
-func (l *Level) Validate() error { return l.validateFrom(nil) }
+func (l *Level) Validate() error { return l.validate(&faults{}) }
 
 // validateFrom is Validate for a level that was changed from a valid one: entities that
 // both have are not looked at again by themselves, only for what they refer to.
 func (l *Level) validateFrom(was *Level) error {
-	f := faults{known: knownOf(was)}
-	checkFields(&f, reflect.ValueOf(l).Elem(), "")
+	return l.validate(&faults{known: knownOf(was)})
+}
+
+func (l *Level) validate(f *faults) error {
+	checkFields(f, reflect.ValueOf(l).Elem(), "")
 	if len(f.list) > 0 {
 		return f.err() // references among broken fields would only add noise
 	}
-	if l.checkCounts(&f); len(f.list) > 0 {
+	if l.checkCounts(f); len(f.list) > 0 {
 		return f.err()
 	}
-	l.checkReferences(&f)
-	l.checkShapes(&f)
-	l.checkLights(&f)
-	l.checkImages(&f)
+	l.checkReferences(f)
+	l.checkShapes(f)
+	l.checkLights(f)
+	l.checkImages(f)
 	return f.err()
 }
 
@@ -213,6 +218,11 @@ func checkNumber(f *faults, x float64, tag reflect.StructTag, path string) {
 
 func checkText(f *faults, s string, tag reflect.StructTag, path string) {
 	n := utf8.RuneCountInString(s)
+	longest, _ := tagNumber(tag, "maxLength")
+	if r, hidden := hiddenRune(s, longest >= longText); hidden && !f.stored {
+		f.add(path, "holds the character U+%04X, which does not show; leave it out", r)
+		return
+	}
 	if least, ok := tagNumber(tag, "minLength"); ok && n < int(least) {
 		f.add(path, "is empty; at least %d character is needed", int(least))
 		return

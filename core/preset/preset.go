@@ -191,8 +191,8 @@ func Parse(text []byte) (*Preset, error) {
 		return nil, fault("", "the preset has %d bytes; the most is %d", len(text), MaxBytes)
 	}
 	var p Preset
-	if err := json.Unmarshal(text, &p, json.RejectUnknownMembers(false)); err != nil {
-		return nil, level.ReadError(err)
+	if err := level.Decode(text, &p); err != nil {
+		return nil, err
 	}
 	if p.Mood != nil && p.Mood.Haze != nil {
 		p.Mood.Fog.Haze, p.Mood.Haze = *p.Mood.Haze, nil

@@ -49,11 +49,8 @@ func Start(data string) (*Grotta, error) {
 	return &Grotta{Service: s, Data: data}, nil
 }
 
-// As is a client that acts for somebody, with all scopes or those given.
+// As is a client that acts for somebody, with all scopes they may have or those given.
 func (g *Grotta) As(name string, scopes ...string) (*client.Client, error) {
-	if len(scopes) == 0 {
-		scopes = api.Scopes
-	}
 	c := &client.Client{URL: g.URL}
 	token, err := c.SignIn(context.Background(), name, Password, api.NewToken{Name: "harness", Scopes: scopes})
 	c.Token = token.Secret

@@ -64,12 +64,12 @@ func (s *Store) Put(data []byte) (string, error) {
 	if err := os.Rename(f.Name(), path); err != nil {
 		return "", disk.Explain(err)
 	}
-	return hash, syncDirs(filepath.Dir(path), s.dir)
+	return hash, SyncDirs(filepath.Dir(path), s.dir)
 }
 
-// syncDirs makes sure that a file which was renamed into a folder is found there after
+// SyncDirs makes sure that a file which was renamed into a folder is found there after
 // a power cut. Folders cannot be synced on every system; there it does nothing.
-func syncDirs(dirs ...string) error {
+func SyncDirs(dirs ...string) error {
 	for _, dir := range dirs {
 		d, err := os.Open(dir)
 		if err != nil {
@@ -98,6 +98,15 @@ func (s *Store) Get(hash string) ([]byte, error) {
 		return nil, ErrDamaged
 	}
 	return data, nil
+}
+
+// Has tells whether there is a blob, without reading it.
+func (s *Store) Has(hash string) bool {
+	if len(hash) != 64 {
+		return false
+	}
+	_, err := os.Stat(s.path(hash))
+	return err == nil
 }
 
 // Remove deletes a blob. One that is not there is no error.

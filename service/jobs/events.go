@@ -15,6 +15,19 @@ type Event struct {
 	Shot     *api.ShotEvent     `json:"shot,omitzero"`
 }
 
+// Content is the one thing that an event tells.
+func (e *Event) Content() any {
+	switch {
+	case e.Revision != nil:
+		return *e.Revision
+	case e.Bake != nil:
+		return *e.Bake
+	case e.Shot != nil:
+		return *e.Shot
+	}
+	return nil
+}
+
 func eventSubject(levelID string) string { return "event.level." + levelID }
 
 func (b *Baker) tell(status api.Bake) { b.publishEvent(status.Level, Event{Bake: &status}) }

@@ -21,7 +21,7 @@ import (
 var sightSizesM = []float64{0.1, 0.5, 2, 10}
 
 func (s *server) registerAir(a huma.API, tag string) {
-	huma.Register(a, operation("GET", "/levels/{id}/air", "get-air", "A level's air as plain numbers, how far one sees in it, and what it costs", tag, api.ScopeRead),
+	huma.Register(a, operation("GET", "/levels/{id}/air", "get-air", "A level's air as plain numbers, how far one sees in it, and what it costs", tag),
 		func(ctx context.Context, in *LevelPath) (*out[api.AirReport], error) {
 			o, err := s.open(ctx, in.ID)
 			if err != nil {
@@ -40,7 +40,7 @@ func (s *server) registerAir(a huma.API, tag string) {
 			}
 			return answer(s, body, nil)
 		})
-	op := operation("GET", "/levels/{id}/fog", "get-fog", "The light in a level's fog volumes", tag, api.ScopeRead)
+	op := operation("GET", "/levels/{id}/fog", "get-fog", "The light in a level's fog volumes", tag)
 	op.Description = "Little-endian: width, height, depth (uint32) of the whole; for each volume of the air, in order, its first layer, and its cells across, up and along (uint32; 0 where it is not lit); a float32 that values are to be multiplied by. Then half-floats, four a cell: red, green, blue, 0 in lux; and again as much: x, y, z of the luminance's direction, 0."
 	op.Responses = binaryResponse("application/octet-stream")
 	huma.Register(a, op, func(ctx context.Context, in *struct {
@@ -111,13 +111,14 @@ func packFog(a *air.Air) []byte {
 }
 
 func (s *server) registerCompare(a huma.API, tag string) {
-	op := operation("POST", "/levels/{id}/comparisons", "compare-pictures", "Two pictures from one viewpoint, and how they differ", tag, api.ScopeRead)
+	op := heavy(operation("POST", "/levels/{id}/comparisons", "compare-pictures", "Two pictures from one viewpoint, and how they differ", tag))
 	huma.Register(a, op, func(ctx context.Context, in *struct {
 		LevelPath
 		Body api.NewComparison
 	}) (*out[api.Comparison], error) {
 		want := in.Body
 		var pictures [2]*image.NRGBA
+		var lights [2]api.PictureLight
 		for i, side := range []api.Side{want.A, want.B} {
 			id := side.Level
 			if id == "" {
@@ -127,6 +128,7 @@ func (s *server) registerCompare(a huma.API, tag string) {
 			if err != nil {
 				return nil, err
 			}
+			lights[i] = st.light
 			frame := api.NewShot{Viewpoint: want.Viewpoint, Camera: want.Camera, Width: or(want.Width, 640), Height: or(want.Height, 400), TimeS: want.TimeS}
 			if pictures[i], err = s.take(ctx, st, &frame); err != nil {
 				return nil, err
@@ -136,7 +138,7 @@ func (s *server) registerCompare(a huma.API, tag string) {
 		if err != nil {
 			return nil, s.problem(err)
 		}
-		body := api.Comparison{Result: *result}
+		body := api.Comparison{Result: *result, A: lights[0], B: lights[1]}
 		switch want.Form {
 		case "", "side":
 			body.Picture, err = encodePNG(compare.Side(pictures[0], pictures[1]))
@@ -151,7 +153,7 @@ func (s *server) registerCompare(a huma.API, tag string) {
 
 // registerGrade reads and writes the grade of a level as the XML of the ASC CDL.
 func (s *server) registerGrade(a huma.API, tag string) {
-	op := operation("GET", "/levels/{id}/grade.cc", "get-grade", "A level's grade as an ASC CDL ColorCorrection", tag, api.ScopeRead)
+	op := operation("GET", "/levels/{id}/grade.cc", "get-grade", "A level's grade as an ASC CDL ColorCorrection", tag)
 	op.Responses = binaryResponse("application/xml")
 	huma.Register(a, op, func(ctx context.Context, in *LevelPath) (*fileOut, error) {
 		_, doc, err := s.Store.Level(askerOf(ctx), in.ID)
@@ -164,7 +166,7 @@ func (s *server) registerGrade(a huma.API, tag string) {
 		}
 		return &fileOut{"application/xml", "", text}, nil
 	})
-	put := operation("PUT", "/levels/{id}/grade.cc", "set-grade", "Take a level's grade from an ASC CDL document", tag, api.ScopeEdit)
+	put := operation("PUT", "/levels/{id}/grade.cc", "set-grade", "Take a level's grade from an ASC CDL document", tag)
 	huma.Register(a, put, func(ctx context.Context, in *struct {
 		LevelPath
 		RawBody []byte `contentType:"application/xml"`
@@ -179,7 +181,7 @@ func (s *server) registerGrade(a huma.API, tag string) {
 				"look.grade.saturation": g.Saturation, "look.grade.enabled": true,
 			})
 			op.Label = "Take the grade from a CDL"
-			return s.Store.Apply(askerOf(ctx), in.ID, op, 0)
+			return s.Store.Apply(ctx, askerOf(ctx), in.ID, op, 0)
 		})
 	})
 }

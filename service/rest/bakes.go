@@ -15,7 +15,7 @@ type BakePath struct {
 
 func (s *server) registerBakes(a huma.API) {
 	const tag = "bakes"
-	huma.Register(a, operation("POST", "/levels/{id}/bakes", "start-bake", "Bake a level", tag, api.ScopeBake),
+	huma.Register(a, operation("POST", "/levels/{id}/bakes", "start-bake", "Bake a level", tag),
 		func(ctx context.Context, in *struct {
 			LevelPath
 			Body api.NewBake
@@ -31,7 +31,7 @@ func (s *server) registerBakes(a huma.API) {
 			status, err := s.Baker.Submit(ctx, askerOf(ctx), in.ID, info.Revision, doc, q)
 			return answer(s, status, err)
 		})
-	huma.Register(a, operation("GET", "/levels/{id}/bakes/plan", "plan-bake", "What a bake would do, and why", tag, api.ScopeRead),
+	huma.Register(a, heavy(operation("GET", "/levels/{id}/bakes/plan", "plan-bake", "What a bake would do, and why", tag)),
 		func(ctx context.Context, in *struct {
 			LevelPath
 			Quality string `query:"quality" enum:"draft,good,final" default:"good"`
@@ -43,7 +43,7 @@ func (s *server) registerBakes(a huma.API) {
 			stale, kept, err := s.Studio.Explain(ctx, in.ID, o.prepared, bake.Quality(in.Quality))
 			return answer(s, api.BakePlan{Level: in.ID, Revision: o.info.Revision, Quality: in.Quality, Layers: len(o.prepared.Sources), Stale: stale, Kept: kept}, err)
 		})
-	huma.Register(a, operation("GET", "/levels/{id}/bakes", "list-bakes", "A level's bakes, newest first", tag, api.ScopeRead),
+	huma.Register(a, operation("GET", "/levels/{id}/bakes", "list-bakes", "A level's bakes, newest first", tag),
 		func(ctx context.Context, in *struct {
 			LevelPath
 			Limit int `query:"limit" minimum:"1" maximum:"200" default:"20"`
@@ -54,12 +54,12 @@ func (s *server) registerBakes(a huma.API) {
 			}
 			return answerList(s, bakes, err)
 		})
-	huma.Register(a, operation("GET", "/bakes/{id}", "get-bake", "How a bake goes", tag, api.ScopeRead),
+	huma.Register(a, operation("GET", "/bakes/{id}", "get-bake", "How a bake goes", tag),
 		func(ctx context.Context, in *BakePath) (*out[api.Bake], error) {
 			status, err := s.Store.Bake(askerOf(ctx), in.ID)
 			return answer(s, s.Baker.Status(status), err)
 		})
-	huma.Register(a, operation("POST", "/bakes/{id}/cancel", "cancel-bake", "Stop a bake", tag, api.ScopeBake),
+	huma.Register(a, operation("POST", "/bakes/{id}/cancel", "cancel-bake", "Stop a bake", tag),
 		func(ctx context.Context, in *BakePath) (*out[api.Bake], error) {
 			if _, err := s.Store.Bake(askerOf(ctx), in.ID); err != nil {
 				return nil, s.problem(err)

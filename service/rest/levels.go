@@ -2,7 +2,7 @@ package rest
 
 import (
 	"context"
-	"encoding/json"
+	"errors"
 	"fmt"
 	"net/http"
 	"strconv"
@@ -15,6 +15,7 @@ import (
 	"grotta/core/exchange"
 	"grotta/core/level"
 	"grotta/demo"
+	"grotta/service/store"
 )
 
 // LevelPath is the part of a path that names a level. (Exported for huma, which
@@ -49,12 +50,12 @@ func baseOf(header string) (int, error) {
 
 func (s *server) registerLevels(a huma.API) {
 	const tag = "levels"
-	huma.Register(a, operation("GET", "/levels", "list-levels", "List the levels you may see", tag, api.ScopeRead),
+	huma.Register(a, operation("GET", "/levels", "list-levels", "List the levels you may see", tag),
 		func(ctx context.Context, _ *struct{}) (*out[list[api.LevelInfo]], error) {
 			levels, err := s.Store.Levels(askerOf(ctx))
 			return answerList(s, levels, err)
 		})
-	huma.Register(a, operation("POST", "/levels", "create-level", "Make a level", tag, api.ScopeEdit),
+	huma.Register(a, operation("POST", "/levels", "create-level", "Make a level", tag),
 		func(ctx context.Context, in *struct{ Body api.NewLevel }) (*out[api.LevelInfo], error) {
 			l := demo.Start(in.Body.From)
 			if in.Body.Name != "" {
@@ -64,7 +65,7 @@ func (s *server) registerLevels(a huma.API) {
 			return answer(s, info, err)
 		})
 	s.registerImport(a, tag)
-	huma.Register(a, operation("GET", "/levels/{id}", "get-level", "Read a level's document", tag, api.ScopeRead),
+	huma.Register(a, operation("GET", "/levels/{id}", "get-level", "Read a level's document", tag),
 		func(ctx context.Context, in *LevelPath) (*documentOut, error) {
 			doc, err := s.Store.Document(askerOf(ctx), in.ID)
 			if err != nil {
@@ -72,11 +73,11 @@ func (s *server) registerLevels(a huma.API) {
 			}
 			return &documentOut{etag(doc.Level.Revision), doc}, nil
 		})
-	huma.Register(a, operation("DELETE", "/levels/{id}", "delete-level", "Delete a level and its history", tag, api.ScopeEdit),
+	huma.Register(a, operation("DELETE", "/levels/{id}", "delete-level", "Delete a level and its history", tag),
 		func(ctx context.Context, in *LevelPath) (*struct{}, error) {
 			return nothing(s, s.Store.DeleteLevel(askerOf(ctx), in.ID))
 		})
-	edit := operation("POST", "/levels/{id}/operations", "edit-level", "Change a level", tag, api.ScopeEdit)
+	edit := operation("POST", "/levels/{id}/operations", "edit-level", "Change a level", tag)
 	edit.Description = "Applies an operation as a new revision. With If-Match, the ETag of the revision that you saw, a change of a field that somebody else changed since is refused as a conflict; other changes stand beside each other."
 	edit.MaxBodyBytes = 8 << 20
 	huma.Register(a, edit, func(ctx context.Context, in *struct {
@@ -89,18 +90,18 @@ func (s *server) registerLevels(a huma.API) {
 			return nil, err
 		}
 		return s.revised(ctx, in.ID, func() (api.Revision, error) {
-			return s.Store.Apply(askerOf(ctx), in.ID, in.Body, base)
+			return s.Store.Apply(ctx, askerOf(ctx), in.ID, in.Body, base)
 		})
 	})
-	huma.Register(a, operation("POST", "/levels/{id}/undo", "undo", "Take back the newest change", tag, api.ScopeEdit),
+	huma.Register(a, operation("POST", "/levels/{id}/undo", "undo", "Take back the newest change", tag),
 		func(ctx context.Context, in *LevelPath) (*revisionOut, error) {
-			return s.revised(ctx, in.ID, func() (api.Revision, error) { return s.Store.Undo(askerOf(ctx), in.ID) })
+			return s.revised(ctx, in.ID, func() (api.Revision, error) { return s.Store.Undo(ctx, askerOf(ctx), in.ID) })
 		})
-	huma.Register(a, operation("POST", "/levels/{id}/redo", "redo", "Do again what was taken back", tag, api.ScopeEdit),
+	huma.Register(a, operation("POST", "/levels/{id}/redo", "redo", "Do again what was taken back", tag),
 		func(ctx context.Context, in *LevelPath) (*revisionOut, error) {
-			return s.revised(ctx, in.ID, func() (api.Revision, error) { return s.Store.Redo(askerOf(ctx), in.ID) })
+			return s.revised(ctx, in.ID, func() (api.Revision, error) { return s.Store.Redo(ctx, askerOf(ctx), in.ID) })
 		})
-	huma.Register(a, operation("GET", "/levels/{id}/revisions", "list-revisions", "Read a level's history", tag, api.ScopeRead),
+	huma.Register(a, operation("GET", "/levels/{id}/revisions", "list-revisions", "Read a level's history", tag),
 		func(ctx context.Context, in *struct {
 			LevelPath
 			Before int `query:"before" minimum:"0" doc:"Only revisions before this one."`
@@ -109,7 +110,7 @@ func (s *server) registerLevels(a huma.API) {
 			revisions, err := s.Store.History(askerOf(ctx), in.ID, in.Before, in.Limit)
 			return answerList(s, revisions, err)
 		})
-	huma.Register(a, operation("PUT", "/levels/{id}/members/{user}", "share-level", "Share a level with somebody", tag, api.ScopeShare),
+	huma.Register(a, operation("PUT", "/levels/{id}/members/{user}", "share-level", "Share a level with somebody", tag),
 		func(ctx context.Context, in *struct {
 			LevelPath
 			User string `path:"user"`
@@ -119,7 +120,7 @@ func (s *server) registerLevels(a huma.API) {
 		}) (*struct{}, error) {
 			return nothing(s, s.Store.SetMember(askerOf(ctx), in.ID, in.User, in.Body.Role))
 		})
-	huma.Register(a, operation("DELETE", "/levels/{id}/members/{user}", "unshare-level", "Take a level back from somebody", tag, api.ScopeShare),
+	huma.Register(a, operation("DELETE", "/levels/{id}/members/{user}", "unshare-level", "Take a level back from somebody", tag),
 		func(ctx context.Context, in *struct {
 			LevelPath
 			User string `path:"user"`
@@ -141,7 +142,7 @@ func (s *server) revised(ctx context.Context, id string, fn func() (api.Revision
 }
 
 func (s *server) registerImport(a huma.API, tag string) {
-	op := operation("POST", "/levels/import", "import-level", "Bring in a level", tag, api.ScopeEdit)
+	op := heavy(operation("POST", "/levels/import", "import-level", "Bring in a level", tag))
 	op.Description = "The body is a level document (grotta-level/1) or a glTF 2.0 file with its buffers within it; which of the two is seen from the content."
 	op.MaxBodyBytes = level.MaxBytes + 1
 	op.BodyReadTimeout = time.Minute
@@ -166,11 +167,7 @@ func (s *server) registerImport(a huma.API, tag string) {
 }
 
 func readLevel(data []byte, name string) (*level.Level, []string, error) {
-	var head struct {
-		Asset *struct{} `json:"asset"`
-	}
-	isGLTF := strings.HasPrefix(string(data[:min(4, len(data))]), "glTF") || json.Unmarshal(data, &head) == nil && head.Asset != nil
-	if isGLTF {
+	if exchange.IsGLTF(data) {
 		if name == "" {
 			name = "Imported"
 		}
@@ -190,21 +187,19 @@ type fileOut struct {
 }
 
 func (s *server) registerExport(a huma.API, tag string) {
-	op := operation("GET", "/levels/{id}/export", "export-level", "Hand a level back as a file", tag, api.ScopeRead)
+	op := heavy(operation("GET", "/levels/{id}/export", "export-level", "Hand a level back as a file", tag))
 	op.Responses = binaryResponse("model/gltf-binary", "application/json")
 	huma.Register(a, op, func(ctx context.Context, in *struct {
 		LevelPath
 		Format string `query:"format" enum:"glb,json" default:"glb" doc:"glb: glTF 2.0, binary; json: the level document."`
 	}) (*fileOut, error) {
 		info, doc, err := s.Store.Level(askerOf(ctx), in.ID)
-		if err != nil {
-			return nil, s.problem(err)
-		}
 		contentType, data := "model/gltf-binary", []byte(nil)
-		if in.Format == "json" {
+		switch {
+		case in.Format == "json" && (err == nil || errors.Is(err, store.ErrUnreadable)): // also one that no longer reads
 			contentType = "application/json"
-			data, err = level.Encode(doc)
-		} else {
+			data, err = s.Store.Text(askerOf(ctx), in.ID)
+		case err == nil:
 			data, err = exchange.WriteGLTF(doc)
 		}
 		if err != nil {
@@ -230,57 +225,4 @@ func binaryResponse(types ...string) map[string]*huma.Response {
 		content[t] = &huma.MediaType{Schema: &huma.Schema{Type: "string", Format: "binary"}}
 	}
 	return map[string]*huma.Response{"200": {Description: "The file.", Content: content}}
-}
-
-// registerEvents streams what happens to a level as server-sent events.
-func (s *server) registerEvents(a huma.API, tag string) {
-	op := operation("GET", "/levels/{id}/events", "watch-level", "Watch a level", tag, api.ScopeRead)
-	op.Description = "Server-sent events: \"revision\" with a RevisionEvent, \"bake\" with a Bake, \"shot\" with a ShotEvent, and a comment every 15 seconds."
-	op.Responses = binaryResponse("text/event-stream")
-	huma.Register(a, op, func(ctx context.Context, in *LevelPath) (*huma.StreamResponse, error) {
-		if _, _, err := s.Store.Level(askerOf(ctx), in.ID); err != nil {
-			return nil, s.problem(err)
-		}
-		return &huma.StreamResponse{Body: func(hc huma.Context) { s.stream(ctx, hc, in.ID) }}, nil
-	})
-}
-
-func (s *server) stream(ctx context.Context, hc huma.Context, id string) {
-	events, stop, err := s.Baker.Watch(id)
-	if err != nil {
-		hc.SetStatus(http.StatusServiceUnavailable)
-		return
-	}
-	defer stop()
-	hc.SetHeader("Content-Type", "text/event-stream")
-	w := hc.BodyWriter()
-	flusher, _ := w.(http.Flusher)
-	send := func(text string) bool {
-		if _, err := fmt.Fprint(w, text); err != nil {
-			return false
-		}
-		flusher.Flush()
-		return true
-	}
-	beat := time.NewTicker(15 * time.Second)
-	defer beat.Stop()
-	ok := send(": watching\n\n")
-	for ok {
-		select {
-		case msg := <-events:
-			var parts map[string]json.RawMessage
-			if json.Unmarshal(msg.Data, &parts) != nil {
-				continue
-			}
-			for kind, data := range parts {
-				ok = ok && send("event: "+kind+"\ndata: "+string(data)+"\n\n")
-			}
-		case <-beat.C:
-			ok = send(": still here\n\n")
-		case <-ctx.Done():
-			return
-		case <-s.Stop.Done():
-			return
-		}
-	}
 }

@@ -37,7 +37,7 @@ func (s *server) open(ctx context.Context, id string) (*opened, error) {
 
 func (s *server) registerLight(a huma.API) {
 	const tag = "light"
-	huma.Register(a, operation("GET", "/levels/{id}/lightmap", "get-lightmap", "What of a level is baked", tag, api.ScopeRead),
+	huma.Register(a, operation("GET", "/levels/{id}/lightmap", "get-lightmap", "What of a level is baked", tag),
 		func(ctx context.Context, in *struct {
 			LevelPath
 			Hash bool `query:"hash" doc:"Also mix and hash the lightmap."`
@@ -55,7 +55,7 @@ func (s *server) registerLight(a huma.API) {
 			}
 			return answer(s, m, err)
 		})
-	layer := operation("GET", "/levels/{id}/layers/{key}", "get-layer", "A baked layer's half-floats", tag, api.ScopeRead)
+	layer := operation("GET", "/levels/{id}/layers/{key}", "get-layer", "A baked layer's half-floats", tag)
 	layer.Description = "Little-endian: page size, pages (uint32), exponent, tiles (int32); then for each tile its page, x, y, 0 (uint16) and 32 x 32 x 3 half-floats, to be multiplied by 2^exponent: lux for unit white strength."
 	layer.Responses = binaryResponse("application/octet-stream")
 	huma.Register(a, layer, func(ctx context.Context, in *struct {
@@ -64,7 +64,7 @@ func (s *server) registerLight(a huma.API) {
 	}) (*fileOut, error) {
 		return s.layer(ctx, in.ID, in.Key)
 	})
-	mesh := operation("GET", "/levels/{id}/scene", "get-scene", "A level's triangles with lightmap coordinates", tag, api.ScopeRead)
+	mesh := operation("GET", "/levels/{id}/scene", "get-scene", "A level's triangles with lightmap coordinates", tag)
 	mesh.Description = "Little-endian: length of a JSON header (uint32), the header, padded to four bytes; then float32 lists, one after the other: positions (3 a vertex), normals (3), lightmap coordinates in texels and page (3; page -1 where there is none, -2 where it is lit as something that moves), linear albedo (3), emission in nits (1), metres that a wind of 1 m/s takes it and seconds of a swing (2), place in its image, which of the header's images (-1 for none) and its alpha cutoff (4). Three vertices a triangle."
 	mesh.Responses = binaryResponse("application/octet-stream")
 	huma.Register(a, mesh, func(ctx context.Context, in *LevelPath) (*fileOut, error) {
@@ -78,7 +78,7 @@ func (s *server) registerLight(a huma.API) {
 		}
 		return &fileOut{"application/octet-stream", "", data}, nil
 	})
-	light := operation("GET", "/levels/{id}/moving-light", "get-moving-light", "The light on surfaces that move", tag, api.ScopeRead)
+	light := heavy(operation("GET", "/levels/{id}/moving-light", "get-moving-light", "The light on surfaces that move", tag))
 	light.Description = "Little-endian float32: lux, red, green and blue, for each vertex of the scene on page -2, in its order; by the level's probes where it has some."
 	light.Responses = binaryResponse("application/octet-stream")
 	huma.Register(a, light, func(ctx context.Context, in *LevelPath) (*fileOut, error) {
@@ -92,7 +92,7 @@ func (s *server) registerLight(a huma.API) {
 		}
 		return &fileOut{"application/octet-stream", "", data}, nil
 	})
-	sky := operation("GET", "/levels/{id}/sky", "get-sky", "A level's sky by direction", tag, api.ScopeRead)
+	sky := operation("GET", "/levels/{id}/sky", "get-sky", "A level's sky by direction", tag)
 	sky.Description = "Little-endian: width, height (uint32), then red, green, blue, 0 as half-floats: radiance for a luminance of 1, equirectangular, rows from the zenith down, the middle north."
 	sky.Responses = binaryResponse("application/octet-stream")
 	huma.Register(a, sky, func(ctx context.Context, in *LevelPath) (*fileOut, error) {
@@ -110,7 +110,7 @@ func (s *server) registerLight(a huma.API) {
 	s.registerGrade(a, tag)
 	s.registerDensity(a, tag)
 	s.registerProbes(a, tag)
-	huma.Register(a, operation("GET", "/levels/{id}/check", "check-level", "Check a level against a platform", tag, api.ScopeRead),
+	huma.Register(a, heavy(operation("GET", "/levels/{id}/check", "check-level", "Check a level against a platform", tag)),
 		func(ctx context.Context, in *struct {
 			LevelPath
 			Platform string `query:"platform" maxLength:"64" doc:"The level's own if left out."`
@@ -157,7 +157,7 @@ func (s *server) layer(ctx context.Context, id, key string) (*fileOut, error) {
 }
 
 func (s *server) registerLedger(a huma.API, tag string) {
-	op := operation("GET", "/levels/{id}/ledger", "ask-point", "What light reaches a point, and from whom", tag, api.ScopeRead)
+	op := heavy(operation("GET", "/levels/{id}/ledger", "ask-point", "What light reaches a point, and from whom", tag))
 	op.Description = "Computed by rays from the point itself, not read from the lightmap."
 	huma.Register(a, op, func(ctx context.Context, in *struct {
 		LevelPath

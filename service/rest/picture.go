@@ -24,28 +24,28 @@ import (
 type stage struct {
 	*opened
 	image *bake.Image
-	stale int           // sources that are not baked, and so are missing
+	light api.PictureLight
 	grids []*probe.Grid // of light for what moves; none where nothing does
 	shot.Options
 }
 
-// stage opens a level as a variant has it. The level at hand is shown as it is
-// baked; for an older one, or one with another mood, what is missing is baked at
-// draft.
+// stage opens a level as a variant has it. What has no light yet is baked at draft first,
+// unless the variant says not to.
 func (s *server) stage(ctx context.Context, id string, v api.Variant, seconds *float64) (*stage, error) {
 	o, err := s.variant(ctx, id, &v)
 	if err != nil {
 		return nil, err
 	}
 	out := &stage{opened: o}
-	if v.Revision == 0 && v.Preset == "" {
-		var m *api.LightmapState
-		if m, err = s.Studio.Lightmap(o.prepared, o.info.Revision); err != nil {
-			return nil, s.problem(err)
-		}
-		out.stale = m.Stale
+	m, err := s.Studio.Lightmap(o.prepared, o.info.Revision)
+	if err != nil {
+		return nil, s.problem(err)
+	}
+	if v.NoBake {
+		out.light.Missing = m.Stale
 		out.image, err = s.Studio.Mix(o.prepared, m, seconds)
 	} else {
+		out.light.Drafted = m.Stale
 		out.image, err = s.Studio.MixNow(ctx, o.prepared, seconds)
 	}
 	if err != nil {
@@ -82,7 +82,7 @@ func (s *server) variant(ctx context.Context, id string, v *api.Variant) (*opene
 		return nil, s.problem(err)
 	}
 	if v.Revision != 0 {
-		if doc, err = s.Store.LevelAt(askerOf(ctx), id, v.Revision); err != nil {
+		if doc, err = s.Store.LevelAt(ctx, askerOf(ctx), id, v.Revision); err != nil {
 			return nil, s.problem(err)
 		}
 		info.Revision = v.Revision
@@ -153,17 +153,13 @@ func (s *server) shotProgress(levelID, watch string, rows int) func(done int) {
 }
 
 func (s *server) registerShot(a huma.API, tag string) {
-	op := operation("POST", "/levels/{id}/shots", "take-shot", "A picture from a viewpoint", tag, api.ScopeRead)
-	op.Description = "PNG. The header X-Grotta-Stale says how many sources are not baked, and so are missing from it."
+	op := heavy(operation("POST", "/levels/{id}/shots", "take-shot", "A picture from a viewpoint", tag))
+	op.Description = "PNG. Sources without light are baked at draft first. The header X-Grotta-Drafted says how many were, and X-Grotta-Missing how many are dark in it, which happens only with no_bake."
 	op.Responses = binaryResponse("image/png")
 	huma.Register(a, op, func(ctx context.Context, in *struct {
 		LevelPath
 		Body api.NewShot
-	}) (*struct {
-		ContentType string `header:"Content-Type"`
-		Stale       int    `header:"X-Grotta-Stale"`
-		Body        []byte
-	}, error) {
+	}) (*pictureOut, error) {
 		st, err := s.stage(ctx, in.ID, in.Body.Variant, in.Body.TimeS)
 		if err != nil {
 			return nil, err
@@ -176,12 +172,16 @@ func (s *server) registerShot(a huma.API, tag string) {
 		if err != nil {
 			return nil, s.problem(err)
 		}
-		return &struct {
-			ContentType string `header:"Content-Type"`
-			Stale       int    `header:"X-Grotta-Stale"`
-			Body        []byte
-		}{"image/png", st.stale, data}, nil
+		return &pictureOut{"image/png", st.light.Drafted, st.light.Missing, data}, nil
 	})
+}
+
+// pictureOut is a PNG with what light it was made with.
+type pictureOut struct {
+	ContentType string `header:"Content-Type"`
+	Drafted     int    `header:"X-Grotta-Drafted"`
+	Missing     int    `header:"X-Grotta-Missing"`
+	Body        []byte
 }
 
 func encodePNG(picture image.Image) ([]byte, error) {

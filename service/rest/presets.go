@@ -23,12 +23,12 @@ type presetBody struct {
 
 func (s *server) registerPresets(a huma.API) {
 	const tag = "presets"
-	huma.Register(a, operation("GET", "/presets", "list-presets", "Presets that are yours or shared with you", tag, api.ScopeRead),
+	huma.Register(a, operation("GET", "/presets", "list-presets", "Presets that are yours or shared with you", tag),
 		func(ctx context.Context, _ *struct{}) (*out[list[api.PresetInfo]], error) {
 			presets, err := s.Store.Presets(askerOf(ctx))
 			return answerList(s, presets, err)
 		})
-	huma.Register(a, operation("POST", "/presets", "save-preset", "Save a version of a preset from a level", tag, api.ScopeEdit),
+	huma.Register(a, operation("POST", "/presets", "save-preset", "Save a version of a preset from a level", tag),
 		func(ctx context.Context, in *struct{ Body api.NewPreset }) (*out[api.PresetInfo], error) {
 			_, doc, err := s.Store.Level(askerOf(ctx), in.Body.Level)
 			if err != nil {
@@ -46,7 +46,7 @@ func (s *server) registerPresets(a huma.API) {
 			info, err := s.Store.SavePreset(askerOf(ctx), in.Body, p)
 			return answer(s, info, err)
 		})
-	upload := operation("PUT", "/presets/{name}", "upload-preset", "Save a version of a preset from a file", tag, api.ScopeEdit)
+	upload := operation("PUT", "/presets/{name}", "upload-preset", "Save a version of a preset from a file", tag)
 	upload.Description = "The body is a preset (grotta-preset/1), as GET /presets/{owner}/{name} has it under content."
 	upload.MaxBodyBytes = preset.MaxBytes + 1
 	upload.SkipValidateBody = true
@@ -61,7 +61,7 @@ func (s *server) registerPresets(a huma.API) {
 		info, err := s.Store.SavePreset(askerOf(ctx), api.NewPreset{Name: in.Name}, p)
 		return answer(s, info, err)
 	})
-	huma.Register(a, operation("GET", "/presets/{owner}/{name}", "get-preset", "Read a preset", tag, api.ScopeRead),
+	huma.Register(a, operation("GET", "/presets/{owner}/{name}", "get-preset", "Read a preset", tag),
 		func(ctx context.Context, in *struct {
 			PresetPath
 			Version int `query:"version" minimum:"0" doc:"The newest if left out."`
@@ -69,20 +69,20 @@ func (s *server) registerPresets(a huma.API) {
 			info, p, err := s.Store.Preset(askerOf(ctx), in.Owner, in.Name, in.Version)
 			return answer(s, presetBody{info, p}, err)
 		})
-	huma.Register(a, operation("PUT", "/presets/{name}/shares", "share-preset", "Say with whom a preset of yours is shared", tag, api.ScopeShare),
+	huma.Register(a, operation("PUT", "/presets/{name}/shares", "share-preset", "Say with whom a preset of yours is shared", tag),
 		func(ctx context.Context, in *struct {
 			Name string `path:"name"`
 			Body api.Share
 		}) (*struct{}, error) {
 			return nothing(s, s.Store.SharePreset(askerOf(ctx), in.Name, in.Body.With))
 		})
-	huma.Register(a, operation("DELETE", "/presets/{name}", "delete-preset", "Delete a preset of yours", tag, api.ScopeEdit),
+	huma.Register(a, operation("DELETE", "/presets/{name}", "delete-preset", "Delete a preset of yours", tag),
 		func(ctx context.Context, in *struct {
 			Name string `path:"name"`
 		}) (*struct{}, error) {
 			return nothing(s, s.Store.DeletePreset(askerOf(ctx), in.Name))
 		})
-	huma.Register(a, operation("POST", "/levels/{id}/presets", "apply-preset", "Put a preset into a level", tag, api.ScopeEdit),
+	huma.Register(a, operation("POST", "/levels/{id}/presets", "apply-preset", "Put a preset into a level", tag),
 		func(ctx context.Context, in *struct {
 			LevelPath
 			Body api.ApplyPreset
@@ -92,7 +92,7 @@ func (s *server) registerPresets(a huma.API) {
 				if owner == "" {
 					owner = askerOf(ctx).Name
 				}
-				return s.Store.ApplyPreset(askerOf(ctx), in.ID, owner, in.Body.Name, in.Body.Version, in.Body.At, in.Body.Normal)
+				return s.Store.ApplyPreset(ctx, askerOf(ctx), in.ID, owner, in.Body.Name, in.Body.Version, in.Body.At, in.Body.Normal)
 			})
 		})
 	s.registerPlatforms(a)
@@ -100,12 +100,12 @@ func (s *server) registerPresets(a huma.API) {
 
 func (s *server) registerPlatforms(a huma.API) {
 	const tag = "platforms"
-	huma.Register(a, operation("GET", "/platforms", "list-platforms", "Platforms that levels can be checked against", tag, api.ScopeRead),
+	huma.Register(a, operation("GET", "/platforms", "list-platforms", "Platforms that levels can be checked against", tag),
 		func(ctx context.Context, _ *struct{}) (*out[list[api.Platform]], error) {
 			platforms, err := s.Store.Platforms(askerOf(ctx))
 			return answerList(s, platforms, err)
 		})
-	add := operation("POST", "/platforms", "add-platform", "Add a platform of your own", tag, api.ScopeEdit)
+	add := operation("POST", "/platforms", "add-platform", "Add a platform of your own", tag)
 	add.Description = "The body is a profile (grotta-platform/1), YAML or JSON."
 	add.SkipValidateBody = true
 	huma.Register(a, add, func(ctx context.Context, in *struct {
@@ -114,7 +114,7 @@ func (s *server) registerPlatforms(a huma.API) {
 		p, err := s.Store.AddPlatform(askerOf(ctx), in.RawBody)
 		return answer(s, p, err)
 	})
-	huma.Register(a, operation("DELETE", "/platforms/{name}", "remove-platform", "Remove a platform of your own", tag, api.ScopeEdit),
+	huma.Register(a, operation("DELETE", "/platforms/{name}", "remove-platform", "Remove a platform of your own", tag),
 		func(ctx context.Context, in *struct {
 			Name string `path:"name"`
 		}) (*struct{}, error) {

@@ -13,7 +13,7 @@ import (
 )
 
 func (s *server) registerProbes(a huma.API, tag string) {
-	op := operation("GET", "/levels/{id}/probes", "capture-probes", "Capture the light in a level's probe grids", tag, api.ScopeRead)
+	op := heavy(operation("GET", "/levels/{id}/probes", "capture-probes", "Capture the light in a level's probe grids", tag))
 	op.Description = "By the lightmap as it is baked; what is not baked is baked at draft. With a point, also which probes serve it."
 	huma.Register(a, op, func(ctx context.Context, in *struct {
 		LevelPath
@@ -48,7 +48,7 @@ func (s *server) registerProbes(a huma.API, tag string) {
 		}
 		return answer(s, body, nil)
 	})
-	cube := operation("GET", "/levels/{id}/reflections/{reflection}", "capture-reflection", "Capture what is seen from a reflection's place", tag, api.ScopeRead)
+	cube := heavy(operation("GET", "/levels/{id}/reflections/{reflection}", "capture-reflection", "Capture what is seen from a reflection's place", tag))
 	cube.Description = "A Radiance HDR image: the faces +x, -x, +y, -y, +z, -z side by side, and below them the same for rougher mirrors, each of half the side, prefiltered."
 	cube.Responses = binaryResponse("image/vnd.radiance")
 	huma.Register(a, cube, func(ctx context.Context, in *struct {

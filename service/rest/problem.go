@@ -13,7 +13,12 @@ import (
 	"grotta/core/level"
 	"grotta/core/lightmap"
 	"grotta/core/platform"
+	"grotta/service/auth"
+	"grotta/service/disk"
+	"grotta/service/gate"
+	"grotta/service/rights"
 	"grotta/service/store"
+	"grotta/service/studio"
 )
 
 // coded carries a stable code through huma's error hook.
@@ -24,7 +29,7 @@ func (c *coded) Error() string { return c.detail }
 // codes of problems that carry none of their own.
 var codes = map[int]string{
 	400: "bad-request", 401: "not-signed-in", 403: "not-allowed", 404: "not-found", 405: "bad-method", 409: "conflict",
-	412: "stale", 413: "too-large", 415: "bad-type", 422: "invalid", 429: "too-many", 500: "internal", 503: "unavailable",
+	412: "stale", 413: "too-large", 415: "bad-type", 421: "bad-host", 422: "invalid", 429: "too-many", 500: "internal", 503: "unavailable", 507: "disk-full",
 }
 
 // newProblem builds the problem that huma answers with.
@@ -67,11 +72,13 @@ func (s *server) problem(err error) error {
 	switch {
 	case errors.As(err, &known):
 		return known
+	case errors.Is(err, store.ErrUnreadable):
+		return make(http.StatusConflict, "unreadable", plain)
 	case errors.As(err, &invalid):
 		return make(http.StatusUnprocessableEntity, "invalid", "what was sent cannot be taken", invalid)
 	case errors.As(err, &conflict):
 		return newProblem(http.StatusConflict, conflict.Error(), &coded{"conflict", ""},
-			&huma.ErrorDetail{Location: conflict.Path, Message: fmt.Sprintf("yours: %v; theirs, in revision %d by %s: %v", conflict.Yours, conflict.Revision, conflict.Author, conflict.Theirs)})
+			&huma.ErrorDetail{Location: conflict.Path, Message: fmt.Sprintf("yours: %s; theirs, in revision %d by %s: %s", store.Short(conflict.Yours), conflict.Revision, conflict.Author, store.Short(conflict.Theirs))})
 	case errors.As(err, &tooLarge):
 		return make(http.StatusUnprocessableEntity, "too-large", tooLarge.Error())
 	case errors.As(err, &unknown):
@@ -81,13 +88,26 @@ func (s *server) problem(err error) error {
 			plain = "there is no such thing, or it is not shared with you"
 		}
 		return make(http.StatusNotFound, "not-found", plain)
+	case errors.Is(err, rights.ErrSignIn):
+		return make(http.StatusUnauthorized, "not-signed-in", plain)
+	case errors.Is(err, disk.ErrFull):
+		s.Log.Error("the disk is full", "error", err)
+		return make(http.StatusInsufficientStorage, "disk-full", "the disk of the service is full; nothing was changed. It goes on by itself once there is room")
+	case errors.Is(err, store.ErrQuota):
+		return make(http.StatusConflict, "quota", strings.TrimSuffix(plain, ": "+store.ErrQuota.Error()))
+	case errors.Is(err, store.ErrMoved):
+		return make(http.StatusConflict, "moved", plain)
+	case errors.Is(err, gate.ErrBusy), errors.Is(err, auth.ErrBusy):
+		return make(http.StatusTooManyRequests, "busy", plain)
+	case errors.Is(err, studio.ErrLost):
+		return make(http.StatusServiceUnavailable, "lost-layer", studio.ErrLost.Error())
 	case errors.Is(err, store.ErrForbidden):
 		return make(http.StatusForbidden, "not-allowed", plain)
 	case errors.Is(err, store.ErrTaken):
 		return make(http.StatusConflict, "taken", plain)
 	case errors.Is(err, store.ErrOver):
 		return make(http.StatusConflict, "over", plain)
-	case errors.Is(err, context.Canceled):
+	case errors.Is(err, context.Canceled), errors.Is(err, context.DeadlineExceeded):
 		return make(499, "cancelled", "the request was cancelled")
 	}
 	s.Log.Error("a request failed", "error", err)

@@ -6,11 +6,16 @@ package rest
 import (
 	"context"
 	"errors"
+	"fmt"
 	"io"
 	"io/fs"
 	"log/slog"
 	"net/http"
+	"regexp"
+	"runtime"
+	"runtime/debug"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -23,7 +28,9 @@ import (
 
 	"grotta/api"
 	"grotta/core/level"
+	"grotta/service/gate"
 	"grotta/service/jobs"
+	"grotta/service/rights"
 	"grotta/service/store"
 	"grotta/service/studio"
 )
@@ -42,27 +49,43 @@ type Deps struct {
 	Log     *slog.Logger
 	Console fs.FS // index.html and what it needs
 	Now     func() time.Time
-	Stop    context.Context // done when the service stops; ends event streams
+
+	Loopback     bool            // it listens on loopback alone
+	Hosts        []string        // names it may be called by; any off loopback if none
+	MetricsToken string          // that /metrics takes from elsewhere than loopback; "" takes none
+	Stop         context.Context // done when the service stops; ends event streams
 }
 
 type server struct {
 	Deps
 	guard *signInGuard
+	gate  *gate.Gate
 }
+
+// How many heavy requests work at once, and how many wait, of one person and in all.
+var (
+	heavyPlaces    = max(1, runtime.GOMAXPROCS(0))
+	heavyPerPerson = 16
+	heavyWaiting   = 64
+)
 
 // New builds the handler of everything the service serves.
 func New(d Deps) http.Handler {
 	gin.SetMode(gin.ReleaseMode)
-	s := &server{d, newSignInGuard()}
+	s := &server{d, newSignInGuard(), gate.New(heavyPlaces, heavyPerPerson, heavyWaiting)}
 	r := gin.New()
+	r.HandleMethodNotAllowed = true
 	registry := prometheus.NewRegistry()
-	r.Use(s.recoverer, securityHeaders, measure(registry))
+	r.Use(s.recoverer, s.hosts, securityHeaders, measure(registry))
 	r.GET("/healthz", func(c *gin.Context) { c.String(http.StatusOK, "ok\n") })
 	r.GET("/readyz", s.ready)
-	r.GET("/metrics", gin.WrapH(promhttp.HandlerFor(registry, promhttp.HandlerOpts{})))
+	r.GET("/metrics", s.metricsAllowed, gin.WrapH(promhttp.HandlerFor(registry, promhttp.HandlerOpts{})))
 	s.register(humagin.New(r, Config()))
 	r.NoRoute(s.console)
-	return r
+	r.NoMethod(func(c *gin.Context) {
+		s.refuse(c, http.StatusMethodNotAllowed, "that cannot be done with this address")
+	})
+	return sameOrigin(r, refuseOrigin)
 }
 
 // Config is the API's description and how it reads and writes JSON.
@@ -87,15 +110,24 @@ var jsonFormat = huma.Format{
 	Marshal: func(w io.Writer, v any) error {
 		return json.MarshalWrite(w, v, json.Deterministic(true))
 	},
-	Unmarshal: func(data []byte, v any) error { return level.Decode(data, v) },
+	Unmarshal: func(data []byte, v any) error {
+		if at := hiddenText.FindIndex(data); at != nil {
+			return fmt.Errorf("byte %d begins a character that does not show, %q; leave it out", at[0], data[at[0]:at[1]])
+		}
+		return level.Decode(data, v)
+	},
 }
+
+// hiddenText finds control characters and those that turn the direction of writing in a
+// JSON text, as they are or escaped; lines and tabs are allowed in notes.
+var hiddenText = regexp.MustCompile(`\\u00(?:0[0-8bcef]|1[0-9a-f]|7f|[89][0-9a-f])|\\[bf]|\\u(?:061c|200[ef]|202[a-e]|206[6-9])|[\x{7f}-\x{9f}\x{061c}\x{200e}\x{200f}\x{202a}-\x{202e}\x{2066}-\x{2069}]`)
 
 // Describe registers the handlers without anything behind them, for the OpenAPI
 // document alone.
 func Describe(a huma.API) { (&server{}).register(a) }
 
 func (s *server) register(a huma.API) {
-	a.UseMiddleware(s.authenticate(a))
+	a.UseMiddleware(s.admit(a))
 	s.registerPeople(a)
 	s.registerLevels(a)
 	s.registerLight(a)
@@ -103,21 +135,33 @@ func (s *server) register(a huma.API) {
 	s.registerPresets(a)
 }
 
-// operation describes a handler. scope is what the asker needs; none for what
-// anybody may call.
-func operation(method, path, id, summary, tag, scope string) huma.Operation {
+// operation describes a handler. Who may call it stands in rights.Table, which must have
+// its id.
+func operation(method, path, id, summary, tag string) huma.Operation {
+	need, known := rights.Table[id]
+	if !known {
+		panic("rest: the operation " + id + " is not in the table of rights")
+	}
 	op := huma.Operation{
 		OperationID: id, Method: method, Path: Prefix + path, Summary: summary, Tags: []string{tag},
-		Errors: []int{400, 401, 403, 404, 422, 500}, MaxBodyBytes: 1 << 20,
+		Errors: []int{400, 401, 403, 404, 422, 429, 500}, MaxBodyBytes: 1 << 20,
 	}
-	if scope != "" {
-		op.Security = []map[string][]string{{"token": {scope}}, {"session": {}}}
+	if !need.Open {
+		op.Security = []map[string][]string{{"token": {need.Scope}}, {"session": {}}}
 	}
-	if method == http.MethodPost || method == http.MethodPut || method == http.MethodDelete {
-		op.Errors = append(op.Errors, 409)
+	if method != http.MethodGet {
+		op.Errors = append(op.Errors, 409, 507)
 	}
 	return op
 }
+
+// heavy marks an operation that takes much computing: it passes the gate.
+func heavy(op huma.Operation) huma.Operation {
+	op.Metadata = map[string]any{isHeavy: true}
+	return op
+}
+
+const isHeavy = "heavy"
 
 const (
 	cookieName = "grotta_session"
@@ -137,38 +181,67 @@ func askerOf(ctx context.Context) store.Asker {
 	return a
 }
 
-// authenticate finds the asker and holds the operation's scope against theirs.
-func (s *server) authenticate(a huma.API) func(huma.Context, func(huma.Context)) {
+// admit finds the asker, judges whether they may do the operation, and for a heavy one
+// waits for a place to work.
+func (s *server) admit(a huma.API) func(huma.Context, func(huma.Context)) {
 	return func(ctx huma.Context, next func(huma.Context)) {
-		if len(ctx.Operation().Security) == 0 {
-			next(ctx)
-			return
+		deny := func(err error) {
+			p := s.problem(err).(*api.Problem)
+			huma.WriteErr(a, ctx, p.Status, p.Detail, &coded{p.Code, p.Detail})
 		}
-		scope := ctx.Operation().Security[0]["token"][0]
-		deny := func(status int, code, detail string) {
-			huma.WriteErr(a, ctx, status, detail, &coded{code, detail})
-		}
-		asker, ok := s.byToken(ctx)
-		if !ok {
-			var session api.Session
-			var secret string
-			asker, session, secret, ok = s.bySession(ctx)
-			if ok && ctx.Method() != http.MethodGet && ctx.Header(csrfHeader) != session.CSRF {
-				deny(http.StatusForbidden, "csrf", "the header "+csrfHeader+" is missing or wrong; GET "+Prefix+"/session tells it")
+		asker, session, secret := s.askerOf(ctx)
+		if session != nil {
+			if ctx.Method() != http.MethodGet && ctx.Header(csrfHeader) != session.CSRF {
+				deny(newProblem(http.StatusForbidden, "the header "+csrfHeader+" is missing or wrong; GET "+Prefix+"/session tells it", &coded{"csrf", ""}))
 				return
 			}
-			ctx = huma.WithValue(huma.WithValue(ctx, sessionKey, session), secretKey, secret)
+			ctx = huma.WithValue(huma.WithValue(ctx, sessionKey, *session), secretKey, secret)
 		}
-		if !ok {
-			deny(http.StatusUnauthorized, "not-signed-in", "sign in, or send a valid token")
+		if err := s.authorize(ctx, asker); err != nil {
+			deny(err)
 			return
 		}
-		if !asker.Has(scope) {
-			deny(http.StatusForbidden, "scope", "the token has not the scope "+scope)
-			return
+		ctx = huma.WithValue(ctx, askerKey, asker)
+		if ctx.Operation().Metadata[isHeavy] == true {
+			leave, err := s.gate.Enter(ctx.Context(), asker.Name)
+			if err != nil {
+				ctx.SetHeader("Retry-After", strconv.Itoa(int(s.gate.RetryAfter().Seconds())))
+				deny(err)
+				return
+			}
+			defer leave()
 		}
-		next(huma.WithValue(ctx, askerKey, asker))
+		next(ctx)
 	}
+}
+
+// authorize asks the judge of rights about the operation and the level that it is about.
+func (s *server) authorize(ctx huma.Context, asker rights.Asker) error {
+	op := ctx.Operation()
+	role, err := rights.Nobody, error(nil)
+	switch need := rights.Table[op.OperationID]; {
+	case need.Role == rights.Nobody || asker.ID == 0:
+	case strings.HasPrefix(op.Path, Prefix+"/bakes/"):
+		role, err = s.Store.RoleOnBake(asker, ctx.Param("id"))
+	default:
+		role, err = s.Store.Role(asker, ctx.Param("id"))
+	}
+	if err != nil {
+		return err
+	}
+	return rights.Authorize(asker, op.OperationID, role)
+}
+
+// askerOf is who asks: by a token, or by the console's session, which comes with it. The
+// zero asker is nobody.
+func (s *server) askerOf(ctx huma.Context) (rights.Asker, *api.Session, string) {
+	if asker, ok := s.byToken(ctx); ok {
+		return asker, nil, ""
+	}
+	if asker, session, secret, ok := s.bySession(ctx); ok {
+		return asker, &session, secret
+	}
+	return rights.Asker{}, nil, ""
 }
 
 func (s *server) byToken(ctx huma.Context) (store.Asker, bool) {
@@ -192,14 +265,6 @@ func (s *server) bySession(ctx huma.Context) (store.Asker, api.Session, string, 
 	return a, session, cookie.Value, err == nil
 }
 
-func (s *server) ready(c *gin.Context) {
-	if err := s.Store.Ping(); err != nil {
-		c.String(http.StatusServiceUnavailable, "the database does not answer\n")
-		return
-	}
-	c.String(http.StatusOK, "ready\n")
-}
-
 // recoverer keeps the service up when a handler panics.
 func (s *server) recoverer(c *gin.Context) {
 	defer func() {
@@ -207,8 +272,11 @@ func (s *server) recoverer(c *gin.Context) {
 			if err, ok := r.(error); ok && errors.Is(err, http.ErrAbortHandler) {
 				panic(r)
 			}
-			s.Log.Error("a handler panicked", "path", c.Request.URL.Path, "panic", r)
-			c.AbortWithStatus(http.StatusInternalServerError)
+			s.Log.Error("a handler panicked", "path", c.Request.URL.Path, "panic", r, "stack", string(debug.Stack()))
+			if !c.Writer.Written() {
+				s.refuse(c, http.StatusInternalServerError, "something went wrong here; the log says what")
+			}
+			c.Abort()
 		}
 	}()
 	c.Next()
@@ -228,30 +296,12 @@ func securityHeaders(c *gin.Context) {
 	c.Next()
 }
 
-func measure(registry *prometheus.Registry) gin.HandlerFunc {
-	seconds := prometheus.NewHistogramVec(prometheus.HistogramOpts{
-		Name: "grotta_http_seconds", Help: "Time to answer, by route.", Buckets: prometheus.ExponentialBuckets(0.001, 4, 8),
-	}, []string{"method", "route", "status"})
-	registry.MustRegister(seconds)
-	return func(c *gin.Context) {
-		began := time.Now()
-		c.Next()
-		route := c.FullPath()
-		if route == "" {
-			route = "console"
-		}
-		seconds.WithLabelValues(c.Request.Method, route, http.StatusText(c.Writer.Status())).Observe(time.Since(began).Seconds())
-	}
-}
-
 // console serves the built console; every path that is no file is its index,
 // which finds its place by the path.
 func (s *server) console(c *gin.Context) {
 	path := strings.TrimPrefix(c.Request.URL.Path, "/")
 	if strings.HasPrefix(c.Request.URL.Path, Prefix) || !slices.Contains([]string{http.MethodGet, http.MethodHead}, c.Request.Method) {
-		c.Header("Content-Type", "application/problem+json")
-		c.Status(http.StatusNotFound)
-		json.MarshalWrite(c.Writer, newProblem(http.StatusNotFound, "there is nothing at "+c.Request.URL.Path))
+		s.refuse(c, http.StatusNotFound, "there is nothing at this address")
 		return
 	}
 	if info, err := fs.Stat(s.Console, path); err != nil || info.IsDir() {

@@ -20,19 +20,19 @@ import (
 )
 
 func (s *server) registerSheet(a huma.API, tag string) {
-	op := operation("POST", "/levels/{id}/sheets", "make-sheet", "A contact sheet", tag, api.ScopeRead)
-	op.Description = "PNG. A day has the sun, sky and haze of a cloudless one, each picture exposed by itself; what they need and is not there is baked at draft."
+	op := heavy(operation("POST", "/levels/{id}/sheets", "make-sheet", "A contact sheet", tag))
+	op.Description = "PNG, with the headers of a shot. A day has the sun, sky and haze of a cloudless one, each picture exposed by itself; what they need and is not there is baked at draft."
 	op.Responses = binaryResponse("image/png")
 	huma.Register(a, op, func(ctx context.Context, in *struct {
 		LevelPath
 		Body api.NewSheet
-	}) (*fileOut, error) {
+	}) (*pictureOut, error) {
 		st, err := s.stage(ctx, in.ID, in.Body.Variant, nil)
 		if err != nil {
 			return nil, err
 		}
 		sheet := &sheet{server: s, stage: st, want: in.Body}
-		sheet.Width, sheet.Height = or(in.Body.Width, 400), or(in.Body.Height, 250)
+		st.Width, st.Height = or(in.Body.Width, 400), or(in.Body.Height, 250)
 		cells, err := map[string]func(context.Context) ([]shot.Cell, error){
 			"views": sheet.views, "lights": sheet.lights, "rigs": sheet.rigs, "day": sheet.day,
 		}[in.Body.Kind](ctx)
@@ -43,14 +43,14 @@ func (s *server) registerSheet(a huma.API, tag string) {
 		if err != nil {
 			return nil, s.problem(err)
 		}
-		return &fileOut{"image/png", "", data}, nil
+		return &pictureOut{"image/png", st.light.Drafted, st.light.Missing, data}, nil
 	})
 }
 
 type sheet struct {
-	*server
-	*stage
-	want api.NewSheet
+	server *server
+	stage  *stage
+	want   api.NewSheet
 }
 
 func (s *sheet) cell(ctx context.Context, p *bake.Prepared, m *bake.Image, c shot.Camera, o shot.Options, label string) (shot.Cell, error) {
@@ -59,14 +59,14 @@ func (s *sheet) cell(ctx context.Context, p *bake.Prepared, m *bake.Image, c sho
 }
 
 func (s *sheet) views(ctx context.Context) ([]shot.Cell, error) {
-	if len(s.doc.Viewpoints) == 0 {
+	if len(s.stage.doc.Viewpoints) == 0 {
 		return nil, newProblem(422, "the level has no viewpoints; add one, or ask for a shot")
 	}
 	var cells []shot.Cell
-	for _, v := range s.doc.Viewpoints {
-		c, err := s.cell(ctx, s.prepared, s.image, shot.Of(s.prepared.Scene.World, v), s.Options, cmp.Or(v.Name, v.ID))
+	for _, v := range s.stage.doc.Viewpoints {
+		c, err := s.cell(ctx, s.stage.prepared, s.stage.image, shot.Of(s.stage.prepared.Scene.World, v), s.stage.Options, cmp.Or(v.Name, v.ID))
 		if err != nil {
-			return nil, s.problem(err)
+			return nil, s.server.problem(err)
 		}
 		cells = append(cells, c)
 	}
@@ -91,11 +91,11 @@ func (s *sheet) lights(ctx context.Context) ([]shot.Cell, error) {
 // that fixtures can be compared.
 func (s *sheet) rigs(ctx context.Context) ([]shot.Cell, error) {
 	groups, err := s.alone(func(src *api.Source) string {
-		light := s.doc.Light(src.ID)
+		light := s.stage.doc.Light(src.ID)
 		if light == nil || light.Rig == "" {
 			return ""
 		}
-		return cmp.Or(s.doc.RigByID(light.Rig).Name, light.Rig)
+		return cmp.Or(s.stage.doc.RigByID(light.Rig).Name, light.Rig)
 	})
 	if err != nil {
 		return nil, err
@@ -112,9 +112,9 @@ type lit struct {
 
 // alone groups the baked sources of the level by their labels; "" leaves one out.
 func (s *sheet) alone(label func(*api.Source) string) ([]*lit, error) {
-	m, err := s.Studio.Lightmap(s.prepared, s.info.Revision)
+	m, err := s.server.Studio.Lightmap(s.stage.prepared, s.stage.info.Revision)
 	if err != nil {
-		return nil, s.problem(err)
+		return nil, s.server.problem(err)
 	}
 	var groups []*lit
 	for i := range m.Sources {
@@ -123,11 +123,11 @@ func (s *sheet) alone(label func(*api.Source) string) ([]*lit, error) {
 		if name == "" || src.Layer == "" || src.Strength == 0 {
 			continue
 		}
-		layer, err := s.Studio.Layer(src.Layer)
+		layer, err := s.server.Studio.Layer(src.Layer)
 		if err != nil {
-			return nil, s.problem(err)
+			return nil, s.server.problem(err)
 		}
-		one := s.prepared.Sources[i]
+		one := s.stage.prepared.Sources[i]
 		one.Weight = one.Color.Scale(one.Strength)
 		at := slices.IndexFunc(groups, func(g *lit) bool { return g.label == name })
 		if at < 0 {
@@ -143,18 +143,18 @@ func (s *sheet) alone(label func(*api.Source) string) ([]*lit, error) {
 
 // solo draws each group under its own light: without air and sky.
 func (s *sheet) solo(ctx context.Context, groups []*lit, each bool) ([]shot.Cell, error) {
-	camera, err := s.camera(s.opened, &api.NewShot{Viewpoint: s.want.Viewpoint})
+	camera, err := s.server.camera(s.stage.opened, &api.NewShot{Viewpoint: s.want.Viewpoint})
 	if err != nil {
 		return nil, err
 	}
-	dark := *s.prepared.Scene.Level
+	dark := *s.stage.prepared.Scene.Level
 	dark.Environment.Sky.Luminance = 0
-	only, err := s.prepared.Again(&dark)
+	only, err := s.stage.prepared.Again(&dark)
 	if err != nil {
-		return nil, s.problem(err)
+		return nil, s.server.problem(err)
 	}
 	images, exposures := make([]*bake.Image, len(groups)), make([]float64, len(groups))
-	o := s.Options
+	o := s.stage.Options
 	o.NoAir = true
 	for i, g := range groups {
 		images[i] = bake.Mix(g.layers[0].PageSize, g.layers[0].Pages, g.sources, g.layers)
@@ -170,7 +170,7 @@ func (s *sheet) solo(ctx context.Context, groups []*lit, each bool) ([]shot.Cell
 		o.ExposureEV = &ev
 		c, err := s.cell(ctx, only, images[i], camera, o, g.label)
 		if err != nil {
-			return nil, s.problem(err)
+			return nil, s.server.problem(err)
 		}
 		cells = append(cells, c)
 	}
@@ -181,7 +181,7 @@ func (s *sheet) solo(ctx context.Context, groups []*lit, each bool) ([]shot.Cell
 var dayTimes = []string{"04:00", "06:00", "08:00", "10:00", "12:00", "14:00", "16:00", "18:00", "20:00"}
 
 func (s *sheet) day(ctx context.Context) ([]shot.Cell, error) {
-	camera, err := s.camera(s.opened, &api.NewShot{Viewpoint: s.want.Viewpoint})
+	camera, err := s.server.camera(s.stage.opened, &api.NewShot{Viewpoint: s.want.Viewpoint})
 	if err != nil {
 		return nil, err
 	}
@@ -189,29 +189,29 @@ func (s *sheet) day(ctx context.Context) ([]shot.Cell, error) {
 	if len(times) == 0 {
 		times = dayTimes
 	}
-	p := s.prepared
+	p := s.stage.prepared
 	var cells []shot.Cell
 	for i, at := range times {
-		doc, label, err := atTime(s.doc, at)
+		doc, label, err := atTime(s.stage.doc, at)
 		if err != nil {
 			return nil, newProblem(422, "what was sent cannot be taken", &huma.ErrorDetail{Location: fmt.Sprintf("body.times[%d]", i), Message: err.Error()})
 		}
 		if p, err = p.Again(doc); err != nil {
-			return nil, s.problem(err)
+			return nil, s.server.problem(err)
 		}
-		image, err := s.Studio.MixNow(ctx, p, nil)
+		image, err := s.server.Studio.MixNow(ctx, p, nil)
 		if err != nil {
-			return nil, s.problem(err)
+			return nil, s.server.problem(err)
 		}
-		o := s.Options
-		if o.Air, _, err = s.Studio.Air(ctx, p, scatter.Ask{}); err != nil {
-			return nil, s.problem(err)
+		o := s.stage.Options
+		if o.Air, _, err = s.server.Studio.Air(ctx, p, scatter.Ask{}); err != nil {
+			return nil, s.server.problem(err)
 		}
 		ev := shot.Meter(p, image, camera, o)
 		o.ExposureEV = &ev
 		c, err := s.cell(ctx, p, image, camera, o, fmt.Sprintf("%s  EV %.1f", label, ev))
 		if err != nil {
-			return nil, s.problem(err)
+			return nil, s.server.problem(err)
 		}
 		cells = append(cells, c)
 	}
@@ -260,7 +260,7 @@ func daylight(l *level.Level) {
 }
 
 func (s *server) registerDensity(a huma.API, tag string) {
-	huma.Register(a, operation("POST", "/levels/{id}/density", "plan-density", "Plan the density of every surface for a budget of texels", tag, api.ScopeRead),
+	huma.Register(a, heavy(operation("POST", "/levels/{id}/density", "plan-density", "Plan the density of every surface for a budget of texels", tag)),
 		func(ctx context.Context, in *struct {
 			LevelPath
 			Body planner.Budget

@@ -66,7 +66,7 @@ func (s *Store) document(tx *gorm.DB, hash string) (*level.Level, error) {
 	if err != nil {
 		return nil, err
 	}
-	doc, _, err := level.Parse(text)
+	doc, err := level.ParseStored(text)
 	if err != nil {
 		return nil, fmt.Errorf("%w: %w", ErrUnreadable, err)
 	}

@@ -28,14 +28,16 @@ type Conflict struct {
 }
 
 func (c *Conflict) Error() string {
-	short := func(v any) string {
-		text, err := level.Encode(v)
-		if err != nil || len(text) > 80 {
-			return "another value"
-		}
-		return string(text)
+	return fmt.Sprintf("%s was set to %s by %s in revision %d; yours is %s", c.Path, Short(c.Theirs), c.Author, c.Revision, Short(c.Yours))
+}
+
+// Short is a value as JSON, or words in its place where that is long.
+func Short(v any) string {
+	text, err := level.Encode(v)
+	if err != nil || len(text) > 80 {
+		return "another value"
 	}
-	return fmt.Sprintf("%s was set to %s by %s in revision %d; yours is %s", c.Path, short(c.Theirs), c.Author, c.Revision, short(c.Yours))
+	return string(text)
 }
 
 // CreateLevel stores a validated document as a new level with revision 1. ErrQuota where

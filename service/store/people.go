@@ -335,6 +335,17 @@ func (s *Store) ByToken(secret string, now time.Time) (Asker, error) {
 		Token: &rights.Token{ID: row.ID, Expires: expires}}, nil
 }
 
+// StillIn tells whether the session or token that somebody came with still holds.
+func (s *Store) StillIn(a Asker, now time.Time) bool {
+	var found int64
+	if a.Token != nil {
+		err := s.db.Model(&token{}).Where("id = ? AND (expires IS NULL OR expires > ?)", a.Token.ID, now).Count(&found).Error
+		return err == nil && found > 0
+	}
+	err := s.db.Model(&session{}).Where("hash = ? AND expires > ?", a.Session, now).Count(&found).Error
+	return err == nil && found > 0
+}
+
 // NewToken makes a token for the asker. It has no scope that the asker does not have,
 // and one that a token makes ends no later than that.
 func (s *Store) NewToken(a Asker, want api.NewToken, now time.Time) (api.Token, error) {

@@ -30,8 +30,12 @@ type Studio struct {
 	bytes  int
 	fog    fogCache
 
-	drafting keyed.Locks // of geometries
+	drafting  keyed.Locks   // of geometries
+	preparing chan struct{} // holds a token for each level that is being prepared
 }
+
+// mostPreparing is how many levels are prepared at once: each takes cores and memory.
+const mostPreparing = 2
 
 // Bounds of what is kept in memory.
 const (
@@ -49,7 +53,7 @@ type entry struct {
 
 // New makes an empty studio.
 func New(s *store.Store, b *blob.Store) *Studio {
-	return &Studio{store: s, blobs: b, layers: map[string]*bake.Layer{}}
+	return &Studio{store: s, blobs: b, layers: map[string]*bake.Layer{}, preparing: make(chan struct{}, mostPreparing)}
 }
 
 // Prepare gives a level's revision ready for rays. Askers of the same revision
@@ -77,12 +81,12 @@ func (s *Studio) Prepare(ctx context.Context, id string, revision int, doc *leve
 		s.open = s.open[1:]
 	}
 	s.mu.Unlock()
-	s.finish(e, before, doc)
+	s.finish(ctx, e, before, doc)
 	return e.prepared, e.err
 }
 
 // finish prepares an entry. One that fails, also by a panic, is not kept.
-func (s *Studio) finish(e, before *entry, doc *level.Level) {
+func (s *Studio) finish(ctx context.Context, e, before *entry, doc *level.Level) {
 	e.err = errors.New("the level could not be prepared")
 	defer func() {
 		if e.err != nil {
@@ -92,7 +96,13 @@ func (s *Studio) finish(e, before *entry, doc *level.Level) {
 		}
 		close(e.ready)
 	}()
-	e.prepared, e.err = prepareFrom(before, doc)
+	select {
+	case s.preparing <- struct{}{}:
+		defer func() { <-s.preparing }()
+		e.prepared, e.err = prepareFrom(before, doc)
+	case <-ctx.Done():
+		e.err = ctx.Err()
+	}
 }
 
 func prepareFrom(before *entry, doc *level.Level) (*bake.Prepared, error) {
