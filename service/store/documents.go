@@ -53,7 +53,7 @@ func (p *packed) put(tx *gorm.DB) error {
 
 // dropUnused deletes documents that no level and no bake names any more.
 func dropUnused(tx *gorm.DB, hashes ...string) error {
-	return tx.Where("hash IN ? AND NOT EXISTS (SELECT 1 FROM levels WHERE document_hash = hash) AND NOT EXISTS (SELECT 1 FROM bakes WHERE document_hash = hash)", hashes).
+	return tx.Where("hash IN ? AND NOT EXISTS (SELECT 1 FROM levels WHERE document_hash = documents.hash) AND NOT EXISTS (SELECT 1 FROM bakes WHERE document_hash = documents.hash)", hashes).
 		Delete(&documentRow{}).Error
 }
 

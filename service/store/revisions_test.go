@@ -110,3 +110,25 @@ func TestPlacingIsOneRevision(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, string(before), string(after))
 }
+
+// A bake keeps the document that it is of, whatever becomes of the level meanwhile.
+func TestABakeKeepsItsDocument(t *testing.T) {
+	s, maren := open(t)
+	info, err := s.CreateLevel(maren, demo.Room(), "room")
+	require.NoError(t, err)
+	_, doc, err := s.Level(maren, info.ID)
+	require.NoError(t, err)
+	b, err := s.NewBake(maren, info.ID, 1, "draft", map[string]string{}, 0, doc)
+	require.NoError(t, err)
+	for i := range 3 {
+		_, err = s.Apply(t.Context(), maren, info.ID, level.Set("lamp", map[string]any{"strength": float64(i)}), 0)
+		require.NoError(t, err)
+	}
+	s.docs.forgetAll()
+	job, err := s.BakeForWork(b.ID)
+	require.NoError(t, err)
+	assert.Equal(t, demo.Room().Light("lamp").Strength, job.Level.Light("lamp").Strength)
+	var documents int64
+	require.NoError(t, s.db.Model(&documentRow{}).Count(&documents).Error)
+	assert.EqualValues(t, 2, documents, "the bake's and the head's")
+}
