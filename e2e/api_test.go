@@ -278,8 +278,9 @@ func TestConsoleSessionsNeedTheirToken(t *testing.T) {
 	assert.Equal(t, "application/problem+json", res.Header.Get("Content-Type"))
 	res, session := post("/api/v1/session", `{"name":"maren","password":"`+harness.Password+`"}`, http.Header{})
 	require.Equal(t, 200, res.StatusCode)
-	require.Len(t, res.Cookies(), 1)
+	require.Len(t, res.Cookies(), 2)
 	cookie := res.Cookies()[0]
+	assert.Equal(t, "grotta_session", cookie.Name)
 	assert.True(t, cookie.HttpOnly)
 	assert.Equal(t, http.SameSiteStrictMode, cookie.SameSite)
 

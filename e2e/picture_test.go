@@ -169,8 +169,8 @@ func TestPicturesByCommandLine(t *testing.T) {
 	assert.NotEqual(t, first, last, "the camera went on")
 	assert.Equal(t, "walk-00004.png", filepath.Base(files[4]))
 
-	got := decode[map[string]float64](t, s.ok("--json", "compare", "Yard", "Yard,at=1", "--size", "96x60", "--form", "divider", "--out", filepath.Join(s.dir, "c.png")))
-	assert.Greater(t, got["mean"], 0.0, "the candle made a difference")
+	got := decode[struct{ Mean float64 }](t, s.ok("--json", "compare", "Yard", "Yard,at=1", "--size", "96x60", "--form", "divider", "--out", filepath.Join(s.dir, "c.png")))
+	assert.Greater(t, got.Mean, 0.0, "the candle made a difference")
 	assert.FileExists(t, filepath.Join(s.dir, "c.png"))
 
 	s.ok("level", "add", "Yard", "fog_volumes", "--id", "mist", "--at", "0,1,0", "size=[3,2,3]", "density=0.2")

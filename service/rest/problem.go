@@ -88,6 +88,8 @@ func (s *server) problem(err error) error {
 			plain = "there is no such thing, or it is not shared with you"
 		}
 		return make(http.StatusNotFound, "not-found", plain)
+	case errors.Is(err, rights.ErrScope):
+		return make(http.StatusForbidden, "scope", strings.TrimSuffix(plain, ": scope"))
 	case errors.Is(err, rights.ErrSignIn):
 		return make(http.StatusUnauthorized, "not-signed-in", plain)
 	case errors.Is(err, disk.ErrFull):

@@ -19,6 +19,9 @@ var (
 	ErrNotFound  = errors.New("not found") // also where the asker may not know that a thing exists
 )
 
+// ErrScope is a token that lacks a scope; it is an ErrForbidden too.
+var ErrScope = fmt.Errorf("scope: %w", ErrForbidden)
+
 // Asker is who wants something. The zero value is somebody who has not signed in.
 type Asker struct {
 	ID     uint
@@ -154,7 +157,7 @@ func Authorize(who Asker, action string, role Role) error {
 	case who.ID == 0:
 		return ErrSignIn
 	case !who.Has(need.Scope):
-		return fmt.Errorf("the token does not have the scope %q: %w", need.Scope, ErrForbidden)
+		return fmt.Errorf("the token does not have the scope %q: %w", need.Scope, ErrScope)
 	case need.Scope == api.ScopeAdmin && !who.Admin:
 		return fmt.Errorf("only an admin may do that: %w", ErrForbidden)
 	case need.SessionOrAdmin && who.Token != nil && !(who.Admin && who.Has(api.ScopeAdmin)):
