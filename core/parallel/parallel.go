@@ -49,6 +49,7 @@ func Steps(ctx context.Context, n, step int, do func(from, to int), report func(
 				}
 				to := min(from+step, n)
 				do(from, to)
+				runtime.Gosched() // whoever waits for a core, such as a request, goes first
 				if d := done.Add(int64(to - from)); report != nil {
 					report(int(d))
 				}

@@ -38,7 +38,7 @@ func rounds(short, long int) int {
 }
 
 // run runs a command of the program that must end well, with something on its input.
-func run(t *testing.T, input string, args ...string) string {
+func run(t testing.TB, input string, args ...string) string {
 	t.Helper()
 	cmd := exec.Command(binary, args...)
 	cmd.Env = append(os.Environ(), "GROTTA_CONFIG="+filepath.Join(t.TempDir(), "none.yaml"))
@@ -49,7 +49,7 @@ func run(t *testing.T, input string, args ...string) string {
 }
 
 // newData is a data folder with a user.
-func newData(t *testing.T, dir string) {
+func newData(t testing.TB, dir string) {
 	t.Helper()
 	run(t, password+"\n", "user", "add", "maren", "--password-stdin", "--data", dir)
 }
@@ -62,7 +62,7 @@ type process struct {
 }
 
 // serve starts a service on a folder and waits until it says where it is.
-func serve(t *testing.T, data string) *process {
+func serve(t testing.TB, data string) *process {
 	t.Helper()
 	p := &process{cmd: exec.Command(binary, "serve", "--data", data, "--listen", "127.0.0.1:0"), log: &bytes.Buffer{}}
 	p.cmd.Env = append(os.Environ(), "GROTTA_CONFIG="+filepath.Join(t.TempDir(), "none.yaml"))
@@ -84,7 +84,7 @@ func (p *process) kill() {
 }
 
 // signIn gives a client with a token.
-func (p *process) signIn(t *testing.T) *client.Client {
+func (p *process) signIn(t testing.TB) *client.Client {
 	t.Helper()
 	c := &client.Client{URL: p.url}
 	token, err := c.SignIn(context.Background(), "maren", password, api.NewToken{Name: "test"})
@@ -94,7 +94,7 @@ func (p *process) signIn(t *testing.T) *client.Client {
 }
 
 // ready is what /readyz answers.
-func (p *process) ready(t *testing.T) int {
+func (p *process) ready(t testing.TB) int {
 	t.Helper()
 	res, err := http.Get(p.url + "/readyz")
 	require.NoError(t, err)
@@ -103,7 +103,7 @@ func (p *process) ready(t *testing.T) int {
 }
 
 // ended waits for a bake to be over.
-func ended(t *testing.T, c *client.Client, id string) api.Bake {
+func ended(t testing.TB, c *client.Client, id string) api.Bake {
 	t.Helper()
 	var b api.Bake
 	require.Eventually(t, func() bool {

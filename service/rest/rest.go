@@ -64,7 +64,7 @@ type server struct {
 
 // How many heavy requests work at once, and how many wait, of one person and in all.
 var (
-	heavyPlaces    = max(1, runtime.GOMAXPROCS(0))
+	heavyPlaces    = max(1, runtime.GOMAXPROCS(0)/2) // each uses every core by itself
 	heavyPerPerson = 16
 	heavyWaiting   = 64
 )
