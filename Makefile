@@ -3,15 +3,28 @@ BIN := bin/grotta
 GO_FILES := $(shell find . -name '*.go' -not -path './web/node_modules/*')
 WEB_FILES := $(shell find web -maxdepth 1 -type f) $(shell find web/src web/public -type f 2>/dev/null)
 
-.PHONY: demo test bench screenshots generate clean chromium
+# Packages with locks and goroutines of their own: the race detector watches their tests.
+RACED := ./core/parallel ./service/auth ./service/gate ./service/keyed ./service/store ./service/studio ./client ./cli
+
+.PHONY: demo test lint soak bench screenshots generate clean chromium
 
 demo: $(BIN)
 	$(BIN) demo
 
-test: $(BIN) chromium
-	go vet ./...
+test: $(BIN) chromium lint
 	cd web && npm test
+	go test -short -race $(RACED)
 	go test -timeout 20m ./...
+
+lint: web/node_modules/.package-lock.json
+	go vet ./...
+	go tool staticcheck ./...
+	cd web && npm run lint
+
+# The long forms of the tests of change, kills and full disks; an hour or so.
+soak: $(BIN)
+	GROTTA_SOAK_EDITS=2000 go test -timeout 3h -v -run AnyEdit ./service/jobs
+	GROTTA_SOAK=1 go test -timeout 3h -v ./e2e/endure ./e2e/trial
 
 bench:
 	go run ./docs/bench

@@ -298,7 +298,7 @@ func TestConsoleSessionsNeedTheirToken(t *testing.T) {
 	assert.Equal(t, 200, res.StatusCode)
 
 	for range 8 {
-		res, _ = post("/api/v1/session", `{"name":"ivo","password":"guess"}`, http.Header{})
+		post("/api/v1/session", `{"name":"ivo","password":"guess"}`, http.Header{})
 	}
 	res, out = post("/api/v1/session", `{"name":"ivo","password":"`+harness.Password+`"}`, http.Header{})
 	assert.Equal(t, 429, res.StatusCode)

@@ -205,10 +205,14 @@ export function usePlatforms() {
 /** Seconds that go by while playing, about twenty times a second. */
 export function useSeconds(playing: boolean) {
   const [seconds, setSeconds] = useState(0);
+  const reached = useRef(0); // where playing goes on
   useEffect(() => {
     if (!playing) return;
-    const from = performance.now() - seconds * 1000;
-    const timer = setInterval(() => setSeconds((performance.now() - from) / 1000), 50);
+    const from = performance.now() - reached.current * 1000;
+    const timer = setInterval(() => {
+      reached.current = (performance.now() - from) / 1000;
+      setSeconds(reached.current);
+    }, 50);
     return () => clearInterval(timer);
   }, [playing]);
   return seconds;
@@ -325,7 +329,7 @@ export function useEvents(id: string) {
 
 /** Bakes what an edit made stale, at draft, so that the view follows the hand. */
 export function useAutoBake(id: string, state: LightmapState | undefined, canBake: boolean) {
-  const start = useStartBake(id);
+  const { mutate, isPending } = useStartBake(id);
   const auto = useBench((s) => s.autoBake);
   const now = useBakeNow(id).data;
   const running = now && !isOver(now);
@@ -335,9 +339,13 @@ export function useAutoBake(id: string, state: LightmapState | undefined, canBak
   if (state && stale < state.sources.length) wasLit.current = true;
   const some = stale > 0 && wasLit.current;
   const stopped = now && (now.state === "cancelled" || now.state === "failed") && now.revision === state?.revision;
+  const asked = useRef(""); // for what a bake was last asked, so that a refusal is not repeated
+  const what = `${state?.revision} ${stale} ${auto}`;
   useEffect(() => {
-    if (auto && some && canBake && !running && !stopped && !start.isPending) start.mutate("draft");
-  }, [state?.revision, stale, auto, running]);
+    if (!auto || !some || !canBake || running || stopped || isPending || asked.current === what) return;
+    asked.current = what;
+    mutate("draft");
+  }, [what, auto, some, canBake, running, stopped, isPending, mutate]);
 }
 
 /** How far some shots are together, 0 to 1. */

@@ -1,4 +1,4 @@
-import { useEffect, useMemo, useRef, useState } from "react";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { Document, Light, LightmapState } from "../../api/client";
 import { complain } from "../../ui/messages";
 import { askPoint, useAir, useFog, useFogOf, useLayers, useMovingLight, usePixels, usePlatforms, useScene, useSeconds, useSky } from "../data";
@@ -108,11 +108,16 @@ export function View({ doc, state, onPlace, onAimSun }: { doc: Document; state: 
   }, [movingLight, scene, mix]);
 
   const seconds = useSeconds(playing);
-  const flickers = level.lights.some((l) => l.flicker && l.enabled);
-  const flicker = (id: string) => {
-    const f = playing ? level.lights.find((l) => l.id === id)?.flicker : undefined;
-    return f ? flickerAt(f, seconds, id) : 1;
-  };
+  const lights = level.lights;
+  // A level without flicker is the same at all times, and need not be mixed again.
+  const at = lights.some((l) => l.flicker && l.enabled) ? seconds : 0;
+  const flicker = useCallback(
+    (id: string) => {
+      const f = playing ? lights.find((l) => l.id === id)?.flicker : undefined;
+      return f ? flickerAt(f, at, id) : 1;
+    },
+    [playing, lights, at],
+  );
 
   // The mix: layers as they come, weights as they are dragged. Layers of another
   // layout wait for their scene.
@@ -131,7 +136,7 @@ export function View({ doc, state, onPlace, onAimSun }: { doc: Document; state: 
       changed = mix.setWeight(s.id, [r * k, g * k, b * k]) || changed;
     }
     if (changed) stage.current?.refresh();
-  }, [mix, scene, state, layers, live, muted, solo, flickers ? seconds : 0]);
+  }, [mix, scene, state, layers, live, muted, solo, flicker]);
 
   const report = useAir(doc.level.id, doc.level.revision).data;
   const fog = useFog(doc.level.id, report).data ?? null;
@@ -147,7 +152,7 @@ export function View({ doc, state, onPlace, onAimSun }: { doc: Document; state: 
         return { id: s.id, times: now.map((w, i) => (s.weight[i] ? (w * k) / s.weight[i]! : 1)) as unknown as Weight };
       })
       .filter(({ times }) => times.some((v) => v !== 1));
-  }, [report, airOn, state, live, muted, solo, flickers ? seconds : 0]);
+  }, [report, airOn, state, live, muted, solo, flicker]);
   const owns = useFogOf(doc.level.id, report, inFog.map((s) => s.id));
   const fogNow = useMemo(() => {
     if (!fog) return null;
