@@ -116,7 +116,7 @@ func (p *Prepared) partAll(ctx context.Context, t *transport) (members, membersO
 		}
 	}
 	t.cells = make([]int32, t.cellsOf[charts])
-	count := t.patchesOf[1:] // of the patches of each, at first
+	count := make([]int32, charts) // of the patches of each
 	if err := inParallel(ctx, charts, 1, func(i, _ int) {
 		if p.Texels.Has(i) {
 			count[i] = newParting(p, t, i).all()
@@ -126,7 +126,7 @@ func (p *Prepared) partAll(ctx context.Context, t *transport) (members, membersO
 	}
 	for i := range charts {
 		first := t.patchesOf[i]
-		t.patchesOf[i+1] += first
+		t.patchesOf[i+1] = first + count[i]
 		for k := t.cellsOf[i]; k < t.cellsOf[i+1]; k++ {
 			t.cells[k] += first
 		}

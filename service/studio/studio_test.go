@@ -141,7 +141,7 @@ func TestCleanKeepsWhatBakesName(t *testing.T) {
 	require.NoError(t, err)
 	left := studio.New(st, opened)
 	_, err = left.Layer(layers[0].Key)
-	assert.ErrorIs(t, err, studio.ErrLost)
+	assert.ErrorIs(t, err, store.ErrNotFound)
 	for _, l := range layers[1:] {
 		got, err := left.Layer(l.Key)
 		require.NoError(t, err)
