@@ -2,7 +2,6 @@ package bake
 
 import (
 	"context"
-	"math"
 	"slices"
 	"sync"
 
@@ -11,6 +10,7 @@ import (
 	"grotta/core/level"
 	"grotta/core/lightmap"
 	"grotta/core/scene"
+	"grotta/core/source"
 )
 
 // Prepared is a level made ready to bake: everything that does not depend on a
@@ -20,7 +20,7 @@ type Prepared struct {
 	Layout  *lightmap.Layout
 	Texels  *lightmap.Texels
 	Seams   *lightmap.Seams
-	Sources []Source
+	Sources []source.Source
 	shape   digest.Sum    // of all geometry that layers depend on
 	bounds  []chunkBounds // of each chunk of texels
 	runs    []chunkBounds // of each run of chunks
@@ -41,7 +41,7 @@ func Prepare(l *level.Level) (*Prepared, error) {
 		Layout:  layout,
 		Texels:  texels,
 		Seams:   layout.Seams(s, texels),
-		Sources: Sources(l, s),
+		Sources: source.List(l, s),
 		shape:   geometryDigest(s, layout),
 		shared:  &once{sheets: sync.Pool{New: func() any { return &sheet{} }}},
 	}
@@ -88,9 +88,9 @@ func runsOf(chunks []chunkBounds) []chunkBounds {
 }
 
 // lit calls visit for every chunk that a source may get to.
-func (p *Prepared) lit(s *Source, visit func(chunk int)) {
-	boxes := s.shape.zoneBoxes()
-	p.reached(s.shape.Position, s.shape.reachM(), func(k int) {
+func (p *Prepared) lit(s *source.Source, visit func(chunk int)) {
+	at, metres, boxes := s.Reach()
+	p.reached(at, metres, func(k int) {
 		if boxes == nil || slices.ContainsFunc(boxes, p.bounds[k].meets) {
 			visit(k)
 		}
@@ -136,7 +136,7 @@ func (b *chunkBounds) within(p geom.Vec3, reach float64) bool {
 // not depend on which others they are baked with. Progress, if not nil, is called now
 // and then, from any goroutine, with the share that is done. It ends early with the
 // context's error.
-func (p *Prepared) Bake(ctx context.Context, sources []*Source, q Quality, progress func(share float64)) ([]*Layer, error) {
+func (p *Prepared) Bake(ctx context.Context, sources []*source.Source, q Quality, progress func(share float64)) ([]*Layer, error) {
 	layers := make([]*Layer, 0, len(sources))
 	all := float64(len(sources))
 	for len(layers) < len(sources) {
@@ -164,18 +164,18 @@ func partOf(progress func(float64), from, to float64) func(float64) {
 }
 
 // bakeTogether computes the layers of some sources at once.
-func (p *Prepared) bakeTogether(ctx context.Context, sources []*Source, q Quality, progress func(share float64)) ([]*Layer, error) {
+func (p *Prepared) bakeTogether(ctx context.Context, sources []*source.Source, q Quality, progress func(share float64)) ([]*Layer, error) {
 	stage := func(from, to float64) func(float64) { return partOf(progress, from, to) }
 	direct, err := p.directLight(ctx, sources, q, stage(0, 0.4))
 	if err != nil {
 		return nil, err
 	}
-	var others []*Source // those with bounces, or of the sky
+	var others []*source.Source // those with bounces, or of the sky
 	var own []light
 	column := make([]int, len(sources)) // of each source among them, or -1
 	for i, s := range sources {
 		column[i] = -1
-		if s.isSky() || p.bounces(s) {
+		if s.IsSky() || p.bounces(s) {
 			column[i] = 3 * len(others)
 			others, own = append(others, s), append(own, direct[i])
 		}
@@ -217,42 +217,9 @@ func (p *Prepared) bakeTogether(ctx context.Context, sources []*Source, q Qualit
 	}, nil)
 }
 
-// All points to each source of a list.
-func All(sources []Source) []*Source {
-	out := make([]*Source, len(sources))
-	for i := range sources {
-		out[i] = &sources[i]
-	}
-	return out
-}
-
-func (p *Prepared) receiverOf(t *lightmap.Texel) receiver {
+func (p *Prepared) receiverOf(t *lightmap.Texel) source.Receiver {
 	n, origin := t.Normal(p.Scene), vec(t.Origin)
-	return receiver{point: origin.Sub(n.Mul(scene.OffsetM)), origin: origin, normal: n}
-}
-
-// turn is an angle in [0, 2π) that depends on the seed and a number alone.
-func turn(seed, number uint64) float64 {
-	return float64(scramble(seed+number*0x9e3779b97f4a7c15)>>11) / (1 << 53) * 2 * math.Pi
-}
-
-// turnAt is turn for a place. It depends on where the texel lies in the level and not
-// on where it lies in the lightmap, so that a layer stays the same to the bit when
-// other charts move on the pages.
-func turnAt(seed uint64, texel *lightmap.Texel) float64 {
-	var x uint64
-	for _, at := range texel.Origin {
-		x = scramble(x + uint64(math.Float32bits(at+0)) + 0x9e3779b97f4a7c15) // -0 + 0 is 0
-	}
-	return turn(seed, x)
-}
-
-// scramble is the finaliser of splitmix64 (Steele, Lea and Flood, "Fast splittable
-// pseudorandom number generators", 2014).
-func scramble(x uint64) uint64 {
-	x = (x ^ x>>30) * 0xbf58476d1ce4e5b9
-	x = (x ^ x>>27) * 0x94d049bb133111eb
-	return x ^ x>>31
+	return source.Receiver{Point: origin.Sub(n.Mul(scene.OffsetM)), Origin: origin, Normal: n}
 }
 
 func vec(v [3]float32) geom.Vec3 {
@@ -276,7 +243,7 @@ func (p *Prepared) Again(l *level.Level) (*Prepared, error) {
 	}
 	next, s := *p, *p.Scene
 	s.Level, s.World = l, l.World()
-	next.Scene, next.Sources = &s, Sources(l, &s)
+	next.Scene, next.Sources = &s, source.List(l, &s)
 	return &next, nil
 }
 

@@ -17,6 +17,7 @@ import (
 	"grotta/core/geom"
 	"grotta/core/level"
 	"grotta/core/lightmap"
+	"grotta/core/source"
 	"grotta/demo"
 )
 
@@ -56,7 +57,7 @@ func prepare(t testing.TB, l *level.Level) *bake.Prepared {
 
 func layersOf(t testing.TB, p *bake.Prepared, q bake.Quality) []*bake.Layer {
 	t.Helper()
-	layers, err := p.Bake(context.Background(), bake.All(p.Sources), q, nil)
+	layers, err := p.Bake(context.Background(), source.All(p.Sources), q, nil)
 	require.NoError(t, err)
 	return layers
 }
@@ -510,7 +511,7 @@ func TestKeysFollowWhatALayerDependsOn(t *testing.T) {
 func TestCancelledBakeEndsWithItsContext(t *testing.T) {
 	p := prepare(t, demo.Saltmarsh())
 	ctx, cancel := context.WithCancel(context.Background())
-	_, err := p.Bake(ctx, bake.All(p.Sources), bake.Final, func(float64) { cancel() })
+	_, err := p.Bake(ctx, source.All(p.Sources), bake.Final, func(float64) { cancel() })
 	assert.ErrorIs(t, err, context.Canceled)
 }
 
@@ -562,7 +563,7 @@ func TestOddLevels(t *testing.T) {
 func FuzzDecodeLayer(f *testing.F) {
 	p, err := bake.Prepare(demo.Room())
 	require.NoError(f, err)
-	layers, err := p.Bake(context.Background(), bake.All(p.Sources[:1]), bake.Draft, nil)
+	layers, err := p.Bake(context.Background(), source.All(p.Sources[:1]), bake.Draft, nil)
 	require.NoError(f, err)
 	f.Add(layers[0].Encode())
 	f.Add([]byte("grotta-layer/1\n"))

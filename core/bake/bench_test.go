@@ -23,6 +23,7 @@ import (
 	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/level"
+	"grotta/core/source"
 	"grotta/core/trace"
 	"grotta/demo"
 )
@@ -30,7 +31,7 @@ import (
 // What a person waits for on the demo: all of it coarse for the first time, a
 // moved light's layer at draft, all of it good, a mix.
 func BenchmarkDemo(b *testing.B) {
-	run := func(b *testing.B, p *bake.Prepared, s []*bake.Source, q bake.Quality) []*bake.Layer {
+	run := func(b *testing.B, p *bake.Prepared, s []*source.Source, q bake.Quality) []*bake.Layer {
 		layers, err := p.Bake(context.Background(), s, q, nil)
 		require.NoError(b, err)
 		return layers
@@ -38,15 +39,15 @@ func BenchmarkDemo(b *testing.B) {
 	b.Run("first", func(b *testing.B) {
 		for b.Loop() {
 			p := prepare(b, demo.Saltmarsh())
-			run(b, p, bake.All(p.Sources), bake.Draft)
+			run(b, p, source.All(p.Sources), bake.Draft)
 		}
 		b.ReportMetric(b.Elapsed().Seconds()/float64(b.N), "s")
 	})
 	p := prepare(b, demo.Saltmarsh())
-	layers := run(b, p, bake.All(p.Sources), bake.Draft)
+	layers := run(b, p, source.All(p.Sources), bake.Draft)
 	b.Run("moved", func(b *testing.B) {
 		for i := 0; b.Loop(); i++ {
-			run(b, p, bake.All(p.Sources[i%len(p.Scene.Level.Lights):][:1]), bake.Draft)
+			run(b, p, source.All(p.Sources[i%len(p.Scene.Level.Lights):][:1]), bake.Draft)
 		}
 		b.ReportMetric(b.Elapsed().Seconds()/float64(b.N), "s")
 	})
@@ -61,10 +62,10 @@ func BenchmarkDemo(b *testing.B) {
 			p := prepare(b, l)
 			for b.Loop() {
 				if c.bounce {
-					run(b, p, bake.All(p.Sources), bake.Good)
+					run(b, p, source.All(p.Sources), bake.Good)
 					continue
 				}
-				run(b, p, bake.All(p.Sources[:len(l.Lights)]), bake.Good)
+				run(b, p, source.All(p.Sources[:len(l.Lights)]), bake.Good)
 			}
 			b.ReportMetric(float64(b.N)*float64(len(p.Texels.List))/b.Elapsed().Seconds()/1e6, "Mtexels/s")
 			b.ReportMetric(b.Elapsed().Seconds()/float64(b.N), "s")
@@ -73,7 +74,7 @@ func BenchmarkDemo(b *testing.B) {
 	for _, n := range []int{5, together} {
 		b.Run(fmt.Sprintf("messages/%d", n), func(b *testing.B) {
 			for b.Loop() {
-				for group := range slices.Chunk(bake.All(p.Sources), n) {
+				for group := range slices.Chunk(source.All(p.Sources), n) {
 					run(b, p, group, bake.Good)
 				}
 			}
@@ -92,7 +93,7 @@ func BenchmarkDemo(b *testing.B) {
 // held against: a layer's half-floats read, and the image read and written.
 func BenchmarkMix(b *testing.B) {
 	p := prepare(b, demo.Saltmarsh())
-	layers, err := p.Bake(context.Background(), bake.All(p.Sources), bake.Draft, nil)
+	layers, err := p.Bake(context.Background(), source.All(p.Sources), bake.Draft, nil)
 	require.NoError(b, err)
 	m := bake.NewImage(p.Layout.PageSize, p.Layout.Pages)
 	texels := 0
@@ -238,7 +239,7 @@ func benchmarkGrowth(b *testing.B, sizes []string, of func(size float64) *level.
 	for b.Loop() {
 		for i, p := range all {
 			start := time.Now()
-			for group := range slices.Chunk(bake.All(p.Sources[:len(p.Scene.Level.Lights)]), together) {
+			for group := range slices.Chunk(source.All(p.Sources[:len(p.Scene.Level.Lights)]), together) {
 				_, err := p.Bake(context.Background(), group, bake.Good, nil)
 				require.NoError(b, err)
 			}
@@ -443,7 +444,7 @@ func benchmarkMemory(b *testing.B, l *level.Level) {
 			*at = max(*at, held)
 		})
 		p := prepare(b, l)
-		sources := bake.All(p.Sources[:together])
+		sources := source.All(p.Sources[:together])
 		sources = sources[:p.Together(sources)] // layers of a part before would count
 		layers, err := p.Bake(context.Background(), sources, bake.Good, func(x float64) { share.Store(math.Float64bits(x)) })
 		done()

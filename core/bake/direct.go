@@ -7,6 +7,8 @@ import (
 
 	"grotta/core/color"
 	"grotta/core/half"
+	"grotta/core/sampling"
+	"grotta/core/source"
 )
 
 // light is a source's direct light on the lit texels, a chunk of them at a time: one
@@ -75,34 +77,22 @@ func (l *light) forget(from, to int) {
 	}
 }
 
-// channels is how many a source's direct light has: none where all of it comes by the
-// rays of the gather.
-func (s *Source) channels() int {
-	switch {
-	case s.isSky() && !s.isSampled():
-		return 0
-	case s.isSky() || s.gobo != nil:
-		return 3
-	}
-	return 1
-}
-
 // directLight is the sources' own light on every lit texel. A sky's, but for bright
 // spots, comes later, by the rays of the gather. Only chunks of texels that a source
 // gets to are work; those of all sources are one list, so that all cores stay busy.
-func (p *Prepared) directLight(ctx context.Context, sources []*Source, q Quality, report func(float64)) ([]light, error) {
+func (p *Prepared) directLight(ctx context.Context, sources []*source.Source, q Quality, report func(float64)) ([]light, error) {
 	type piece struct{ source, chunk int32 }
 	work := make([][]piece, len(sources))
 	direct, seeds := make([]light, len(sources)), make([]uint64, len(sources))
 	err := inParallel(ctx, len(sources), 1, func(i, _ int) {
 		s := sources[i]
-		for c := range max(s.channels(), 1) {
+		for c := range max(s.Channels(), 1) {
 			direct[i][c] = make([]*packedChunk, len(p.bounds))
 		}
-		if s.channels() == 0 {
+		if s.Channels() == 0 {
 			return
 		}
-		seeds[i] = s.seed()
+		seeds[i] = s.Seed()
 		p.lit(s, func(k int) { work[i] = append(work[i], piece{int32(i), int32(k)}) })
 	}, nil)
 	if err != nil {
@@ -117,35 +107,35 @@ func (p *Prepared) directLight(ctx context.Context, sources []*Source, q Quality
 }
 
 // lightChunk lights a chunk of texels.
-func (p *Prepared) lightChunk(s *Source, k int, q Quality, seed uint64, l *light) {
-	e := careful(q.Samples())
-	if s.isSky() {
-		e = steady(q.Rays())
+func (p *Prepared) lightChunk(s *source.Source, k int, q Quality, seed uint64, l *light) {
+	e := source.Careful(q.Samples())
+	if s.IsSky() {
+		e = source.Steady(q.Rays())
 	}
 	var lux chunkLight
 	var room [chunk]float64
 	texels := p.Texels.List[k*chunk : min(k*chunk+chunk, len(p.Texels.List))]
 	visible := room[:len(texels)]
-	reckon := func(i int, e effort) {
+	light := func(i int, e source.Effort) {
 		t := &texels[i]
 		r := p.receiverOf(t)
 		var sum color.Linear
-		sum, visible[i] = s.sharp(p.Scene, &r, e, turnAt(seed, t))
+		sum, visible[i] = s.Sharp(p.Scene, &r, e, sampling.TurnAt(seed, t.Origin))
 		for c, v := range sum {
 			lux[c][i] = float32(v)
 		}
 	}
 	for i := range texels {
-		reckon(i, e)
+		light(i, e)
 	}
-	if e.penumbra > e.samples && s.shape.isSoft() && slices.Min(visible) < slices.Max(visible) {
-		shadow := penumbra{visible: visible, dark: 1 - s.shape.Shadows.Depth}
+	if e.Penumbra > e.Samples && s.IsSoft() && slices.Min(visible) < slices.Max(visible) {
+		shadow := penumbra{visible: visible, dark: 1 - s.Shadows().Depth}
 		shadow.place(texels, p.Layout.PageSize)
 		for _, i := range shadow.rims() {
-			reckon(i, steady(e.penumbra))
+			light(i, source.Steady(e.Penumbra))
 		}
 		if p.Scene.Level.Lightmap.Denoise {
-			for i, factor := range shadow.smooth(3 / float64(e.penumbra)) {
+			for i, factor := range shadow.smooth(3 / float64(e.Penumbra)) {
 				for c := range lux {
 					lux[c][i] *= float32(factor)
 				}

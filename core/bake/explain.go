@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"grotta/core/scene"
+	"grotta/core/source"
 )
 
 // Stale is a source whose layer has to be baked, and why.
@@ -47,7 +48,7 @@ func Explain(was, now *Prepared, q Quality, have func(key string) bool) []Stale 
 		case before == nil:
 			line.Why = []string{"new since the last bake"}
 		default:
-			line.Why = append(shapeChanges(&before.shape, &s.shape), shared...)
+			line.Why = append(source.Changes(before, s), shared...)
 			if len(line.Why) == 0 {
 				line.Why = []string{fmt.Sprintf("not baked at %s quality yet", q)}
 			}
@@ -58,7 +59,7 @@ func Explain(was, now *Prepared, q Quality, have func(key string) bool) []Stale 
 }
 
 // Source is the one with an id; nil for none.
-func (p *Prepared) Source(id string) *Source {
+func (p *Prepared) Source(id string) *source.Source {
 	if p == nil {
 		return nil
 	}

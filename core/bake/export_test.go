@@ -7,6 +7,8 @@ import (
 	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/lightmap"
+	"grotta/core/sampling"
+	"grotta/core/source"
 	"grotta/core/trace"
 )
 
@@ -17,19 +19,19 @@ func (p *Prepared) UnmixedIrradiance(t *lightmap.Texel) color.Linear {
 	r := p.receiverOf(t)
 	for i := range p.Sources {
 		s := &p.Sources[i]
-		if s.isSky() {
+		if s.IsSky() {
 			continue
 		}
-		unit, _ := s.direct(p.Scene, &r, careful(Draft.Samples()), turnAt(s.seed(), t))
+		unit, _ := s.Direct(p.Scene, &r, source.Careful(Draft.Samples()), sampling.TurnAt(s.Seed(), t.Origin))
 		sum = sum.Add(s.Weight.Mul(unit))
 	}
 	return sum
 }
 
 // Light reckons a source's direct light on a texel, with rays to all of the source.
-func (p *Prepared) Light(s *Source, t *lightmap.Texel) color.Linear {
+func (p *Prepared) Light(s *source.Source, t *lightmap.Texel) color.Linear {
 	r := p.receiverOf(t)
-	sum, _ := s.sharp(p.Scene, &r, careful(Good.Samples()), 1)
+	sum, _ := s.Sharp(p.Scene, &r, source.Careful(Good.Samples()), 1)
 	return sum
 }
 
@@ -52,7 +54,7 @@ func (p *Prepared) LinkRays(t testing.TB) (rays []trace.Ray) {
 		texels := members[of[k]:of[k+1]]
 		fan, about := p.raysOf(&p.Texels.List[texels[0]])
 		for i := range fan {
-			rays = append(rays, rayAlong(&p.Texels.List[texels[sender(i, len(texels))]], about.turn(&fan[i])))
+			rays = append(rays, rayAlong(&p.Texels.List[texels[sender(i, len(texels))]], about.Toward(&fan[i])))
 		}
 	}
 	return rays

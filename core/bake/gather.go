@@ -9,19 +9,19 @@ import (
 	"grotta/core/half"
 	"grotta/core/lightmap"
 	"grotta/core/parallel"
+	"grotta/core/sampling"
+	"grotta/core/source"
 )
 
-// isSky tells whether a source's direct light comes by the rays of the gather: a
-// sky's does, but for spots of an image that are much brighter than the rest.
-func (s *Source) isSky() bool { return s.shape.Kind == SkyKind }
-
-// isSampled tells whether it has such spots.
-func (s *Source) isSampled() bool { return s.isSky() && s.shape.Patch < 0 && s.sky.Sampled() }
+// readyFans are the patterns of rays that patches and texels send, by their number.
+var readyFans = map[int]*sampling.Fans{
+	patchRays: sampling.NewFans(patchRays), Good.Rays(): sampling.NewFans(Good.Rays()), Final.Rays(): sampling.NewFans(Final.Rays()),
+}
 
 // bounces tells whether surfaces send the source's light on. Ambient stands for
 // light that has been about already.
-func (p *Prepared) bounces(s *Source) bool {
-	return p.Scene.Level.Lightmap.Bounces && s.shape.Kind != AmbientKind && s.shape.BounceScale > 0
+func (p *Prepared) bounces(s *source.Source) bool {
+	return p.Scene.Level.Lightmap.Bounces && !s.IsAmbient() && s.BounceScale() > 0
 }
 
 // group is charts that go together from rays to packed layers, so that no table of
@@ -88,7 +88,7 @@ func (p *Prepared) blockRows(g *group) []int {
 type gatherer struct {
 	p           *Prepared
 	t           *transport
-	sources     []*Source
+	sources     []*source.Source
 	skies       []int // those among them that are a sky's
 	sent        *halves
 	q           Quality
@@ -96,7 +96,7 @@ type gatherer struct {
 }
 
 // newGatherer solves what the patches send each other.
-func (p *Prepared) newGatherer(ctx context.Context, sources []*Source, direct []light, q Quality, groups []group, report func(float64)) (*gatherer, error) {
+func (p *Prepared) newGatherer(ctx context.Context, sources []*source.Source, direct []light, q Quality, groups []group, report func(float64)) (*gatherer, error) {
 	if len(sources) == 0 {
 		return &gatherer{}, nil
 	}
@@ -110,7 +110,7 @@ func (p *Prepared) newGatherer(ctx context.Context, sources []*Source, direct []
 	}
 	g := &gatherer{p: p, t: t, sources: sources, sent: sent, q: q}
 	for i, s := range sources {
-		if s.isSky() {
+		if s.IsSky() {
 			g.skies = append(g.skies, i)
 		}
 	}
@@ -207,7 +207,7 @@ func (g *gatherer) fine(ctx context.Context, charts *group, f *field, first, end
 			} else if target == linkSky {
 				for k, s := range g.skies {
 					sum := &open[i*len(g.skies)+k]
-					*sum = sum.Add(g.sources[s].evenSky(dir))
+					*sum = sum.Add(g.sources[s].EvenSky(dir))
 				}
 			}
 		}}
@@ -238,15 +238,15 @@ const (
 // texel by texel in a sector before the next one: rays that follow each other are
 // near and run alike, which is traced faster.
 func (p *Prepared) eachRay(texels []lightmap.Texel, rays int, visit func(i int, dir geom.Vec3)) {
-	var about [block]frame
+	var about [block]sampling.Frame
 	var fan [block][]geom.Vec3
 	for i := range texels {
-		about[i], fan[i] = frameOf(texels[i].Normal(p.Scene)), fanOf(rays, turnAt(gatherSeed, &texels[i]))
+		about[i], fan[i] = sampling.FrameOf(texels[i].Normal(p.Scene)), readyFans[rays].Of(sampling.TurnAt(gatherSeed, texels[i].Origin))
 	}
 	for sector := range sectors {
 		for i := range texels {
 			for k := sector * rays / sectors; k < (sector+1)*rays/sectors; k++ {
-				visit(i, about[i].turn(&fan[i][k]))
+				visit(i, about[i].Toward(&fan[i][k]))
 			}
 		}
 	}

@@ -15,6 +15,7 @@ import (
 	"grotta/core/half"
 	"grotta/core/lightmap"
 	"grotta/core/parallel"
+	"grotta/core/source"
 )
 
 // Image is a lightmap in memory: pages of linear Rec. 709 lux, three float32 a
@@ -103,7 +104,7 @@ func (t *Tile) addTo(m *Image, w [3]float32) {
 // Sources and layers go in pairs; a nil layer is one that is not baked yet. It
 // goes a square of the pages at a time, so that the sum stays near the processor
 // while all layers are added to it.
-func Mix(pageSize, pages int, sources []Source, layers []*Layer) *Image {
+func Mix(pageSize, pages int, sources []source.Source, layers []*Layer) *Image {
 	type part struct {
 		tile   *Tile
 		weight [3]float32

@@ -2,14 +2,13 @@ package bake
 
 import (
 	"cmp"
-	"fmt"
-	"math"
 	"slices"
 
 	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/level"
 	"grotta/core/scene"
+	"grotta/core/source"
 )
 
 // Irradiance is light on a surface in lux: linear Rec. 709 and its luminance.
@@ -67,8 +66,8 @@ const (
 // about a hundredth in rooms.
 func (p *Prepared) Ledger(at, normal geom.Vec3) *Ledger {
 	n := normal.Normalize()
-	r := receiver{point: at, origin: at.Add(n.Mul(scene.OffsetM)), normal: n}
-	book := &Ledger{Point: level.Vec(at), Normal: level.Vec(n), Inside: p.Scene.Inside(r.origin)}
+	r := source.Receiver{Point: at, Origin: at.Add(n.Mul(scene.OffsetM)), Normal: n}
+	book := &Ledger{Point: level.Vec(at), Normal: level.Vec(n), Inside: p.Scene.Inside(r.Origin)}
 	if hit, ok := p.Scene.See(at.Add(n.Mul(0.01)), n.Mul(-1), 0.02); ok {
 		book.Surface = p.Scene.Surfaces[hit.Surface].Entity
 	}
@@ -95,7 +94,7 @@ func (p *Prepared) Ledger(at, normal geom.Vec3) *Ledger {
 }
 
 // foldGroups sums the entries of sources that are shown as one.
-func foldGroups(entries []LedgerEntry, sources []Source) []LedgerEntry {
+func foldGroups(entries []LedgerEntry, sources []source.Source) []LedgerEntry {
 	var out []LedgerEntry
 	at := map[string]int{}
 	for i, e := range entries {
@@ -119,84 +118,47 @@ func foldGroups(entries []LedgerEntry, sources []Source) []LedgerEntry {
 
 func (i Irradiance) linear() color.Linear { return color.Linear{i.R, i.G, i.B} }
 
-func (p *Prepared) entry(s *Source, r *receiver) (LedgerEntry, color.Linear) {
+func (p *Prepared) entry(s *source.Source, r *source.Receiver) (LedgerEntry, color.Linear) {
 	e := LedgerEntry{ID: s.ID, Name: s.Name, Kind: s.Kind, BlockedBy: []Blocker{}}
-	unit, visible := s.direct(p.Scene, r, careful(ledgerSamples), 0)
+	unit, visible := s.Direct(p.Scene, r, source.Careful(ledgerSamples), 0)
 	lit := s.Weight.Mul(unit)
 	e.Direct, e.Visible = lightOf(lit), visible
 	switch s.Kind {
-	case AmbientKind, SkyFillKind:
+	case source.AmbientKind, source.SkyFillKind:
 		if unit == (color.Linear{}) {
 			e.Why = "another zone's ambient holds here"
 		}
 		return e, lit
-	case SkyKind, EmissiveKind:
+	case source.SkyKind, source.EmissiveKind:
 		if s.Weight == (color.Linear{}) {
 			e.Why = whyOff
 		}
 		return e, lit
 	}
-	a, arrives := s.unblocked(r.point, r.normal)
+	arrives, why := s.Arrives(r)
 	switch {
 	case !arrives:
-		e.Why = s.whyNothing(r)
+		e.Why = why
 	case s.Weight == (color.Linear{}):
 		e.Why = whyOff
 	}
-	if arrives && s.shape.Shadows.Cast && visible < 1-1e-9 {
+	if arrives && s.Shadows().Cast && visible < 1-1e-9 {
 		e.Blocked = true
-		e.BlockedBy = p.blockers(s, r, &a)
+		e.BlockedBy = p.blockers(s, r)
 	}
 	return e, lit
 }
 
 const whyOff = "it is off, or has no strength"
 
-// whyNothing says why a light gives nothing where no shadow is to blame.
-func (s *Source) whyNothing(r *receiver) string {
-	sh := &s.shape
-	to := sh.Position.Sub(r.point)
-	d := to.Len()
-	switch {
-	case s.Kind == SunKind && sh.Aim[1] >= 0, s.Kind == MoonKind && sh.Aim[1] >= 0:
-		return "it is below the horizon"
-	case sh.Kind == level.Directional:
-		return "the surface faces away from it"
-	case sh.Kind == level.BoxLight:
-		return "the point is not in its beam, or faces away from it"
-	case sh.RangeM > 0 && d >= sh.RangeM:
-		return fmt.Sprintf("it is %.2f m away and its range ends at %.2f m", d, sh.RangeM)
-	case to.Dot(r.normal) <= 0:
-		return "the surface faces away from it"
-	case sh.Kind == level.Spot:
-		angle := math.Acos(max(-1, min(1, -sh.Aim.Dot(to)/d))) * 180 / math.Pi
-		return fmt.Sprintf("the point is %.1f degrees off its axis, outside its cone", angle)
-	case sh.Kind == level.Dome || sh.Kind == level.Rect:
-		return "the point is behind it"
-	}
-	return "nothing of it arrives"
-}
-
 // blockers looks toward the middle of the source first, then over all of it.
-func (p *Prepared) blockers(s *Source, r *receiver, a *arrival) []Blocker {
-	sh := &s.shape
+func (p *Prepared) blockers(s *source.Source, r *source.Receiver) []Blocker {
 	across := 0.0 // past the whole level
 	if b := p.Scene.Bounds; !b.Empty() {
-		across = b.Max.Sub(b.Min).Len() + r.origin.Sub(b.Min).Len()
+		across = b.Max.Sub(b.Min).Len() + r.Origin.Sub(b.Min).Len()
 	}
-	end := func(dir geom.Vec3, distance float64) geom.Vec3 {
-		return r.origin.Add(dir.Mul(min(sh.free(r.origin, dir, distance), across)))
-	}
-	targets := []geom.Vec3{end(a.toward, sh.entry(1, a.distance))}
-	c := sh.coneTo(a, 0)
-	for i := range 64 {
-		dir, distance, weight := sh.toward(s, r, a, &c, i, 64, 0)
-		if weight > 0 {
-			targets = append(targets, end(dir, distance))
-		}
-	}
-	for _, to := range targets {
-		if found := p.Scene.Blockers(r.origin, to); len(found) > 0 {
+	for _, to := range s.Spots(r, across) {
+		if found := p.Scene.Blockers(r.Origin, to); len(found) > 0 {
 			out := make([]Blocker, len(found))
 			for i, b := range found {
 				out[i] = Blocker{b.ID, level.Vec(b.Point)}

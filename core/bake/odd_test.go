@@ -12,6 +12,7 @@ import (
 	"grotta/core/bake"
 	"grotta/core/geom"
 	"grotta/core/level"
+	"grotta/core/source"
 )
 
 // sane tells that a level bakes to numbers, at draft and at good, and that a point
@@ -22,7 +23,7 @@ func sane(t *testing.T, name string, l *level.Level) {
 	p, err := bake.Prepare(l)
 	require.NoError(t, err, name)
 	for _, q := range []bake.Quality{bake.Draft, bake.Good} {
-		layers, err := p.Bake(context.Background(), bake.All(p.Sources), q, nil)
+		layers, err := p.Bake(context.Background(), source.All(p.Sources), q, nil)
 		require.NoError(t, err, name)
 		for _, v := range bake.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers).Pix {
 			if math.IsNaN(float64(v)) || math.IsInf(float64(v), 0) || v < 0 {

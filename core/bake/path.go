@@ -6,7 +6,9 @@ import (
 
 	"grotta/core/color"
 	"grotta/core/geom"
+	"grotta/core/sampling"
 	"grotta/core/scene"
+	"grotta/core/source"
 	"grotta/core/trace"
 )
 
@@ -22,7 +24,7 @@ const (
 // bouncedAt is the bounced light of each source on a place, by path tracing with
 // next-event estimation and Russian roulette (Kajiya, "The rendering equation",
 // 1986; Arvo and Kirk, 1990). The same place always gives the same light.
-func (p *Prepared) bouncedAt(r *receiver, paths int) []color.Linear {
+func (p *Prepared) bouncedAt(r *source.Receiver, paths int) []color.Linear {
 	sum := make([]color.Linear, len(p.Sources))
 	var lit []int
 	for i := range p.Sources {
@@ -49,21 +51,21 @@ func (p *Prepared) bouncedAt(r *receiver, paths int) []color.Linear {
 	}
 	for i := range sum {
 		s := &p.Sources[i]
-		sum[i] = sum[i].Mul(s.Weight).Scale(s.shape.BounceScale / float64(paths))
+		sum[i] = sum[i].Mul(s.Weight).Scale(s.BounceScale() / float64(paths))
 	}
 	return sum
 }
 
 // path follows light backward from a place and adds what each source sends to
 // each surface that it meets.
-func (p *Prepared) path(r *receiver, index, paths int, lit []int, sum []color.Linear) {
+func (p *Prepared) path(r *source.Receiver, index, paths int, lit []int, sum []color.Linear) {
 	at := *r
 	through := color.White
-	a, b := pair(index, paths, 0)
+	a, b := sampling.Pair(index, paths, 0)
 	for step := 0; ; step++ {
-		u, v := geom.Axes(at.normal)
-		dir := cosineDirection(at.normal, u, v, a, b)
-		hit, albedo, ok := p.meetLit(at.origin, dir)
+		u, v := geom.Axes(at.Normal)
+		dir := sampling.CosineDirection(at.Normal, u, v, a, b)
+		hit, albedo, ok := p.meetLit(at.Origin, dir)
 		if !ok {
 			return
 		}
@@ -71,34 +73,34 @@ func (p *Prepared) path(r *receiver, index, paths int, lit []int, sum []color.Li
 		seed := uint64(index)<<8 | uint64(step)
 		for _, i := range lit {
 			s := &p.Sources[i]
-			light, _ := s.direct(p.Scene, &hit, steady(pathSamples), turn(seed*0x9e3779b9+uint64(i), uint64(index)))
+			light, _ := s.Direct(p.Scene, &hit, source.Steady(pathSamples), sampling.Turn(seed*0x9e3779b9+uint64(i), uint64(index)))
 			sum[i] = sum[i].Add(through.Mul(light))
 		}
 		if step >= sureSteps {
 			live := min(0.95, max(through[0], through[1], through[2]))
-			if turn(seed, 1)/(2*math.Pi) >= live {
+			if sampling.Turn(seed, 1)/(2*math.Pi) >= live {
 				return
 			}
 			through = through.Scale(1 / live)
 		}
-		a, b = turn(seed, 2)/(2*math.Pi), turn(seed, 3)/(2*math.Pi)
+		a, b = sampling.Turn(seed, 2)/(2*math.Pi), sampling.Turn(seed, 3)/(2*math.Pi)
 		at = hit
 	}
 }
 
 // meetLit finds the surface that a ray meets, where it sends light back, and its
 // albedo there.
-func (p *Prepared) meetLit(from, dir geom.Vec3) (receiver, color.Linear, bool) {
+func (p *Prepared) meetLit(from, dir geom.Vec3) (source.Receiver, color.Linear, bool) {
 	m, ok := p.Scene.Meet(trace.Ray{
 		Origin: trace.Vec{float32(from[0]), float32(from[1]), float32(from[2])},
 		Dir:    trace.Vec{float32(dir[0]), float32(dir[1]), float32(dir[2])}, Max: math.MaxFloat32,
 	})
 	if !ok {
-		return receiver{}, color.Linear{}, false
+		return source.Receiver{}, color.Linear{}, false
 	}
 	surface := &p.Scene.Surfaces[m.Surface]
 	if p.Layout.ChartOf[m.Surface] < 0 || !m.Front && !surface.Material.TwoSided {
-		return receiver{}, color.Linear{}, false
+		return source.Receiver{}, color.Linear{}, false
 	}
 	t := p.Scene.CornersOf(m.Triangle)
 	n := t[1].Sub(t[0]).Cross(t[2].Sub(t[0])).Normalize()
@@ -112,21 +114,21 @@ func (p *Prepared) meetLit(from, dir geom.Vec3) (receiver, color.Linear, bool) {
 	for c := range albedo {
 		albedo[c] = min(albedo[c], maxAlbedo)
 	}
-	return receiver{point: point, origin: point.Add(n.Mul(scene.OffsetM)), normal: n}, albedo, true
+	return source.Receiver{Point: point, Origin: point.Add(n.Mul(scene.OffsetM)), Normal: n}, albedo, true
 }
 
 // Irradiance is the light of all sources on a surface at p facing n, in lux,
 // direct and by so many paths bounced, with so many shadow rays to each source
 // that has a size.
 func (p *Prepared) Irradiance(at, n geom.Vec3, samples, paths int) color.Linear {
-	r := receiver{point: at, origin: at, normal: n}
+	r := source.Receiver{Point: at, Origin: at, Normal: n}
 	var sum color.Linear
 	for i := range p.Sources {
 		s := &p.Sources[i]
 		if s.Weight == (color.Linear{}) {
 			continue
 		}
-		unit, _ := s.direct(p.Scene, &r, careful(samples), 0)
+		unit, _ := s.Direct(p.Scene, &r, source.Careful(samples), 0)
 		sum = sum.Add(s.Weight.Mul(unit))
 	}
 	if paths > 0 {

@@ -6,6 +6,8 @@ import (
 	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/lightmap"
+	"grotta/core/sampling"
+	"grotta/core/source"
 	"grotta/core/trace"
 )
 
@@ -78,7 +80,7 @@ func (r *Reach) addSpots(p *Prepared, surface int) {
 		spread := func(spots []spot, each float64, most int) []spot {
 			n := min(int(math.Ceil(area/each)), most)
 			for k := range n {
-				u, v := pair(k, n, 0)
+				u, v := sampling.Pair(k, n, 0)
 				if u+v > 1 {
 					u, v = 1-u, 1-v
 				}
@@ -104,7 +106,7 @@ func (r *Reach) addTexels(p *Prepared, surface int) {
 	first, end := p.Texels.Of(int(chart))
 	for i := first; i < min(end, first+mostDense); i++ {
 		at := p.receiverOf(&p.Texels.List[i])
-		r.dense, r.sparse = append(r.dense, spot{at.point, at.normal}), append(r.sparse, spot{at.point, at.normal})
+		r.dense, r.sparse = append(r.dense, spot{at.Point, at.Normal}), append(r.sparse, spot{at.Point, at.Normal})
 	}
 }
 
@@ -113,7 +115,7 @@ func (r *Reach) addTexels(p *Prepared, surface int) {
 // over the tolerance, and is 1 where the source itself is not as it was.
 func (r *Reach) Share(id string, layer *Layer) float64 {
 	before, after := r.was.Source(id), r.now.Source(id)
-	if before == nil || after == nil || len(shapeChanges(&before.shape, &after.shape)) > 0 || r.shines(before) || r.shines(after) {
+	if before == nil || after == nil || len(source.Changes(before, after)) > 0 || r.shines(before) || r.shines(after) {
 		return 1
 	}
 	m := NewImage(layer.PageSize, layer.Pages)
@@ -145,13 +147,14 @@ func (r *Reach) Share(id string, layer *Layer) float64 {
 }
 
 // shines tells whether a changed thing is the source itself.
-func (r *Reach) shines(s *Source) bool {
-	if s.shape.Kind != EmissiveKind {
+func (r *Reach) shines(s *source.Source) bool {
+	material, ok := s.Material()
+	if !ok {
 		return false
 	}
 	for _, p := range []*Prepared{r.was, r.now} {
 		for i := range p.Scene.Surfaces {
-			if f := &p.Scene.Surfaces[i]; r.changed[f.Entity] && f.Material.ID == s.material {
+			if f := &p.Scene.Surfaces[i]; r.changed[f.Entity] && f.Material.ID == material {
 				return true
 			}
 		}
@@ -161,36 +164,36 @@ func (r *Reach) shines(s *Source) bool {
 
 // directAt is a source's direct light on a spot, its brightest channel, in lux for
 // unit strength.
-func (p *Prepared) directAt(s *Source, at spot, turn float64) float64 {
-	sum, _ := s.sharp(p.Scene, at.receiver(), careful(Draft.Samples()), turn)
+func (p *Prepared) directAt(s *source.Source, at spot, turn float64) float64 {
+	sum, _ := s.Sharp(p.Scene, at.receiver(), source.Careful(Draft.Samples()), turn)
 	return max(sum[0], sum[1], sum[2])
 }
 
 // indirectAt is a source's light on a spot from the sky and from other surfaces, by rays
 // that read what its layer says of those: the brightest channel, in lux for unit strength.
-func (p *Prepared) indirectAt(s *Source, layer *Image, at spot, turn float64) float64 {
+func (p *Prepared) indirectAt(s *source.Source, layer *Image, at spot, turn float64) float64 {
 	bounced := p.bounces(s)
-	if !bounced && !s.isSky() {
+	if !bounced && !s.IsSky() {
 		return 0
 	}
 	var sum color.Linear
 	r := at.receiver()
 	u, v := geom.Axes(at.normal)
 	for k := range spotRays {
-		a, b := pair(k, spotRays, turn)
-		dir := cosineDirection(at.normal, u, v, a, b)
-		m, met := p.Scene.Meet(trace.Ray{Origin: f32(r.origin), Dir: f32(dir), Max: math.MaxFloat32})
+		a, b := sampling.Pair(k, spotRays, turn)
+		dir := sampling.CosineDirection(at.normal, u, v, a, b)
+		m, met := p.Scene.Meet(trace.Ray{Origin: f32(r.Origin), Dir: f32(dir), Max: math.MaxFloat32})
 		switch {
-		case !met && s.isSky() && s.shape.Patch >= 0: // so few rays would miss a patch
+		case !met && s.IsPatch(): // so few rays would miss a patch
 			sum = sum.Add(color.White.Scale(math.Pi / spotRays))
-		case !met && s.isSky():
-			sum = sum.Add(s.evenSky(dir).Scale(math.Pi / spotRays))
+		case !met && s.IsSky():
+			sum = sum.Add(s.EvenSky(dir).Scale(math.Pi / spotRays))
 		case met && bounced:
 			if c := p.Layout.ChartOf[m.Surface]; c >= 0 {
 				chart := &p.Layout.Charts[c]
-				x, y := chart.At(r.origin.Add(dir.Mul(m.T)))
+				x, y := chart.At(r.Origin.Add(dir.Mul(m.T)))
 				sent := layer.At(chart.Page(), x, y).Mul(p.Scene.Surfaces[m.Surface].Albedo)
-				sum = sum.Add(sent.Scale(s.shape.BounceScale / spotRays))
+				sum = sum.Add(sent.Scale(s.BounceScale() / spotRays))
 			}
 		}
 	}
@@ -198,8 +201,8 @@ func (p *Prepared) indirectAt(s *Source, layer *Image, at spot, turn float64) fl
 }
 
 // receiver is a spot as a place to be lit.
-func (s spot) receiver() *receiver {
-	return &receiver{point: s.at, origin: s.at.Add(s.normal.Mul(2 * spotOffM)), normal: s.normal}
+func (s spot) receiver() *source.Receiver {
+	return &source.Receiver{Point: s.at, Origin: s.at.Add(s.normal.Mul(2 * spotOffM)), Normal: s.normal}
 }
 
 // spotOffM is how far off a changed surface its light is taken.

@@ -12,6 +12,7 @@ import (
 	"grotta/core/bake"
 	"grotta/core/color"
 	"grotta/core/level"
+	"grotta/core/source"
 )
 
 // twoRooms is two closed rooms side by side, each with a lamp and a crate, and a
@@ -49,7 +50,7 @@ func solid(l *level.Level, id string) *level.Solid {
 // the same light as a fresh bake finds. A door that opens leaves none.
 func TestAChangeReachesWhatItsLightReaches(t *testing.T) {
 	was := prepare(t, twoRooms())
-	layers, err := was.Bake(context.Background(), bake.All(was.Sources), bake.Draft, nil)
+	layers, err := was.Bake(context.Background(), source.All(was.Sources), bake.Draft, nil)
 	require.NoError(t, err)
 	crate := func(edit func(*level.Solid)) func(*level.Level) {
 		return func(l *level.Level) { edit(solid(l, "right-crate")) }
@@ -85,14 +86,14 @@ func TestAChangeReachesWhatItsLightReaches(t *testing.T) {
 		var kept []string
 		for i := range was.Sources {
 			id := was.Sources[i].ID
-			if r == nil || was.Sources[i].Kind == bake.AmbientKind || r.Share(id, layers[i]) > bake.ReachTolerance {
+			if r == nil || was.Sources[i].Kind == source.AmbientKind || r.Share(id, layers[i]) > bake.ReachTolerance {
 				continue
 			}
-			if was.Sources[i].Kind != bake.SkyKind { // closed rooms have none of it
+			if was.Sources[i].Kind != source.SkyKind { // closed rooms have none of it
 				kept = append(kept, id)
 			}
 			now := now
-			fresh, err := now.Bake(context.Background(), []*bake.Source{now.Source(id)}, bake.Draft, nil)
+			fresh, err := now.Bake(context.Background(), []*source.Source{now.Source(id)}, bake.Draft, nil)
 			require.NoError(t, err)
 			carried := r.Carry(layers[i], fresh[0].Key)
 			assert.Equal(t, fresh[0].Key, carried.Key)
@@ -120,7 +121,7 @@ func TestAChangeReachesWhatItsLightReaches(t *testing.T) {
 // itself is another.
 func TestReachOfAMovedLight(t *testing.T) {
 	was := prepare(t, twoRooms())
-	layers, err := was.Bake(context.Background(), bake.All(was.Sources), bake.Draft, nil)
+	layers, err := was.Bake(context.Background(), source.All(was.Sources), bake.Draft, nil)
 	require.NoError(t, err)
 	assert.Zero(t, bake.NewReach(was, was).Share("left-lamp", layers[0]))
 	l := twoRooms()

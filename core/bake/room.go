@@ -2,6 +2,7 @@ package bake
 
 import (
 	"grotta/core/lists"
+	"grotta/core/source"
 )
 
 // What a bake may hold beside its layers, in bytes, and what it does hold beside the
@@ -22,7 +23,7 @@ const (
 // Together is how many of some sources, from the first on, are baked at once: they share
 // their rays, and each takes memory. All of them if they fit, else a part as large as
 // the others.
-func (p *Prepared) Together(sources []*Source) int {
+func (p *Prepared) Together(sources []*source.Source) int {
 	patches, places, window := 0, 0, 0
 	for i := range p.Layout.Charts {
 		c := &p.Layout.Charts[i]
@@ -46,7 +47,7 @@ func (p *Prepared) Together(sources []*Source) int {
 	for direct := 0; fit < len(sources); fit++ {
 		s, lit := sources[fit], 0
 		p.lit(s, func(int) { lit++ })
-		direct += max(s.channels(), 1)*holdsDark*len(p.bounds) + s.channels()*holdsLit*lit
+		direct += max(s.Channels(), 1)*holdsDark*len(p.bounds) + s.Channels()*holdsLit*lit
 		takes := columnsOf(fit+1)*(2*patches+8*window) + direct + (fit+1)*charts
 		if fit >= 2 && takes > room { // the second one shares its columns with the first
 			break

@@ -12,18 +12,19 @@ import (
 
 	"grotta/core/bake"
 	"grotta/core/level"
+	"grotta/core/source"
 )
 
 // Where memory does not hold all sources at once they are baked in even parts, to the
 // same bytes, and progress goes on from part to part.
 func TestABakeInParts(t *testing.T) {
 	p := prepare(t, leaves(5000))
-	n := p.Together(bake.All(p.Sources))
+	n := p.Together(source.All(p.Sources))
 	require.Less(t, n, len(p.Sources))
-	assert.Equal(t, 1, p.Together(bake.All(p.Sources[:1])))
+	assert.Equal(t, 1, p.Together(source.All(p.Sources[:1])))
 	assert.Equal(t, 0, p.Together(nil))
 	var most atomic.Uint64
-	layers, err := p.Bake(context.Background(), bake.All(p.Sources), bake.Draft, func(share float64) {
+	layers, err := p.Bake(context.Background(), source.All(p.Sources), bake.Draft, func(share float64) {
 		for was := most.Load(); math.Float64bits(share) > was && !most.CompareAndSwap(was, math.Float64bits(share)); was = most.Load() {
 		}
 	})
@@ -31,7 +32,7 @@ func TestABakeInParts(t *testing.T) {
 	assert.InDelta(t, 1, math.Float64frombits(most.Load()), 1e-9)
 	require.Len(t, layers, len(p.Sources))
 	for _, i := range []int{0, n - 1, n, len(p.Sources) - 1} {
-		alone, err := p.Bake(context.Background(), bake.All(p.Sources[i:i+1]), bake.Draft, nil)
+		alone, err := p.Bake(context.Background(), source.All(p.Sources[i:i+1]), bake.Draft, nil)
 		require.NoError(t, err)
 		assert.Equal(t, alone[0], layers[i], p.Sources[i].ID)
 	}
@@ -63,7 +64,7 @@ func TestABakeKeepsToItsMemory(t *testing.T) {
 				}
 			})
 			p := prepare(t, l)
-			sources := bake.All(p.Sources)
+			sources := source.All(p.Sources)
 			_, err := p.Bake(context.Background(), sources[:p.Together(sources)], bake.Good, func(share float64) { packing.Store(share > 0.551) })
 			done()
 			require.NoError(t, err)

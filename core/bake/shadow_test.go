@@ -17,6 +17,7 @@ import (
 	"grotta/core/geom"
 	"grotta/core/level"
 	"grotta/core/lightmap"
+	"grotta/core/source"
 )
 
 // shaded is a lamp 4 m over the plane with a slab half way, and the lux at a spot
@@ -282,7 +283,7 @@ func TestSourcesAtATime(t *testing.T) {
 	l := plane(light("a", level.Point, 10, level.Vec{0, 2, 0}, down), light("b", level.Point, 10, level.Vec{0, 2, 0}, down))
 	l.Lights[0].Flicker = &level.Flicker{Pattern: "pulse", RateHz: 1, Depth: 1}
 	p := prepare(t, l)
-	now := bake.At(p.Sources, 0.5)
+	now := source.At(p.Sources, 0.5)
 	assert.InDelta(t, 0, now[0].Weight[0], 1e-9)
 	assert.Equal(t, p.Sources[1].Weight, now[1].Weight)
 	assert.InDelta(t, 10, p.Sources[0].Weight[0], 1e-9, "the steady ones stay")

@@ -12,7 +12,9 @@ import (
 	"grotta/core/half"
 	"grotta/core/lightmap"
 	"grotta/core/parallel"
+	"grotta/core/sampling"
 	"grotta/core/scene"
+	"grotta/core/source"
 	"grotta/core/trace"
 )
 
@@ -199,7 +201,7 @@ func (p *Prepared) link(t *transport, k int, members []int32, links []uint16) []
 		found.add(dir, distance, normal)
 	}}
 	for i := range patchRays {
-		sent.send(i, &p.Texels.List[members[sender(i, len(members))]], about.turn(&rays[i]))
+		sent.send(i, &p.Texels.List[members[sender(i, len(members))]], about.Toward(&rays[i]))
 	}
 	sent.land()
 	t.around[k] = found.done(c.Density / float64(t.grid(ci).side))
@@ -226,8 +228,8 @@ const linkSeed = 0x6c696e6b // any number; other uses have others
 
 // raysOf are the rays of a patch by its first texel, and what they are about. They
 // can be made again, so that the sky's share of the links needs no storing.
-func (p *Prepared) raysOf(first *lightmap.Texel) ([]geom.Vec3, frame) {
-	return fanOf(patchRays, turnAt(linkSeed, first)), frameOf(first.Normal(p.Scene))
+func (p *Prepared) raysOf(first *lightmap.Texel) ([]geom.Vec3, sampling.Frame) {
+	return readyFans[patchRays].Of(sampling.TurnAt(linkSeed, first.Origin)), sampling.FrameOf(first.Normal(p.Scene))
 }
 
 // volley is rays from texels under way. They are traced eight at a time, so those that
@@ -330,7 +332,7 @@ func (t *transport) bounces(ctx context.Context, tolerance float64, on *solve) (
 
 // sent gives what each patch sends back of each source, in lux: the direct light
 // it gets and all that comes by other patches, times its albedo.
-func (p *Prepared) sent(ctx context.Context, t *transport, q Quality, sources []*Source, direct []light) (*halves, error) {
+func (p *Prepared) sent(ctx context.Context, t *transport, q Quality, sources []*source.Source, direct []light) (*halves, error) {
 	all, on := newHalves(t.patches(), len(sources)), newSolve(t.patches())
 	steps, err := p.steps(ctx, t, q, on)
 	if err != nil {
@@ -341,7 +343,7 @@ func (p *Prepared) sent(ctx context.Context, t *transport, q Quality, sources []
 		if err := p.meanOnPatches(ctx, t, &direct[i], on.direct); err != nil {
 			return nil, err
 		}
-		if s.isSky() {
+		if s.IsSky() {
 			if err := inParallel(ctx, t.patches(), 256, func(from, to int) {
 				for k := from; k < to; k++ {
 					p.addSky(t, s, k, on.direct[k][:])
@@ -358,7 +360,7 @@ func (p *Prepared) sent(ctx context.Context, t *transport, q Quality, sources []
 		}
 		factor := float32(0)
 		if p.bounces(s) {
-			factor = float32(s.shape.BounceScale)
+			factor = float32(s.BounceScale())
 		}
 		if err := all.put(ctx, on.sent[1:], i, factor); err != nil {
 			return nil, err
@@ -405,14 +407,14 @@ func (p *Prepared) meanOnPatches(ctx context.Context, t *transport, light *light
 }
 
 // addSky adds a sky's even light on a patch, by the rays of the links.
-func (p *Prepared) addSky(t *transport, s *Source, patch int, to []float32) {
+func (p *Prepared) addSky(t *transport, s *source.Source, patch int, to []float32) {
 	if t.sky[patch] == 0 {
 		return
 	}
 	var sum color.Linear
 	rays, about := p.raysOf(&p.Texels.List[t.first[patch]])
 	for left := t.sky[patch]; left != 0; left &= left - 1 {
-		sum = sum.Add(s.evenSky(about.turn(&rays[bits.TrailingZeros32(left)])))
+		sum = sum.Add(s.EvenSky(about.Toward(&rays[bits.TrailingZeros32(left)])))
 	}
 	for c := range 3 {
 		to[c] += float32(sum[c] * math.Pi / patchRays)

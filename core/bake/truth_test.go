@@ -17,6 +17,7 @@ import (
 	"grotta/core/geom"
 	"grotta/core/level"
 	"grotta/core/lightmap"
+	"grotta/core/source"
 	"grotta/demo"
 )
 
@@ -244,7 +245,7 @@ func TestWholeEqualsOneByOne(t *testing.T) {
 			was := runtime.GOMAXPROCS(1)
 			alone := prepare(t, l)
 			for i := range alone.Sources {
-				one, err := alone.Bake(context.Background(), bake.All(alone.Sources[i:i+1]), q, nil)
+				one, err := alone.Bake(context.Background(), source.All(alone.Sources[i:i+1]), q, nil)
 				require.NoError(t, err)
 				require.Equal(t, hashOf(together[i]), hashOf(one[0]), alone.Sources[i].ID)
 			}

@@ -12,6 +12,7 @@ import (
 	"grotta/core/geom"
 	"grotta/core/level"
 	"grotta/core/planner"
+	"grotta/core/source"
 )
 
 // yard is a floor under a lamp with a sharp shadow, and a wall far off that has
@@ -49,7 +50,7 @@ func baked(t *testing.T, l *level.Level) (*bake.Prepared, *bake.Image) {
 	require.NoError(t, l.Validate())
 	p, err := bake.Prepare(l)
 	require.NoError(t, err)
-	layers, err := p.Bake(context.Background(), bake.All(p.Sources), bake.Good, nil)
+	layers, err := p.Bake(context.Background(), source.All(p.Sources), bake.Good, nil)
 	require.NoError(t, err)
 	return p, bake.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers)
 }

@@ -13,6 +13,7 @@ import (
 	"grotta/core/level"
 	"grotta/core/probe"
 	"grotta/core/shot"
+	"grotta/core/source"
 )
 
 func baked(t *testing.T, l *level.Level) (*bake.Prepared, *bake.Image) {
@@ -20,7 +21,7 @@ func baked(t *testing.T, l *level.Level) (*bake.Prepared, *bake.Image) {
 	require.NoError(t, l.Validate())
 	p, err := bake.Prepare(l)
 	require.NoError(t, err)
-	layers, err := p.Bake(context.Background(), bake.All(p.Sources), bake.Draft, nil)
+	layers, err := p.Bake(context.Background(), source.All(p.Sources), bake.Draft, nil)
 	require.NoError(t, err)
 	return p, bake.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers)
 }

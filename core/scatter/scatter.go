@@ -15,6 +15,7 @@ import (
 	"grotta/core/geom"
 	"grotta/core/level"
 	"grotta/core/parallel"
+	"grotta/core/source"
 )
 
 // Bounds of a grid: cells are cubes of about CellM, and larger where there would
@@ -71,12 +72,12 @@ func Cells(low, high geom.Vec3) [3]int {
 }
 
 // Key names a grid by all that goes into it.
-func Key(p *bake.Prepared, s *bake.Source, low, high geom.Vec3) string {
+func Key(p *bake.Prepared, s *source.Source, low, high geom.Vec3) string {
 	return digest.New("fog grid", 1).Text(p.Geometry()).Sum256(s.Digest()).Float(low[:]...).Float(high[:]...).Sum().String()
 }
 
 // Make reckons the grid of a source in a box, on all cores.
-func Make(ctx context.Context, p *bake.Prepared, s *bake.Source, low, high geom.Vec3) (*Grid, error) {
+func Make(ctx context.Context, p *bake.Prepared, s *source.Source, low, high geom.Vec3) (*Grid, error) {
 	cells := Cells(low, high)
 	g := &Grid{Key(p, s, low, high), air.NewField(low, high, cells)}
 	return g, parallel.Each(ctx, cells[1]*cells[2], func(row int) {
@@ -91,7 +92,7 @@ func Make(ctx context.Context, p *bake.Prepared, s *bake.Source, low, high geom.
 // the cell, 3 over the square of its radius.
 const innerShare = 0.36
 
-func (g *Grid) cell(p *bake.Prepared, s *bake.Source, x, y, z int) {
+func (g *Grid) cell(p *bake.Prepared, s *source.Source, x, y, z int) {
 	side := (g.Max[0] - g.Min[0]) / float64(g.Cells[0])
 	toward, unit := s.InAir(p.Scene, g.Middle(x, y, z), samples, innerShare*side)
 	luminance := unit.Luminance()
@@ -107,7 +108,7 @@ func (g *Grid) cell(p *bake.Prepared, s *bake.Source, x, y, z int) {
 
 // Mix sums grids of one box by the weights of their sources. The direction of
 // each counts by its light.
-func Mix(sources []bake.Source, grids []*Grid) *air.Field {
+func Mix(sources []source.Source, grids []*Grid) *air.Field {
 	if len(grids) == 0 {
 		return nil
 	}
@@ -157,16 +158,16 @@ func Light(ctx context.Context, p *bake.Prepared, a *air.Air, ask Ask) ([]Cost, 
 	if ask.Bare {
 		return []Cost{}, nil
 	}
-	sources := bake.FogSources(p.Scene.Level, p.Scene)
+	sources := source.InFog(p.Scene.Level, p.Scene)
 	if ask.Seconds != nil {
-		sources = bake.At(sources, *ask.Seconds)
+		sources = source.At(sources, *ask.Seconds)
 	}
 	if a.Lit(level.LitEverywhere) && len(sources) > 0 && slices.ContainsFunc(a.Settings, veiled) {
 		min, max := Everywhere(p)
 		a.Volumes = append(a.Volumes, air.Volume{Min: min, Max: max, EdgeM: 1, Lit: true})
 	}
 	if ask.Only != "" {
-		sources = slices.DeleteFunc(sources, func(s bake.Source) bool { return s.ID != ask.Only })
+		sources = slices.DeleteFunc(sources, func(s source.Source) bool { return s.ID != ask.Only })
 	}
 	costs := []Cost{}
 	for i := range a.Volumes {
@@ -194,7 +195,7 @@ func Light(ctx context.Context, p *bake.Prepared, a *air.Air, ask Ask) ([]Cost, 
 	return costs, nil
 }
 
-func (a *Ask) grid(ctx context.Context, p *bake.Prepared, s *bake.Source, v *air.Volume) (*Grid, error) {
+func (a *Ask) grid(ctx context.Context, p *bake.Prepared, s *source.Source, v *air.Volume) (*Grid, error) {
 	if a.Kept != nil {
 		if g := a.Kept(Key(p, s, v.Min, v.Max)); g != nil {
 			return g, nil

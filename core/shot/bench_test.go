@@ -9,6 +9,7 @@ import (
 	"grotta/core/bake"
 	"grotta/core/scatter"
 	"grotta/core/shot"
+	"grotta/core/source"
 	"grotta/demo"
 )
 
@@ -19,7 +20,7 @@ func BenchmarkShot(b *testing.B) {
 		p, err := bake.Prepare(demo.Start(from))
 		require.NoError(b, err)
 		ctx := context.Background()
-		layers, err := p.Bake(ctx, bake.All(p.Sources), bake.Draft, nil)
+		layers, err := p.Bake(ctx, source.All(p.Sources), bake.Draft, nil)
 		require.NoError(b, err)
 		image := bake.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers)
 		cam := shot.Of(p.Scene.World, p.Scene.Level.Viewpoints[0])

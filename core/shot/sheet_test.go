@@ -16,6 +16,7 @@ import (
 	"grotta/core/grade"
 	"grotta/core/level"
 	"grotta/core/shot"
+	"grotta/core/source"
 )
 
 func TestSheetLaysPicturesInRows(t *testing.T) {
@@ -50,7 +51,7 @@ func litWall(t *testing.T, lux float64) (*bake.Prepared, *bake.Image, shot.Camer
 	require.NoError(t, l.Validate())
 	p, err := bake.Prepare(l)
 	require.NoError(t, err)
-	layers, err := p.Bake(context.Background(), bake.All(p.Sources), bake.Draft, nil)
+	layers, err := p.Bake(context.Background(), source.All(p.Sources), bake.Draft, nil)
 	require.NoError(t, err)
 	cam := shot.Camera{Pose: geom.Pose{Position: geom.Vec3{0, 0, 5}, Rotation: geom.Identity().Rotation}, FovDeg: 40}
 	return p, bake.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers), cam

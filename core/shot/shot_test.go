@@ -13,6 +13,7 @@ import (
 	"grotta/core/geom"
 	"grotta/core/level"
 	"grotta/core/shot"
+	"grotta/core/source"
 )
 
 // wall is a grey wall at z = 0, seen from z = distance.
@@ -36,7 +37,7 @@ func middle(t *testing.T, l *level.Level, distance float64, o shot.Options) [3]u
 	require.NoError(t, l.Validate())
 	p, err := bake.Prepare(l)
 	require.NoError(t, err)
-	layers, err := p.Bake(context.Background(), bake.All(p.Sources), bake.Draft, nil)
+	layers, err := p.Bake(context.Background(), source.All(p.Sources), bake.Draft, nil)
 	require.NoError(t, err)
 	m := bake.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers)
 	cam := shot.Camera{Pose: geom.Pose{Position: geom.Vec3{0, 0, distance}, Rotation: geom.Identity().Rotation}, FovDeg: 40}

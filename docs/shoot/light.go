@@ -10,6 +10,7 @@ import (
 	"grotta/core/bake"
 	"grotta/core/level"
 	"grotta/core/shot"
+	"grotta/core/source"
 	"grotta/demo"
 )
 
@@ -87,7 +88,7 @@ func render(ctx context.Context, l *level.Level, view *level.Viewpoint, o shot.O
 	if err != nil {
 		return nil, err
 	}
-	layers, err := p.Bake(ctx, bake.All(p.Sources), bake.Good, nil)
+	layers, err := p.Bake(ctx, source.All(p.Sources), bake.Good, nil)
 	if err != nil {
 		return nil, err
 	}

@@ -14,6 +14,7 @@ import (
 	"grotta/core/bake"
 	"grotta/core/level"
 	"grotta/core/level/leveltest"
+	"grotta/core/source"
 )
 
 // paddingBound is a share of a layer's brightest texel.
@@ -104,7 +105,7 @@ func (w *works) bakesRight(t *testing.T, id string, revision int, doc *level.Lev
 	require.NoError(t, err, trail)
 	b = w.wait(t, b.ID, over)
 	require.Equal(t, "done", b.State, "%s\n%s", trail, b.Error)
-	fresh, err := p.Bake(ctx, bake.All(p.Sources), bake.Draft, nil)
+	fresh, err := p.Bake(ctx, source.All(p.Sources), bake.Draft, nil)
 	require.NoError(t, err, trail)
 	for i := range fresh {
 		kept, err := w.studio.Layer(fresh[i].Key)

@@ -13,6 +13,7 @@ import (
 	"github.com/nats-io/nats.go/jetstream"
 
 	"grotta/core/bake"
+	"grotta/core/source"
 	"grotta/service/disk"
 	"grotta/service/store"
 	"grotta/service/studio"
@@ -169,7 +170,7 @@ func (b *Baker) layers(ctx context.Context, t task, alive func()) error {
 		return err
 	}
 	quality := bake.Quality(job.Quality)
-	wanted := wantedOf(p, t.Sources, func(s *bake.Source) bool { return have[p.Key(s, quality)] != "" })
+	wanted := wantedOf(p, t.Sources, func(s *source.Source) bool { return have[p.Key(s, quality)] != "" })
 	if err := b.make(ctx, run, p, wanted, quality, b.reporter(job, run, wanted, len(have), alive)); err != nil {
 		return err
 	}
@@ -198,7 +199,7 @@ func (b *Baker) ahead(ctx context.Context, run *run, p *bake.Prepared, t task, a
 	for _, s := range m.Sources {
 		shown[s.ID] = s.Layer != ""
 	}
-	wanted := wantedOf(p, t.Sources, func(s *bake.Source) bool { return shown[s.ID] })
+	wanted := wantedOf(p, t.Sources, func(s *source.Source) bool { return shown[s.ID] })
 	if len(wanted) == 0 {
 		return nil
 	}
@@ -214,8 +215,8 @@ func (b *Baker) ahead(ctx context.Context, run *run, p *bake.Prepared, t task, a
 }
 
 // wantedOf is the sources with some ids that are not there yet.
-func wantedOf(p *bake.Prepared, ids []string, there func(*bake.Source) bool) []*bake.Source {
-	var wanted []*bake.Source
+func wantedOf(p *bake.Prepared, ids []string, there func(*source.Source) bool) []*source.Source {
+	var wanted []*source.Source
 	for i := range p.Sources {
 		if s := &p.Sources[i]; slices.Contains(ids, s.ID) && !there(s) {
 			wanted = append(wanted, s)
@@ -225,7 +226,7 @@ func wantedOf(p *bake.Prepared, ids []string, there func(*bake.Source) bool) []*
 }
 
 // make bakes layers and stores them; store.ErrOver where the bake was cancelled.
-func (b *Baker) make(ctx context.Context, run *run, p *bake.Prepared, wanted []*bake.Source, q bake.Quality, report func(float64)) error {
+func (b *Baker) make(ctx context.Context, run *run, p *bake.Prepared, wanted []*source.Source, q bake.Quality, report func(float64)) error {
 	if len(wanted) == 0 {
 		return nil
 	}
@@ -277,7 +278,7 @@ func (b *Baker) forgetLocked(id string) {
 
 // reporter turns the share done of a message into the progress of the whole bake,
 // tells it at most five times a second, and keeps the message ours meanwhile.
-func (b *Baker) reporter(job *store.Bake, r *run, wanted []*bake.Source, before int, alive func()) func(float64) {
+func (b *Baker) reporter(job *store.Bake, r *run, wanted []*source.Source, before int, alive func()) func(float64) {
 	if len(wanted) == 0 {
 		return nil
 	}

@@ -17,6 +17,7 @@ import (
 	"grotta/core/scatter"
 	"grotta/core/shot"
 	"grotta/core/sky"
+	"grotta/core/source"
 )
 
 func (s *server) registerSheet(a huma.API, tag string) {
@@ -76,7 +77,7 @@ func (s *sheet) views(ctx context.Context) ([]shot.Cell, error) {
 // lights shows each light alone, exposed by itself.
 func (s *sheet) lights(ctx context.Context) ([]shot.Cell, error) {
 	groups, err := s.alone(func(src *api.Source) string {
-		if src.Kind == bake.AmbientKind || src.Kind == bake.SkyFillKind || src.Group != "" {
+		if src.Kind == source.AmbientKind || src.Kind == source.SkyFillKind || src.Group != "" {
 			return ""
 		}
 		return fmt.Sprintf("%s (%s)", src.Name, src.Kind)
@@ -106,7 +107,7 @@ func (s *sheet) rigs(ctx context.Context) ([]shot.Cell, error) {
 // lit is a lightmap of some sources alone.
 type lit struct {
 	label   string
-	sources []bake.Source
+	sources []source.Source
 	layers  []*bake.Layer
 }
 

@@ -14,6 +14,7 @@ import (
 	"grotta/api"
 	"grotta/core/bake"
 	"grotta/core/level"
+	"grotta/core/source"
 	"grotta/service/blob"
 	"grotta/service/keyed"
 	"grotta/service/store"
@@ -323,7 +324,7 @@ func (s *Studio) Mix(p *bake.Prepared, m *api.LightmapState, seconds *float64) (
 	}
 	sources := p.Sources
 	if seconds != nil {
-		sources = bake.At(sources, *seconds)
+		sources = source.At(sources, *seconds)
 	}
 	return bake.Mix(p.Layout.PageSize, p.Layout.Pages, sources, layers), nil
 }
@@ -360,7 +361,7 @@ func (s *Studio) draftMissing(ctx context.Context, p *bake.Prepared) error {
 	if err != nil {
 		return err
 	}
-	var missing []*bake.Source
+	var missing []*source.Source
 	for i, src := range m.Sources {
 		if src.Layer == "" {
 			missing = append(missing, &p.Sources[i])

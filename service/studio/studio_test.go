@@ -13,6 +13,7 @@ import (
 	"grotta/api"
 	"grotta/core/bake"
 	"grotta/core/level"
+	"grotta/core/source"
 	"grotta/demo"
 	"grotta/service/blob"
 	"grotta/service/store"
@@ -117,7 +118,7 @@ func TestCleanKeepsWhatBakesName(t *testing.T) {
 	require.NoError(t, err)
 	p, err := s.Prepare(ctx, info.ID, 1, room)
 	require.NoError(t, err)
-	layers, err := p.Bake(ctx, bake.All(p.Sources), bake.Draft, nil)
+	layers, err := p.Bake(ctx, source.All(p.Sources), bake.Draft, nil)
 	require.NoError(t, err)
 	keys := map[string]string{}
 	for i, l := range layers {

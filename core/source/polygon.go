@@ -1,9 +1,10 @@
-package bake
+package source
 
 import (
 	"math"
 
 	"grotta/core/geom"
+	"grotta/core/sampling"
 )
 
 // polygon is a flat convex shape that shines to the side from which its corners
@@ -67,7 +68,7 @@ func (p *polygon) irradiance(at, n geom.Vec3) float64 {
 // over a fan of triangles), shifted by turn.
 func (p *polygon) point(i int, turn float64) geom.Vec3 {
 	const a1, a2 = 0.7548776662466927, 0.5698402909980532
-	su, sv := shifts(math.Mod(turn, 2*math.Pi))
+	su, sv := sampling.Shifts(math.Mod(turn, 2*math.Pi))
 	_, u := math.Modf(0.5 + float64(i)*a1 + su)
 	_, v := math.Modf(0.5 + float64(i)*a2 + sv)
 	pick := u * p.area
