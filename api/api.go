@@ -217,7 +217,7 @@ type Bake struct {
 	Layers   int        `json:"layers" doc:"Layers that the revision needs."`
 	Reused   int        `json:"reused" doc:"Layers that were there already."`
 	Done     float64    `json:"done" doc:"0 to 1."`
-	LeftS    float64    `json:"left_s,omitzero" doc:"Seconds left, reckoned from what is done."`
+	LeftS    float64    `json:"left_s,omitzero" doc:"Seconds left, estimated from what is done."`
 	Now      string     `json:"now,omitzero" doc:"What is being baked."`
 	Hash     string     `json:"hash,omitzero" doc:"SHA-256 of the mixed lightmap as half-floats, when done."`
 	Error    string     `json:"error,omitzero"`
@@ -297,7 +297,7 @@ type Comparison struct {
 	compare.Result
 	A       PictureLight `json:"a"`
 	B       PictureLight `json:"b"`
-	Picture []byte `json:"picture" doc:"PNG, in base64."`
+	Picture []byte       `json:"picture" doc:"PNG, in base64."`
 }
 
 // AirReport is a level's air as plain numbers.
@@ -350,7 +350,7 @@ type BakePlan struct {
 	Quality  string       `json:"quality"`
 	Layers   int          `json:"layers" doc:"That the revision needs."`
 	Stale    []bake.Stale `json:"stale" doc:"Those that are not there, each with what made it stale."`
-	Kept     []bake.Kept  `json:"kept" doc:"Those that stay, as next to none of their light gets to what changed."`
+	Kept     []bake.Kept  `json:"kept" doc:"Layers that stay, because less of their light than a display can show reaches what changed."`
 }
 
 // Probes is the light captured in a level's grids.

@@ -70,7 +70,7 @@ func (a *app) explainBake(ctx context.Context, c *client.Client, l api.LevelInfo
 			for _, k := range plan.Kept {
 				names = append(names, k.Name)
 			}
-			fmt.Fprintf(w, "%d stay, as next to none of their light gets to what changed: %s\n", len(names), strings.Join(names, "; ")) // a name may have a comma
+			fmt.Fprintf(w, "%d stay, because almost no light of theirs reaches what changed: %s\n", len(names), strings.Join(names, "; ")) // a name may have a comma
 		}
 	})
 }

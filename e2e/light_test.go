@@ -93,10 +93,10 @@ func TestBakeKeepsWhatAChangeDoesNotReach(t *testing.T) {
 	sh := newShell(t, g.URL)
 	_, _, code := sh.run(harness.Password+"\n", "login", "maren", "--password-stdin")
 	require.Zero(t, code)
-	assert.Contains(t, sh.ok("bake", id, "--explain"), "stay, as next to none of their light gets to what changed: lamp-0")
+	assert.Contains(t, sh.ok("bake", id, "--explain"), "stay, because almost no light of theirs reaches what changed: lamp-0")
 	final, err := c.PlanBake(ctx, id, "final")
 	require.NoError(t, err)
-	assert.Empty(t, final.Kept, "at final quality all is made anew")
+	assert.Empty(t, final.Kept, "at final quality everything is baked again")
 
 	was, err := c.Lightmap(ctx, id, true)
 	require.NoError(t, err)

@@ -1,6 +1,6 @@
 // Package air is what light passes through on its way to the eye, and what shows
 // in it: haze, height fog, fog volumes, glows, beams, motes, the sun's disc and
-// stars. It resolves a level's entities into plain numbers (Of) and reckons what
+// stars. It resolves a level's entities into plain numbers (Of) and computes what
 // they do to a ray. The console's view gets the same numbers and follows the same
 // formulas. It casts no rays: light in fog comes as a Field, which core/scatter
 // makes.

@@ -33,7 +33,7 @@ type Mote struct {
 	Start    geom.Vec3 `json:"start" doc:"Where it appears: right, up, along; metres from the emitter."`
 	Velocity geom.Vec3 `json:"velocity" doc:"Metres a second, in the emitter's axes."`
 	SizeM    float64   `json:"size_m"`
-	BornS    float64   `json:"born_s" doc:"When it first appears; then anew after every life."`
+	BornS    float64   `json:"born_s" doc:"When it first appears; it appears again after every life."`
 }
 
 func emitterOf(l *level.Level, w *level.World, m *level.Motes) Emitter {

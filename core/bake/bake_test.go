@@ -69,7 +69,7 @@ func mixOf(t testing.TB, p *bake.Prepared, q bake.Quality) *bake.Image {
 var up, down = geom.Vec3{0, 1, 0}, geom.Vec3{0, -1, 0}
 
 // closedForms are lights over the plane and their irradiance at (x, 0, z), from
-// the formulas of photometry and of KHR_lights_punctual, written out here anew.
+// the formulas of photometry and of KHR_lights_punctual, written out again here.
 var closedForms = []struct {
 	name  string
 	light func() *level.Light
@@ -425,7 +425,7 @@ func TestMixEqualsAFreshBake(t *testing.T) {
 		mixed := bake.Mix(p.Layout.PageSize, p.Layout.Pages, changed.Sources, layers)
 		fresh := prepare(t, l)
 		require.Equal(t, mixed.Hash(), mixOf(t, fresh, bake.Draft).Hash(), "the same bytes, as layers do not depend on what changed")
-		// And against light reckoned without layers or half-floats at all.
+		// And against light computed without layers or half-floats at all.
 		for i := 0; i < len(p.Texels.List); i += 37 {
 			texel := &p.Texels.List[i]
 			want := fresh.UnmixedIrradiance(texel)

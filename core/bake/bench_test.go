@@ -358,7 +358,7 @@ func posts(n int) *level.Level {
 	return l
 }
 
-// cubes is the hall with so many cubes that lie as they fell, a texel a face at most.
+// cubes is the hall with so many cubes at random angles, a texel a face at most.
 func cubes(n int) *level.Level {
 	l, r := hall(2), rand.New(rand.NewPCG(1, 1))
 	for i := range n {

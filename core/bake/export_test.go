@@ -12,7 +12,7 @@ import (
 	"grotta/core/trace"
 )
 
-// UnmixedIrradiance reckons a texel's direct light in float64 without layers or
+// UnmixedIrradiance computes a texel's direct light in float64 without layers or
 // half-floats, with the shadow samples of a draft.
 func (p *Prepared) UnmixedIrradiance(t *lightmap.Texel) color.Linear {
 	var sum color.Linear
@@ -28,7 +28,7 @@ func (p *Prepared) UnmixedIrradiance(t *lightmap.Texel) color.Linear {
 	return sum
 }
 
-// Light reckons a source's direct light on a texel, with rays to all of the source.
+// Light computes a source's direct light on a texel, with rays to all of the source.
 func (p *Prepared) Light(s *source.Source, t *lightmap.Texel) color.Linear {
 	r := p.receiverOf(t)
 	sum, _ := s.Sharp(p.Scene, &r, source.Careful(Good.Samples()), 1)
@@ -102,5 +102,5 @@ func KeptLight(from [3][64]float32, tinted bool) (to [3][64]float32, dark bool) 
 	return to, !l.isDark(1)
 }
 
-// MemoryBytes is what the level made ready is reckoned to take.
+// MemoryBytes is the estimate of what the prepared level takes.
 func (p *Prepared) MemoryBytes() int { return p.memoryBytes() }

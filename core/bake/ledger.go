@@ -52,7 +52,7 @@ type Blocker struct {
 }
 
 // ledgerSamples is how many shadow rays go to a source with a size, and to the
-// sky; ledgerPaths how many paths the bounced light is reckoned by.
+// sky; ledgerPaths how many paths the bounced light is computed from.
 const (
 	ledgerSamples = 4096
 	ledgerPaths   = 1024

@@ -38,7 +38,7 @@ func TestABakeInParts(t *testing.T) {
 	}
 }
 
-// What a level made ready takes is reckoned as it is, whatever its parts: of blocks, of
+// The estimate of what a prepared level takes is right, whatever its parts: of blocks, of
 // a mesh of one surface or of many, with and without holes.
 func TestMemoryIsReckonedAsItIs(t *testing.T) {
 	for name, l := range map[string]*level.Level{"blocks": posts(4000), "hidden": stacks(1), "fine": hall(4), "mesh": heap(200), "leaves": leaves(20_000), "cut-outs": withHoles(leaves(20_000))} {

@@ -99,7 +99,7 @@ func (p *Prepared) steps(ctx context.Context, t *transport, q Quality, on *solve
 	return p.shared.steps[q], nil
 }
 
-// solve is where bounces are reckoned, a row for each patch: what comes directly, and
+// solve is the working memory of bounces, a row for each patch: what comes directly, and
 // what each has sent back, with a dark row first; and room for what a stretch of them
 // sends next.
 type solve struct{ direct, sent, next [][4]float32 }
@@ -209,7 +209,7 @@ func (p *Prepared) link(t *transport, k int, members []int32, links []uint16) []
 	return half.AppendLinks(links, met)
 }
 
-// sendsBack is an albedo as bounces are reckoned with it.
+// sendsBack is an albedo as bounces use it.
 func sendsBack(albedo color.Linear) (row [4]float32) {
 	for c := range 3 {
 		row[c] = float32(min(albedo[c], maxAlbedo))

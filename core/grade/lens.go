@@ -12,7 +12,7 @@ import (
 // golden is the angle between two neighbours of a sunflower spiral (Vogel, 1979).
 const golden = 2.399963229728653
 
-// sensorM is the height of the sensor that depth of field is reckoned for.
+// sensorM is the height of the sensor that depth of field is computed for.
 const sensorM = 0.024
 
 // Blur is the radius of the circle of confusion of something at a depth along the

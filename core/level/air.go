@@ -53,7 +53,7 @@ type FogVolume struct {
 	EdgeM     float64 `json:"edge_m" minimum:"0" maximum:"1000" default:"0.5" doc:"Metres inside its faces over which it comes in."`
 	Density   float64 `json:"density" minimum:"0" maximum:"100" default:"0.08" doc:"Per metre."`
 	Color     string  `json:"color" pattern:"^#[0-9a-fA-F]{6}$" default:"#8a949c"`
-	Luminance float64 `json:"luminance" minimum:"0" maximum:"1e9" default:"0.5" doc:"Nits of a white fog that no light is reckoned for; the colour scales it."`
+	Luminance float64 `json:"luminance" minimum:"0" maximum:"1e9" default:"0.5" doc:"Nits of a white fog where no light is computed in it; the colour scales it."`
 	ColorFrom string  `json:"color_from,omitzero" maxLength:"64" refers:"lights" or:"sky" doc:"\"sky\", or the id of a light for its colour."`
 	Lit       bool    `json:"lit" default:"true" doc:"Lights with a fog share show in it, shadowed by the level."`
 	Priority  int     `json:"priority" minimum:"-1000" maximum:"1000" default:"0" doc:"Which are kept where there are more than the view takes."`

@@ -55,7 +55,7 @@ func baked(t *testing.T, l *level.Level) (*bake.Prepared, *bake.Image) {
 	return p, bake.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers)
 }
 
-// errorOf compares a lightmap with direct light reckoned at the very spot, over
+// errorOf compares a lightmap with direct light computed at the very spot, over
 // the floor and the wall.
 func errorOf(p *bake.Prepared, m *bake.Image) float64 {
 	sum, n := 0.0, 0.0
@@ -81,7 +81,7 @@ func errorOf(p *bake.Prepared, m *bake.Image) float64 {
 }
 
 // With no more texels than an even density, a plan shows the light better:
-// measured on the light itself, not by the plan's own reckoning.
+// measured on the light itself, not by the plan's own estimate.
 func TestPlanBeatsOneDensity(t *testing.T) {
 	p, m := baked(t, yard(12))
 	plan, err := planner.Make(p, m, planner.Budget{Texels: 7000})

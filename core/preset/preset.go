@@ -122,7 +122,7 @@ func FromRig(l *level.Level, id string) (*Preset, error) {
 	return &Preset{Format: Format, Kind: Rig, Rig: &kept, Parts: parts}, nil
 }
 
-// carry appends copies of what take says, placed anew, to the parts.
+// carry appends copies of what take says, with their new places, to the parts.
 func carry(parts, from *level.Level, take func(level.Entity) (level.Entity, bool)) {
 	parts.Solids = append(parts.Solids, copies(from.Solids, func(s *level.Solid) *level.Entity { return &s.Entity }, take)...)
 	parts.Meshes = append(parts.Meshes, copies(from.Meshes, func(m *level.Mesh) *level.Entity { return &m.Entity }, take)...)

@@ -1,4 +1,4 @@
-// Package scatter reckons the light in fog: for each fog volume that is lit, a
+// Package scatter computes the light in fog: for each fog volume that is lit, a
 // grid of how much light comes to each cell from the sources that ask for it,
 // shadowed by the level. A grid is made for unit strength and kept, as layers
 // are; a change of strength or colour is another sum.
@@ -76,7 +76,7 @@ func Key(p *bake.Prepared, s *source.Source, low, high geom.Vec3) string {
 	return digest.New("fog grid", 1).Text(p.Geometry()).Sum256(s.Digest()).Float(low[:]...).Float(high[:]...).Sum().String()
 }
 
-// Make reckons the grid of a source in a box, on all cores.
+// Make computes the grid of a source in a box, on all cores.
 func Make(ctx context.Context, p *bake.Prepared, s *source.Source, low, high geom.Vec3) (*Grid, error) {
 	cells := Cells(low, high)
 	g := &Grid{Key(p, s, low, high), air.NewField(low, high, cells)}

@@ -88,7 +88,7 @@ func TestFieldOfALampAndItsShadow(t *testing.T) {
 func TestMixOfGridsIsLinearAndKept(t *testing.T) {
 	kept := map[string]*scatter.Grid{}
 	made := 0
-	reckon := func(set func(*level.Level)) *air.Field {
+	light := func(set func(*level.Level)) *air.Field {
 		a, _, err := shot.Air(ctx, yard(t, set), scatter.Ask{
 			Kept: func(k string) *scatter.Grid { return kept[k] },
 			Keep: func(g *scatter.Grid) { kept[g.Key] = g; made++ },
@@ -96,17 +96,17 @@ func TestMixOfGridsIsLinearAndKept(t *testing.T) {
 		require.NoError(t, err)
 		return a.Volumes[0].Field
 	}
-	one := reckon(nil)
-	two := reckon(func(l *level.Level) {
+	one := light(nil)
+	two := light(func(l *level.Level) {
 		l.Lights[0].Strength, l.Lights[0].Color, l.Lights[0].FogShare = 100, "#ff0000", 3
 	})
 	assert.Equal(t, 1, made, "another strength, colour and share need no rays")
 	at := geom.Vec3{-1, 0.3, 0.2}
 	assert.InEpsilon(t, 6*value(one, at)[0], value(two, at)[0], 1e-5)
 	assert.Zero(t, value(two, at)[1])
-	reckon(func(l *level.Level) { l.Lights[0].Transform.Position = level.Vec{0, 1, 0} })
+	light(func(l *level.Level) { l.Lights[0].Transform.Position = level.Vec{0, 1, 0} })
 	assert.Equal(t, 2, made, "another place does")
-	reckon(func(l *level.Level) { l.Solids[0].Size = level.Vec{0.2, 1, 1} })
+	light(func(l *level.Level) { l.Solids[0].Size = level.Vec{0.2, 1, 1} })
 	assert.Equal(t, 3, made, "and so does another wall")
 }
 

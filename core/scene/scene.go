@@ -254,7 +254,7 @@ func (s *Scene) face(solid *level.Solid, planes []geom.Plane, face int) []geom.V
 }
 
 // Outline is the convex face that a surface of a solid is, counter-clockwise. It is cut
-// anew, which costs less than to keep it.
+// each time, which costs less than keeping it.
 func (s *Scene) Outline(f *Surface) []geom.Vec3 {
 	return s.face(f.Solid, f.Solid.FacePlanes(), int(f.Face))
 }

@@ -14,7 +14,7 @@ import (
 // Eye sees a level's surfaces and sky under a lightmap, without air and look.
 type Eye struct {
 	// Moving is the light on a surface that takes no lightmap because it moves, in
-	// lux; where it is nil it is reckoned at the point itself.
+	// lux; where it is nil it is computed at the point itself.
 	Moving func(at, normal geom.Vec3) color.Linear
 
 	// LightMax is the most light on a surface that is shown, as the nits of a white

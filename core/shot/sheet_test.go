@@ -86,7 +86,7 @@ func TestMovingSurfaces(t *testing.T) {
 	eye := shot.NewEye(p, m)
 	albedo := linear.DecodeSRGB(float64(0xbc) / 255)
 	got := eye.Radiance(geom.Vec3{0, 0, 5}, geom.Vec3{0, 0, -1})
-	assert.InEpsilon(t, albedo*120/math.Pi, got[1], 1e-3, "reckoned at the point")
+	assert.InEpsilon(t, albedo*120/math.Pi, got[1], 1e-3, "computed at the point")
 	eye.Moving = func(_, n geom.Vec3) linear.Linear {
 		assert.InDelta(t, 1, n[2], 1e-9)
 		return linear.White.Scale(30)

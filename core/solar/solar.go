@@ -13,7 +13,7 @@ type Position struct {
 	AltitudeDeg float64 `json:"altitude_deg" doc:"Above the horizon, geometric: without refraction."`
 }
 
-// At reckons the sun's position by the low-accuracy series of Meeus,
+// At computes the sun's position by the low-accuracy series of Meeus,
 // "Astronomical Algorithms" (2nd ed., 1998), chapter 25, as NOAA's solar
 // calculator uses it. Latitude and longitude in degrees, north and east
 // positive. Within 0.1 degrees from 1900 to 2100 (tested against a table).

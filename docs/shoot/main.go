@@ -1,4 +1,4 @@
-// Command shoot takes the pictures of docs/screenshots anew: the tour by hand in
+// Command shoot takes the pictures of docs/screenshots again: the tour by hand in
 // a headless browser, the same tour by the built command line, and shots.
 package main
 

@@ -43,7 +43,7 @@ func (c *fogCache) put(g *scatter.Grid) {
 }
 
 // Air makes a prepared level's air ready, as it is asked for. Light in fog that
-// was reckoned before is not reckoned again.
+// was computed before is not computed again.
 func (s *Studio) Air(ctx context.Context, p *bake.Prepared, ask scatter.Ask) (*air.Air, []scatter.Cost, error) {
 	ask.Kept, ask.Keep = s.fog.get, s.fog.put
 	return shot.Air(ctx, p, ask)

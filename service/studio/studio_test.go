@@ -73,7 +73,7 @@ func TestMixNowBakesWhatIsMissing(t *testing.T) {
 	}
 }
 
-// A blob that was damaged on disk is forgotten and baked anew, never shown.
+// A blob that was damaged on disk is forgotten and baked again, never shown.
 func TestDamagedLayersAreBakedAgain(t *testing.T) {
 	s, st, dir := open(t)
 	p, err := s.Prepare(ctx, "r", 1, demo.Room())
