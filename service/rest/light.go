@@ -86,7 +86,7 @@ func (s *server) registerLight(a huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		data, err := movingLight(ctx, st.prepared, st.image, st.grids)
+		data, err := movingLight(ctx, st.level.prepared, st.image, st.grids)
 		if err != nil {
 			return nil, s.problem(err)
 		}

@@ -22,11 +22,11 @@ import (
 
 // stage is a level lit and ready for pictures.
 type stage struct {
-	*opened
-	image *bake.Image
-	light api.PictureLight
-	grids []*probe.Grid // of light for what moves; none where nothing does
-	shot.Options
+	level   *opened
+	image   *bake.Image
+	light   api.PictureLight
+	grids   []*probe.Grid // of light for what moves; none where nothing does
+	options shot.Options
 }
 
 // stage opens a level as a variant has it. What has no light yet is baked at draft first,
@@ -36,7 +36,7 @@ func (s *server) stage(ctx context.Context, id string, v api.Variant, seconds *f
 	if err != nil {
 		return nil, err
 	}
-	out := &stage{opened: o}
+	out := &stage{level: o}
 	m, err := s.Studio.Lightmap(o.prepared, o.info.Revision)
 	if err != nil {
 		return nil, s.problem(err)
@@ -58,16 +58,16 @@ func (s *server) stage(ctx context.Context, id string, v api.Variant, seconds *f
 	if out.grids, err = moving(ctx, o.prepared, out.image); err != nil {
 		return nil, s.problem(err)
 	}
-	out.Options = shot.Options{Samples: 2, NoLook: v.Look == "off", NoAir: v.Air == "off", Air: air, Moving: probe.Moving(o.prepared, out.grids)}
+	out.options = shot.Options{Samples: 2, NoLook: v.Look == "off", NoAir: v.Air == "off", Air: air, Moving: probe.Moving(o.prepared, out.grids)}
 	if seconds != nil {
-		out.Seconds = *seconds
+		out.options.Seconds = *seconds
 	}
 	if v.Display != "" {
 		profile, err := s.Store.Platform(askerOf(ctx), v.Display)
 		if err != nil {
 			return nil, s.problem(err)
 		}
-		out.LightMax = profile.Display.LightMax
+		out.options.LightMax = profile.Display.LightMax
 	}
 	return out, nil
 }
@@ -121,17 +121,17 @@ func (s *server) variant(ctx context.Context, id string, v *api.Variant) (*opene
 
 // take is a picture of a stage as a shot wants it.
 func (s *server) take(ctx context.Context, st *stage, in *api.NewShot) (*image.NRGBA, error) {
-	camera, err := s.camera(st.opened, in)
+	camera, err := s.camera(st.level, in)
 	if err != nil {
 		return nil, err
 	}
-	o := st.Options
+	o := st.options
 	o.Width, o.Height, o.Samples, o.Unlit = or(in.Width, 1280), or(in.Height, 720), or(in.Samples, 2), in.Unlit
 	if in.Meter {
-		ev := shot.Meter(st.prepared, st.image, camera, o)
+		ev := shot.Meter(st.level.prepared, st.image, camera, o)
 		o.ExposureEV = &ev
 	}
-	picture, err := shot.Render(ctx, st.prepared, st.image, camera, o, s.shotProgress(st.info.ID, in.Watch, o.Height))
+	picture, err := shot.Render(ctx, st.level.prepared, st.image, camera, o, s.shotProgress(st.level.info.ID, in.Watch, o.Height))
 	if err != nil {
 		return nil, s.problem(err)
 	}

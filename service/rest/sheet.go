@@ -33,7 +33,7 @@ func (s *server) registerSheet(a huma.API, tag string) {
 			return nil, err
 		}
 		sheet := &sheet{server: s, stage: st, want: in.Body}
-		st.Width, st.Height = or(in.Body.Width, 400), or(in.Body.Height, 250)
+		st.options.Width, st.options.Height = or(in.Body.Width, 400), or(in.Body.Height, 250)
 		cells, err := map[string]func(context.Context) ([]shot.Cell, error){
 			"views": sheet.views, "lights": sheet.lights, "rigs": sheet.rigs, "day": sheet.day,
 		}[in.Body.Kind](ctx)
@@ -60,12 +60,12 @@ func (s *sheet) cell(ctx context.Context, p *bake.Prepared, m *bake.Image, c sho
 }
 
 func (s *sheet) views(ctx context.Context) ([]shot.Cell, error) {
-	if len(s.stage.doc.Viewpoints) == 0 {
+	if len(s.stage.level.doc.Viewpoints) == 0 {
 		return nil, newProblem(422, "the level has no viewpoints; add one, or ask for a shot")
 	}
 	var cells []shot.Cell
-	for _, v := range s.stage.doc.Viewpoints {
-		c, err := s.cell(ctx, s.stage.prepared, s.stage.image, shot.Of(s.stage.prepared.Scene.World, v), s.stage.Options, cmp.Or(v.Name, v.ID))
+	for _, v := range s.stage.level.doc.Viewpoints {
+		c, err := s.cell(ctx, s.stage.level.prepared, s.stage.image, shot.Of(s.stage.level.prepared.Scene.World, v), s.stage.options, cmp.Or(v.Name, v.ID))
 		if err != nil {
 			return nil, s.server.problem(err)
 		}
@@ -92,11 +92,11 @@ func (s *sheet) lights(ctx context.Context) ([]shot.Cell, error) {
 // that fixtures can be compared.
 func (s *sheet) rigs(ctx context.Context) ([]shot.Cell, error) {
 	groups, err := s.alone(func(src *api.Source) string {
-		light := s.stage.doc.Light(src.ID)
+		light := s.stage.level.doc.Light(src.ID)
 		if light == nil || light.Rig == "" {
 			return ""
 		}
-		return cmp.Or(s.stage.doc.RigByID(light.Rig).Name, light.Rig)
+		return cmp.Or(s.stage.level.doc.RigByID(light.Rig).Name, light.Rig)
 	})
 	if err != nil {
 		return nil, err
@@ -113,7 +113,7 @@ type lit struct {
 
 // alone groups the baked sources of the level by their labels; "" leaves one out.
 func (s *sheet) alone(label func(*api.Source) string) ([]*lit, error) {
-	m, err := s.server.Studio.Lightmap(s.stage.prepared, s.stage.info.Revision)
+	m, err := s.server.Studio.Lightmap(s.stage.level.prepared, s.stage.level.info.Revision)
 	if err != nil {
 		return nil, s.server.problem(err)
 	}
@@ -128,7 +128,7 @@ func (s *sheet) alone(label func(*api.Source) string) ([]*lit, error) {
 		if err != nil {
 			return nil, s.server.problem(err)
 		}
-		one := s.stage.prepared.Sources[i]
+		one := s.stage.level.prepared.Sources[i]
 		one.Weight = one.Color.Scale(one.Strength)
 		at := slices.IndexFunc(groups, func(g *lit) bool { return g.label == name })
 		if at < 0 {
@@ -144,18 +144,18 @@ func (s *sheet) alone(label func(*api.Source) string) ([]*lit, error) {
 
 // solo draws each group under its own light: without air and sky.
 func (s *sheet) solo(ctx context.Context, groups []*lit, each bool) ([]shot.Cell, error) {
-	camera, err := s.server.camera(s.stage.opened, &api.NewShot{Viewpoint: s.want.Viewpoint})
+	camera, err := s.server.camera(s.stage.level, &api.NewShot{Viewpoint: s.want.Viewpoint})
 	if err != nil {
 		return nil, err
 	}
-	dark := *s.stage.prepared.Scene.Level
+	dark := *s.stage.level.prepared.Scene.Level
 	dark.Environment.Sky.Luminance = 0
-	only, err := s.stage.prepared.Again(&dark)
+	only, err := s.stage.level.prepared.Again(&dark)
 	if err != nil {
 		return nil, s.server.problem(err)
 	}
 	images, exposures := make([]*bake.Image, len(groups)), make([]float64, len(groups))
-	o := s.stage.Options
+	o := s.stage.options
 	o.NoAir = true
 	for i, g := range groups {
 		images[i] = bake.Mix(g.layers[0].PageSize, g.layers[0].Pages, g.sources, g.layers)
@@ -182,7 +182,7 @@ func (s *sheet) solo(ctx context.Context, groups []*lit, each bool) ([]shot.Cell
 var dayTimes = []string{"04:00", "06:00", "08:00", "10:00", "12:00", "14:00", "16:00", "18:00", "20:00"}
 
 func (s *sheet) day(ctx context.Context) ([]shot.Cell, error) {
-	camera, err := s.server.camera(s.stage.opened, &api.NewShot{Viewpoint: s.want.Viewpoint})
+	camera, err := s.server.camera(s.stage.level, &api.NewShot{Viewpoint: s.want.Viewpoint})
 	if err != nil {
 		return nil, err
 	}
@@ -190,10 +190,10 @@ func (s *sheet) day(ctx context.Context) ([]shot.Cell, error) {
 	if len(times) == 0 {
 		times = dayTimes
 	}
-	p := s.stage.prepared
+	p := s.stage.level.prepared
 	var cells []shot.Cell
 	for i, at := range times {
-		doc, label, err := atTime(s.stage.doc, at)
+		doc, label, err := atTime(s.stage.level.doc, at)
 		if err != nil {
 			return nil, newProblem(422, "what was sent cannot be taken", &huma.ErrorDetail{Location: fmt.Sprintf("body.times[%d]", i), Message: err.Error()})
 		}
@@ -204,7 +204,7 @@ func (s *sheet) day(ctx context.Context) ([]shot.Cell, error) {
 		if err != nil {
 			return nil, s.server.problem(err)
 		}
-		o := s.stage.Options
+		o := s.stage.options
 		if o.Air, _, err = s.server.Studio.Air(ctx, p, scatter.Ask{}); err != nil {
 			return nil, s.server.problem(err)
 		}
