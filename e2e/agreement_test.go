@@ -28,6 +28,7 @@ import (
 // The live view and a shot are one picture: over all viewpoints of all demo
 // levels, with their air and look.
 func TestViewAgreesWithShot(t *testing.T) {
+	t.Parallel()
 	g := start(t)
 	maren := as(t, g, "maren")
 	for _, from := range demo.Levels {
@@ -51,6 +52,7 @@ func TestViewAgreesWithShot(t *testing.T) {
 // picture, headroom, sharpening; a display that cuts light; what moves, under
 // probes, and what sways; a painted board.
 func TestViewAgreesBeyondTheDemo(t *testing.T) {
+	t.Parallel()
 	for _, kind := range []string{"inside", "outside"} {
 		t.Run(kind, func(t *testing.T) {
 			maren, l, g := room(t)

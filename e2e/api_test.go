@@ -55,6 +55,7 @@ func problem(t *testing.T, err error, status int, code string) *api.Problem {
 var ctx = context.Background()
 
 func TestEditUndoRedoAndConflicts(t *testing.T) {
+	t.Parallel()
 	g := start(t)
 	maren := as(t, g, "maren")
 	l, err := maren.CreateLevel(ctx, api.NewLevel{From: "room", Name: "Cabin"})
@@ -109,6 +110,7 @@ func TestEditUndoRedoAndConflicts(t *testing.T) {
 
 // Nobody sees or changes what is not theirs or shared with them, by any door.
 func TestNobodyReachesWhatIsNotTheirs(t *testing.T) {
+	t.Parallel()
 	g := start(t)
 	maren, ivo := as(t, g, "maren"), as(t, g, "ivo")
 	l, err := maren.CreateLevel(ctx, api.NewLevel{From: "room"})
@@ -228,6 +230,7 @@ func status(t *testing.T, c *client.Client, method, path string) error {
 }
 
 func TestTokensHoldTheirScopes(t *testing.T) {
+	t.Parallel()
 	g := start(t)
 	full, reader := as(t, g, "maren"), as(t, g, "maren", api.ScopeRead)
 	l, err := full.CreateLevel(ctx, api.NewLevel{From: "room"})
@@ -259,6 +262,7 @@ func TestTokensHoldTheirScopes(t *testing.T) {
 }
 
 func TestConsoleSessionsNeedTheirToken(t *testing.T) {
+	t.Parallel()
 	g := start(t)
 	post := func(path, body string, header http.Header) (*http.Response, map[string]any) {
 		req, err := http.NewRequest("POST", g.URL+path, strings.NewReader(body))
@@ -306,6 +310,7 @@ func TestConsoleSessionsNeedTheirToken(t *testing.T) {
 }
 
 func TestHeadersAndErrorsOfTheEdge(t *testing.T) {
+	t.Parallel()
 	g := start(t)
 	res, err := http.Get(g.URL + "/")
 	require.NoError(t, err)
@@ -328,6 +333,7 @@ func TestHeadersAndErrorsOfTheEdge(t *testing.T) {
 
 // Bad files and bodies: a clear problem, nothing stored, the service up.
 func TestBadInputChangesNothing(t *testing.T) {
+	t.Parallel()
 	g := start(t)
 	maren := as(t, g, "maren")
 	l, err := maren.CreateLevel(ctx, api.NewLevel{From: "room"})
@@ -376,6 +382,7 @@ func TestBadInputChangesNothing(t *testing.T) {
 }
 
 func TestImportsKeepAndTellWhatTheyDoNotKnow(t *testing.T) {
+	t.Parallel()
 	g := start(t)
 	maren := as(t, g, "maren")
 	got, err := maren.ImportLevel(ctx, []byte(`{"format":"grotta-level/1","name":"Odd","tide":{"high":2}}`), "")
@@ -388,6 +395,7 @@ func TestImportsKeepAndTellWhatTheyDoNotKnow(t *testing.T) {
 
 // The exported file passes the validator of the standard's own body.
 func TestExportPassesTheKhronosValidator(t *testing.T) {
+	t.Parallel()
 	g := start(t)
 	maren := as(t, g, "maren")
 	for _, from := range []string{"demo", "room"} {
@@ -417,6 +425,7 @@ func TestExportPassesTheKhronosValidator(t *testing.T) {
 }
 
 func TestBakeReusesLayersAndTellsTheMix(t *testing.T) {
+	t.Parallel()
 	g := start(t)
 	maren := as(t, g, "maren")
 	l, err := maren.CreateLevel(ctx, api.NewLevel{From: "demo"})
@@ -453,6 +462,7 @@ func TestBakeReusesLayersAndTellsTheMix(t *testing.T) {
 }
 
 func TestBakeCanBeCancelled(t *testing.T) {
+	t.Parallel()
 	g := start(t)
 	maren := as(t, g, "maren")
 	l, err := maren.CreateLevel(ctx, api.NewLevel{From: "demo"})
@@ -473,6 +483,7 @@ func TestBakeCanBeCancelled(t *testing.T) {
 }
 
 func TestWatchersAreTold(t *testing.T) {
+	t.Parallel()
 	g := start(t)
 	maren := as(t, g, "maren")
 	l, err := maren.CreateLevel(ctx, api.NewLevel{From: "room"})
@@ -501,6 +512,7 @@ func TestWatchersAreTold(t *testing.T) {
 }
 
 func TestPublishedDocumentsAreCurrent(t *testing.T) {
+	t.Parallel()
 	schema, err := rest.LevelSchema()
 	require.NoError(t, err)
 	committed, err := os.ReadFile("../docs/level.schema.json")
@@ -519,6 +531,7 @@ func TestPublishedDocumentsAreCurrent(t *testing.T) {
 
 // The demo meets the schema that is published, by an independent reading of it.
 func TestDemoMeetsThePublishedSchema(t *testing.T) {
+	t.Parallel()
 	text, err := level.Encode(demo.Saltmarsh())
 	require.NoError(t, err)
 	schema := compileSchema(t, "../docs/level.schema.json")

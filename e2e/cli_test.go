@@ -10,7 +10,6 @@ import (
 	"path/filepath"
 	"regexp"
 	"strings"
-	"syscall"
 	"testing"
 	"time"
 
@@ -87,6 +86,7 @@ const saltmarsh = "Saltmarsh Light"
 
 // The tour by the command line: find what is wrong, mend it, bake, look, share.
 func TestTourByCommandLine(t *testing.T) {
+	t.Parallel()
 	s, _ := signedIn(t)
 	assert.Contains(t, s.ok("level", "list"), saltmarsh)
 	assert.Contains(t, s.ok("level", "show", saltmarsh), "24 of 24 layers need a bake")
@@ -144,6 +144,7 @@ func TestTourByCommandLine(t *testing.T) {
 }
 
 func TestCheckFixesWhatItCan(t *testing.T) {
+	t.Parallel()
 	s, _ := signedIn(t)
 	out := s.ok("check", saltmarsh, "--fix")
 	assert.Contains(t, out, "0 errors, 0 warnings")
@@ -154,6 +155,7 @@ func TestCheckFixesWhatItCan(t *testing.T) {
 
 // The stable output: irradiance by the command line against closed forms.
 func TestLedgerByCommandLine(t *testing.T) {
+	t.Parallel()
 	g := start(t)
 	maren := as(t, g, "maren")
 	plane := func(name string, lights ...*level.Light) {
@@ -216,6 +218,7 @@ func TestLedgerByCommandLine(t *testing.T) {
 }
 
 func TestCommandLineErrors(t *testing.T) {
+	t.Parallel()
 	s, _ := signedIn(t)
 	for name, c := range map[string]struct {
 		args []string
@@ -249,6 +252,7 @@ func TestCommandLineErrors(t *testing.T) {
 }
 
 func TestSettingsSayWhereTheyComeFrom(t *testing.T) {
+	t.Parallel()
 	s := newShell(t, "http://127.0.0.1:9")
 	require.NoError(t, os.WriteFile(filepath.Join(s.dir, "config.yaml"), []byte("listen: 127.0.0.1:7000\ntoken: secret\n"), 0o600))
 	out := s.ok("config", "--server", "http://127.0.0.1:8")
@@ -263,67 +267,9 @@ func TestSettingsSayWhereTheyComeFrom(t *testing.T) {
 }
 
 func TestCompletionKnowsLevelsAndLights(t *testing.T) {
+	t.Parallel()
 	s, _ := signedIn(t)
 	assert.Contains(t, s.ok("__complete", "check", ""), saltmarsh)
 	assert.Contains(t, s.ok("__complete", "light", "set", saltmarsh, ""), "hatch-lamp")
 	assert.Contains(t, s.ok("completion", "bash"), "grotta")
-}
-
-// A service that is killed in the middle of a bake loses nothing and goes on.
-func TestKilledServiceGoesOn(t *testing.T) {
-	data := t.TempDir()
-	s := newShell(t, "")
-	_, errOut, code := s.run(harness.Password+"\n", "user", "add", "maren", "--password-stdin", "--data", data)
-	require.Zero(t, code, errOut)
-	serve := func() *exec.Cmd {
-		cmd := exec.Command(binary, "serve", "--data", data, "--listen", "127.0.0.1:0", "--log-level", "warn")
-		out, err := cmd.StdoutPipe()
-		require.NoError(t, err)
-		cmd.Env = append(os.Environ(), "GROTTA_CONFIG="+filepath.Join(s.dir, "none.yaml"))
-		require.NoError(t, cmd.Start())
-		line := make([]byte, 200)
-		n, err := out.Read(line)
-		require.NoError(t, err)
-		s.server = regexp.MustCompile(`http://[0-9.:]+`).FindString(string(line[:n]))
-		require.NotEmpty(t, s.server)
-		return cmd
-	}
-	first := serve()
-	_, errOut, code = s.run(harness.Password+"\n", "login", "maren", "--password-stdin")
-	require.Zero(t, code, errOut)
-	s.ok("level", "create", saltmarsh, "--from", "demo")
-	s.ok("light", "set", saltmarsh, "hatch-lamp", "strength=61")
-	s.ok("bake", saltmarsh, "--quality", "good", "--detach")
-	time.Sleep(3 * time.Second)
-	require.NoError(t, first.Process.Kill())
-	first.Wait()
-
-	second := serve()
-	defer func() {
-		require.NoError(t, second.Process.Signal(syscall.SIGINT))
-		assert.NoError(t, second.Wait(), "and stops cleanly when asked")
-	}()
-	doc := decode[api.Document](t, s.ok("level", "show", saltmarsh, "--json"))
-	assert.Equal(t, 61.0, doc.Document.Light("hatch-lamp").Strength)
-	assert.Equal(t, 2, doc.Level.Revision)
-	deadline := time.Now().Add(2 * time.Minute)
-	for {
-		m := s.ok("bake", saltmarsh, "--explain")
-		if strings.HasPrefix(m, "0 of 24") {
-			break
-		}
-		require.True(t, time.Now().Before(deadline), m)
-		time.Sleep(500 * time.Millisecond)
-	}
-	resumed := decode[api.Bake](t, s.ok("bake", saltmarsh, "--quality", "good", "--json"))
-	assert.Equal(t, resumed.Layers, resumed.Reused)
-
-	// The same level, baked without being killed, gives the same bytes.
-	g := start(t)
-	maren := as(t, g, "maren")
-	l, err := harness.Import(ctx, maren, doc.Document)
-	require.NoError(t, err)
-	calm, err := harness.BakeAndWait(ctx, maren, l.ID, "good")
-	require.NoError(t, err)
-	assert.Equal(t, calm.Hash, resumed.Hash)
 }

@@ -19,6 +19,7 @@ import (
 // view, given to a zone; a glow is added and shaped; the look is graded; and the
 // shot is compared with how it was.
 func TestAirAndLookInTheBrowser(t *testing.T) {
+	t.Parallel()
 	maren, l, g := room(t)
 	_, err := harness.BakeAndWait(ctx, maren, l.ID, "draft")
 	require.NoError(t, err)
@@ -86,6 +87,7 @@ func TestAirAndLookInTheBrowser(t *testing.T) {
 
 // Pictures of viewpoints are lit from the first: what has no light yet gets a draft.
 func TestShotsAreNeverBlackInTheBrowser(t *testing.T) {
+	t.Parallel()
 	maren, l, g := room(t)
 	p := open(t, g)
 	p.signIn("maren")
@@ -136,6 +138,7 @@ func colourfulness(m image.Image) float64 {
 // While a fader is dragged so is its light in the fog, with the service asked once
 // for that share; and what sways moves as time goes on.
 func TestDraggedLightAndSwayInTheBrowser(t *testing.T) {
+	t.Parallel()
 	maren, l, g := room(t)
 	fog := level.Default[level.FogVolume]()
 	fog.ID, fog.Size, fog.Density, fog.Luminance = "fog", level.Vec{20, 10, 20}, 0.2, 0

@@ -16,6 +16,7 @@ import (
 // Light from outside by hand: a sky that shows, a sun that is put where one clicks,
 // a light of another kind with its own fields.
 func TestSkyAndSunInTheBrowser(t *testing.T) {
+	t.Parallel()
 	g := start(t)
 	maren, l, err := g.Demo(ctx)
 	require.NoError(t, err)
@@ -83,6 +84,7 @@ func (p *page) choose(label, value string) {
 
 // Texels are seen, planned and applied, and undone.
 func TestTexelsInTheBrowser(t *testing.T) {
+	t.Parallel()
 	maren, l, g := room(t)
 	_, err := harness.BakeAndWait(ctx, maren, l.ID, "draft")
 	require.NoError(t, err)

@@ -153,6 +153,7 @@ func (p *page) letGo(source string) {
 // The tour by hand: sign in, open the demo, move a fader and see it, mend the
 // three faults, bake, check clean, save and share a preset, undo.
 func TestTourInTheBrowser(t *testing.T) {
+	t.Parallel()
 	g := start(t)
 	maren, l, err := g.Demo(ctx)
 	require.NoError(t, err)
@@ -285,6 +286,7 @@ func difference(a, b image.Image) float64 {
 
 // Somebody else's edit shows without a reload.
 func TestEditsOfOthersShow(t *testing.T) {
+	t.Parallel()
 	g := start(t)
 	maren, l, err := g.Demo(ctx)
 	require.NoError(t, err)
@@ -303,6 +305,7 @@ func TestEditsOfOthersShow(t *testing.T) {
 
 // Every page passes axe's rules, but for none.
 func TestPagesPassAxe(t *testing.T) {
+	t.Parallel()
 	g := start(t)
 	_, l, err := g.Demo(ctx)
 	require.NoError(t, err)

@@ -45,6 +45,7 @@ func apply(t *testing.T, c *client.Client, id string, op level.Operation) {
 // What changes in a closed room leaves the light of another alone: the plan says
 // so, and the bake does.
 func TestBakeKeepsWhatAChangeDoesNotReach(t *testing.T) {
+	t.Parallel()
 	g := start(t)
 	c := as(t, g, "maren")
 	l := level.New("Cellars")
@@ -111,6 +112,7 @@ func TestBakeKeepsWhatAChangeDoesNotReach(t *testing.T) {
 
 // A bake says beforehand what it will make and why; afterwards nothing is left.
 func TestBakePlanTellsWhy(t *testing.T) {
+	t.Parallel()
 	c, l, _ := room(t)
 	plan, err := c.PlanBake(ctx, l.ID, "draft")
 	require.NoError(t, err)
@@ -143,6 +145,7 @@ func TestBakePlanTellsWhy(t *testing.T) {
 
 // A plan of densities is an operation like any other: it is applied, and undone.
 func TestDensityPlanIsAppliedAndUndone(t *testing.T) {
+	t.Parallel()
 	c, l, _ := room(t)
 	_, err := harness.BakeAndWait(ctx, c, l.ID, "good")
 	require.NoError(t, err)
@@ -171,6 +174,7 @@ func TestDensityPlanIsAppliedAndUndone(t *testing.T) {
 
 // Contact sheets are pictures of the size that was asked for, and a day's sun moves.
 func TestSheets(t *testing.T) {
+	t.Parallel()
 	c, l, _ := room(t)
 	_, _, err := c.Sheet(ctx, l.ID, api.NewSheet{Kind: "lights", Variant: api.Variant{NoBake: true}})
 	problem(t, err, 409, "conflict")
@@ -200,6 +204,7 @@ func TestSheets(t *testing.T) {
 }
 
 func TestProbesByTheService(t *testing.T) {
+	t.Parallel()
 	c, l, g := room(t)
 	got, err := c.Probes(ctx, l.ID, "")
 	require.NoError(t, err)
@@ -230,6 +235,7 @@ func TestProbesByTheService(t *testing.T) {
 
 // The sky that the console draws is the sky of the core.
 func TestSkyByTheService(t *testing.T) {
+	t.Parallel()
 	c, l, g := room(t)
 	apply(t, c, l.ID, level.Set("", map[string]any{"environment.sky.kind": "overcast", "environment.sky.color": "#ffffff", "environment.sky.luminance": 500}))
 	req, err := http.NewRequest("GET", g.URL+"/api/v1/levels/"+l.ID+"/sky", nil)
@@ -249,6 +255,7 @@ func TestSkyByTheService(t *testing.T) {
 
 // Every kind of light is baked, seen and asked through the service.
 func TestEveryKindOfLight(t *testing.T) {
+	t.Parallel()
 	c, l, _ := room(t)
 	apply(t, c, l.ID, level.Set("lamp", map[string]any{"enabled": false}))
 	for _, kind := range []string{"point", "spot", "dome", "directional", "box", "rect", "tube"} {
@@ -273,6 +280,7 @@ func TestEveryKindOfLight(t *testing.T) {
 }
 
 func TestLightByCommandLine(t *testing.T) {
+	t.Parallel()
 	s, g := signedIn(t)
 	s.ok("level", "create", "Room", "--from", "room")
 

@@ -24,6 +24,7 @@ import (
 // Any state of a level can be shot and compared: an older revision, without its
 // look or air, with another mood, on a platform's display.
 func TestShotsOfAnyState(t *testing.T) {
+	t.Parallel()
 	maren, l, _ := room(t)
 	_, err := harness.BakeAndWait(ctx, maren, l.ID, "draft")
 	require.NoError(t, err)
@@ -83,6 +84,7 @@ func TestShotsOfAnyState(t *testing.T) {
 // Recipes are placed against a surface by one call, follow their key, and are
 // undone as one.
 func TestRecipesByTheService(t *testing.T) {
+	t.Parallel()
 	maren, l, _ := room(t)
 	presets, err := maren.Presets(ctx)
 	require.NoError(t, err)
@@ -118,6 +120,7 @@ func TestRecipesByTheService(t *testing.T) {
 
 // The fog's block of half-floats holds each volume at its place.
 func TestFogBlock(t *testing.T) {
+	t.Parallel()
 	maren, l, g := room(t)
 	_, err := maren.ApplyPreset(ctx, l.ID, api.ApplyPreset{Owner: "recipes", Name: "lantern-in-mist", At: &level.Vec{0, 0, 0}, Normal: &level.Vec{0, 1, 0}})
 	require.NoError(t, err)
@@ -140,6 +143,7 @@ func TestFogBlock(t *testing.T) {
 // The same by command line: shots of all views, frames of a path, a comparison,
 // the air, a grade there and back.
 func TestPicturesByCommandLine(t *testing.T) {
+	t.Parallel()
 	s, _ := signedIn(t)
 	s.ok("level", "create", "Yard", "--from", "room")
 	s.ok("preset", "apply", "recipes/candle", "--to", "Yard", "--at", "1.4,0.8,-0.9", "--on", "0,1,0")
@@ -210,6 +214,7 @@ func TestPicturesByCommandLine(t *testing.T) {
 // A picture that is watched tells how far it is, to whoever watches the level; it
 // can be given up.
 func TestShotTellsHowFarItIs(t *testing.T) {
+	t.Parallel()
 	c, l, _ := room(t)
 	watching, stop := context.WithCancel(ctx)
 	defer stop()

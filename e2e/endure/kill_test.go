@@ -3,6 +3,7 @@ package endure
 import (
 	"context"
 	"math/rand/v2"
+	"os"
 	"path/filepath"
 	"testing"
 	"time"
@@ -62,7 +63,8 @@ func TestKilledServicesLoseNothing(t *testing.T) {
 		b := ended(t, c, id)
 		assert.Equal(t, "done", b.State, b.Error)
 	}
-	p.kill()
+	require.NoError(t, p.cmd.Process.Signal(os.Interrupt))
+	assert.NoError(t, p.cmd.Wait(), "it stops cleanly when asked")
 	found, err := backup.Verify(data)
 	require.NoError(t, err)
 	assert.Empty(t, found.Faults)
