@@ -3,6 +3,7 @@
 package cli
 
 import (
+	"bufio"
 	"context"
 	"errors"
 	"fmt"
@@ -39,6 +40,7 @@ type usageError struct{ error }
 type app struct {
 	host     Host
 	in       io.Reader
+	lines    *bufio.Reader // of in, once a line of it is read
 	out, err io.Writer
 	settings *settings
 	json     bool
@@ -139,7 +141,7 @@ func args(n int, more ...int) cobra.PositionalArgs {
 	}
 	return func(cmd *cobra.Command, got []string) error {
 		if len(got) < n || most >= 0 && len(got) > most {
-			return usageError{fmt.Errorf("%s is called so: %s", cmd.CommandPath(), cmd.UseLine())}
+			return usageError{fmt.Errorf("%s takes other arguments: %s", cmd.CommandPath(), cmd.UseLine())}
 		}
 		return nil
 	}

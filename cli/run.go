@@ -26,7 +26,7 @@ type Host struct {
 	Version     string
 	Serve       func(context.Context, RunOptions) error
 	Demo        func(ctx context.Context, o RunOptions, keep bool) error
-	People      func(data string) (People, error) // opens the people of a data folder
+	People      func(data string, mayMake bool) (People, error) // of a data folder, which it may make
 	Clean       func(data string) (api.Cleaned, error)
 	Backup      func(data, file string) (api.Backup, error)
 	Restore     func(file, data string) (api.Backup, error)
@@ -137,11 +137,17 @@ func (a *app) password(prompt string, fromStdin bool) (string, error) {
 		fmt.Fprintln(a.err)
 		return string(text), err
 	}
-	line, err := bufio.NewReader(a.in).ReadString('\n')
+	if a.lines == nil {
+		a.lines = bufio.NewReader(a.in) // kept, as a second password may follow
+	}
+	line, err := a.lines.ReadString('\n')
 	if err != nil && !errors.Is(err, io.EOF) {
 		return "", err
 	}
-	return strings.TrimRight(line, "\r\n"), nil
+	if line = strings.TrimRight(line, "\r\n"); line == "" {
+		return "", usageError{errors.New("no password came on standard input")}
+	}
+	return line, nil
 }
 
 func (a *app) schemaCommand() *cobra.Command {

@@ -38,8 +38,11 @@ meanwhile. The first user is an admin, who may do the same through the API.`}
 func ptr[T any](v T) *T { return &v }
 
 // onPeople runs something on the people of the data folder.
-func (a *app) onPeople(do func(p People) error) error {
-	p, err := a.host.People(a.settings.text("data"))
+func (a *app) onPeople(do func(p People) error) error { return a.withPeople(false, do) }
+
+// withPeople is onPeople that may make the folder.
+func (a *app) withPeople(mayMake bool, do func(p People) error) error {
+	p, err := a.host.People(a.settings.text("data"), mayMake)
 	if err != nil {
 		return err
 	}
@@ -55,7 +58,7 @@ func (a *app) userAddCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if err := a.onPeople(func(p People) error {
+			if err := a.withPeople(true, func(p People) error {
 				return p.CreateUser(api.NewUser{Name: in[0], Password: password, Admin: admin})
 			}); err != nil {
 				return err

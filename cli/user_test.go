@@ -51,7 +51,7 @@ func call(t *testing.T, f *folk, input string, args ...string) (out, errOut stri
 	t.Helper()
 	t.Setenv("GROTTA_CONFIG", t.TempDir()+"/none.yaml")
 	var o, e bytes.Buffer
-	code = Main(args, Host{People: func(string) (People, error) { return f, nil }}, strings.NewReader(input), &o, &e)
+	code = Main(args, Host{People: func(string, bool) (People, error) { return f, nil }}, strings.NewReader(input), &o, &e)
 	return o.String(), e.String(), code
 }
 

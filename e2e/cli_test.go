@@ -226,7 +226,7 @@ func TestCommandLineErrors(t *testing.T) {
 	}{
 		"no such command": {[]string{"glow"}, 2, "unknown command"},
 		"no such flag":    {[]string{"bake", saltmarsh, "--fast"}, 2, "--fast"},
-		"missing value":   {[]string{"light", "set", saltmarsh}, 2, "is called so"},
+		"missing value":   {[]string{"light", "set", saltmarsh}, 2, "takes other arguments"},
 		"no pair":         {[]string{"light", "set", saltmarsh, "hatch-lamp", "bright"}, 2, "field=value"},
 		"no such level":   {[]string{"check", "Atlantis"}, 1, `no level is called "Atlantis"; there are "Saltmarsh Light"`},
 		"no such field":   {[]string{"light", "set", saltmarsh, "hatch-lamp", "brightness=3"}, 1, "/fields/brightness is no field here"},

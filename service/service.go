@@ -115,7 +115,7 @@ func cleanDaily(ctx context.Context, sd *studio.Studio, log *slog.Logger) {
 // Clean deletes the unused layers of a folder of data, of any age, whether a
 // service runs on it or not.
 func Clean(data string) (api.Cleaned, error) {
-	st, err := store.Open(data)
+	st, err := store.OpenExisting(data)
 	if err != nil {
 		return api.Cleaned{}, err
 	}

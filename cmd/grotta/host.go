@@ -140,8 +140,12 @@ func newAsker(st *store.Store, u demoUser) (store.Asker, error) {
 // people are those of a data folder, managed by whoever works on the folder itself.
 type people struct{ store *store.Store }
 
-func openPeople(data string) (cli.People, error) {
-	st, err := store.Open(data)
+func openPeople(data string, mayMake bool) (cli.People, error) {
+	open := store.OpenExisting
+	if mayMake {
+		open = store.Open
+	}
+	st, err := open(data)
 	return &people{st}, err
 }
 

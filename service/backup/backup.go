@@ -49,7 +49,7 @@ type manifest struct {
 // Write writes a backup of a data folder to a file, which appears once it is whole. The
 // service may run meanwhile: the database is copied in one state.
 func Write(data, file string) (done api.Backup, err error) {
-	st, err := store.Open(data)
+	st, err := store.OpenExisting(data)
 	if err != nil {
 		return done, err
 	}

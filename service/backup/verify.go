@@ -13,7 +13,7 @@ import (
 // Verify reads everything in a data folder: the database by its own check, every
 // document, and every layer by its hash and its content. It changes nothing.
 func Verify(data string) (found api.Verified, err error) {
-	st, err := store.Open(data)
+	st, err := store.OpenExisting(data)
 	if err != nil {
 		return found, err
 	}

@@ -34,6 +34,9 @@ var codes = map[int]string{
 
 // newProblem builds the problem that huma answers with.
 func newProblem(status int, message string, errs ...error) huma.StatusError {
+	if message == "validation failed" { // huma's own words
+		message = "what was sent cannot be taken"
+	}
 	p := &api.Problem{Status: status, Title: http.StatusText(status), Detail: message, Code: codes[status]}
 	for _, err := range errs {
 		var own *coded

@@ -55,6 +55,15 @@ type Store struct {
 // readers is how many connections read at once, beside the one that writes.
 const readers = 8
 
+// OpenExisting is Open for a folder that has a database already; the error says so
+// where it has none.
+func OpenExisting(dir string) (*Store, error) {
+	if _, err := os.Stat(filepath.Join(dir, "grotta.db")); err != nil {
+		return nil, fmt.Errorf("there is no data of Grotta in the folder %s; name another one with --data", dir)
+	}
+	return Open(dir)
+}
+
 // Open opens or makes the database in a folder, checks it and brings it up to
 // date.
 func Open(dir string) (*Store, error) {
