@@ -11,7 +11,7 @@ import (
 	"time"
 
 	"grotta/core/air"
-	"grotta/core/bake"
+	"grotta/core/change"
 	"grotta/core/check"
 	"grotta/core/compare"
 	"grotta/core/level"
@@ -345,12 +345,12 @@ type NewSheet struct {
 
 // BakePlan is what a bake would do, and why.
 type BakePlan struct {
-	Level    string       `json:"level"`
-	Revision int          `json:"revision"`
-	Quality  string       `json:"quality"`
-	Layers   int          `json:"layers" doc:"That the revision needs."`
-	Stale    []bake.Stale `json:"stale" doc:"Those that are not there, each with what made it stale."`
-	Kept     []bake.Kept  `json:"kept" doc:"Layers that stay, because less of their light than a display can show reaches what changed."`
+	Level    string         `json:"level"`
+	Revision int            `json:"revision"`
+	Quality  string         `json:"quality"`
+	Layers   int            `json:"layers" doc:"That the revision needs."`
+	Stale    []change.Stale `json:"stale" doc:"Those that are not there, each with what made it stale."`
+	Kept     []change.Kept  `json:"kept" doc:"Layers that stay, because less of their light than a display can show reaches what changed."`
 }
 
 // Probes is the light captured in a level's grids.

@@ -1,10 +1,10 @@
 package api
 
-import "grotta/core/bake"
+import "grotta/core/ledger"
 
 // Ledger is what light reaches a point, with the revision it was asked of.
 type Ledger struct {
 	Level    string `json:"level"`
 	Revision int    `json:"revision"`
-	bake.Ledger
+	ledger.Ledger
 }

@@ -19,7 +19,7 @@ import (
 
 	"grotta/api"
 	"grotta/client"
-	"grotta/core/bake"
+	"grotta/core/ledger"
 	"grotta/core/level"
 	"grotta/core/picture"
 	"grotta/core/planner"
@@ -356,7 +356,7 @@ func TestLightByCommandLine(t *testing.T) {
 	assert.Equal(t, again.Layers, again.Reused, "nothing that is in use was deleted")
 }
 
-func entryOf(t *testing.T, b api.Ledger, id string) bake.LedgerEntry {
+func entryOf(t *testing.T, b api.Ledger, id string) ledger.Contribution {
 	t.Helper()
 	for _, s := range b.Sources {
 		if s.ID == id {
@@ -364,5 +364,5 @@ func entryOf(t *testing.T, b api.Ledger, id string) bake.LedgerEntry {
 		}
 	}
 	t.Fatalf("the ledger has no %q", id)
-	return bake.LedgerEntry{}
+	return ledger.Contribution{}
 }

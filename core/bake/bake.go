@@ -7,6 +7,7 @@ import (
 
 	"grotta/core/digest"
 	"grotta/core/geom"
+	"grotta/core/layer"
 	"grotta/core/level"
 	"grotta/core/lightmap"
 	"grotta/core/scene"
@@ -43,7 +44,7 @@ func Prepare(l *level.Level) (*Prepared, error) {
 		Seams:   layout.Seams(s, texels),
 		Sources: source.List(l, s),
 		shape:   geometryDigest(s, layout),
-		shared:  &once{sheets: sync.Pool{New: func() any { return &sheet{} }}},
+		shared:  &once{sheets: sync.Pool{New: func() any { return &layer.Sheet{} }}},
 	}
 	p.bounds = boundsOf(p.Texels.List)
 	p.runs = runsOf(p.bounds)
@@ -136,8 +137,8 @@ func (b *chunkBounds) within(p geom.Vec3, reach float64) bool {
 // not depend on which others they are baked with. Progress, if not nil, is called now
 // and then, from any goroutine, with the share that is done. It ends early with the
 // context's error.
-func (p *Prepared) Bake(ctx context.Context, sources []*source.Source, q Quality, progress func(share float64)) ([]*Layer, error) {
-	layers := make([]*Layer, 0, len(sources))
+func (p *Prepared) Bake(ctx context.Context, sources []*source.Source, q Quality, progress func(share float64)) ([]*layer.Layer, error) {
+	layers := make([]*layer.Layer, 0, len(sources))
 	all := float64(len(sources))
 	for len(layers) < len(sources) {
 		part := sources[len(layers):]
@@ -164,7 +165,7 @@ func partOf(progress func(float64), from, to float64) func(float64) {
 }
 
 // bakeTogether computes the layers of some sources at once.
-func (p *Prepared) bakeTogether(ctx context.Context, sources []*source.Source, q Quality, progress func(share float64)) ([]*Layer, error) {
+func (p *Prepared) bakeTogether(ctx context.Context, sources []*source.Source, q Quality, progress func(share float64)) ([]*layer.Layer, error) {
 	stage := func(from, to float64) func(float64) { return partOf(progress, from, to) }
 	direct, err := p.directLight(ctx, sources, q, stage(0, 0.4))
 	if err != nil {
@@ -175,7 +176,7 @@ func (p *Prepared) bakeTogether(ctx context.Context, sources []*source.Source, q
 	column := make([]int, len(sources)) // of each source among them, or -1
 	for i, s := range sources {
 		column[i] = -1
-		if s.IsSky() || p.bounces(s) {
+		if s.IsSky() || p.Bounces(s) {
 			column[i] = 3 * len(others)
 			others, own = append(others, s), append(own, direct[i])
 		}
@@ -185,8 +186,8 @@ func (p *Prepared) bakeTogether(ctx context.Context, sources []*source.Source, q
 	if err != nil {
 		return nil, err
 	}
-	packers := make([]*packer, len(sources))
-	if err := inParallel(ctx, len(sources), 1, func(i, _ int) { packers[i] = newPacker(p.Layout, p.Key(sources[i], q)) }, nil); err != nil {
+	packers := make([]*layer.Packer, len(sources))
+	if err := inParallel(ctx, len(sources), 1, func(i, _ int) { packers[i] = layer.NewPacker(p.Layout, p.Key(sources[i], q)) }, nil); err != nil {
 		return nil, err
 	}
 	report := stage(0.55, 1)
@@ -205,19 +206,20 @@ func (p *Prepared) bakeTogether(ctx context.Context, sources []*source.Source, q
 			direct[i].forget(g.first/chunk, g.end/chunk)
 		}
 	}
-	layers := make([]*Layer, len(sources))
+	layers := make([]*layer.Layer, len(sources))
 	channels := 3
 	if few := len(p.Texels.List) / 8; p.Seams.Len() > few {
 		channels = 1 // takes a third of the room
 	}
 	return layers, inParallel(ctx, len(sources), 1, func(i, _ int) {
-		sheet := p.shared.sheets.Get().(*sheet)
-		layers[i] = packers[i].done(p.Seams, channels, sheet)
+		sheet := p.shared.sheets.Get().(*layer.Sheet)
+		layers[i] = packers[i].Done(p.Seams, channels, sheet)
 		p.shared.sheets.Put(sheet)
 	}, nil)
 }
 
-func (p *Prepared) receiverOf(t *lightmap.Texel) source.Receiver {
+// ReceiverOf is a texel as a place to be lit.
+func (p *Prepared) ReceiverOf(t *lightmap.Texel) source.Receiver {
 	n, origin := t.Normal(p.Scene), vec(t.Origin)
 	return source.Receiver{Point: origin.Sub(n.Mul(scene.OffsetM)), Origin: origin, Normal: n}
 }
@@ -255,3 +257,16 @@ func sameList[T any](a, b []T) bool {
 // Geometry names the scene and its layout; while it stays so do all texture
 // coordinates.
 func (p *Prepared) Geometry() string { return p.shape.String() }
+
+// Source is the one with an id; nil for none.
+func (p *Prepared) Source(id string) *source.Source {
+	if p == nil {
+		return nil
+	}
+	for i := range p.Sources {
+		if p.Sources[i].ID == id {
+			return &p.Sources[i]
+		}
+	}
+	return nil
+}

@@ -15,38 +15,16 @@ import (
 	"grotta/core/bake"
 	"grotta/core/color"
 	"grotta/core/geom"
+	"grotta/core/layer"
+	"grotta/core/ledger"
 	"grotta/core/level"
+	"grotta/core/level/leveltest"
 	"grotta/core/lightmap"
 	"grotta/core/source"
 	"grotta/demo"
 )
 
 // plane is a level with a floor of 20 by 20 m whose top is y = 0.
-func plane(lights ...*level.Light) *level.Level {
-	l := level.New("Plane")
-	floor := level.Default[level.Solid]()
-	floor.ID, floor.Size, floor.Transform.Position = "floor", level.Vec{20, 0.2, 20}, level.Vec{0, -0.1, 0}
-	l.Solids = []*level.Solid{&floor}
-	l.Lights = lights
-	l.Lightmap.Density = 4
-	l.Environment.Sky.Luminance = 0
-	return l
-}
-
-func block(l *level.Level, id string, at, size level.Vec) {
-	s := level.Default[level.Solid]()
-	s.ID, s.Size, s.Transform.Position = id, size, at
-	l.Solids = append(l.Solids, &s)
-}
-
-func light(id, kind string, strength float64, at level.Vec, aim geom.Vec3) *level.Light {
-	l := level.NewLight(id, kind)
-	l.Strength, l.Transform.Position = strength, at
-	q := geom.LookRotation(aim)
-	l.Transform.Rotation = [4]float64{q.V[0], q.V[1], q.V[2], q.W}
-	return l
-}
-
 func prepare(t testing.TB, l *level.Level) *bake.Prepared {
 	t.Helper()
 	require.NoError(t, l.Validate())
@@ -55,16 +33,18 @@ func prepare(t testing.TB, l *level.Level) *bake.Prepared {
 	return p
 }
 
-func layersOf(t testing.TB, p *bake.Prepared, q bake.Quality) []*bake.Layer {
+func layersOf(t testing.TB, p *bake.Prepared, q bake.Quality) []*layer.Layer {
 	t.Helper()
 	layers, err := p.Bake(context.Background(), source.All(p.Sources), q, nil)
 	require.NoError(t, err)
 	return layers
 }
 
-func mixOf(t testing.TB, p *bake.Prepared, q bake.Quality) *bake.Image {
-	return bake.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layersOf(t, p, q))
+func mixOf(t testing.TB, p *bake.Prepared, q bake.Quality) *layer.Image {
+	return layer.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layersOf(t, p, q))
 }
+
+var plane, block, light, material = leveltest.Plane, leveltest.Block, leveltest.Light, leveltest.Material
 
 var up, down = geom.Vec3{0, 1, 0}, geom.Vec3{0, -1, 0}
 
@@ -240,7 +220,7 @@ func TestLedgerAgainstClosedForms(t *testing.T) {
 	for _, c := range closedForms {
 		p := prepare(t, plane(c.light()))
 		for _, at := range [][2]float64{{0, 0}, {1, 0}, {-2, 1.5}, {3, -3}, {0.1, 4}, {6, 6}} {
-			got := p.Ledger(geom.Vec3{at[0], 0, at[1]}, up).Total.Luminance
+			got := ledger.Ask(p, geom.Vec3{at[0], 0, at[1]}, up).Total.Luminance
 			want := c.lux(at[0], 0, at[1])
 			assert.InDelta(t, want, got, 0.001*want+1e-9, "%s at %v", c.name, at)
 		}
@@ -274,7 +254,7 @@ func TestBallCutByTheHorizon(t *testing.T) {
 	l.RadiusM = 0.5
 	l.Shadows.Cast = false
 	p := prepare(t, plane(l))
-	got := p.Ledger(geom.Vec3{0, 0, 0}, up).Total.Luminance
+	got := ledger.Ask(p, geom.Vec3{0, 0, 0}, up).Total.Luminance
 	// Integral of L cos θ over the half of the cone above the plane, numerically.
 	radiance, sinMax, sum := 100/(math.Pi*0.25), 0.25, 0.0
 	const n = 2000
@@ -286,47 +266,6 @@ func TestBallCutByTheHorizon(t *testing.T) {
 		}
 	}
 	assert.InEpsilon(t, sum, got, 0.01)
-}
-
-func TestShadows(t *testing.T) {
-	l := plane(light("l", level.Point, 100, level.Vec{0, 4, 0}, down))
-	block(l, "slab", level.Vec{1, 2, 0}, level.Vec{1, 0.1, 1})
-	p := prepare(t, l)
-
-	lit := p.Ledger(geom.Vec3{-1, 0, 0}, up)
-	require.False(t, lit.Sources[0].Blocked)
-	dark := p.Ledger(geom.Vec3{2, 0, 0}, up)
-	entry := dark.Sources[0]
-	require.Equal(t, "l", entry.ID)
-	assert.True(t, entry.Blocked)
-	assert.Zero(t, entry.Direct.Luminance)
-	require.Len(t, entry.BlockedBy, 1)
-	assert.Equal(t, "slab", entry.BlockedBy[0].ID)
-	assert.InDelta(t, 1.95, entry.BlockedBy[0].Point[1], 1e-4, "the underside is met first")
-
-	l.Lights[0].Shadows.Cast = false
-	assert.Positive(t, prepare(t, l).Ledger(geom.Vec3{2, 0, 0}, up).Total.Luminance)
-	l.Lights[0].Shadows.Cast, l.Lights[0].Shadows.NearM = true, 2.5
-	assert.Positive(t, prepare(t, l).Ledger(geom.Vec3{2, 0, 0}, up).Total.Luminance, "what is nearer than near casts none")
-}
-
-// The edge of a half plane under a disc-like source: the visible share is the
-// area of a circular segment (a straight edge across a disc).
-func segment(h float64) float64 {
-	h = max(-1, min(1, h))
-	return (math.Pi/2 + math.Asin(h) + h*math.Sqrt(1-h*h)) / math.Pi
-}
-
-func TestSoftShadowOfAStraightEdge(t *testing.T) {
-	l := plane(light("l", level.Point, 100, level.Vec{0, 4, 0}, down))
-	l.Lights[0].RadiusM = 0.2
-	block(l, "board", level.Vec{5, 2, 0}, level.Vec{10, 0.001, 18}) // its edge is x = 0, half way
-	p := prepare(t, l)
-	for _, x := range []float64{-0.25, -0.15, -0.08, 0, 0.08, 0.15, 0.25} {
-		// The edge, seen from x on the floor, stands at -x on the source's level.
-		got := p.Ledger(geom.Vec3{x, 0, 0}, up).Sources[0].Visible
-		assert.InDelta(t, segment(-x/0.2), got, 0.01, "at %v", x)
-	}
 }
 
 // The same of a larger source on a lightmap: all of the penumbra takes the samples that
@@ -346,21 +285,12 @@ func TestPenumbraOfALightmap(t *testing.T) {
 			continue
 		}
 		visible := float64(m.Pix[3*texel.Index]) / (100 * 4 / math.Pow(x*x+16+z*z, 1.5))
-		e := math.Abs(visible - segment(-x/0.5))
+		e := math.Abs(visible - leveltest.Segment(-x/0.5))
 		worst, sum, n = max(worst, e), sum+e*e, n+1
 	}
 	require.Greater(t, n, 600.0)
 	assert.Less(t, math.Sqrt(sum/n), 0.009)
 	assert.Less(t, worst, 0.045)
-}
-
-func TestAmbientHoldsWhereItsZoneDoes(t *testing.T) {
-	l := plane()
-	l.Environment.Ambient = level.Ambient{Color: "#ffffff", Strength: 7}
-	l.Zones = []*level.Zone{{ID: "tent", Play: "none", Mode: "indoor", Boxes: []level.Box{{Min: level.Vec{-1, -1, -1}, Max: level.Vec{1, 2, 1}}}, Ambient: &level.Ambient{Color: "#ffffff", Strength: 2}}}
-	p := prepare(t, l)
-	assert.InDelta(t, 2, p.Ledger(geom.Vec3{0, 0, 0}, up).Total.Luminance, 1e-9)
-	assert.InDelta(t, 7, p.Ledger(geom.Vec3{3, 0, 0}, up).Total.Luminance, 1e-9)
 }
 
 // A face wholly inside solids lights nothing, and takes no light from the edge of one
@@ -422,7 +352,7 @@ func TestMixEqualsAFreshBake(t *testing.T) {
 		}
 		changed, err := p.Again(l)
 		require.NoError(t, err)
-		mixed := bake.Mix(p.Layout.PageSize, p.Layout.Pages, changed.Sources, layers)
+		mixed := layer.Mix(p.Layout.PageSize, p.Layout.Pages, changed.Sources, layers)
 		fresh := prepare(t, l)
 		require.Equal(t, mixed.Hash(), mixOf(t, fresh, bake.Draft).Hash(), "the same bytes, as layers do not depend on what changed")
 		// And against light computed without layers or half-floats at all.
@@ -515,19 +445,6 @@ func TestCancelledBakeEndsWithItsContext(t *testing.T) {
 	assert.ErrorIs(t, err, context.Canceled)
 }
 
-func TestLayersGoThroughTheirEncoding(t *testing.T) {
-	p := prepare(t, demo.Room())
-	l := layersOf(t, p, bake.Draft)[0]
-	require.NotEmpty(t, l.Tiles)
-	back, err := bake.DecodeLayer(l.Key, l.Encode())
-	require.NoError(t, err)
-	assert.Equal(t, l, back)
-	for cut := 0; cut < len(l.Encode()); cut += 97 {
-		_, err := bake.DecodeLayer("k", l.Encode()[:cut])
-		require.Error(t, err)
-	}
-}
-
 // Odd levels give a defined result: no hang, no crash, no texel that is no number.
 func TestOddLevels(t *testing.T) {
 	for name, edit := range map[string]func(*level.Level){
@@ -555,7 +472,7 @@ func TestOddLevels(t *testing.T) {
 		for _, v := range mixOf(t, p, bake.Draft).Pix {
 			require.False(t, math.IsNaN(float64(v)) || math.IsInf(float64(v), 0) || v < 0, name)
 		}
-		total := p.Ledger(geom.Vec3{0.1, 0, 0.1}, up).Total
+		total := ledger.Ask(p, geom.Vec3{0.1, 0, 0.1}, up).Total
 		assert.False(t, math.IsNaN(total.Luminance), name)
 	}
 }
@@ -568,8 +485,8 @@ func FuzzDecodeLayer(f *testing.F) {
 	f.Add(layers[0].Encode())
 	f.Add([]byte("grotta-layer/1\n"))
 	f.Fuzz(func(t *testing.T, data []byte) {
-		if l, err := bake.DecodeLayer("k", data); err == nil && l.PageSize*l.PageSize*l.Pages < 1<<22 {
-			l.AddTo(bake.NewImage(l.PageSize, l.Pages), color.White)
+		if l, err := layer.Decode("k", data); err == nil && l.PageSize*l.PageSize*l.Pages < 1<<22 {
+			l.AddTo(layer.NewImage(l.PageSize, l.Pages), color.White)
 		}
 	})
 }

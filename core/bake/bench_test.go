@@ -22,6 +22,7 @@ import (
 	"grotta/core/bake"
 	"grotta/core/color"
 	"grotta/core/geom"
+	"grotta/core/layer"
 	"grotta/core/level"
 	"grotta/core/source"
 	"grotta/core/trace"
@@ -31,7 +32,7 @@ import (
 // What a person waits for on the demo: all of it coarse for the first time, a
 // moved light's layer at draft, all of it good, a mix.
 func BenchmarkDemo(b *testing.B) {
-	run := func(b *testing.B, p *bake.Prepared, s []*source.Source, q bake.Quality) []*bake.Layer {
+	run := func(b *testing.B, p *bake.Prepared, s []*source.Source, q bake.Quality) []*layer.Layer {
 		layers, err := p.Bake(context.Background(), s, q, nil)
 		require.NoError(b, err)
 		return layers
@@ -83,7 +84,7 @@ func BenchmarkDemo(b *testing.B) {
 	}
 	b.Run("mix", func(b *testing.B) {
 		for b.Loop() {
-			bake.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers)
+			layer.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers)
 		}
 		b.ReportMetric(b.Elapsed().Seconds()/float64(b.N), "s")
 	})
@@ -95,10 +96,10 @@ func BenchmarkMix(b *testing.B) {
 	p := prepare(b, demo.Saltmarsh())
 	layers, err := p.Bake(context.Background(), source.All(p.Sources), bake.Draft, nil)
 	require.NoError(b, err)
-	m := bake.NewImage(p.Layout.PageSize, p.Layout.Pages)
+	m := layer.NewImage(p.Layout.PageSize, p.Layout.Pages)
 	texels := 0
 	for _, l := range layers {
-		texels += len(l.Tiles) * bake.TileSize * bake.TileSize
+		texels += len(l.Tiles) * layer.TileSize * layer.TileSize
 	}
 	const bytesPerTexel = 6 + 12 + 12
 	b.Run("layers", func(b *testing.B) {

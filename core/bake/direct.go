@@ -7,6 +7,7 @@ import (
 
 	"grotta/core/color"
 	"grotta/core/half"
+	"grotta/core/layer"
 	"grotta/core/sampling"
 	"grotta/core/source"
 )
@@ -59,7 +60,7 @@ func (l *light) put(k int, from *chunkLight) {
 	if brightest == 0 {
 		return
 	}
-	e := exponentFor(brightest)
+	e := layer.ExponentFor(brightest)
 	for c, chunks := range l {
 		if chunks != nil {
 			chunks[k] = &packedChunk{scale: float32(math.Ldexp(1, e))}
@@ -118,7 +119,7 @@ func (p *Prepared) lightChunk(s *source.Source, k int, q Quality, seed uint64, l
 	visible := room[:len(texels)]
 	light := func(i int, e source.Effort) {
 		t := &texels[i]
-		r := p.receiverOf(t)
+		r := p.ReceiverOf(t)
 		var sum color.Linear
 		sum, visible[i] = s.Sharp(p.Scene, &r, e, sampling.TurnAt(seed, t.Origin))
 		for c, v := range sum {

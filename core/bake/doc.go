@@ -1,15 +1,13 @@
-// Package bake computes light: what every source sends to every texel, direct
-// and by bounces, as one layer for each source; the mix of layers that is shown;
-// and, for one point, the ledger of who lights it and what stands in the way.
+// Package bake computes light: what every source sends to every texel, direct and by
+// bounces, as one layer for each source.
 //
-// A layer holds a source's light for unit white strength. Light is linear, so
-// the lightmap of any strengths and colours is a weighted sum of layers: no rays.
+// A layer holds a source's light for unit white strength. Light is linear, so the
+// lightmap of any strengths and colours is a weighted sum of layers, without rays.
 //
-// The way of the data: level -> Prepare (scene, layout, texels) -> Sources ->
-// directLight (light.go without rays, shadow.go with them) -> transport (what
-// surfaces send each other) -> gather -> smooth -> Layer of each -> Mix. Every
-// random choice is seeded by texel and source, so the bytes do not depend on
-// threads, order, or which sources are baked together.
+// The way of the data: level -> Prepare (scene, layout, texels, sources) -> directLight
+// -> transport (what surfaces send each other) -> gather -> smooth -> pack into a layer of
+// each source. Every random choice is seeded by the texel's place and the source, so the
+// bytes do not depend on threads, order, or which sources are baked together.
 package bake
 
 // Engine is part of every layer's key: raise it when the same inputs would give

@@ -6,6 +6,8 @@ import (
 
 	"grotta/core/bake"
 	"grotta/core/geom"
+	"grotta/core/layer"
+	"grotta/core/ledger"
 	"grotta/core/level"
 	"grotta/core/source"
 )
@@ -29,9 +31,9 @@ func Example() {
 	if err != nil {
 		panic(err)
 	}
-	lightmap := bake.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers)
+	lightmap := layer.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers)
 	fmt.Println("pages:", lightmap.Pages)
-	under := p.Ledger(geom.Vec3{0, 0, 0}, geom.Vec3{0, 1, 0})
+	under := ledger.Ask(p, geom.Vec3{0, 0, 0}, geom.Vec3{0, 1, 0})
 	fmt.Printf("under the lamp: %.0f lux\n", under.Total.Luminance)
 	// Output:
 	// pages: 1

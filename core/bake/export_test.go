@@ -16,7 +16,7 @@ import (
 // half-floats, with the shadow samples of a draft.
 func (p *Prepared) UnmixedIrradiance(t *lightmap.Texel) color.Linear {
 	var sum color.Linear
-	r := p.receiverOf(t)
+	r := p.ReceiverOf(t)
 	for i := range p.Sources {
 		s := &p.Sources[i]
 		if s.IsSky() {
@@ -30,7 +30,7 @@ func (p *Prepared) UnmixedIrradiance(t *lightmap.Texel) color.Linear {
 
 // Light computes a source's direct light on a texel, with rays to all of the source.
 func (p *Prepared) Light(s *source.Source, t *lightmap.Texel) color.Linear {
-	r := p.receiverOf(t)
+	r := p.ReceiverOf(t)
 	sum, _ := s.Sharp(p.Scene, &r, source.Careful(Good.Samples()), 1)
 	return sum
 }

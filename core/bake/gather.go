@@ -18,9 +18,9 @@ var readyFans = map[int]*sampling.Fans{
 	patchRays: sampling.NewFans(patchRays), Good.Rays(): sampling.NewFans(Good.Rays()), Final.Rays(): sampling.NewFans(Final.Rays()),
 }
 
-// bounces tells whether surfaces send the source's light on. Ambient stands for
+// Bounces tells whether surfaces send the source's light on. Ambient stands for
 // light that has been about already.
-func (p *Prepared) bounces(s *source.Source) bool {
+func (p *Prepared) Bounces(s *source.Source) bool {
 	return p.Scene.Level.Lightmap.Bounces && !s.IsAmbient() && s.BounceScale() > 0
 }
 

@@ -11,6 +11,8 @@ import (
 
 	"grotta/core/bake"
 	"grotta/core/geom"
+	"grotta/core/layer"
+	"grotta/core/ledger"
 	"grotta/core/level"
 	"grotta/core/source"
 )
@@ -25,13 +27,13 @@ func sane(t *testing.T, name string, l *level.Level) {
 	for _, q := range []bake.Quality{bake.Draft, bake.Good} {
 		layers, err := p.Bake(context.Background(), source.All(p.Sources), q, nil)
 		require.NoError(t, err, name)
-		for _, v := range bake.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers).Pix {
+		for _, v := range layer.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers).Pix {
 			if math.IsNaN(float64(v)) || math.IsInf(float64(v), 0) || v < 0 {
 				t.Fatalf("%s, %s: a texel of %v", name, q, v)
 			}
 		}
 	}
-	total := p.Ledger(geom.Vec3{0.1, 0, 0.1}, up).Total.Luminance
+	total := ledger.Ask(p, geom.Vec3{0.1, 0, 0.1}, up).Total.Luminance
 	assert.False(t, math.IsNaN(total) || math.IsInf(total, 0) || total < 0, name)
 }
 
@@ -126,7 +128,7 @@ func TestAMillionTriangles(t *testing.T) {
 	require.Greater(t, len(m.Indices)/3, 1_000_000)
 	l.Meshes = []*level.Mesh{&m}
 	p := prepare(t, l)
-	book := p.Ledger(geom.Vec3{0.3, 0, 0.2}, up)
+	book := ledger.Ask(p, geom.Vec3{0.3, 0, 0.2}, up)
 	for _, e := range book.Sources {
 		if e.ID == "l" {
 			assert.True(t, e.Blocked)

@@ -2,7 +2,6 @@ package bake_test
 
 import (
 	"bytes"
-	"fmt"
 	"image"
 	"image/color"
 	"image/png"
@@ -15,6 +14,7 @@ import (
 
 	"grotta/core/bake"
 	"grotta/core/geom"
+	"grotta/core/ledger"
 	"grotta/core/level"
 	"grotta/core/lightmap"
 	"grotta/core/source"
@@ -28,7 +28,7 @@ func shaded(t *testing.T, edit func(*level.Light)) (dark, lit float64) {
 	block(l, "slab", level.Vec{0, 2, 0}, level.Vec{1, 0.1, 1})
 	edit(l.Lights[0])
 	p := prepare(t, l)
-	return p.Ledger(geom.Vec3{0.2, 0, 0}, up).Sources[0].Direct.Luminance, p.Ledger(geom.Vec3{3, 0, 0}, up).Sources[0].Direct.Luminance
+	return ledger.Ask(p, geom.Vec3{0.2, 0, 0}, up).Sources[0].Direct.Luminance, ledger.Ask(p, geom.Vec3{3, 0, 0}, up).Sources[0].Direct.Luminance
 }
 
 func TestShadowSettings(t *testing.T) {
@@ -61,7 +61,7 @@ func TestSoftness(t *testing.T) {
 		l := plane(light("l", level.Point, 160, level.Vec{0, 4, 0}, down))
 		l.Lights[0].RadiusM, l.Lights[0].Shadows.Softness = 0.1, softness
 		block(l, "board", level.Vec{5, 2, 0}, level.Vec{10, 0.01, 18})
-		e := prepare(t, l).Ledger(geom.Vec3{x, 0, 0}, up).Sources[0]
+		e := ledger.Ask(prepare(t, l), geom.Vec3{x, 0, 0}, up).Sources[0]
 		return e.Direct.Luminance, e.Visible
 	}
 	_, hard := at(0, 0.08)
@@ -102,21 +102,21 @@ func TestGobo(t *testing.T) {
 	})}}
 	p := prepare(t, l)
 	right := p.Scene.World.Pose(&base.Entity).Rotation.Rotate(geom.Vec3{1, 0, 0})
-	left := p.Ledger(right.Mul(-1.5), up).Total
+	left := ledger.Ask(p, right.Mul(-1.5), up).Total
 	assert.Greater(t, left.R, 10.0)
 	assert.Zero(t, left.G)
-	assert.Zero(t, p.Ledger(right.Mul(1.5), up).Total.Luminance)
-	assert.Zero(t, p.Ledger(right.Mul(-4.5), up).Total.Luminance, "past the image's width")
+	assert.Zero(t, ledger.Ask(p, right.Mul(1.5), up).Total.Luminance)
+	assert.Zero(t, ledger.Ask(p, right.Mul(-4.5), up).Total.Luminance, "past the image's width")
 
 	base.Gobo.Spill = 0.25
 	p = prepare(t, l)
-	spilt := p.Ledger(right.Mul(1.5), up).Total
+	spilt := ledger.Ask(p, right.Mul(1.5), up).Total
 	base.Gobo = nil
-	plain := prepare(t, l).Ledger(right.Mul(1.5), up).Total
+	plain := ledger.Ask(prepare(t, l), right.Mul(1.5), up).Total
 	assert.InEpsilon(t, plain.Luminance/4, spilt.Luminance, 1e-6)
 
 	base.Gobo = &level.Gobo{Image: "half", FovDeg: 90, FocusM: 1, Blur: 0.5}
-	middle := prepare(t, l).Ledger(geom.Vec3{}, up).Total
+	middle := ledger.Ask(prepare(t, l), geom.Vec3{}, up).Total
 	assert.Greater(t, middle.R, 0.2*plain.R)
 	assert.Less(t, middle.R, 0.9*plain.R, "out of focus the halves run into each other")
 }
@@ -139,7 +139,7 @@ func TestBacksOfOneSidedSurfaces(t *testing.T) {
 			l.Materials[0].TwoSided = true
 			l.Meshes[0].Surface.Material = "leaf"
 		}
-		return prepare(t, l).Ledger(geom.Vec3{0.1, 0, 0.1}, up).Total.Luminance
+		return ledger.Ask(prepare(t, l), geom.Vec3{0.1, 0, 0.1}, up).Total.Luminance
 	}
 	assert.Zero(t, lux(up, "stop", false))
 	assert.Zero(t, lux(down, "stop", false))
@@ -161,9 +161,9 @@ func TestCutOutShadows(t *testing.T) {
 	p := prepare(t, l)
 	clear := m.Positions[0] < 0 // which side u = 0 came to lie on
 	sign := map[bool]float64{true: -1, false: 1}[clear]
-	assert.Positive(t, p.Ledger(geom.Vec3{sign, 0, 0}, up).Sources[0].Direct.Luminance, "through the clear half")
-	assert.Zero(t, p.Ledger(geom.Vec3{-sign, 0, 0}, up).Sources[0].Direct.Luminance, "behind the leaf")
-	for _, e := range p.Ledger(geom.Vec3{-sign, 0, 0}, up).Sources {
+	assert.Positive(t, ledger.Ask(p, geom.Vec3{sign, 0, 0}, up).Sources[0].Direct.Luminance, "through the clear half")
+	assert.Zero(t, ledger.Ask(p, geom.Vec3{-sign, 0, 0}, up).Sources[0].Direct.Luminance, "behind the leaf")
+	for _, e := range ledger.Ask(p, geom.Vec3{-sign, 0, 0}, up).Sources {
 		if e.ID == "l" {
 			require.Len(t, e.BlockedBy, 1)
 			assert.Equal(t, "sheet", e.BlockedBy[0].ID)
@@ -197,85 +197,13 @@ func TestEmissiveSurfaceIsLikeARect(t *testing.T) {
 	block(l, "panel", level.Vec{0, 2.05, 0}, level.Vec{1.2, 0.1, 0.8})
 	l.Solids[1].Surface.Material = "lit"
 	l.Lightmap.Bounces = false
-	panel := prepare(t, l).Ledger(geom.Vec3{0.4, 0, 0.3}, up)
+	panel := ledger.Ask(prepare(t, l), geom.Vec3{0.4, 0, 0.3}, up)
 
 	r := light("r", level.Rect, 300, level.Vec{0, 2, 0}, down)
 	r.WidthM, r.HeightM = 1.2, 0.8
-	rect := prepare(t, plane(r)).Ledger(geom.Vec3{0.4, 0, 0.3}, up)
+	rect := ledger.Ask(prepare(t, plane(r)), geom.Vec3{0.4, 0, 0.3}, up)
 	assert.InEpsilon(t, rect.Total.Luminance, panel.Total.Luminance, 0.002)
 	assert.Equal(t, "emissive:lit", panel.Sources[0].ID)
-}
-
-func TestBounceScaleAndSwitch(t *testing.T) {
-	base := func() *level.Level {
-		l := plane(light("l", level.Point, 200, level.Vec{-1, 1.5, 0}, down))
-		block(l, "roof", level.Vec{-1.5, 3.1, 0}, level.Vec{5, 0.2, 6})
-		return l
-	}
-	bounced := func(l *level.Level) float64 {
-		p := prepare(t, l)
-		return p.Ledger(geom.Vec3{-1, 3, 0}, down).Sources[0].Bounced.Luminance
-	}
-	plain := bounced(base())
-	require.Positive(t, plain)
-	twice := base()
-	twice.Lights[0].BounceScale = 2
-	assert.InEpsilon(t, 2*plain, bounced(twice), 1e-9)
-	none := base()
-	none.Lights[0].BounceScale = 0
-	assert.Zero(t, bounced(none))
-	off := base()
-	off.Lightmap.Bounces = false
-	assert.Zero(t, bounced(off))
-}
-
-func TestExplainSaysWhatChanged(t *testing.T) {
-	base := func() *level.Level {
-		l := plane(light("a", level.Spot, 10, level.Vec{0, 2, 0}, down), light("b", level.Point, 10, level.Vec{1, 2, 0}, down))
-		block(l, "crate", level.Vec{2, 0.5, 0}, level.Vec{1, 1, 1})
-		return l
-	}
-	was := prepare(t, base())
-	have := map[string]bool{}
-	for i := range was.Sources {
-		have[was.Key(&was.Sources[i], bake.Draft)] = true
-	}
-	for name, c := range map[string]struct {
-		edit func(*level.Level)
-		why  string
-		n    int // sources that are stale; -1 is all
-	}{
-		"nothing":   {func(*level.Level) {}, "", 0},
-		"strength":  {func(l *level.Level) { l.Lights[0].Strength = 99 }, "", 0},
-		"moved":     {func(l *level.Level) { l.Lights[0].Transform.Position[0] = 1 }, "moved", 1},
-		"cone":      {func(l *level.Level) { l.Lights[0].OuterDeg = 50 }, "another cone", 1},
-		"shadow":    {func(l *level.Level) { l.Lights[1].Shadows.Depth = 0.4 }, "other shadow settings", 1},
-		"new light": {func(l *level.Level) { l.Lights = append(l.Lights, light("c", level.Point, 1, level.Vec{}, down)) }, "new since", 1},
-		"crate":     {func(l *level.Level) { l.Solids[1].Transform.Position[0] = 3 }, "crate moved or reshaped", -1},
-		"roles":     {func(l *level.Level) { l.Solids[1].Surface.CastsShadow = false }, "crate given other roles", -1},
-		"gone":      {func(l *level.Level) { l.Solids = l.Solids[:1] }, "crate taken away", -1},
-		"albedo": {func(l *level.Level) {
-			material(l, "m", 0.9, 0)
-			l.Solids[1].Surface.Material = "m"
-		}, "crate given another albedo", -1},
-		"bounces": {func(l *level.Level) { l.Lightmap.Bounces = false }, "bounces were switched", -1},
-	} {
-		l := base()
-		c.edit(l)
-		now := prepare(t, l)
-		stale := bake.Explain(was, now, bake.Draft, func(k string) bool { return have[k] })
-		if c.n < 0 {
-			c.n = len(now.Sources)
-		}
-		require.Len(t, stale, c.n, name)
-		for _, s := range stale {
-			assert.Contains(t, fmt.Sprint(s.Why), c.why, name)
-		}
-	}
-	stale := bake.Explain(nil, was, bake.Draft, func(string) bool { return false })
-	assert.Equal(t, []string{"never baked"}, stale[0].Why)
-	stale = bake.Explain(was, was, bake.Good, func(string) bool { return false })
-	assert.Contains(t, stale[0].Why[0], "not baked at good quality yet")
 }
 
 // Flicker is a mix: the sources of a moment weigh what they then do.
@@ -315,7 +243,7 @@ func TestSunInASkyImage(t *testing.T) {
 			continue
 		}
 		got := float64(m.Pix[3*x.Index+1])
-		truth := p.Irradiance(vec3(x.Origin), x.Normal(p.Scene), 1<<11, 0)[1]
+		truth := ledger.Light(p, vec3(x.Origin), x.Normal(p.Scene), 1<<11, 0)[1]
 		light[x.Origin[0]] += got / beside
 		off[x.Origin[0]] += (got - truth) / truth / beside
 	}

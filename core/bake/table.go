@@ -5,6 +5,7 @@ import (
 	"math"
 
 	"grotta/core/half"
+	"grotta/core/layer"
 )
 
 // table is values on patches or texels for some sources side by side: three
@@ -50,7 +51,7 @@ func (h *halves) put(ctx context.Context, from [][4]float32, source int, factor 
 	for k := range from {
 		brightest = max(brightest, from[k][0], from[k][1], from[k][2])
 	}
-	e, first := exponentFor(brightest), 3*source
+	e, first := layer.ExponentFor(brightest), 3*source
 	for c := range 3 {
 		h.scale[first+c] = factor * float32(math.Ldexp(1, e))
 	}
@@ -71,15 +72,4 @@ func (h *halves) mean(row []float32, of []uint32, count int) {
 	for c := range row {
 		row[c] *= h.scale[c] / float32(count)
 	}
-}
-
-// leastExponent keeps the scale of the dimmest light within float32.
-const leastExponent = -100
-
-// exponentFor is the power of two that puts the brightest of some values just under
-// 2^15, so that half-floats keep 11 bits over the widest span: the relative error
-// is at most 2^-11 down to 2^-29 of the brightest.
-func exponentFor(brightest float32) int {
-	_, e := math.Frexp(float64(brightest))
-	return max(e-15, leastExponent)
 }

@@ -29,8 +29,11 @@ const (
 	patchRays   = 32
 	patchTexels = 2     // along each side at least
 	patchM      = 0.125 // a patch need not be smaller
-	maxAlbedo   = 0.98  // what sends back all light would never come to an end
 )
+
+// MaxAlbedo is the most that a surface sends back, per channel: bounces of one that sent
+// back all light would never come to an end.
+const MaxAlbedo = 0.98
 
 // What a ray meets is a patch, or one of these.
 const (
@@ -212,7 +215,7 @@ func (p *Prepared) link(t *transport, k int, members []int32, links []uint16) []
 // sendsBack is an albedo as bounces use it.
 func sendsBack(albedo color.Linear) (row [4]float32) {
 	for c := range 3 {
-		row[c] = float32(min(albedo[c], maxAlbedo))
+		row[c] = float32(min(albedo[c], MaxAlbedo))
 		row[3] = max(row[3], row[c])
 	}
 	return row
@@ -302,7 +305,7 @@ func (p *Prepared) albedoAt(t *lightmap.Texel) color.Linear {
 	return p.Scene.AlbedoAt(seen.Triangle, seen.Point, seen.U, seen.V)
 }
 
-// maxBounces bounds the bounces; with maxAlbedo all is said long before.
+// maxBounces bounds the bounces; with MaxAlbedo all is said long before.
 const maxBounces = 400
 
 // bounces is after how many bounces so little is left that the rest counts for
@@ -359,7 +362,7 @@ func (p *Prepared) sent(ctx context.Context, t *transport, q Quality, sources []
 			}
 		}
 		factor := float32(0)
-		if p.bounces(s) {
+		if p.Bounces(s) {
 			factor = float32(s.BounceScale())
 		}
 		if err := all.put(ctx, on.sent[1:], i, factor); err != nil {

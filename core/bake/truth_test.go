@@ -15,17 +15,13 @@ import (
 	"grotta/core/bake"
 	"grotta/core/color"
 	"grotta/core/geom"
+	"grotta/core/layer"
+	"grotta/core/ledger"
 	"grotta/core/level"
 	"grotta/core/lightmap"
 	"grotta/core/source"
 	"grotta/demo"
 )
-
-func material(l *level.Level, id string, grey, nits float64) {
-	m := level.Default[level.Material]()
-	m.ID, m.Color, m.Emission = id, color.Linear{grey, grey, grey}.Hex(), nits
-	l.Materials = append(l.Materials, &m)
-}
 
 // quad is a mesh of one flat square of a side, facing a direction.
 func quad(l *level.Level, id, material string, middle, u, v geom.Vec3) {
@@ -71,7 +67,7 @@ func TestFurnace(t *testing.T) {
 			}
 			assert.Less(t, worst, most, "albedo %.2f at %s, of %d texels", rho, q, len(p.Texels.List))
 		}
-		got := p.Ledger(geom.Vec3{0.3, -1, 0.2}, up).Total.R
+		got := ledger.Ask(p, geom.Vec3{0.3, -1, 0.2}, up).Total.R
 		assert.InEpsilon(t, want, got, 0.02, "ledger, albedo %.2f", rho)
 	}
 }
@@ -122,10 +118,10 @@ func TestSkyOverAPlane(t *testing.T) {
 		l.Environment.Sky.Kind, l.Environment.Sky.Color, l.Environment.Sky.Luminance = c.kind, "#ffffff", 200
 		l.Environment.Sky.GroundColor = "#000000"
 		p := prepare(t, l)
-		assert.InEpsilon(t, 200*c.flat, p.Ledger(geom.Vec3{0, 0, 0}, up).Total.Luminance, 0.001, c.kind)
+		assert.InEpsilon(t, 200*c.flat, ledger.Ask(p, geom.Vec3{0, 0, 0}, up).Total.Luminance, 0.001, c.kind)
 		// 10 m of floor on: the rest of what is below the horizon is dark or counts nothing.
 		if c.kind == level.SkyOvercast {
-			assert.InEpsilon(t, 200*c.upright, p.Ledger(geom.Vec3{0, 0.01, 0}, geom.Vec3{1, 0, 0}).Total.Luminance, 0.003, "upright")
+			assert.InEpsilon(t, 200*c.upright, ledger.Ask(p, geom.Vec3{0, 0.01, 0}, geom.Vec3{1, 0, 0}).Total.Luminance, 0.003, "upright")
 		}
 		m := mixOf(t, p, bake.Good)
 		for _, texel := range p.Texels.List {
@@ -152,7 +148,7 @@ func TestSkyPatchesMakeTheSky(t *testing.T) {
 		p := prepare(t, l)
 		require.Greater(t, len(p.Sources), 146)
 		layers := layersOf(t, p, bake.Good)
-		b := bake.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers)
+		b := layer.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers)
 		worst, sum, n := 0.0, 0.0, 0.0
 		for _, texel := range p.Texels.List {
 			if x := float64(a.Pix[3*texel.Index]); x > 10 {
@@ -181,12 +177,12 @@ func TestSkyLightConverges(t *testing.T) {
 	l.Environment.Sky.Kind, l.Environment.Sky.Luminance, l.Environment.Sky.Color = level.SkyOvercast, 1000, "#ffffff"
 	p := prepare(t, l)
 	n := geom.Vec3{0, 1, 0}
-	truth := func(at geom.Vec3) float64 { return p.Irradiance(at, n, 1<<17, 0)[0] }
+	truth := func(at geom.Vec3) float64 { return ledger.Light(p, at, n, 1<<17, 0)[0] }
 	rms := func(samples int) float64 {
 		sum := 0.0
 		for i := range 12 {
 			at := geom.Vec3{float64(i)*0.11 + 0.3, 0.002, float64(i%5) * 0.13}
-			e := p.Irradiance(at, n, samples, 0)[0]/truth(at) - 1
+			e := ledger.Light(p, at, n, samples, 0)[0]/truth(at) - 1
 			sum += e * e
 		}
 		return math.Sqrt(sum / 12)
@@ -211,7 +207,7 @@ func TestLightmapAndLedgerAgreeOnBounces(t *testing.T) {
 		texel := &p.Texels.List[i]
 		at := geom.Vec3{float64(texel.Origin[0]), float64(texel.Origin[1]), float64(texel.Origin[2])}
 		n := geom.Vec3{float64(texel.Normal(p.Scene)[0]), float64(texel.Normal(p.Scene)[1]), float64(texel.Normal(p.Scene)[2])}
-		book := p.Ledger(at.Sub(n.Mul(0.002)), n)
+		book := ledger.Ask(p, at.Sub(n.Mul(0.002)), n)
 		if book.Total.R < 2 || math.Abs(at[0]) > 5 || math.Abs(at[2]) > 2.5 {
 			continue
 		}
@@ -225,11 +221,11 @@ func TestLightmapAndLedgerAgreeOnBounces(t *testing.T) {
 	assert.Greater(t, checked, 25)
 	assert.Less(t, math.Abs(sum)/float64(checked), 0.02, "no lean either way")
 	assert.Less(t, math.Sqrt(square/float64(checked)), 0.06)
-	book := p.Ledger(geom.Vec3{-2.5, 0, 1}, up)
+	book := ledger.Ask(p, geom.Vec3{-2.5, 0, 1}, up)
 	assert.Greater(t, book.Sources[0].Bounced.R/book.Sources[0].Bounced.B, 1.1, "the red wall tints what it sends back")
 }
 
-func hashOf(l *bake.Layer) [32]byte { return sha256.Sum256(l.Raw()) }
+func hashOf(l *layer.Layer) [32]byte { return sha256.Sum256(l.Raw()) }
 
 // A level baked whole equals itself baked source by source, to the byte, and the
 // bytes do not depend on the threads.
@@ -266,7 +262,7 @@ func TestSeamsMatch(t *testing.T) {
 	block(l, "bar", level.Vec{0.1, 1.2, 1}, level.Vec{2, 0.12, 0.1}) // its shadow crosses the seam
 	p := prepare(t, l)
 	require.NotEmpty(t, p.Seams.List)
-	gap := func(m *bake.Image) float64 {
+	gap := func(m *layer.Image) float64 {
 		worst := 0.0
 		charts := map[string]int{}
 		for i := range p.Scene.Surfaces {
@@ -304,8 +300,8 @@ func TestSkyFillIsAShareOfTheSkysLight(t *testing.T) {
 	p := prepare(t, l)
 	up := geom.Vec3{0, 1, 0}
 	for _, n := range []geom.Vec3{up, up.Mul(-1), {1, 0, 0}} {
-		assert.InEpsilon(t, 0.5*math.Pi*100, p.Irradiance(geom.Vec3{0, 1, 0}, n, 8, 0)[1], 1e-3)
-		assert.InEpsilon(t, 2+0.1*math.Pi*100, p.Irradiance(geom.Vec3{5, 1, 0}, n, 8, 0)[1], 1e-3, "the zone's own")
+		assert.InEpsilon(t, 0.5*math.Pi*100, ledger.Light(p, geom.Vec3{0, 1, 0}, n, 8, 0)[1], 1e-3)
+		assert.InEpsilon(t, 2+0.1*math.Pi*100, ledger.Light(p, geom.Vec3{5, 1, 0}, n, 8, 0)[1], 1e-3, "the zone's own")
 	}
 	assert.InEpsilon(t, 0.5*math.Pi*100, p.Ambient(geom.Vec3{0, 1, 0})[0], 1e-3)
 	fill, ambient := p.Source("sky_fill:level"), p.Source("ambient:level")
@@ -327,13 +323,13 @@ func TestQualitiesKeepToTheirNoise(t *testing.T) {
 	mean := 0.0
 	for i := 7; i < len(p.Texels.List); i += len(p.Texels.List)/places + 1 {
 		x := &p.Texels.List[i]
-		light := p.Irradiance(vec3(x.Origin), x.Normal(p.Scene), 128, paths).Luminance()
+		light := ledger.Light(p, vec3(x.Origin), x.Normal(p.Scene), 128, paths).Luminance()
 		at, truth, mean = append(at, x.Index), append(truth, light), mean+light
 	}
 	mean /= float64(len(at))
 	last := 1.0
 	for _, q := range bake.Qualities {
-		m := bake.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layersOf(t, p, q))
+		m := layer.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layersOf(t, p, q))
 		sum := 0.0
 		for k, i := range at {
 			got := color.Linear{float64(m.Pix[3*i]), float64(m.Pix[3*i+1]), float64(m.Pix[3*i+2])}.Luminance()

@@ -10,6 +10,7 @@ import (
 	"grotta/core/bake"
 	"grotta/core/color"
 	"grotta/core/geom"
+	"grotta/core/ledger"
 	"grotta/core/level"
 	"grotta/core/lightmap"
 	"grotta/core/platform"
@@ -377,7 +378,7 @@ func (s *subject) floorLight(floor []lightmap.Texel) (mean float64, darkest leve
 	for i := range n {
 		t := floor[(2*i+1)*len(floor)/(2*n)]
 		at := geom.Vec3{float64(t.Origin[0]), float64(t.Origin[1]), float64(t.Origin[2])}
-		lux := s.Irradiance(at, t.Normal(s.Scene), bake.Draft.Samples(), floorPaths).Luminance()
+		lux := ledger.Light(s.Prepared, at, t.Normal(s.Scene), bake.Draft.Samples(), floorPaths).Luminance()
 		mean += lux / float64(n)
 		if low < 0 || lux < low {
 			low, darkest = lux, level.Vec(at)

@@ -12,6 +12,7 @@ import (
 	"grotta/core/bake"
 	"grotta/core/color"
 	"grotta/core/grade"
+	"grotta/core/layer"
 	"grotta/core/level"
 	"grotta/core/lightmap"
 	"grotta/core/scene"
@@ -62,7 +63,7 @@ type patch struct {
 // Make plans a level's densities. image is its lightmap, mixed at the densities
 // that it has now; the finer that is, the better the plan. The error is a
 // *level.Invalid, or of a budget that nothing fits.
-func Make(p *bake.Prepared, image *bake.Image, b Budget) (*Plan, error) {
+func Make(p *bake.Prepared, image *layer.Image, b Budget) (*Plan, error) {
 	if b.Texels == 0 && b.Pages == 0 {
 		return nil, &level.Invalid{Faults: []level.Fault{{Path: "/texels", Message: "is missing; a budget names texels, or pages, or both"}}}
 	}
@@ -110,7 +111,7 @@ func errTooSmall(b Budget) error {
 // to show: what is lost when each square of two by two texels is one, in squares
 // of display values. A sharp edge loses in proportion to the texel's side, and
 // edges are what texels are for, so error² x area = detail / density.
-func measure(p *bake.Prepared, image *bake.Image) []patch {
+func measure(p *bake.Prepared, image *layer.Image) []patch {
 	white := grade.White(p.Scene.Level.Look.ExposureEV)
 	var patches []patch
 	meshes := map[string]int{}
@@ -148,7 +149,7 @@ const noise = 1.0 / (255 * 255)
 
 // lost is the sum over squares of two by two texels of their variance, in display
 // values, times four.
-func lost(c *lightmap.Chart, image *bake.Image, toDisplay color.Linear) float64 {
+func lost(c *lightmap.Chart, image *layer.Image, toDisplay color.Linear) float64 {
 	sum := 0.0
 	left, top := c.Corner()
 	width, height := c.Inner()

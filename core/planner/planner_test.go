@@ -10,6 +10,8 @@ import (
 
 	"grotta/core/bake"
 	"grotta/core/geom"
+	"grotta/core/layer"
+	"grotta/core/ledger"
 	"grotta/core/level"
 	"grotta/core/planner"
 	"grotta/core/source"
@@ -45,19 +47,19 @@ func yard(density float64) *level.Level {
 	return l
 }
 
-func baked(t *testing.T, l *level.Level) (*bake.Prepared, *bake.Image) {
+func baked(t *testing.T, l *level.Level) (*bake.Prepared, *layer.Image) {
 	t.Helper()
 	require.NoError(t, l.Validate())
 	p, err := bake.Prepare(l)
 	require.NoError(t, err)
 	layers, err := p.Bake(context.Background(), source.All(p.Sources), bake.Good, nil)
 	require.NoError(t, err)
-	return p, bake.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers)
+	return p, layer.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers)
 }
 
 // errorOf compares a lightmap with direct light computed at the very spot, over
 // the floor and the wall.
-func errorOf(p *bake.Prepared, m *bake.Image) float64 {
+func errorOf(p *bake.Prepared, m *layer.Image) float64 {
 	sum, n := 0.0, 0.0
 	check := func(at, normal geom.Vec3) {
 		hit, ok := p.Scene.See(at.Add(normal.Mul(0.01)), normal.Mul(-1), 0.1)
@@ -66,7 +68,7 @@ func errorOf(p *bake.Prepared, m *bake.Image) float64 {
 		}
 		c := &p.Layout.Charts[p.Layout.ChartOf[hit.Surface]]
 		x, y := c.At(at)
-		e := m.At(c.Page(), x, y)[0] - p.Irradiance(at.Add(normal.Mul(0.002)), normal, 1, 0)[0]
+		e := m.At(c.Page(), x, y)[0] - ledger.Light(p, at.Add(normal.Mul(0.002)), normal, 1, 0)[0]
 		sum += e * e
 		n++
 	}

@@ -12,6 +12,7 @@ import (
 	"grotta/core/bake"
 	"grotta/core/color"
 	"grotta/core/geom"
+	"grotta/core/layer"
 	"grotta/core/level"
 	"grotta/core/parallel"
 	"grotta/core/scene"
@@ -80,7 +81,7 @@ type Grid struct {
 const rays = 1024
 
 // Capture fills the grid of an entity, on all cores.
-func Capture(ctx context.Context, p *bake.Prepared, lightmap *bake.Image, g *level.ProbeGrid) (*Grid, error) {
+func Capture(ctx context.Context, p *bake.Prepared, lightmap *layer.Image, g *level.ProbeGrid) (*Grid, error) {
 	grid := layOut(p, g)
 	eye := shot.NewEye(p, lightmap)
 	return grid, parallel.Each(ctx, len(grid.Probes), func(i int) {

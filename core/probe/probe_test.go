@@ -10,20 +10,21 @@ import (
 
 	"grotta/core/bake"
 	"grotta/core/geom"
+	"grotta/core/layer"
 	"grotta/core/level"
 	"grotta/core/probe"
 	"grotta/core/shot"
 	"grotta/core/source"
 )
 
-func baked(t *testing.T, l *level.Level) (*bake.Prepared, *bake.Image) {
+func baked(t *testing.T, l *level.Level) (*bake.Prepared, *layer.Image) {
 	t.Helper()
 	require.NoError(t, l.Validate())
 	p, err := bake.Prepare(l)
 	require.NoError(t, err)
 	layers, err := p.Bake(context.Background(), source.All(p.Sources), bake.Draft, nil)
 	require.NoError(t, err)
-	return p, bake.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers)
+	return p, layer.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers)
 }
 
 func block(l *level.Level, id string, at, size level.Vec) {

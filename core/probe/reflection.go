@@ -8,6 +8,7 @@ import (
 	"grotta/core/bake"
 	"grotta/core/color"
 	"grotta/core/geom"
+	"grotta/core/layer"
 	"grotta/core/level"
 	"grotta/core/parallel"
 	"grotta/core/picture"
@@ -64,7 +65,7 @@ const mirrorRays = 128
 // CaptureCube looks all round from a reflection's place, then averages for rougher
 // mirrors by the GGX distribution (Walter et al., "Microfacet models for refraction
 // through rough surfaces", 2007), seen along the normal.
-func CaptureCube(ctx context.Context, p *bake.Prepared, lightmap *bake.Image, r *level.Reflection) (*Cube, error) {
+func CaptureCube(ctx context.Context, p *bake.Prepared, lightmap *layer.Image, r *level.Reflection) (*Cube, error) {
 	eye, at := shot.NewEye(p, lightmap), p.Scene.World.Pose(&r.Entity).Position
 	c := &Cube{ID: r.ID, Side: r.Side}
 	sharp, err := newStep(ctx, r.Side, 0, func(d geom.Vec3) color.Linear { return eye.Radiance(at, d) })

@@ -11,6 +11,7 @@ import (
 	"grotta/core/bake"
 	"grotta/core/color"
 	"grotta/core/geom"
+	"grotta/core/layer"
 	"grotta/core/level"
 	"grotta/core/shot"
 )
@@ -73,7 +74,7 @@ func TestStarsAndMotesAreDrawn(t *testing.T) {
 			dir = geom.Vec3{0, 1, -0.001}
 		}
 		cam := shot.Camera{Pose: geom.Pose{Rotation: geom.LookRotation(dir.Normalize())}, FovDeg: 70}
-		picture, err := shot.Render(context.Background(), p, bake.NewImage(p.Layout.PageSize, p.Layout.Pages), cam, shot.Options{Width: 160, Height: 120, Samples: 1, Seconds: seconds}, nil)
+		picture, err := shot.Render(context.Background(), p, layer.NewImage(p.Layout.PageSize, p.Layout.Pages), cam, shot.Options{Width: 160, Height: 120, Samples: 1, Seconds: seconds}, nil)
 		require.NoError(t, err)
 		for i := 0; i < len(picture.Pix); i += 4 {
 			if picture.Pix[i] > 60 {

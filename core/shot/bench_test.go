@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"grotta/core/bake"
+	"grotta/core/layer"
 	"grotta/core/scatter"
 	"grotta/core/shot"
 	"grotta/core/source"
@@ -22,7 +23,7 @@ func BenchmarkShot(b *testing.B) {
 		ctx := context.Background()
 		layers, err := p.Bake(ctx, source.All(p.Sources), bake.Draft, nil)
 		require.NoError(b, err)
-		image := bake.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers)
+		image := layer.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers)
 		cam := shot.Of(p.Scene.World, p.Scene.Level.Viewpoints[0])
 		air, _, err := shot.Air(ctx, p, scatter.Ask{})
 		require.NoError(b, err)

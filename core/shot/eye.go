@@ -7,6 +7,8 @@ import (
 	"grotta/core/bake"
 	"grotta/core/color"
 	"grotta/core/geom"
+	"grotta/core/layer"
+	"grotta/core/ledger"
 	"grotta/core/scene"
 	"grotta/core/sky"
 )
@@ -23,13 +25,13 @@ type Eye struct {
 
 	p        *bake.Prepared
 	scene    *scene.Scene // p's, or as the wind has it
-	lightmap *bake.Image
+	lightmap *layer.Image
 	sky      *sky.Sky
 	discs    []air.ReadyDisc
 }
 
 // NewEye makes one.
-func NewEye(p *bake.Prepared, lightmap *bake.Image) *Eye {
+func NewEye(p *bake.Prepared, lightmap *layer.Image) *Eye {
 	return &Eye{p: p, scene: p.Scene, lightmap: lightmap, sky: sky.OfLevel(p.Scene.Level)}
 }
 
@@ -42,7 +44,7 @@ func (e *Eye) OnMoving(at, normal geom.Vec3) color.Linear {
 	if e.Moving != nil {
 		return e.Moving(at, normal)
 	}
-	return e.p.Irradiance(at.Add(normal.Mul(scene.OffsetM)), normal, bake.Draft.Samples(), movingPaths)
+	return ledger.Light(e.p, at.Add(normal.Mul(scene.OffsetM)), normal, bake.Draft.Samples(), movingPaths)
 }
 
 // Radiance is what comes to a point along a unit direction, in nits.

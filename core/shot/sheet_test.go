@@ -14,6 +14,7 @@ import (
 	linear "grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/grade"
+	"grotta/core/layer"
 	"grotta/core/level"
 	"grotta/core/shot"
 	"grotta/core/source"
@@ -44,7 +45,7 @@ func TestSheetLaysPicturesInRows(t *testing.T) {
 	assert.Equal(t, 26+6, shot.Sheet(cells[:1], 9).Bounds().Dx())
 }
 
-func litWall(t *testing.T, lux float64) (*bake.Prepared, *bake.Image, shot.Camera) {
+func litWall(t *testing.T, lux float64) (*bake.Prepared, *layer.Image, shot.Camera) {
 	t.Helper()
 	l := wall()
 	l.Environment.Ambient.Strength = lux
@@ -54,7 +55,7 @@ func litWall(t *testing.T, lux float64) (*bake.Prepared, *bake.Image, shot.Camer
 	layers, err := p.Bake(context.Background(), source.All(p.Sources), bake.Draft, nil)
 	require.NoError(t, err)
 	cam := shot.Camera{Pose: geom.Pose{Position: geom.Vec3{0, 0, 5}, Rotation: geom.Identity().Rotation}, FovDeg: 40}
-	return p, bake.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers), cam
+	return p, layer.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers), cam
 }
 
 // A metered wall comes to middle grey, whatever falls on it: four times the light
@@ -82,7 +83,7 @@ func TestMovingSurfaces(t *testing.T) {
 	l.Lights = []*level.Light{lamp}
 	p, err := bake.Prepare(l)
 	require.NoError(t, err)
-	m := bake.NewImage(p.Layout.PageSize, p.Layout.Pages)
+	m := layer.NewImage(p.Layout.PageSize, p.Layout.Pages)
 	eye := shot.NewEye(p, m)
 	albedo := linear.DecodeSRGB(float64(0xbc) / 255)
 	got := eye.Radiance(geom.Vec3{0, 0, 5}, geom.Vec3{0, 0, -1})
@@ -101,7 +102,7 @@ func TestSkiesAreSeen(t *testing.T) {
 	l.Environment.Sky.Kind, l.Environment.Sky.Color, l.Environment.Sky.Luminance = level.SkyOvercast, "#ffffff", 90
 	p, err := bake.Prepare(l)
 	require.NoError(t, err)
-	eye := shot.NewEye(p, bake.NewImage(p.Layout.PageSize, p.Layout.Pages))
+	eye := shot.NewEye(p, layer.NewImage(p.Layout.PageSize, p.Layout.Pages))
 	assert.InDelta(t, 90, eye.Radiance(geom.Vec3{}, geom.Vec3{0, 1, 0})[0], 1e-9)
 	assert.InDelta(t, 30, eye.Radiance(geom.Vec3{}, geom.Vec3{1, 0, 0})[0], 1e-9)
 }

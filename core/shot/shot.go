@@ -13,6 +13,7 @@ import (
 	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/grade"
+	"grotta/core/layer"
 	"grotta/core/level"
 	"grotta/core/parallel"
 	"grotta/core/scatter"
@@ -75,7 +76,7 @@ func Air(ctx context.Context, p *bake.Prepared, ask scatter.Ask) (*air.Air, []sc
 
 // Render draws a level as a camera sees it, under a lightmap mixed from its
 // layers. Progress, if not nil, gets the rows done, from any goroutine.
-func Render(ctx context.Context, p *bake.Prepared, lightmap *bake.Image, cam Camera, o Options, progress func(rows int)) (*image.NRGBA, error) {
+func Render(ctx context.Context, p *bake.Prepared, lightmap *layer.Image, cam Camera, o Options, progress func(rows int)) (*image.NRGBA, error) {
 	if o.Air == nil && !o.Unlit {
 		var err error
 		if o.Air, _, err = Air(ctx, p, scatter.Ask{}); err != nil {
@@ -133,7 +134,7 @@ type view struct {
 
 func (r *renderer) view(x, y float64) *view { return &view{x, y, r.direction(x, y)} }
 
-func newRenderer(p *bake.Prepared, lightmap *bake.Image, cam Camera, o Options) *renderer {
+func newRenderer(p *bake.Prepared, lightmap *layer.Image, cam Camera, o Options) *renderer {
 	r := &renderer{eye: NewEye(p, lightmap), cam: cam, o: o, air: o.Air}
 	r.camera = air.Camera{
 		Eye: cam.Pose.Position, TanHalf: math.Tan(cam.FovDeg / 2 * math.Pi / 180),
@@ -168,7 +169,7 @@ const middleGrey = 0.18
 // Meter is the exposure, in EV, at which the logarithmic mean of what a camera
 // sees comes to middle grey (as a reflected-light meter does, ISO 2720). Of the
 // options it takes what changes light.
-func Meter(p *bake.Prepared, lightmap *bake.Image, cam Camera, o Options) float64 {
+func Meter(p *bake.Prepared, lightmap *layer.Image, cam Camera, o Options) float64 {
 	o.Width, o.Height, o.Unlit, o.ExposureEV, o.LightMax = 64, 40, false, nil, 0
 	if o.Air == nil {
 		o.Air = air.Of(p.Scene.Level, p.Scene.World, sky.OfLevel(p.Scene.Level))

@@ -11,6 +11,7 @@ import (
 	"grotta/core/bake"
 	"grotta/core/color"
 	"grotta/core/geom"
+	"grotta/core/layer"
 	"grotta/core/level"
 	"grotta/core/shot"
 	"grotta/core/source"
@@ -39,7 +40,7 @@ func middle(t *testing.T, l *level.Level, distance float64, o shot.Options) [3]u
 	require.NoError(t, err)
 	layers, err := p.Bake(context.Background(), source.All(p.Sources), bake.Draft, nil)
 	require.NoError(t, err)
-	m := bake.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers)
+	m := layer.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers)
 	cam := shot.Camera{Pose: geom.Pose{Position: geom.Vec3{0, 0, distance}, Rotation: geom.Identity().Rotation}, FovDeg: 40}
 	o.Width, o.Height, o.Samples = 33, 33, 1
 	img, err := shot.Render(context.Background(), p, m, cam, o, nil)
@@ -103,6 +104,6 @@ func TestCancelledShotEnds(t *testing.T) {
 	require.NoError(t, err)
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
-	_, err = shot.Render(ctx, p, bake.NewImage(p.Layout.PageSize, p.Layout.Pages), shot.Overview(p.Scene.Bounds), shot.Options{Width: 64, Height: 64, Samples: 1}, nil)
+	_, err = shot.Render(ctx, p, layer.NewImage(p.Layout.PageSize, p.Layout.Pages), shot.Overview(p.Scene.Bounds), shot.Options{Width: 64, Height: 64, Samples: 1}, nil)
 	assert.ErrorIs(t, err, context.Canceled)
 }

@@ -32,7 +32,7 @@ func (s *Source) InAir(sc *scene.Scene, at geom.Vec3, samples int, leastM float6
 		}
 	}
 	r := Receiver{Point: at, Origin: at, Normal: toward}
-	unit, _ = b.light(sc, &r, Careful(samples), 0)
+	unit, _ = b.light(sc, r, Careful(samples), 0)
 	return toward, unit
 }
 
@@ -46,7 +46,7 @@ func (s *Source) Arrives(r *Receiver) (arrives bool, why string) {
 	if (s.Kind == SunKind || s.Kind == MoonKind) && b.parameters().Aim[1] >= 0 {
 		return false, "it is below the horizon"
 	}
-	return false, b.whyNothing(r)
+	return false, b.whyNothing(*r)
 }
 
 // Spots are places of a beam that a receiver may see, its middle first: where a ray from
@@ -68,9 +68,9 @@ func (s *Source) Spots(r *Receiver, endM float64) []geom.Vec3 {
 		skin = k.entry(1, a.distance)
 	}
 	spots := []geom.Vec3{end(a.toward, skin)}
-	c := b.cone(&a, 0)
+	c := b.cone(a, 0)
 	for i := range samples {
-		if dir, distance, weight := b.toward(r, &a, &c, i, samples, 0); weight > 0 {
+		if dir, distance, weight := b.toward(*r, a, c, i, samples, 0); weight > 0 {
 			spots = append(spots, end(dir, distance))
 		}
 	}

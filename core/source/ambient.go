@@ -49,7 +49,7 @@ func (k *ambient) parameters() *shape { return &k.shape }
 func (k *ambient) reachM() float64    { return infinite }
 func (k *ambient) isSoft() bool       { return false }
 
-func (k *ambient) light(_ *scene.Scene, r *Receiver, _ Effort, _ float64) (color.Linear, float64) {
+func (k *ambient) light(_ *scene.Scene, r Receiver, _ Effort, _ float64) (color.Linear, float64) {
 	if k.holds(r.Origin) {
 		return color.White, 1
 	}

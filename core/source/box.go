@@ -35,13 +35,13 @@ func (b *box) unblocked(p, n geom.Vec3) (arrival, bool) {
 	return a, a.lux > 0
 }
 
-func (b *box) light(sc *scene.Scene, r *Receiver, e Effort, turn float64) (color.Linear, float64) {
+func (b *box) light(sc *scene.Scene, r Receiver, e Effort, turn float64) (color.Linear, float64) {
 	return cast(b, sc, r, e, turn)
 }
 
-func (b *box) cone(a *arrival, turn float64) cone { return b.discCone(a, turn) }
+func (b *box) cone(a arrival, turn float64) cone { return b.discCone(a, turn) }
 
-func (b *box) toward(r *Receiver, a *arrival, c *cone, i, samples int, _ float64) (dir geom.Vec3, distance, weight float64) {
+func (b *box) toward(r Receiver, a arrival, c cone, i, samples int, _ float64) (dir geom.Vec3, distance, weight float64) {
 	return towardDisc(r, a, c, i, samples)
 }
 
@@ -66,6 +66,6 @@ func (b *box) free(p, dir geom.Vec3, _ float64) float64 {
 	return max(b.Position.Sub(p).Dot(b.Aim)/dir.Dot(b.Aim)-b.Shadows.NearM, 0)
 }
 
-func (b *box) whyNothing(*Receiver) string {
+func (b *box) whyNothing(Receiver) string {
 	return "the point is not in its beam, or faces away from it"
 }

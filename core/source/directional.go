@@ -59,22 +59,22 @@ func (s *shape) arrive(n geom.Vec3) arrival {
 	return a
 }
 
-func (d *directional) light(sc *scene.Scene, r *Receiver, e Effort, turn float64) (color.Linear, float64) {
+func (d *directional) light(sc *scene.Scene, r Receiver, e Effort, turn float64) (color.Linear, float64) {
 	return cast(d, sc, r, e, turn)
 }
 
-func (d *directional) cone(a *arrival, turn float64) cone { return d.discCone(a, turn) }
+func (d *directional) cone(a arrival, turn float64) cone { return d.discCone(a, turn) }
 
-func (s *shape) discCone(a *arrival, turn float64) cone {
+func (s *shape) discCone(a arrival, turn float64) cone {
 	return coneOf(a.toward, math.Sin(min(s.DiscRad*s.Shadows.Softness, math.Pi/2)), turn)
 }
 
-func (d *directional) toward(r *Receiver, a *arrival, c *cone, i, samples int, _ float64) (dir geom.Vec3, distance, weight float64) {
+func (d *directional) toward(r Receiver, a arrival, c cone, i, samples int, _ float64) (dir geom.Vec3, distance, weight float64) {
 	return towardDisc(r, a, c, i, samples)
 }
 
 // towardDisc is the direction to sample i of a disc in the sky.
-func towardDisc(r *Receiver, a *arrival, c *cone, i, samples int) (dir geom.Vec3, distance, weight float64) {
+func towardDisc(r Receiver, a arrival, c cone, i, samples int) (dir geom.Vec3, distance, weight float64) {
 	if samples == 1 || c.cosMax >= 1 {
 		return a.toward, a.distance, 1
 	}
@@ -85,4 +85,4 @@ func towardDisc(r *Receiver, a *arrival, c *cone, i, samples int) (dir geom.Vec3
 // free has no end.
 func (d *directional) free(_, _ geom.Vec3, _ float64) float64 { return infinite }
 
-func (d *directional) whyNothing(*Receiver) string { return "the surface faces away from it" }
+func (d *directional) whyNothing(Receiver) string { return "the surface faces away from it" }

@@ -24,8 +24,8 @@ func (d *dome) unblocked(p, n geom.Vec3) (arrival, bool) {
 	return a, a.lux > 0
 }
 
-func (d *dome) light(sc *scene.Scene, r *Receiver, e Effort, turn float64) (color.Linear, float64) {
+func (d *dome) light(sc *scene.Scene, r Receiver, e Effort, turn float64) (color.Linear, float64) {
 	return cast(d, sc, r, e, turn)
 }
 
-func (d *dome) whyNothing(r *Receiver) string { return d.whyFar(r, "the point is behind it") }
+func (d *dome) whyNothing(r Receiver) string { return d.whyFar(r, "the point is behind it") }

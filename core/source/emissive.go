@@ -61,7 +61,7 @@ func (k *emissive) isSoft() bool       { return true }
 
 // light sums the polygons: each by Lambert's formula, times the share of it that rays
 // find unblocked. Samples go to the polygons by what they give.
-func (k *emissive) light(sc *scene.Scene, r *Receiver, effort Effort, turn float64) (color.Linear, float64) {
+func (k *emissive) light(sc *scene.Scene, r Receiver, effort Effort, turn float64) (color.Linear, float64) {
 	var room [32]float64
 	each, total := room[:0], 0.0
 	for i := range k.polygons {
@@ -88,7 +88,7 @@ func (k *emissive) light(sc *scene.Scene, r *Receiver, effort Effort, turn float
 
 // visible is the share of a polygon's light on a place that nothing blocks. Where
 // no sample lies above the horizon it looks at some more.
-func (p *polygon) visible(sc *scene.Scene, r *Receiver, samples int, turn float64) float64 {
+func (p *polygon) visible(sc *scene.Scene, r Receiver, samples int, turn float64) float64 {
 	const more = 16
 	var all float64
 	rays := shadowRays{sc: sc, from: r.Origin}

@@ -23,7 +23,7 @@ func (p *point) unblocked(at, n geom.Vec3) (arrival, bool) {
 	return a, ok && a.lux > 0
 }
 
-func (p *point) light(sc *scene.Scene, r *Receiver, e Effort, turn float64) (color.Linear, float64) {
+func (p *point) light(sc *scene.Scene, r Receiver, e Effort, turn float64) (color.Linear, float64) {
 	return cast(p, sc, r, e, turn)
 }
 
@@ -64,11 +64,11 @@ func (b *ball) arrive(p, n geom.Vec3) (arrival, bool) {
 	return a, true
 }
 
-func (b *ball) cone(a *arrival, turn float64) cone {
+func (b *ball) cone(a arrival, turn float64) cone {
 	return coneOf(a.toward, min(b.RadiusM*b.Shadows.Softness/a.distance, 0.99999), turn)
 }
 
-func (b *ball) toward(r *Receiver, a *arrival, c *cone, i, samples int, _ float64) (dir geom.Vec3, distance, weight float64) {
+func (b *ball) toward(r Receiver, a arrival, c cone, i, samples int, _ float64) (dir geom.Vec3, distance, weight float64) {
 	if samples == 1 || c.cosMax >= 1 {
 		return a.toward, b.entry(1, a.distance), 1
 	}
@@ -88,11 +88,11 @@ func (b *ball) free(_, _ geom.Vec3, distance float64) float64 {
 	return max(distance-max(b.Shadows.NearM-b.RadiusM, 0), 0)
 }
 
-func (b *ball) whyNothing(r *Receiver) string { return b.whyFar(r, "nothing of it arrives") }
+func (b *ball) whyNothing(r Receiver) string { return b.whyFar(r, "nothing of it arrives") }
 
 // whyFar says whether range or facing are why nothing arrives from a place; else it is
 // for another reason.
-func (s *shape) whyFar(r *Receiver, otherwise string) string {
+func (s *shape) whyFar(r Receiver, otherwise string) string {
 	to := s.Position.Sub(r.Point)
 	d := to.Len()
 	switch {

@@ -43,13 +43,13 @@ func (k *rect) unblocked(p, n geom.Vec3) (arrival, bool) {
 	return a, a.lux > 0
 }
 
-func (k *rect) light(sc *scene.Scene, r *Receiver, e Effort, turn float64) (color.Linear, float64) {
+func (k *rect) light(sc *scene.Scene, r Receiver, e Effort, turn float64) (color.Linear, float64) {
 	return cast(k, sc, r, e, turn)
 }
 
-func (k *rect) cone(*arrival, float64) cone { return cone{cosMax: 1} }
+func (k *rect) cone(arrival, float64) cone { return cone{cosMax: 1} }
 
-func (k *rect) toward(r *Receiver, _ *arrival, _ *cone, i, _ int, turn float64) (dir geom.Vec3, distance, weight float64) {
+func (k *rect) toward(r Receiver, _ arrival, _ cone, i, _ int, turn float64) (dir geom.Vec3, distance, weight float64) {
 	at := k.polygon.point(i, turn)
 	dir, distance, weight = aim(r, k.Position.Add(at.Sub(k.Position).Mul(k.Shadows.Softness)))
 	return dir, distance, weight * max(0, -dir.Dot(k.Aim))
@@ -57,7 +57,7 @@ func (k *rect) toward(r *Receiver, _ *arrival, _ *cone, i, _ int, turn float64) 
 
 // aim is the direction from a place to a spot of a source, how far it is, and the cosine
 // at the place over the square of that.
-func aim(r *Receiver, at geom.Vec3) (dir geom.Vec3, distance, weight float64) {
+func aim(r Receiver, at geom.Vec3) (dir geom.Vec3, distance, weight float64) {
 	to := at.Sub(r.Origin)
 	d := max(to.Len(), 1e-6)
 	to = to.Mul(1 / d)
@@ -69,4 +69,4 @@ func (k *rect) free(_, _ geom.Vec3, distance float64) float64 {
 	return max(distance-max(k.Shadows.NearM, scene.OffsetM), 0)
 }
 
-func (k *rect) whyNothing(r *Receiver) string { return k.whyFar(r, "the point is behind it") }
+func (k *rect) whyNothing(r Receiver) string { return k.whyFar(r, "the point is behind it") }

@@ -44,10 +44,10 @@ type beam interface {
 	// unblocked is what arrives at a point facing n were nothing in the way: a closed form.
 	unblocked(p, n geom.Vec3) (arrival, bool)
 	// cone is the directions that it fills from a place, its axes turned by an angle.
-	cone(a *arrival, turn float64) cone
+	cone(a arrival, turn float64) cone
 	// toward is the direction from a place to sample i, how far it is, and how much it
 	// counts: the cosine at the place, and for flat sources what distance and slant leave.
-	toward(r *Receiver, a *arrival, c *cone, i, samples int, turn float64) (dir geom.Vec3, distance, weight float64)
+	toward(r Receiver, a arrival, c cone, i, samples int, turn float64) (dir geom.Vec3, distance, weight float64)
 	// lets tells whether its own shape lets a sample through.
 	lets(p, dir geom.Vec3) bool
 	// isWindow tells whether its own shape may let only some samples through.
@@ -57,23 +57,23 @@ type beam interface {
 	// isParallel tells whether it comes from a direction and not from a place.
 	isParallel() bool
 	// whyNothing says why nothing arrives where no shadow is to blame.
-	whyNothing(r *Receiver) string
+	whyNothing(r Receiver) string
 }
 
 // cast is the light of a beam with its shadows.
-func cast(b beam, sc *scene.Scene, r *Receiver, e Effort, turn float64) (color.Linear, float64) {
+func cast(b beam, sc *scene.Scene, r Receiver, e Effort, turn float64) (color.Linear, float64) {
 	a, ok := b.unblocked(r.Point, r.Normal)
 	if !ok {
 		return color.Linear{}, 0
 	}
-	through, visible := pass(b, sc, r, &a, e, turn)
+	through, visible := pass(b, sc, r, a, e, turn)
 	return a.tint.Scale(a.lux * through * visible), visible
 }
 
 // pass is the share of a light that its own shape lets through (1 but for a box
 // light with a disc), and the share of that which nothing blocks, by the light's
 // shadow settings.
-func pass(b beam, sc *scene.Scene, r *Receiver, a *arrival, e Effort, turn float64) (through, visible float64) {
+func pass(b beam, sc *scene.Scene, r Receiver, a arrival, e Effort, turn float64) (through, visible float64) {
 	shadows := &b.parameters().Shadows
 	strength := shadows.Depth
 	if shadows.ReachM > 0 && !math.IsInf(a.distance, 1) {
@@ -98,11 +98,11 @@ func pass(b beam, sc *scene.Scene, r *Receiver, a *arrival, e Effort, turn float
 
 // sample adds up the weights of a light's samples: all, those that its own shape
 // lets through, and those that nothing blocks.
-func sample(b beam, sc *scene.Scene, r *Receiver, a *arrival, blind bool, samples int, turn float64) (all, through, seen float64) {
+func sample(b beam, sc *scene.Scene, r Receiver, a arrival, blind bool, samples int, turn float64) (all, through, seen float64) {
 	c := b.cone(a, turn)
 	rays := shadowRays{sc: sc, from: r.Origin}
 	for i := range samples {
-		dir, distance, weight := b.toward(r, a, &c, i, samples, turn)
+		dir, distance, weight := b.toward(r, a, c, i, samples, turn)
 		if weight <= 0 {
 			continue
 		}

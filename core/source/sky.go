@@ -104,7 +104,7 @@ func (k *skyKind) radiance(dir geom.Vec3) color.Linear {
 // with bright spots half by those; the two are weighed by the balance heuristic
 // (Veach and Guibas, "Optimally combining sampling techniques for Monte Carlo
 // rendering", 1995). Its noise falls with the samples.
-func (k *skyKind) light(sc *scene.Scene, r *Receiver, e Effort, turn float64) (color.Linear, float64) {
+func (k *skyKind) light(sc *scene.Scene, r Receiver, e Effort, turn float64) (color.Linear, float64) {
 	samples := e.Samples
 	var sum color.Linear
 	u, v := geom.Axes(r.Normal)
@@ -143,7 +143,7 @@ func (k *skyKind) light(sc *scene.Scene, r *Receiver, e Effort, turn float64) (c
 }
 
 // sharp is what the bright spots have beyond the rest.
-func (k *skyKind) sharp(sc *scene.Scene, r *Receiver, e Effort, turn float64) (sum color.Linear, visible float64) {
+func (k *skyKind) sharp(sc *scene.Scene, r Receiver, e Effort, turn float64) (sum color.Linear, visible float64) {
 	if !k.isSampled() {
 		return sum, 1
 	}

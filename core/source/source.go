@@ -66,7 +66,7 @@ type kind interface {
 	isSoft() bool
 	// light is its light on a place, in lux for unit strength, and how much of it gets
 	// past what casts shadows, 0 to 1. turn spins the pattern of samples.
-	light(sc *scene.Scene, r *Receiver, e Effort, turn float64) (lux color.Linear, visible float64)
+	light(sc *scene.Scene, r Receiver, e Effort, turn float64) (lux color.Linear, visible float64)
 }
 
 // List is what can light a level: lights in document order, then sun,
@@ -211,16 +211,16 @@ func (s *Source) Channels() int {
 // What arrives with nothing in the way is a closed form, and rays find only the
 // share that is blocked; so unshadowed places have no noise.
 func (s *Source) Direct(sc *scene.Scene, r *Receiver, e Effort, turn float64) (color.Linear, float64) {
-	return s.kind.light(sc, r, e, turn)
+	return s.kind.light(sc, *r, e, turn)
 }
 
 // Sharp is the direct light that takes rays of its own in a lightmap: all of it, but
 // of a sky only what its bright spots have beyond the rest. visible is as Direct has it.
 func (s *Source) Sharp(sc *scene.Scene, r *Receiver, e Effort, turn float64) (sum color.Linear, visible float64) {
 	if k, ok := s.kind.(*skyKind); ok {
-		return k.sharp(sc, r, e, turn)
+		return k.sharp(sc, *r, e, turn)
 	}
-	return s.kind.light(sc, r, e, turn)
+	return s.kind.light(sc, *r, e, turn)
 }
 
 // infinite is the reach of what has no end.

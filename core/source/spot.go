@@ -47,7 +47,7 @@ func (s *spot) unblocked(p, n geom.Vec3) (arrival, bool) {
 	return a, a.lux > 0
 }
 
-func (s *spot) light(sc *scene.Scene, r *Receiver, e Effort, turn float64) (color.Linear, float64) {
+func (s *spot) light(sc *scene.Scene, r Receiver, e Effort, turn float64) (color.Linear, float64) {
 	return cast(s, sc, r, e, turn)
 }
 
@@ -58,7 +58,7 @@ func (s *spot) fading(cos float64) float64 {
 	return a * a
 }
 
-func (s *spot) whyNothing(r *Receiver) string {
+func (s *spot) whyNothing(r Receiver) string {
 	to := s.Position.Sub(r.Point)
 	angle := math.Acos(max(-1, min(1, -s.Aim.Dot(to)/to.Len()))) * 180 / math.Pi
 	return s.whyFar(r, fmt.Sprintf("the point is %.1f degrees off its axis, outside its cone", angle))

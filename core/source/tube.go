@@ -64,13 +64,13 @@ func (t *tube) irradiance(p, n geom.Vec3) float64 {
 	return max(0, t.RadiusM*((along(l2)-along(l1))*height+(across(l2)-across(l1))*slope))
 }
 
-func (t *tube) light(sc *scene.Scene, r *Receiver, e Effort, turn float64) (color.Linear, float64) {
+func (t *tube) light(sc *scene.Scene, r Receiver, e Effort, turn float64) (color.Linear, float64) {
 	return cast(t, sc, r, e, turn)
 }
 
-func (t *tube) cone(*arrival, float64) cone { return cone{cosMax: 1} }
+func (t *tube) cone(arrival, float64) cone { return cone{cosMax: 1} }
 
-func (t *tube) toward(r *Receiver, _ *arrival, _ *cone, i, samples int, turn float64) (dir geom.Vec3, distance, weight float64) {
+func (t *tube) toward(r Receiver, _ arrival, _ cone, i, samples int, turn float64) (dir geom.Vec3, distance, weight float64) {
 	_, u := math.Modf((float64(i)+0.5)/float64(samples) + turn/(2*math.Pi))
 	dir, distance, weight = aim(r, t.Position.Add(t.Right.Mul((u-0.5)*t.Width*t.Shadows.Softness)))
 	slant := dir.Dot(t.Right)
@@ -82,4 +82,4 @@ func (t *tube) free(_, _ geom.Vec3, distance float64) float64 {
 	return max(distance-max(t.Shadows.NearM-t.RadiusM, 0), 0)
 }
 
-func (t *tube) whyNothing(r *Receiver) string { return t.whyFar(r, "nothing of it arrives") }
+func (t *tube) whyNothing(r Receiver) string { return t.whyFar(r, "nothing of it arrives") }

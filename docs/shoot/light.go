@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 
 	"grotta/core/bake"
+	"grotta/core/layer"
 	"grotta/core/level"
 	"grotta/core/shot"
 	"grotta/core/source"
@@ -92,7 +93,7 @@ func render(ctx context.Context, l *level.Level, view *level.Viewpoint, o shot.O
 	if err != nil {
 		return nil, err
 	}
-	m := bake.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers)
+	m := layer.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers)
 	camera := shot.Of(p.Scene.World, view)
 	if meter {
 		ev := shot.Meter(p, m, camera, o)

@@ -5,7 +5,7 @@ import (
 	"path/filepath"
 
 	"grotta/api"
-	"grotta/core/bake"
+	"grotta/core/layer"
 	"grotta/service/blob"
 	"grotta/service/store"
 )
@@ -43,7 +43,7 @@ func Verify(data string) (found api.Verified, err error) {
 		found.Layers++
 		content, err := blobs.Get(hash)
 		if err == nil {
-			_, err = bake.DecodeLayer(key, content)
+			_, err = layer.Decode(key, content)
 		}
 		if err != nil {
 			say("layer %.12s: %v; it is baked again when it is wanted", key, err)

@@ -12,6 +12,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"grotta/core/bake"
+	"grotta/core/change"
+	"grotta/core/layer"
 	"grotta/core/level"
 	"grotta/core/level/leveltest"
 	"grotta/core/source"
@@ -36,7 +38,7 @@ func editsWanted(t *testing.T) int {
 // The product's first promise: after any edit, what a level keeps of its layers and
 // what it bakes again come to the light of a fresh bake where nothing was kept.
 //
-// The bound: a layer that is kept over a change may lack up to bake.ReachTolerance of
+// The bound: a layer that is kept over a change may lack up to change.Tolerance of
 // its brightest texel, and bounces bring that about again, so five times of it for each
 // layer. Layers that are not carried over are the same to the bit. Padding and gaps of
 // charts, which only filtering reads, are filled from texels and evened along seams in
@@ -111,7 +113,7 @@ func (w *works) bakesRight(t *testing.T, id string, revision int, doc *level.Lev
 		kept, err := w.studio.Layer(fresh[i].Key)
 		require.NoError(t, err, "%s\n%s", trail, p.Sources[i].ID)
 		d := compareLayers(p, kept, fresh[i])
-		assert.LessOrEqual(t, d.texel, 5*bake.ReachTolerance*d.brightest, "%s\nlayer of %s, brightest %g, %s", trail, p.Sources[i].ID, d.brightest, placeOf(p, d.texelAt))
+		assert.LessOrEqual(t, d.texel, 5*change.Tolerance*d.brightest, "%s\nlayer of %s, brightest %g, %s", trail, p.Sources[i].ID, d.brightest, placeOf(p, d.texelAt))
 		assert.LessOrEqual(t, d.padding, paddingBound*d.brightest, "%s\nlayer of %s, brightest %g, %s", trail, p.Sources[i].ID, d.brightest, placeOf(p, d.paddingAt))
 	}
 	return b.Reused
@@ -124,8 +126,8 @@ type difference struct {
 	texelAt, paddingAt        int32
 }
 
-func compareLayers(p *bake.Prepared, a, b *bake.Layer) (d difference) {
-	x, y := bake.NewImage(a.PageSize, a.Pages), bake.NewImage(b.PageSize, b.Pages)
+func compareLayers(p *bake.Prepared, a, b *layer.Layer) (d difference) {
+	x, y := layer.NewImage(a.PageSize, a.Pages), layer.NewImage(b.PageSize, b.Pages)
 	a.AddTo(x, [3]float64{1, 1, 1})
 	b.AddTo(y, [3]float64{1, 1, 1})
 	if len(x.Pix) != len(y.Pix) {

@@ -4,14 +4,15 @@ import (
 	"context"
 
 	"grotta/core/bake"
+	"grotta/core/layer"
 	"grotta/core/source"
 )
 
 // InPlaceOfBaking sets what is called for every bake of layers, with what would be called
 // otherwise.
-func (b *Baker) InPlaceOfBaking(fn func(bake func() ([]*bake.Layer, error)) ([]*bake.Layer, error)) {
+func (b *Baker) InPlaceOfBaking(fn func(bake func() ([]*layer.Layer, error)) ([]*layer.Layer, error)) {
 	was := b.bake
-	b.bake = func(ctx context.Context, p *bake.Prepared, sources []*source.Source, q bake.Quality, report func(float64)) ([]*bake.Layer, error) {
-		return fn(func() ([]*bake.Layer, error) { return was(ctx, p, sources, q, report) })
+	b.bake = func(ctx context.Context, p *bake.Prepared, sources []*source.Source, q bake.Quality, report func(float64)) ([]*layer.Layer, error) {
+		return fn(func() ([]*layer.Layer, error) { return was(ctx, p, sources, q, report) })
 	}
 }

@@ -14,6 +14,7 @@ import (
 
 	"grotta/api"
 	"grotta/core/bake"
+	"grotta/core/layer"
 	"grotta/core/parallel"
 	"grotta/demo"
 	"grotta/service/disk"
@@ -39,7 +40,7 @@ func TestABakeThatFailsThreeTimesIsSetAside(t *testing.T) {
 		info := w.room(t)
 		var tries atomic.Int32
 		broken := true
-		w.InPlaceOfBaking(func(bakeAll func() ([]*bake.Layer, error)) ([]*bake.Layer, error) {
+		w.InPlaceOfBaking(func(bakeAll func() ([]*layer.Layer, error)) ([]*layer.Layer, error) {
 			if !broken {
 				return bakeAll()
 			}
@@ -68,7 +69,7 @@ func TestABakeWaitsForRoomOnTheDisk(t *testing.T) {
 	info := w.room(t)
 	var full atomic.Bool
 	full.Store(true)
-	w.InPlaceOfBaking(func(bakeAll func() ([]*bake.Layer, error)) ([]*bake.Layer, error) {
+	w.InPlaceOfBaking(func(bakeAll func() ([]*layer.Layer, error)) ([]*layer.Layer, error) {
 		if full.Load() {
 			return nil, disk.Explain(&fs.PathError{Op: "write", Path: "x", Err: disk.ErrFull})
 		}

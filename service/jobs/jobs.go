@@ -22,6 +22,7 @@ import (
 
 	"grotta/api"
 	"grotta/core/bake"
+	"grotta/core/layer"
 	"grotta/core/level"
 	"grotta/core/source"
 	"grotta/service/disk"
@@ -54,7 +55,7 @@ type Baker struct {
 	js     jetstream.JetStream
 	stop   context.CancelFunc
 	done   sync.WaitGroup
-	bake   func(ctx context.Context, p *bake.Prepared, sources []*source.Source, q bake.Quality, report func(float64)) ([]*bake.Layer, error)
+	bake   func(ctx context.Context, p *bake.Prepared, sources []*source.Source, q bake.Quality, report func(float64)) ([]*layer.Layer, error)
 
 	mu      sync.Mutex
 	running map[string]*run
@@ -75,7 +76,7 @@ type run struct {
 // and starts the worker. dir is the folder of the data.
 func Start(dir string, st *store.Store, sd *studio.Studio, log *slog.Logger) (*Baker, error) {
 	b := &Baker{store: st, studio: sd, log: log, running: map[string]*run{}, queued: map[string]int{}, tries: map[string]int{}, waits: map[string]string{}}
-	b.bake = func(ctx context.Context, p *bake.Prepared, sources []*source.Source, q bake.Quality, report func(float64)) ([]*bake.Layer, error) {
+	b.bake = func(ctx context.Context, p *bake.Prepared, sources []*source.Source, q bake.Quality, report func(float64)) ([]*layer.Layer, error) {
 		return p.Bake(ctx, sources, q, report)
 	}
 	if err := b.startServer(filepath.Join(dir, "queue")); err != nil {

@@ -13,6 +13,7 @@ import (
 	"github.com/nats-io/nats.go/jetstream"
 
 	"grotta/core/bake"
+	"grotta/core/layer"
 	"grotta/core/source"
 	"grotta/service/disk"
 	"grotta/service/store"
@@ -315,7 +316,7 @@ func (b *Baker) finish(ctx context.Context, job *store.Bake) error {
 	if err != nil {
 		return err
 	}
-	layers, lost := make([]*bake.Layer, len(p.Sources)), false
+	layers, lost := make([]*layer.Layer, len(p.Sources)), false
 	for i := range p.Sources {
 		layers[i], err = b.studio.Layer(job.Keys[p.Sources[i].ID])
 		switch {
@@ -332,7 +333,7 @@ func (b *Baker) finish(ctx context.Context, job *store.Bake) error {
 		}
 		return errors.New("the bake does not name all of its layers")
 	}
-	hash := bake.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers).Hash()
+	hash := layer.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layers).Hash()
 	status, err := b.store.SetBakeState(job.ID, "done", hash, "")
 	if err != nil {
 		return err

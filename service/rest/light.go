@@ -13,6 +13,8 @@ import (
 	"grotta/core/bake"
 	"grotta/core/check"
 	"grotta/core/geom"
+	"grotta/core/layer"
+	"grotta/core/ledger"
 	"grotta/core/level"
 )
 
@@ -48,7 +50,7 @@ func (s *server) registerLight(a huma.API) {
 			}
 			m, err := s.Studio.Lightmap(o.prepared, o.info.Revision)
 			if err == nil && in.Hash && m.Stale == 0 {
-				var image *bake.Image
+				var image *layer.Image
 				if image, err = s.Studio.Mix(o.prepared, m, nil); err == nil {
 					m.Hash = image.Hash()
 				}
@@ -179,7 +181,7 @@ func (s *server) registerLedger(a huma.API, tag string) {
 		if err != nil {
 			return nil, err
 		}
-		return answer(s, api.Ledger{Level: o.info.ID, Revision: o.info.Revision, Ledger: *o.prepared.Ledger(point, normal)}, nil)
+		return answer(s, api.Ledger{Level: o.info.ID, Revision: o.info.Revision, Ledger: *ledger.Ask(o.prepared, point, normal)}, nil)
 	})
 }
 

@@ -14,6 +14,7 @@ import (
 	"grotta/api"
 	"grotta/core/bake"
 	"grotta/core/geom"
+	"grotta/core/layer"
 	"grotta/core/preset"
 	"grotta/core/probe"
 	"grotta/core/scatter"
@@ -23,7 +24,7 @@ import (
 // stage is a level lit and ready for pictures.
 type stage struct {
 	level   *opened
-	image   *bake.Image
+	image   *layer.Image
 	light   api.PictureLight
 	grids   []*probe.Grid // of light for what moves; none where nothing does
 	options shot.Options

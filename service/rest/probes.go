@@ -8,6 +8,7 @@ import (
 
 	"grotta/api"
 	"grotta/core/bake"
+	"grotta/core/layer"
 	"grotta/core/picture"
 	"grotta/core/probe"
 )
@@ -76,7 +77,7 @@ func (s *server) registerProbes(a huma.API, tag string) {
 }
 
 // capture fills every grid of a level that is on.
-func capture(ctx context.Context, p *bake.Prepared, image *bake.Image) ([]*probe.Grid, error) {
+func capture(ctx context.Context, p *bake.Prepared, image *layer.Image) ([]*probe.Grid, error) {
 	grids := []*probe.Grid{}
 	for _, g := range p.Scene.Level.Probes {
 		if !g.Enabled {
@@ -92,7 +93,7 @@ func capture(ctx context.Context, p *bake.Prepared, image *bake.Image) ([]*probe
 }
 
 // moving lights surfaces that move, where a level has any.
-func moving(ctx context.Context, p *bake.Prepared, image *bake.Image) ([]*probe.Grid, error) {
+func moving(ctx context.Context, p *bake.Prepared, image *layer.Image) ([]*probe.Grid, error) {
 	for i := range p.Scene.Surfaces {
 		if p.Scene.Surfaces[i].Material.Lighting == "dynamic" {
 			return capture(ctx, p, image)

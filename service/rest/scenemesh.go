@@ -11,6 +11,7 @@ import (
 	"grotta/core/bake"
 	"grotta/core/geom"
 	"grotta/core/half"
+	"grotta/core/layer"
 	"grotta/core/level"
 	"grotta/core/parallel"
 	"grotta/core/probe"
@@ -111,7 +112,7 @@ func sceneMesh(p *bake.Prepared) ([]byte, error) {
 
 // movingLight writes the light on the corners of surfaces that take no lightmap
 // because they move, in the order of the mesh.
-func movingLight(ctx context.Context, p *bake.Prepared, image *bake.Image, grids []*probe.Grid) ([]byte, error) {
+func movingLight(ctx context.Context, p *bake.Prepared, image *layer.Image, grids []*probe.Grid) ([]byte, error) {
 	eye := shot.NewEye(p, image)
 	eye.Moving = probe.Moving(p, grids)
 	pieces := p.Scene.Drawn()

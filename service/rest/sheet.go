@@ -12,6 +12,7 @@ import (
 
 	"grotta/api"
 	"grotta/core/bake"
+	"grotta/core/layer"
 	"grotta/core/level"
 	"grotta/core/planner"
 	"grotta/core/scatter"
@@ -54,7 +55,7 @@ type sheet struct {
 	want   api.NewSheet
 }
 
-func (s *sheet) cell(ctx context.Context, p *bake.Prepared, m *bake.Image, c shot.Camera, o shot.Options, label string) (shot.Cell, error) {
+func (s *sheet) cell(ctx context.Context, p *bake.Prepared, m *layer.Image, c shot.Camera, o shot.Options, label string) (shot.Cell, error) {
 	picture, err := shot.Render(ctx, p, m, c, o, nil)
 	return shot.Cell{Picture: picture, Label: label}, err
 }
@@ -108,7 +109,7 @@ func (s *sheet) rigs(ctx context.Context) ([]shot.Cell, error) {
 type lit struct {
 	label   string
 	sources []source.Source
-	layers  []*bake.Layer
+	layers  []*layer.Layer
 }
 
 // alone groups the baked sources of the level by their labels; "" leaves one out.
@@ -154,11 +155,11 @@ func (s *sheet) solo(ctx context.Context, groups []*lit, each bool) ([]shot.Cell
 	if err != nil {
 		return nil, s.server.problem(err)
 	}
-	images, exposures := make([]*bake.Image, len(groups)), make([]float64, len(groups))
+	images, exposures := make([]*layer.Image, len(groups)), make([]float64, len(groups))
 	o := s.stage.options
 	o.NoAir = true
 	for i, g := range groups {
-		images[i] = bake.Mix(g.layers[0].PageSize, g.layers[0].Pages, g.sources, g.layers)
+		images[i] = layer.Mix(g.layers[0].PageSize, g.layers[0].Pages, g.sources, g.layers)
 		exposures[i] = shot.Meter(only, images[i], camera, o) + 2 // most of such a picture is black
 	}
 	brightest := slices.Max(exposures)

@@ -13,6 +13,8 @@ import (
 
 	"grotta/api"
 	"grotta/core/bake"
+	"grotta/core/change"
+	"grotta/core/layer"
 	"grotta/core/level"
 	"grotta/core/source"
 	"grotta/service/blob"
@@ -26,7 +28,7 @@ type Studio struct {
 	blobs  *blob.Store
 	mu     sync.Mutex
 	open   []*entry // newest last
-	layers map[string]*bake.Layer
+	layers map[string]*layer.Layer
 	order  []string // keys of layers, oldest first
 	bytes  int
 	fog    fogCache
@@ -54,7 +56,7 @@ type entry struct {
 
 // New makes an empty studio.
 func New(s *store.Store, b *blob.Store) *Studio {
-	return &Studio{store: s, blobs: b, layers: map[string]*bake.Layer{}, preparing: make(chan struct{}, mostPreparing)}
+	return &Studio{store: s, blobs: b, layers: map[string]*layer.Layer{}, preparing: make(chan struct{}, mostPreparing)}
 }
 
 // Prepare gives a level's revision ready for rays. Askers of the same revision
@@ -173,7 +175,7 @@ func (s *Studio) have(p *bake.Prepared, q bake.Quality) (map[string]string, erro
 
 // Explain says which layers a bake of a prepared level would make, and why, by
 // what changed since its last finished bake; and which it would keep.
-func (s *Studio) Explain(ctx context.Context, id string, p *bake.Prepared, q bake.Quality) ([]bake.Stale, []bake.Kept, error) {
+func (s *Studio) Explain(ctx context.Context, id string, p *bake.Prepared, q bake.Quality) ([]change.Stale, []change.Kept, error) {
 	was, err := s.lastBaked(ctx, id, "")
 	if err != nil {
 		return nil, nil, err
@@ -183,8 +185,8 @@ func (s *Studio) Explain(ctx context.Context, id string, p *bake.Prepared, q bak
 		return nil, nil, err
 	}
 	stays := map[string]bool{}
-	kept := []bake.Kept{}
-	err = s.unreached(ctx, id, p, q, blobs, func(key string, k bake.Kept, _ *bake.Reach, _ *bake.Layer) error {
+	kept := []change.Kept{}
+	err = s.unreached(ctx, id, p, q, blobs, func(key string, k change.Kept, _ *change.Reach, _ *layer.Layer) error {
 		stays[key] = true
 		kept = append(kept, k)
 		return nil
@@ -192,7 +194,7 @@ func (s *Studio) Explain(ctx context.Context, id string, p *bake.Prepared, q bak
 	if err != nil {
 		return nil, nil, err
 	}
-	return bake.Explain(was, p, q, func(key string) bool { return blobs[key] != "" || stays[key] }), kept, nil
+	return change.Explain(was, p, q, func(key string) bool { return blobs[key] != "" || stays[key] }), kept, nil
 }
 
 // Carry keeps the layers of a level's last bake that what changed since then does
@@ -202,14 +204,14 @@ func (s *Studio) Carry(ctx context.Context, id string, p *bake.Prepared, q bake.
 	if err != nil {
 		return err
 	}
-	return s.unreached(ctx, id, p, q, blobs, func(key string, _ bake.Kept, r *bake.Reach, l *bake.Layer) error {
+	return s.unreached(ctx, id, p, q, blobs, func(key string, _ change.Kept, r *change.Reach, l *layer.Layer) error {
 		return s.AddLayer(r.Carry(l, key))
 	})
 }
 
 // unreached finds layers of an earlier bake that stay, of those that are not
 // there. At final quality none does: everything is baked again.
-func (s *Studio) unreached(ctx context.Context, id string, now *bake.Prepared, q bake.Quality, have map[string]string, found func(key string, k bake.Kept, r *bake.Reach, l *bake.Layer) error) error {
+func (s *Studio) unreached(ctx context.Context, id string, now *bake.Prepared, q bake.Quality, have map[string]string, found func(key string, k change.Kept, r *change.Reach, l *layer.Layer) error) error {
 	if q == bake.Final {
 		return nil
 	}
@@ -217,7 +219,7 @@ func (s *Studio) unreached(ctx context.Context, id string, now *bake.Prepared, q
 	if err != nil || was == nil || was.Geometry() == now.Geometry() {
 		return err
 	}
-	r := bake.NewReach(was, now)
+	r := change.NewReach(was, now)
 	if r == nil {
 		return nil
 	}
@@ -235,8 +237,8 @@ func (s *Studio) unreached(ctx context.Context, id string, now *bake.Prepared, q
 		if err != nil {
 			return err
 		}
-		if share := r.Share(src.ID, layer); share <= bake.ReachTolerance {
-			if err := found(key, bake.Kept{ID: src.ID, Name: src.Name, Share: share}, r, layer); err != nil {
+		if share := r.Share(src.ID, layer); share <= change.Tolerance {
+			if err := found(key, change.Kept{ID: src.ID, Name: src.Name, Share: share}, r, layer); err != nil {
 				return err
 			}
 		}
@@ -249,7 +251,7 @@ func (s *Studio) unreached(ctx context.Context, id string, now *bake.Prepared, q
 var ErrLost = errors.New("a baked layer was lost or damaged on disk; bake again to restore it")
 
 // Layer reads a layer by its key; store.ErrNotFound if it is not baked, ErrLost if it was.
-func (s *Studio) Layer(key string) (*bake.Layer, error) {
+func (s *Studio) Layer(key string) (*layer.Layer, error) {
 	s.mu.Lock()
 	l := s.layers[key]
 	s.mu.Unlock()
@@ -270,7 +272,7 @@ func (s *Studio) Layer(key string) (*bake.Layer, error) {
 	if err != nil {
 		return nil, err
 	}
-	if l, err = bake.DecodeLayer(key, data); err != nil {
+	if l, err = layer.Decode(key, data); err != nil {
 		return nil, errors.Join(ErrLost, err, s.store.DropLayer(key))
 	}
 	s.keep(key, l)
@@ -278,7 +280,7 @@ func (s *Studio) Layer(key string) (*bake.Layer, error) {
 }
 
 // AddLayer stores a freshly baked layer.
-func (s *Studio) AddLayer(l *bake.Layer) error {
+func (s *Studio) AddLayer(l *layer.Layer) error {
 	data := l.Encode()
 	hash, err := s.blobs.Put(data)
 	if err != nil {
@@ -291,7 +293,7 @@ func (s *Studio) AddLayer(l *bake.Layer) error {
 	return nil
 }
 
-func (s *Studio) keep(key string, l *bake.Layer) {
+func (s *Studio) keep(key string, l *layer.Layer) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if _, have := s.layers[key]; have {
@@ -310,8 +312,8 @@ func (s *Studio) keep(key string, l *bake.Layer) {
 
 // Mix sums the layers of a lightmap by the weights that its sources have at a
 // time, in seconds; steady where it is nil. Stale ones give nothing.
-func (s *Studio) Mix(p *bake.Prepared, m *api.LightmapState, seconds *float64) (*bake.Image, error) {
-	layers := make([]*bake.Layer, len(p.Sources))
+func (s *Studio) Mix(p *bake.Prepared, m *api.LightmapState, seconds *float64) (*layer.Image, error) {
+	layers := make([]*layer.Layer, len(p.Sources))
 	for i, src := range m.Sources {
 		if src.Layer == "" {
 			continue
@@ -326,12 +328,12 @@ func (s *Studio) Mix(p *bake.Prepared, m *api.LightmapState, seconds *float64) (
 	if seconds != nil {
 		sources = source.At(sources, *seconds)
 	}
-	return bake.Mix(p.Layout.PageSize, p.Layout.Pages, sources, layers), nil
+	return layer.Mix(p.Layout.PageSize, p.Layout.Pages, sources, layers), nil
 }
 
 // MixNow is Mix that first bakes at draft, and keeps, what is not baked at any quality,
 // or what was lost on disk.
-func (s *Studio) MixNow(ctx context.Context, p *bake.Prepared, seconds *float64) (*bake.Image, error) {
+func (s *Studio) MixNow(ctx context.Context, p *bake.Prepared, seconds *float64) (*layer.Image, error) {
 	const tries = 3 // each finds what is lost of one quality; there are three of those
 	for try := 1; ; try++ {
 		if err := s.draftMissing(ctx, p); err != nil {

@@ -1,4 +1,4 @@
-package bake_test
+package change_test
 
 import (
 	"context"
@@ -10,7 +10,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"grotta/core/bake"
+	"grotta/core/change"
 	"grotta/core/color"
+	"grotta/core/layer"
 	"grotta/core/level"
 	"grotta/core/source"
 )
@@ -82,11 +84,11 @@ func TestAChangeReachesWhatItsLightReaches(t *testing.T) {
 		l := twoRooms()
 		c.edit(l)
 		now := prepare(t, l)
-		r := bake.NewReach(was, now)
+		r := change.NewReach(was, now)
 		var kept []string
 		for i := range was.Sources {
 			id := was.Sources[i].ID
-			if r == nil || was.Sources[i].Kind == source.AmbientKind || r.Share(id, layers[i]) > bake.ReachTolerance {
+			if r == nil || was.Sources[i].Kind == source.AmbientKind || r.Share(id, layers[i]) > change.Tolerance {
 				continue
 			}
 			if was.Sources[i].Kind != source.SkyKind { // closed rooms have none of it
@@ -97,7 +99,7 @@ func TestAChangeReachesWhatItsLightReaches(t *testing.T) {
 			require.NoError(t, err)
 			carried := r.Carry(layers[i], fresh[0].Key)
 			assert.Equal(t, fresh[0].Key, carried.Key)
-			a, b := bake.NewImage(carried.PageSize, carried.Pages), bake.NewImage(carried.PageSize, carried.Pages)
+			a, b := layer.NewImage(carried.PageSize, carried.Pages), layer.NewImage(carried.PageSize, carried.Pages)
 			carried.AddTo(a, color.White)
 			fresh[0].AddTo(b, color.White)
 			brightest, most := 0.0, 0.0
@@ -123,9 +125,9 @@ func TestReachOfAMovedLight(t *testing.T) {
 	was := prepare(t, twoRooms())
 	layers, err := was.Bake(context.Background(), source.All(was.Sources), bake.Draft, nil)
 	require.NoError(t, err)
-	assert.Zero(t, bake.NewReach(was, was).Share("left-lamp", layers[0]))
+	assert.Zero(t, change.NewReach(was, was).Share("left-lamp", layers[0]))
 	l := twoRooms()
 	l.Lights[0].Transform.Position[1] = 2
-	assert.Equal(t, 1.0, bake.NewReach(was, prepare(t, l)).Share("left-lamp", layers[0]))
-	assert.Nil(t, bake.NewReach(nil, was))
+	assert.Equal(t, 1.0, change.NewReach(was, prepare(t, l)).Share("left-lamp", layers[0]))
+	assert.Nil(t, change.NewReach(nil, was))
 }

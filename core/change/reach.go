@@ -1,10 +1,12 @@
-package bake
+package change
 
 import (
 	"math"
 
+	"grotta/core/bake"
 	"grotta/core/color"
 	"grotta/core/geom"
+	"grotta/core/layer"
 	"grotta/core/lightmap"
 	"grotta/core/sampling"
 	"grotta/core/source"
@@ -16,7 +18,7 @@ import (
 // place where it was or is; so where a layer has next to no light at either
 // place, it has changed by no more than that anywhere.
 type Reach struct {
-	was, now *Prepared
+	was, now *bake.Prepared
 	changed  map[string]bool // entities
 	dense    []spot          // where direct light is looked for: it can be as small as a texel
 	sparse   []spot          // where light by bounces is looked for, which changes slowly
@@ -25,10 +27,10 @@ type Reach struct {
 // spot is a place on a changed surface, one side of it.
 type spot struct{ at, normal geom.Vec3 }
 
-// ReachTolerance is the light at a change, as a share of a layer's brightest
+// Tolerance is the light at a change, as a share of a layer's brightest
 // texel, up to which the layer is kept: the first step over black on a display
 // of 8 bits (IEC 61966-2-1) whose white that texel is.
-const ReachTolerance = 1 / (255 * 12.92)
+const Tolerance = 1 / (255 * 12.92)
 
 const (
 	denseM2    = 0.015  // a dense spot for so much of a surface, about 12 cm apart
@@ -41,7 +43,7 @@ const (
 // NewReach compares two states of a level. It is nil where a setting differs, or
 // where the geometry differs in a way that no changed entity explains: every layer has
 // to be baked then.
-func NewReach(was, now *Prepared) *Reach {
+func NewReach(was, now *bake.Prepared) *Reach {
 	if was == nil || len(settingChanges(was, now)) > 0 {
 		return nil
 	}
@@ -49,10 +51,10 @@ func NewReach(was, now *Prepared) *Reach {
 	for _, c := range changesOf(was, now) {
 		r.changed[c.entity] = true
 	}
-	if len(r.changed) == 0 && was.shape != now.shape {
+	if len(r.changed) == 0 && was.Geometry() != now.Geometry() {
 		return nil
 	}
-	for _, p := range []*Prepared{was, now} {
+	for _, p := range []*bake.Prepared{was, now} {
 		for i := range p.Scene.Surfaces {
 			if !r.changed[p.Scene.Surfaces[i].Entity] {
 				continue
@@ -69,7 +71,7 @@ func NewReach(was, now *Prepared) *Reach {
 
 // addSpots spreads spots evenly over a surface, on both its sides. The corners of its
 // triangles are dense spots too: what comes through a wall comes through it first there.
-func (r *Reach) addSpots(p *Prepared, surface int) {
+func (r *Reach) addSpots(p *bake.Prepared, surface int) {
 	for t := range p.Scene.Corners(&p.Scene.Surfaces[surface]) {
 		cross := t[1].Sub(t[0]).Cross(t[2].Sub(t[0]))
 		area, normal := cross.Len()/2, cross.Normalize()
@@ -98,14 +100,14 @@ func (r *Reach) addSpots(p *Prepared, surface int) {
 }
 
 // addTexels makes spots of a surface's texels: those are where its own light shows.
-func (r *Reach) addTexels(p *Prepared, surface int) {
+func (r *Reach) addTexels(p *bake.Prepared, surface int) {
 	chart := p.Layout.ChartOf[surface]
 	if chart < 0 {
 		return
 	}
 	first, end := p.Texels.Of(int(chart))
 	for i := first; i < min(end, first+mostDense); i++ {
-		at := p.receiverOf(&p.Texels.List[i])
+		at := p.ReceiverOf(&p.Texels.List[i])
 		r.dense, r.sparse = append(r.dense, spot{at.Point, at.Normal}), append(r.sparse, spot{at.Point, at.Normal})
 	}
 }
@@ -113,21 +115,21 @@ func (r *Reach) addTexels(p *Prepared, surface int) {
 // Share is the most light that a source has where things changed, by its layer
 // from before, as a share of its brightest texel. It stops looking at a share
 // over the tolerance, and is 1 where the source itself is not as it was.
-func (r *Reach) Share(id string, layer *Layer) float64 {
+func (r *Reach) Share(id string, l *layer.Layer) float64 {
 	before, after := r.was.Source(id), r.now.Source(id)
 	if before == nil || after == nil || len(source.Changes(before, after)) > 0 || r.shines(before) || r.shines(after) {
 		return 1
 	}
-	m := NewImage(layer.PageSize, layer.Pages)
-	layer.AddTo(m, color.White)
+	m := layer.NewImage(l.PageSize, l.Pages)
+	l.AddTo(m, color.White)
 	brightest, share := 0.0, 0.0
 	for _, v := range m.Pix {
 		brightest = max(brightest, float64(v))
 	}
-	look := func(spots []spot, light func(*Prepared, spot, float64) float64) {
+	look := func(spots []spot, light func(*bake.Prepared, spot, float64) float64) {
 		for i, at := range spots {
-			for _, p := range []*Prepared{r.was, r.now} {
-				if share > ReachTolerance {
+			for _, p := range []*bake.Prepared{r.was, r.now} {
+				if share > Tolerance {
 					return
 				}
 				if lux := light(p, at, float64(i)); lux > 0 {
@@ -136,12 +138,12 @@ func (r *Reach) Share(id string, layer *Layer) float64 {
 			}
 		}
 	}
-	look(r.dense, func(p *Prepared, at spot, turn float64) float64 { return p.directAt(p.Source(id), at, turn) })
-	look(r.sparse, func(p *Prepared, at spot, turn float64) float64 {
+	look(r.dense, func(p *bake.Prepared, at spot, turn float64) float64 { return directAt(p, p.Source(id), at, turn) })
+	look(r.sparse, func(p *bake.Prepared, at spot, turn float64) float64 {
 		if p == r.now { // its layer is not there yet
 			return 0
 		}
-		return p.indirectAt(before, m, at, turn)
+		return indirectAt(p, before, m, at, turn)
 	})
 	return share
 }
@@ -152,7 +154,7 @@ func (r *Reach) shines(s *source.Source) bool {
 	if !ok {
 		return false
 	}
-	for _, p := range []*Prepared{r.was, r.now} {
+	for _, p := range []*bake.Prepared{r.was, r.now} {
 		for i := range p.Scene.Surfaces {
 			if f := &p.Scene.Surfaces[i]; r.changed[f.Entity] && f.Material.ID == material {
 				return true
@@ -164,15 +166,15 @@ func (r *Reach) shines(s *source.Source) bool {
 
 // directAt is a source's direct light on a spot, its brightest channel, in lux for
 // unit strength.
-func (p *Prepared) directAt(s *source.Source, at spot, turn float64) float64 {
-	sum, _ := s.Sharp(p.Scene, at.receiver(), source.Careful(Draft.Samples()), turn)
+func directAt(p *bake.Prepared, s *source.Source, at spot, turn float64) float64 {
+	sum, _ := s.Sharp(p.Scene, at.receiver(), source.Careful(bake.Draft.Samples()), turn)
 	return max(sum[0], sum[1], sum[2])
 }
 
 // indirectAt is a source's light on a spot from the sky and from other surfaces, by rays
 // that read what its layer says of those: the brightest channel, in lux for unit strength.
-func (p *Prepared) indirectAt(s *source.Source, layer *Image, at spot, turn float64) float64 {
-	bounced := p.bounces(s)
+func indirectAt(p *bake.Prepared, s *source.Source, lit *layer.Image, at spot, turn float64) float64 {
+	bounced := p.Bounces(s)
 	if !bounced && !s.IsSky() {
 		return 0
 	}
@@ -192,7 +194,7 @@ func (p *Prepared) indirectAt(s *source.Source, layer *Image, at spot, turn floa
 			if c := p.Layout.ChartOf[m.Surface]; c >= 0 {
 				chart := &p.Layout.Charts[c]
 				x, y := chart.At(r.Origin.Add(dir.Mul(m.T)))
-				sent := layer.At(chart.Page(), x, y).Mul(p.Scene.Surfaces[m.Surface].Albedo)
+				sent := lit.At(chart.Page(), x, y).Mul(p.Scene.Surfaces[m.Surface].Albedo)
 				sum = sum.Add(sent.Scale(s.BounceScale() / spotRays))
 			}
 		}
@@ -212,14 +214,14 @@ func f32(v geom.Vec3) trace.Vec { return trace.Vec{float32(v[0]), float32(v[1]),
 
 // Carry is a layer from before as it lies in the lightmap now. What is new or has
 // changed has none of its light.
-func (r *Reach) Carry(layer *Layer, key string) *Layer {
+func (r *Reach) Carry(l *layer.Layer, key string) *layer.Layer {
 	type name struct {
 		entity        string
 		face          int32
 		width, height int
 		density       float64
 	}
-	nameOf := func(p *Prepared, c *lightmap.Chart) name {
+	nameOf := func(p *bake.Prepared, c *lightmap.Chart) name {
 		f := &p.Scene.Surfaces[c.Surface]
 		width, height := c.Size()
 		return name{f.Entity, f.Face, width, height, c.Density}
@@ -229,23 +231,23 @@ func (r *Reach) Carry(layer *Layer, key string) *Layer {
 		c := &r.was.Layout.Charts[i]
 		old[nameOf(r.was, c)] = c
 	}
-	from := NewImage(layer.PageSize, layer.Pages)
-	layer.AddTo(from, color.White)
-	to, sheet := newPacker(r.now.Layout, key), sheet{}
+	from := layer.NewImage(l.PageSize, l.Pages)
+	l.AddTo(from, color.White)
+	to, sheet := layer.NewPacker(r.now.Layout, key), layer.Sheet{}
 	for i := range r.now.Layout.Charts {
 		c := &r.now.Layout.Charts[i]
 		was := old[nameOf(r.now, c)]
 		if was == nil || r.changed[r.now.Scene.Surfaces[c.Surface].Entity] {
 			continue
 		}
-		sheet.begin(c)
+		sheet.Begin(c)
 		width, height := c.Size()
 		x, y := was.Corner()
 		for place := range width * height {
 			at := 3 * ((was.Page()*from.PageSize+y+place/width)*from.PageSize + x + place%width)
-			sheet.set(place, [3]float32(from.Pix[at:]))
+			sheet.Set(place, [3]float32(from.Pix[at:]))
 		}
-		to.write(i, &sheet)
+		to.Write(i, &sheet)
 	}
-	return to.done(&lightmap.Seams{}, 3, &sheet)
+	return to.Done(&lightmap.Seams{}, 3, &sheet)
 }

@@ -1,4 +1,6 @@
-package bake
+// Package layer is baked light as it is kept and shown: lightmaps in memory, layers as
+// sparse tiles of half-floats, their file format, and the mix of them. It traces no rays.
+package layer
 
 import (
 	"bytes"
@@ -164,8 +166,8 @@ func (l *Layer) Raw() []byte {
 	return b.Bytes()
 }
 
-// DecodeLayer reads what Encode wrote.
-func DecodeLayer(key string, data []byte) (*Layer, error) {
+// Decode reads what Encode wrote.
+func Decode(key string, data []byte) (*Layer, error) {
 	body, ok := bytes.CutPrefix(data, layerMagic)
 	if !ok {
 		return nil, errors.New("layer: this is not a grotta-layer/1")
@@ -179,10 +181,10 @@ func DecodeLayer(key string, data []byte) (*Layer, error) {
 	if err != nil {
 		return nil, fmt.Errorf("layer: %w", err)
 	}
-	return parseLayer(key, raw)
+	return parse(key, raw)
 }
 
-func parseLayer(key string, raw []byte) (*Layer, error) {
+func parse(key string, raw []byte) (*Layer, error) {
 	r := bytes.NewReader(raw)
 	var h layerHeader
 	if err := binary.Read(r, binary.LittleEndian, &h); err != nil {

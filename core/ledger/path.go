@@ -1,11 +1,13 @@
-package bake
+package ledger
 
 import (
 	"context"
 	"math"
 
+	"grotta/core/bake"
 	"grotta/core/color"
 	"grotta/core/geom"
+	"grotta/core/parallel"
 	"grotta/core/sampling"
 	"grotta/core/scene"
 	"grotta/core/source"
@@ -24,11 +26,11 @@ const (
 // bouncedAt is the bounced light of each source on a place, by path tracing with
 // next-event estimation and Russian roulette (Kajiya, "The rendering equation",
 // 1986; Arvo and Kirk, 1990). The same place always gives the same light.
-func (p *Prepared) bouncedAt(r *source.Receiver, paths int) []color.Linear {
+func bouncedAt(p *bake.Prepared, r *source.Receiver, paths int) []color.Linear {
 	sum := make([]color.Linear, len(p.Sources))
 	var lit []int
 	for i := range p.Sources {
-		if s := &p.Sources[i]; p.bounces(s) && s.Weight != (color.Linear{}) {
+		if s := &p.Sources[i]; p.Bounces(s) && s.Weight != (color.Linear{}) {
 			lit = append(lit, i)
 		}
 	}
@@ -37,10 +39,10 @@ func (p *Prepared) bouncedAt(r *source.Receiver, paths int) []color.Linear {
 	}
 	parts := make([][]color.Linear, (paths+pathChunk-1)/pathChunk)
 	// Without a context of its own it cannot fail: a point takes milliseconds.
-	_ = inParallel(context.Background(), paths, pathChunk, func(from, to int) {
+	_ = parallel.Steps(context.Background(), paths, pathChunk, func(from, to int) {
 		part := make([]color.Linear, len(p.Sources))
 		for i := from; i < to; i++ {
-			p.path(r, i, paths, lit, part)
+			path(p, r, i, paths, lit, part)
 		}
 		parts[from/pathChunk] = part
 	}, nil)
@@ -58,14 +60,14 @@ func (p *Prepared) bouncedAt(r *source.Receiver, paths int) []color.Linear {
 
 // path follows light backward from a place and adds what each source sends to
 // each surface that it meets.
-func (p *Prepared) path(r *source.Receiver, index, paths int, lit []int, sum []color.Linear) {
+func path(p *bake.Prepared, r *source.Receiver, index, paths int, lit []int, sum []color.Linear) {
 	at := *r
 	through := color.White
 	a, b := sampling.Pair(index, paths, 0)
 	for step := 0; ; step++ {
 		u, v := geom.Axes(at.Normal)
 		dir := sampling.CosineDirection(at.Normal, u, v, a, b)
-		hit, albedo, ok := p.meetLit(at.Origin, dir)
+		hit, albedo, ok := meetLit(p, at.Origin, dir)
 		if !ok {
 			return
 		}
@@ -90,7 +92,7 @@ func (p *Prepared) path(r *source.Receiver, index, paths int, lit []int, sum []c
 
 // meetLit finds the surface that a ray meets, where it sends light back, and its
 // albedo there.
-func (p *Prepared) meetLit(from, dir geom.Vec3) (source.Receiver, color.Linear, bool) {
+func meetLit(p *bake.Prepared, from, dir geom.Vec3) (source.Receiver, color.Linear, bool) {
 	m, ok := p.Scene.Meet(trace.Ray{
 		Origin: trace.Vec{float32(from[0]), float32(from[1]), float32(from[2])},
 		Dir:    trace.Vec{float32(dir[0]), float32(dir[1]), float32(dir[2])}, Max: math.MaxFloat32,
@@ -112,15 +114,15 @@ func (p *Prepared) meetLit(from, dir geom.Vec3) (source.Receiver, color.Linear, 
 		}
 	}
 	for c := range albedo {
-		albedo[c] = min(albedo[c], maxAlbedo)
+		albedo[c] = min(albedo[c], bake.MaxAlbedo)
 	}
 	return source.Receiver{Point: point, Origin: point.Add(n.Mul(scene.OffsetM)), Normal: n}, albedo, true
 }
 
-// Irradiance is the light of all sources on a surface at p facing n, in lux,
+// Light is that of all sources on a surface at p facing n, in lux,
 // direct and by so many paths bounced, with so many shadow rays to each source
 // that has a size.
-func (p *Prepared) Irradiance(at, n geom.Vec3, samples, paths int) color.Linear {
+func Light(p *bake.Prepared, at, n geom.Vec3, samples, paths int) color.Linear {
 	r := source.Receiver{Point: at, Origin: at, Normal: n}
 	var sum color.Linear
 	for i := range p.Sources {
@@ -132,7 +134,7 @@ func (p *Prepared) Irradiance(at, n geom.Vec3, samples, paths int) color.Linear 
 		sum = sum.Add(s.Weight.Mul(unit))
 	}
 	if paths > 0 {
-		for _, c := range p.bouncedAt(&r, paths) {
+		for _, c := range bouncedAt(p, &r, paths) {
 			sum = sum.Add(c)
 		}
 	}

@@ -1,9 +1,13 @@
-package bake
+// Package ledger answers for one point: which source gives it how much light, direct and
+// by bounces, and what stands in the way. It computes by rays from the point itself, not
+// from the lightmap, so that each can be held against the other.
+package ledger
 
 import (
 	"cmp"
 	"slices"
 
+	"grotta/core/bake"
 	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/level"
@@ -23,16 +27,16 @@ func lightOf(c color.Linear) Irradiance { return Irradiance{c[0], c[1], c[2], c.
 
 // Ledger says what light reaches a point, and from whom.
 type Ledger struct {
-	Point   level.Vec     `json:"point" doc:"Metres."`
-	Normal  level.Vec     `json:"normal" doc:"Unit."`
-	Surface string        `json:"surface,omitzero" doc:"Entity whose surface the point lies on, if any."`
-	Inside  string        `json:"inside,omitzero" doc:"Entity that the point is inside of, if any."`
-	Total   Irradiance    `json:"total" doc:"Irradiance, lux."`
-	Sources []LedgerEntry `json:"sources" doc:"Brightest first."`
+	Point   level.Vec      `json:"point" doc:"Metres."`
+	Normal  level.Vec      `json:"normal" doc:"Unit."`
+	Surface string         `json:"surface,omitzero" doc:"Entity whose surface the point lies on, if any."`
+	Inside  string         `json:"inside,omitzero" doc:"Entity that the point is inside of, if any."`
+	Total   Irradiance     `json:"total" doc:"Irradiance, lux."`
+	Sources []Contribution `json:"sources" doc:"Brightest first."`
 }
 
-// LedgerEntry is one source's part.
-type LedgerEntry struct {
+// Contribution is what one source adds.
+type Contribution struct {
 	ID        string     `json:"id"`
 	Name      string     `json:"name"`
 	Kind      string     `json:"kind"`
@@ -58,23 +62,23 @@ const (
 	ledgerPaths   = 1024
 )
 
-// Ledger computes, by rays from the point itself and not from the lightmap, what
+// Ask computes, by rays from the point itself and not from the lightmap, what
 // every source gives a surface at p facing n. Direct light is exact for sources
 // without size; with size the visible share is within 0.01 (tested against a
 // straight edge). Bounced light is path traced, which is another way than the
 // lightmap's, so that each can be held against the other; its standard error is
 // about a hundredth in rooms.
-func (p *Prepared) Ledger(at, normal geom.Vec3) *Ledger {
+func Ask(p *bake.Prepared, at, normal geom.Vec3) *Ledger {
 	n := normal.Normalize()
 	r := source.Receiver{Point: at, Origin: at.Add(n.Mul(scene.OffsetM)), Normal: n}
 	book := &Ledger{Point: level.Vec(at), Normal: level.Vec(n), Inside: p.Scene.Inside(r.Origin)}
 	if hit, ok := p.Scene.See(at.Add(n.Mul(0.01)), n.Mul(-1), 0.02); ok {
 		book.Surface = p.Scene.Surfaces[hit.Surface].Entity
 	}
-	bounced := p.bouncedAt(&r, ledgerPaths)
+	bounced := bouncedAt(p, &r, ledgerPaths)
 	var total color.Linear
 	for i := range p.Sources {
-		entry, light := p.entry(&p.Sources[i], &r)
+		entry, light := entryOf(p, &p.Sources[i], &r)
 		entry.Bounced = lightOf(bounced[i])
 		total = total.Add(light).Add(bounced[i])
 		book.Sources = append(book.Sources, entry)
@@ -87,15 +91,15 @@ func (p *Prepared) Ledger(at, normal geom.Vec3) *Ledger {
 			e.Share = (e.Direct.Luminance + e.Bounced.Luminance) / book.Total.Luminance
 		}
 	}
-	slices.SortStableFunc(book.Sources, func(a, b LedgerEntry) int {
+	slices.SortStableFunc(book.Sources, func(a, b Contribution) int {
 		return cmp.Compare(b.Direct.Luminance+b.Bounced.Luminance, a.Direct.Luminance+a.Bounced.Luminance)
 	})
 	return book
 }
 
 // foldGroups sums the entries of sources that are shown as one.
-func foldGroups(entries []LedgerEntry, sources []source.Source) []LedgerEntry {
-	var out []LedgerEntry
+func foldGroups(entries []Contribution, sources []source.Source) []Contribution {
+	var out []Contribution
 	at := map[string]int{}
 	for i, e := range entries {
 		group := sources[i].Group
@@ -118,8 +122,8 @@ func foldGroups(entries []LedgerEntry, sources []source.Source) []LedgerEntry {
 
 func (i Irradiance) linear() color.Linear { return color.Linear{i.R, i.G, i.B} }
 
-func (p *Prepared) entry(s *source.Source, r *source.Receiver) (LedgerEntry, color.Linear) {
-	e := LedgerEntry{ID: s.ID, Name: s.Name, Kind: s.Kind, BlockedBy: []Blocker{}}
+func entryOf(p *bake.Prepared, s *source.Source, r *source.Receiver) (Contribution, color.Linear) {
+	e := Contribution{ID: s.ID, Name: s.Name, Kind: s.Kind, BlockedBy: []Blocker{}}
 	unit, visible := s.Direct(p.Scene, r, source.Careful(ledgerSamples), 0)
 	lit := s.Weight.Mul(unit)
 	e.Direct, e.Visible = lightOf(lit), visible
@@ -144,7 +148,7 @@ func (p *Prepared) entry(s *source.Source, r *source.Receiver) (LedgerEntry, col
 	}
 	if arrives && s.Shadows().Cast && visible < 1-1e-9 {
 		e.Blocked = true
-		e.BlockedBy = p.blockers(s, r)
+		e.BlockedBy = blockers(p, s, r)
 	}
 	return e, lit
 }
@@ -152,7 +156,7 @@ func (p *Prepared) entry(s *source.Source, r *source.Receiver) (LedgerEntry, col
 const whyOff = "it is off, or has no strength"
 
 // blockers looks toward the middle of the source first, then over all of it.
-func (p *Prepared) blockers(s *source.Source, r *source.Receiver) []Blocker {
+func blockers(p *bake.Prepared, s *source.Source, r *source.Receiver) []Blocker {
 	across := 0.0 // past the whole level
 	if b := p.Scene.Bounds; !b.Empty() {
 		across = b.Max.Sub(b.Min).Len() + r.Origin.Sub(b.Min).Len()

@@ -1,4 +1,6 @@
-package bake
+// Package change says what a change of a level does to its baked light: which layers have
+// to be baked and why, and which stay although things changed.
+package change
 
 import (
 	"fmt"
@@ -6,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"grotta/core/bake"
 	"grotta/core/scene"
 	"grotta/core/source"
 )
@@ -27,10 +30,10 @@ type Kept struct {
 // Explain says why each source of a level needs a bake, by what changed since an
 // earlier bake of it; was is nil where there was none. have tells which layers
 // there are.
-func Explain(was, now *Prepared, q Quality, have func(key string) bool) []Stale {
+func Explain(was, now *bake.Prepared, q bake.Quality, have func(key string) bool) []Stale {
 	stale := []Stale{}
 	var shared []string
-	if was != nil && was.shape != now.shape {
+	if was != nil && was.Geometry() != now.Geometry() {
 		shared = geometryChanges(was, now)
 	}
 	if was != nil {
@@ -58,20 +61,7 @@ func Explain(was, now *Prepared, q Quality, have func(key string) bool) []Stale 
 	return stale
 }
 
-// Source is the one with an id; nil for none.
-func (p *Prepared) Source(id string) *source.Source {
-	if p == nil {
-		return nil
-	}
-	for i := range p.Sources {
-		if p.Sources[i].ID == id {
-			return &p.Sources[i]
-		}
-	}
-	return nil
-}
-
-func settingChanges(was, now *Prepared) []string {
+func settingChanges(was, now *bake.Prepared) []string {
 	a, b := &was.Scene.Level.Lightmap, &now.Scene.Level.Lightmap
 	var why []string
 	if a.Bounces != b.Bounces {
@@ -90,7 +80,7 @@ func settingChanges(was, now *Prepared) []string {
 type change struct{ entity, what string }
 
 // changesOf lists the entities that changed what light can do, by id.
-func changesOf(was, now *Prepared) []change {
+func changesOf(was, now *bake.Prepared) []change {
 	before, after := byEntity(was.Scene.Digests()), byEntity(now.Scene.Digests())
 	var all []change
 	for _, id := range slices.Sorted(maps.Keys(after)) {
@@ -126,7 +116,7 @@ func byEntity(digests []scene.Digest) map[string]scene.Digest {
 }
 
 // geometryChanges says what changed in what light can do.
-func geometryChanges(was, now *Prepared) []string {
+func geometryChanges(was, now *bake.Prepared) []string {
 	by := map[string][]string{}
 	for _, c := range changesOf(was, now) {
 		by[c.what] = append(by[c.what], c.entity)

@@ -1,0 +1,92 @@
+package ledger_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"grotta/core/bake"
+	"grotta/core/geom"
+	"grotta/core/ledger"
+	"grotta/core/level"
+	"grotta/core/level/leveltest"
+)
+
+var plane, block, light = leveltest.Plane, leveltest.Block, leveltest.Light
+
+var up, down = geom.Vec3{0, 1, 0}, geom.Vec3{0, -1, 0}
+
+func prepare(t testing.TB, l *level.Level) *bake.Prepared {
+	t.Helper()
+	require.NoError(t, l.Validate())
+	p, err := bake.Prepare(l)
+	require.NoError(t, err)
+	return p
+}
+
+func TestShadows(t *testing.T) {
+	l := plane(light("l", level.Point, 100, level.Vec{0, 4, 0}, down))
+	block(l, "slab", level.Vec{1, 2, 0}, level.Vec{1, 0.1, 1})
+	p := prepare(t, l)
+
+	lit := ledger.Ask(p, geom.Vec3{-1, 0, 0}, up)
+	require.False(t, lit.Sources[0].Blocked)
+	dark := ledger.Ask(p, geom.Vec3{2, 0, 0}, up)
+	entry := dark.Sources[0]
+	require.Equal(t, "l", entry.ID)
+	assert.True(t, entry.Blocked)
+	assert.Zero(t, entry.Direct.Luminance)
+	require.Len(t, entry.BlockedBy, 1)
+	assert.Equal(t, "slab", entry.BlockedBy[0].ID)
+	assert.InDelta(t, 1.95, entry.BlockedBy[0].Point[1], 1e-4, "the underside is met first")
+
+	l.Lights[0].Shadows.Cast = false
+	assert.Positive(t, ledger.Ask(prepare(t, l), geom.Vec3{2, 0, 0}, up).Total.Luminance)
+	l.Lights[0].Shadows.Cast, l.Lights[0].Shadows.NearM = true, 2.5
+	assert.Positive(t, ledger.Ask(prepare(t, l), geom.Vec3{2, 0, 0}, up).Total.Luminance, "what is nearer than near casts none")
+}
+
+func TestSoftShadowOfAStraightEdge(t *testing.T) {
+	l := plane(light("l", level.Point, 100, level.Vec{0, 4, 0}, down))
+	l.Lights[0].RadiusM = 0.2
+	block(l, "board", level.Vec{5, 2, 0}, level.Vec{10, 0.001, 18}) // its edge is x = 0, half way
+	p := prepare(t, l)
+	for _, x := range []float64{-0.25, -0.15, -0.08, 0, 0.08, 0.15, 0.25} {
+		// The edge, seen from x on the floor, stands at -x on the source's level.
+		got := ledger.Ask(p, geom.Vec3{x, 0, 0}, up).Sources[0].Visible
+		assert.InDelta(t, leveltest.Segment(-x/0.2), got, 0.01, "at %v", x)
+	}
+}
+
+func TestAmbientHoldsWhereItsZoneDoes(t *testing.T) {
+	l := plane()
+	l.Environment.Ambient = level.Ambient{Color: "#ffffff", Strength: 7}
+	l.Zones = []*level.Zone{{ID: "tent", Play: "none", Mode: "indoor", Boxes: []level.Box{{Min: level.Vec{-1, -1, -1}, Max: level.Vec{1, 2, 1}}}, Ambient: &level.Ambient{Color: "#ffffff", Strength: 2}}}
+	p := prepare(t, l)
+	assert.InDelta(t, 2, ledger.Ask(p, geom.Vec3{0, 0, 0}, up).Total.Luminance, 1e-9)
+	assert.InDelta(t, 7, ledger.Ask(p, geom.Vec3{3, 0, 0}, up).Total.Luminance, 1e-9)
+}
+
+func TestBounceScaleAndSwitch(t *testing.T) {
+	base := func() *level.Level {
+		l := plane(light("l", level.Point, 200, level.Vec{-1, 1.5, 0}, down))
+		block(l, "roof", level.Vec{-1.5, 3.1, 0}, level.Vec{5, 0.2, 6})
+		return l
+	}
+	bounced := func(l *level.Level) float64 {
+		p := prepare(t, l)
+		return ledger.Ask(p, geom.Vec3{-1, 3, 0}, down).Sources[0].Bounced.Luminance
+	}
+	plain := bounced(base())
+	require.Positive(t, plain)
+	twice := base()
+	twice.Lights[0].BounceScale = 2
+	assert.InEpsilon(t, 2*plain, bounced(twice), 1e-9)
+	none := base()
+	none.Lights[0].BounceScale = 0
+	assert.Zero(t, bounced(none))
+	off := base()
+	off.Lightmap.Bounces = false
+	assert.Zero(t, bounced(off))
+}

@@ -1,0 +1,51 @@
+package leveltest
+
+import (
+	"math"
+
+	"grotta/core/color"
+	"grotta/core/geom"
+	"grotta/core/level"
+)
+
+// Plane is a white floor of 20 by 20 m, 4 texels a metre, with lights over it and a dark sky.
+func Plane(lights ...*level.Light) *level.Level {
+	l := level.New("Plane")
+	floor := level.Default[level.Solid]()
+	floor.ID, floor.Size, floor.Transform.Position = "floor", level.Vec{20, 0.2, 20}, level.Vec{0, -0.1, 0}
+	l.Solids = []*level.Solid{&floor}
+	l.Lights = lights
+	l.Lightmap.Density = 4
+	l.Environment.Sky.Luminance = 0
+	return l
+}
+
+// Block adds a box by its middle and size.
+func Block(l *level.Level, id string, at, size level.Vec) {
+	s := level.Default[level.Solid]()
+	s.ID, s.Size, s.Transform.Position = id, size, at
+	l.Solids = append(l.Solids, &s)
+}
+
+// Light is a light of a kind that looks along a direction.
+func Light(id, kind string, strength float64, at level.Vec, aim geom.Vec3) *level.Light {
+	l := level.NewLight(id, kind)
+	l.Strength, l.Transform.Position = strength, at
+	q := geom.LookRotation(aim)
+	l.Transform.Rotation = [4]float64{q.V[0], q.V[1], q.V[2], q.W}
+	return l
+}
+
+// Material adds a grey material of an albedo that sends out light, in nits.
+func Material(l *level.Level, id string, grey, nits float64) {
+	m := level.Default[level.Material]()
+	m.ID, m.Color, m.Emission = id, color.Linear{grey, grey, grey}.Hex(), nits
+	l.Materials = append(l.Materials, &m)
+}
+
+// Segment is the share of a disc of radius 1 past a straight edge, h from its middle: the
+// area of a circular segment, and so what is seen of a round source past a straight edge.
+func Segment(h float64) float64 {
+	h = max(-1, min(1, h))
+	return (math.Pi/2 + math.Asin(h) + h*math.Sqrt(1-h*h)) / math.Pi
+}
