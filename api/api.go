@@ -11,13 +11,8 @@ import (
 	"time"
 
 	"grotta/core/air"
-	"grotta/core/change"
-	"grotta/core/check"
-	"grotta/core/compare"
 	"grotta/core/level"
 	"grotta/core/platform"
-	"grotta/core/probe"
-	"grotta/core/scatter"
 )
 
 // Scopes of a token. A console session has them all; admin counts for admins alone.
@@ -292,9 +287,19 @@ type NewComparison struct {
 	TimeS     *float64 `json:"time_s,omitzero" minimum:"0" maximum:"1e6" required:"false"`
 }
 
+// Difference is how two pictures of one size differ.
+type Difference struct {
+	Width  int     `json:"width"`
+	Height int     `json:"height"`
+	Mean   float64 `json:"mean" doc:"Of the colour difference of each pixel, CIEDE2000; about 1 is just seen side by side."`
+	P95    float64 `json:"p95" doc:"95th percentile of it."`
+	Max    float64 `json:"max"`
+	SSIM   float64 `json:"ssim" doc:"Mean structural similarity of luma; 1 is alike."`
+}
+
 // Comparison is the outcome.
 type Comparison struct {
-	compare.Result
+	Difference
 	A       PictureLight `json:"a"`
 	B       PictureLight `json:"b"`
 	Picture []byte       `json:"picture" doc:"PNG, in base64."`
@@ -302,11 +307,11 @@ type Comparison struct {
 
 // AirReport is a level's air as plain numbers.
 type AirReport struct {
-	Level    string         `json:"level"`
-	Revision int            `json:"revision"`
-	Air      air.Air        `json:"air"`
-	Sight    []Sight        `json:"sight" doc:"How far one sees."`
-	Costs    []scatter.Cost `json:"costs" doc:"Of lit fog."`
+	Level    string  `json:"level"`
+	Revision int     `json:"revision"`
+	Air      air.Air `json:"air"`
+	Sight    []Sight `json:"sight" doc:"How far one sees."`
+	Costs    []Cost  `json:"costs" doc:"Of lit fog."`
 }
 
 // Sight is the distance at which a dark thing of a size vanishes in the fog.
@@ -345,22 +350,22 @@ type NewSheet struct {
 
 // BakePlan is what a bake would do, and why.
 type BakePlan struct {
-	Level    string         `json:"level"`
-	Revision int            `json:"revision"`
-	Quality  string         `json:"quality"`
-	Layers   int            `json:"layers" doc:"That the revision needs."`
-	Stale    []change.Stale `json:"stale" doc:"Those that are not there, each with what made it stale."`
-	Kept     []change.Kept  `json:"kept" doc:"Layers that stay, because less of their light than a display can show reaches what changed."`
+	Level    string  `json:"level"`
+	Revision int     `json:"revision"`
+	Quality  string  `json:"quality"`
+	Layers   int     `json:"layers" doc:"That the revision needs."`
+	Stale    []Stale `json:"stale" doc:"Those that are not there, each with what made it stale."`
+	Kept     []Kept  `json:"kept" doc:"Layers that stay, because less of their light than a display can show reaches what changed."`
 }
 
 // Probes is the light captured in a level's grids.
 type Probes struct {
-	Level      string        `json:"level"`
-	Revision   int           `json:"revision"`
-	Grids      []*probe.Grid `json:"grids"`
-	ServedBy   string        `json:"served_by,omitzero" doc:"Grid that serves the point that was asked for."`
-	Serving    []probe.Part  `json:"serving,omitzero" doc:"Its probes that do, with their weights."`
-	Reflection string        `json:"reflection,omitzero" doc:"Reflection that serves the point."`
+	Level      string `json:"level"`
+	Revision   int    `json:"revision"`
+	Grids      []Grid `json:"grids"`
+	ServedBy   string `json:"served_by,omitzero" doc:"Grid that serves the point that was asked for."`
+	Serving    []Part `json:"serving,omitzero" doc:"Its probes that do, with their weights."`
+	Reflection string `json:"reflection,omitzero" doc:"Reflection that serves the point."`
 }
 
 // Backup is what a backup or a restore copied.
@@ -438,13 +443,6 @@ type Share struct {
 type Platform struct {
 	Owner   string            `json:"owner,omitzero" doc:"None for those that come with Grotta."`
 	Profile *platform.Profile `json:"profile"`
-}
-
-// Report is a check's outcome with the revision it judged.
-type Report struct {
-	Level    string `json:"level"`
-	Revision int    `json:"revision"`
-	check.Report
 }
 
 // RevisionEvent tells that a level changed.

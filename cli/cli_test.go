@@ -8,8 +8,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"grotta/api"
 	"grotta/core/geom"
-	"grotta/core/planner"
 )
 
 func TestVectorsAreRead(t *testing.T) {
@@ -63,9 +63,9 @@ func TestSunFlags(t *testing.T) {
 
 func TestPlansReadAsTables(t *testing.T) {
 	var b strings.Builder
-	plan := &planner.Plan{Before: planner.Size{Texels: 900, Pages: 2, Error: 1.5}, After: planner.Size{Texels: 400, Pages: 1, Error: 1.25}}
+	plan := &api.Plan{Before: api.Size{Texels: 900, Pages: 2, Error: 1.5}, After: api.Size{Texels: 400, Pages: 1, Error: 1.25}}
 	for range 20 {
-		plan.Surfaces = append(plan.Surfaces, planner.Choice{Entity: "wall", Face: 2, Before: 4, After: 8})
+		plan.Surfaces = append(plan.Surfaces, api.Choice{Entity: "wall", Face: 2, Before: 4, After: 8})
 	}
 	plan.Surfaces[0].Face = -1
 	describePlan(&b, plan)

@@ -10,11 +10,10 @@ import (
 
 	"grotta/api"
 	"grotta/client"
-	"grotta/core/planner"
 )
 
 func (a *app) densityCommand() *cobra.Command {
-	var b planner.Budget
+	var b api.Budget
 	var apply bool
 	cmd := &cobra.Command{
 		Use: "density LEVEL", Short: "Plan the density of every surface for a budget of texels", Args: args(1), ValidArgsFunction: a.completeLevels,
@@ -48,8 +47,8 @@ func (a *app) densityCommand() *cobra.Command {
 	return cmd
 }
 
-func describePlan(w io.Writer, p *planner.Plan) {
-	row := func(name string, s planner.Size) []string {
+func describePlan(w io.Writer, p *api.Plan) {
+	row := func(name string, s api.Size) []string {
 		return []string{name, strconv.Itoa(s.Texels), strconv.Itoa(s.Pages), fmt.Sprintf("%.2f", s.Error)}
 	}
 	table(w, "|TEXELS, PADDED|PAGES|LOST, DISPLAY STEPS", [][]string{row("now", p.Before), row("planned", p.After), row("one density, as many texels", p.Uniform)})

@@ -18,7 +18,6 @@ import (
 
 	"grotta/api"
 	"grotta/client"
-	"grotta/core/compare"
 	"grotta/core/level"
 )
 
@@ -297,10 +296,10 @@ commas between, what of it is shown:
 				}
 			}
 			said := struct {
-				compare.Result
+				api.Difference
 				A api.PictureLight `json:"a"`
 				B api.PictureLight `json:"b"`
-			}{got.Result, got.A, got.B}
+			}{got.Difference, got.A, got.B}
 			return a.show(said, func(w io.Writer) {
 				for i, light := range []api.PictureLight{got.A, got.B} {
 					if light != (api.PictureLight{}) {

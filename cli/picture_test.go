@@ -10,7 +10,6 @@ import (
 	"grotta/api"
 	"grotta/core/air"
 	"grotta/core/level"
-	"grotta/core/scatter"
 )
 
 func TestSizes(t *testing.T) {
@@ -69,7 +68,7 @@ func TestAirIsTold(t *testing.T) {
 	report := &api.AirReport{
 		Air:   air.Air{Volumes: make([]air.Volume, 2), Motes: []air.Emitter{{Motes: make([]air.Mote, 30)}}, Left: []string{"mist-9"}},
 		Sight: []api.Sight{{SizeM: 0.5, VanishM: 61.4}, {Zone: "pier", SizeM: 2, VanishM: 8}},
-		Costs: []scatter.Cost{{Volume: "bank", Cells: 1200, Sources: []string{"sun", "lamp"}, Rays: 9600, Bytes: 57600}, {Cells: 5}},
+		Costs: []api.Cost{{Volume: "bank", Cells: 1200, Sources: []string{"sun", "lamp"}, Rays: 9600, Bytes: 57600}, {Cells: 5}},
 	}
 	var b bytes.Buffer
 	describeAir(&b, report)

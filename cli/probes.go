@@ -73,7 +73,8 @@ func describeProbes(w io.Writer, p *api.Probes) {
 		for i := range g.Probes {
 			if g.Probes[i].Inside == "" {
 				used++
-				lux += g.Probes[i].SH.Irradiance(geom.Vec3{0, 1, 0}).Luminance()
+				sh := probe.SH(g.Probes[i].SH)
+				lux += sh.Irradiance(geom.Vec3{0, 1, 0}).Luminance()
 			}
 		}
 		rows = append(rows, []string{g.ID, fmt.Sprintf("%d x %d x %d", g.Count[0], g.Count[1], g.Count[2]), strconv.Itoa(used), strconv.Itoa(len(g.Probes) - used), number(lux / float64(max(used, 1)))})

@@ -16,7 +16,6 @@ import (
 
 	"grotta/api"
 	"grotta/core/level"
-	"grotta/core/planner"
 	"grotta/core/platform"
 	"grotta/core/preset"
 )
@@ -399,8 +398,8 @@ func (c *Client) PlanBake(ctx context.Context, id, quality string) (api.BakePlan
 }
 
 // PlanDensity plans the density of every surface for a budget of texels.
-func (c *Client) PlanDensity(ctx context.Context, id string, b planner.Budget) (planner.Plan, error) {
-	return post[planner.Plan](ctx, c, levelPath(id, "density"), b)
+func (c *Client) PlanDensity(ctx context.Context, id string, b api.Budget) (api.Plan, error) {
+	return post[api.Plan](ctx, c, levelPath(id, "density"), b)
 }
 
 // Check checks a level; an empty platform is the level's own.

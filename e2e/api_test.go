@@ -22,7 +22,6 @@ import (
 	"grotta/api"
 	"grotta/client"
 	"grotta/core/level"
-	"grotta/core/planner"
 	"grotta/demo"
 	"grotta/e2e/harness"
 	"grotta/service/rest"
@@ -143,7 +142,7 @@ func TestNobodyReachesWhatIsNotTheirs(t *testing.T) {
 			return err
 		},
 		"density": func(c *client.Client) error {
-			_, err := c.PlanDensity(ctx, l.ID, planner.Budget{Texels: 5000})
+			_, err := c.PlanDensity(ctx, l.ID, api.Budget{Texels: 5000})
 			return err
 		},
 		"sheet": func(c *client.Client) error {

@@ -19,10 +19,8 @@ import (
 
 	"grotta/api"
 	"grotta/client"
-	"grotta/core/ledger"
 	"grotta/core/level"
 	"grotta/core/picture"
-	"grotta/core/planner"
 	"grotta/e2e/harness"
 )
 
@@ -151,7 +149,7 @@ func TestDensityPlanIsAppliedAndUndone(t *testing.T) {
 	require.NoError(t, err)
 	before, err := c.Lightmap(ctx, l.ID, false)
 	require.NoError(t, err)
-	plan, err := c.PlanDensity(ctx, l.ID, planner.Budget{Texels: 6000})
+	plan, err := c.PlanDensity(ctx, l.ID, api.Budget{Texels: 6000})
 	require.NoError(t, err)
 	require.NotNil(t, plan.Operation)
 	assert.LessOrEqual(t, plan.After.Texels, 6000)
@@ -167,7 +165,7 @@ func TestDensityPlanIsAppliedAndUndone(t *testing.T) {
 	assert.Equal(t, before.Texels, back.Texels)
 	assert.Zero(t, back.Stale, "its layers are there still")
 
-	_, err = c.PlanDensity(ctx, l.ID, planner.Budget{})
+	_, err = c.PlanDensity(ctx, l.ID, api.Budget{})
 	p := problem(t, err, 422, "invalid")
 	assert.Equal(t, "/texels", p.Faults[0].Path)
 }
@@ -323,7 +321,7 @@ func TestLightByCommandLine(t *testing.T) {
 	assert.NotEqual(t, shots["1"], shots["1.5"], "half a beat later it is dark")
 	s.ok("shot", "Room", "--size", "64x40", "--meter", "-o", filepath.Join(s.dir, "m.png"))
 
-	plan := decode[planner.Plan](t, s.ok("density", "Room", "--texels", "5000", "--steps", "2,4,8,16", "--json"))
+	plan := decode[api.Plan](t, s.ok("density", "Room", "--texels", "5000", "--steps", "2,4,8,16", "--json"))
 	for _, c := range plan.Surfaces {
 		assert.Contains(t, []float64{2, 4, 8, 16}, c.After)
 	}
@@ -356,7 +354,7 @@ func TestLightByCommandLine(t *testing.T) {
 	assert.Equal(t, again.Layers, again.Reused, "nothing that is in use was deleted")
 }
 
-func entryOf(t *testing.T, b api.Ledger, id string) ledger.Contribution {
+func entryOf(t *testing.T, b api.Ledger, id string) api.Contribution {
 	t.Helper()
 	for _, s := range b.Sources {
 		if s.ID == id {
@@ -364,5 +362,5 @@ func entryOf(t *testing.T, b api.Ledger, id string) ledger.Contribution {
 		}
 	}
 	t.Fatalf("the ledger has no %q", id)
-	return ledger.Contribution{}
+	return api.Contribution{}
 }

@@ -44,7 +44,7 @@ func mixOf(t testing.TB, p *bake.Prepared, q bake.Quality) *layer.Image {
 	return layer.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layersOf(t, p, q))
 }
 
-var plane, block, light, material = leveltest.Plane, leveltest.Block, leveltest.Light, leveltest.Material
+var plane, light, block, material = leveltest.Plane, leveltest.Light, leveltest.Block, leveltest.Material
 
 var up, down = geom.Vec3{0, 1, 0}, geom.Vec3{0, -1, 0}
 

@@ -15,16 +15,16 @@ import (
 
 // Stale is a source whose layer has to be baked, and why.
 type Stale struct {
-	ID   string   `json:"id"`
-	Name string   `json:"name"`
-	Why  []string `json:"why"`
+	ID   string
+	Name string
+	Why  []string
 }
 
 // Kept is a source whose layer stays, though things changed that it might light.
 type Kept struct {
-	ID    string  `json:"id"`
-	Name  string  `json:"name"`
-	Share float64 `json:"share" doc:"The most of its light where things changed, as a share of its brightest texel."`
+	ID    string
+	Name  string
+	Share float64 // the most of its light where things changed, as a share of its brightest texel
 }
 
 // Explain says why each source of a level needs a bake, by what changed since an

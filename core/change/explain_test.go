@@ -14,7 +14,7 @@ import (
 	"grotta/core/level/leveltest"
 )
 
-var plane, block, light, material = leveltest.Plane, leveltest.Block, leveltest.Light, leveltest.Material
+var plane, light, block, material = leveltest.Plane, leveltest.Light, leveltest.Block, leveltest.Material
 
 var down = geom.Vec3{0, -1, 0}
 

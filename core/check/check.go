@@ -28,33 +28,33 @@ func (s Severity) rank() int { return slices.Index([]Severity{Error, Warning, Ad
 
 // Finding is what a rule reports.
 type Finding struct {
-	Rule     string           `json:"rule" doc:"Id of the rule."`
-	Severity Severity         `json:"severity" enum:"error,warning,advice"`
-	Message  string           `json:"message" doc:"What is so, with the numbers."`
-	Why      string           `json:"why" doc:"Why it matters."`
-	Entities []string         `json:"entities" doc:"What it is about."`
-	Zone     string           `json:"zone,omitzero"`
-	Point    *level.Vec       `json:"point,omitzero" doc:"A place that proves it, metres."`
-	Count    float64          `json:"count,omitzero" doc:"What was counted."`
-	Limit    float64          `json:"limit,omitzero" doc:"What is allowed."`
-	Fix      *level.Operation `json:"fix,omitzero" doc:"An ordinary operation that settles it."`
+	Rule     string // id of the rule
+	Severity Severity
+	Message  string   // what is so, with the numbers
+	Why      string   // why it matters
+	Entities []string // what it is about
+	Zone     string
+	Point    *level.Vec       // a place that proves it, metres
+	Count    float64          // what was counted
+	Limit    float64          // what is allowed
+	Fix      *level.Operation // an ordinary operation that settles it
 }
 
 // Report is the outcome of a check.
 type Report struct {
-	Platform string         `json:"platform"`
-	Findings []Finding      `json:"findings" doc:"Gravest first."`
-	Counts   map[string]int `json:"counts" doc:"Findings by severity."`
-	Lightmap LightmapSize   `json:"lightmap"`
-	Clean    bool           `json:"clean" doc:"No error and no warning."`
+	Platform string
+	Findings []Finding      // gravest first
+	Counts   map[string]int // findings by severity
+	Lightmap LightmapSize
+	Clean    bool // no error and no warning
 }
 
 // LightmapSize is known exactly before any bake.
 type LightmapSize struct {
-	Pages    int `json:"pages"`
-	PageSize int `json:"page_size"`
-	Texels   int `json:"texels" doc:"Lit ones, without padding."`
-	Bytes    int `json:"bytes" doc:"At the platform's bytes a texel."`
+	Pages    int
+	PageSize int
+	Texels   int // lit ones, without padding
+	Bytes    int // at the platform's bytes a texel
 }
 
 // subject is what rules look at.

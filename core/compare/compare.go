@@ -15,12 +15,12 @@ import (
 
 // Result is how two pictures differ.
 type Result struct {
-	Width  int     `json:"width"`
-	Height int     `json:"height"`
-	Mean   float64 `json:"mean" doc:"Of the colour difference of each pixel, CIEDE2000; about 1 is just seen side by side."`
-	P95    float64 `json:"p95" doc:"95th percentile of it."`
-	Max    float64 `json:"max"`
-	SSIM   float64 `json:"ssim" doc:"Mean structural similarity of luma; 1 is alike."`
+	Width  int
+	Height int
+	Mean   float64 // of the colour difference of each pixel, CIEDE2000; about 1 is just seen side by side
+	P95    float64 // 95th percentile of it
+	Max    float64
+	SSIM   float64 // mean structural similarity of luma; 1 is alike
 
 	differences []float64
 }

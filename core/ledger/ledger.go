@@ -17,42 +17,42 @@ import (
 
 // Irradiance is light on a surface in lux: linear Rec. 709 and its luminance.
 type Irradiance struct {
-	R         float64 `json:"r"`
-	G         float64 `json:"g"`
-	B         float64 `json:"b"`
-	Luminance float64 `json:"luminance"`
+	R         float64
+	G         float64
+	B         float64
+	Luminance float64
 }
 
 func lightOf(c color.Linear) Irradiance { return Irradiance{c[0], c[1], c[2], c.Luminance()} }
 
 // Ledger says what light reaches a point, and from whom.
 type Ledger struct {
-	Point   level.Vec      `json:"point" doc:"Metres."`
-	Normal  level.Vec      `json:"normal" doc:"Unit."`
-	Surface string         `json:"surface,omitzero" doc:"Entity whose surface the point lies on, if any."`
-	Inside  string         `json:"inside,omitzero" doc:"Entity that the point is inside of, if any."`
-	Total   Irradiance     `json:"total" doc:"Irradiance, lux."`
-	Sources []Contribution `json:"sources" doc:"Brightest first."`
+	Point   level.Vec      // metres
+	Normal  level.Vec      // unit
+	Surface string         // entity whose surface the point lies on, if any
+	Inside  string         // entity that the point is inside of, if any
+	Total   Irradiance     // irradiance, lux
+	Sources []Contribution // brightest first
 }
 
 // Contribution is what one source adds.
 type Contribution struct {
-	ID        string     `json:"id"`
-	Name      string     `json:"name"`
-	Kind      string     `json:"kind"`
-	Direct    Irradiance `json:"direct"`
-	Bounced   Irradiance `json:"bounced"`
-	Share     float64    `json:"share" doc:"Of the total luminance, 0 to 1."`
-	Visible   float64    `json:"visible" doc:"How much of the source is seen from the point, 0 to 1."`
-	Blocked   bool       `json:"blocked" doc:"Something stands in the way of at least a part of it."`
-	BlockedBy []Blocker  `json:"blocked_by" doc:"What stands between the point and the source's middle, or the first part of it that is hidden; from the point outward."`
-	Why       string     `json:"why,omitzero" doc:"Why it gives nothing, where it does."`
+	ID        string
+	Name      string
+	Kind      string
+	Direct    Irradiance
+	Bounced   Irradiance
+	Share     float64   // of the total luminance, 0 to 1
+	Visible   float64   // how much of the source is seen from the point, 0 to 1
+	Blocked   bool      // something stands in the way of at least a part of it
+	BlockedBy []Blocker // what stands between the point and the source's middle, or the first part of it that is hidden; from the point outward
+	Why       string    // why it gives nothing, where it does
 }
 
 // Blocker is an entity in the way, and where the line to the source meets it.
 type Blocker struct {
-	ID    string    `json:"id"`
-	Point level.Vec `json:"point"`
+	ID    string
+	Point level.Vec
 }
 
 // ledgerSamples is how many shadow rays go to a source with a size, and to the

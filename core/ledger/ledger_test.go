@@ -13,7 +13,7 @@ import (
 	"grotta/core/level/leveltest"
 )
 
-var plane, block, light = leveltest.Plane, leveltest.Block, leveltest.Light
+var plane, light, block = leveltest.Plane, leveltest.Light, leveltest.Block
 
 var up, down = geom.Vec3{0, 1, 0}, geom.Vec3{0, -1, 0}
 

@@ -21,36 +21,36 @@ import (
 // Budget says what a plan may spend. Texels or Pages must be set; where both
 // are, both hold.
 type Budget struct {
-	Texels int       `json:"texels,omitzero" minimum:"0" maximum:"67108864" required:"false" doc:"Texels of all charts, with their padding; 0 does not bind."`
-	Pages  int       `json:"pages,omitzero" minimum:"0" maximum:"64" required:"false" doc:"Pages at the level's page size; 0 does not bind."`
-	Least  float64   `json:"least,omitzero" minimum:"0" maximum:"256" required:"false" doc:"Lowest density, texels a metre; 0.5 if left out."`
-	Most   float64   `json:"most,omitzero" minimum:"0" maximum:"256" required:"false" doc:"Highest density; 32 if left out."`
-	Steps  []float64 `json:"steps,omitzero" maxItems:"32" required:"false" doc:"Densities to keep to; the platform's, or any, if left out."`
+	Texels int       // texels of all charts, with their padding; 0 does not bind
+	Pages  int       // pages at the level's page size; 0 does not bind
+	Least  float64   // lowest density, texels a metre; 0.5 if left out
+	Most   float64   // highest density; 32 if left out
+	Steps  []float64 // densities to keep to; the platform's, or any, if left out
 }
 
 // Plan is what a budget is best spent on.
 type Plan struct {
-	Before    Size             `json:"before"`
-	After     Size             `json:"after"`
-	Uniform   Size             `json:"uniform" doc:"One density everywhere, with as many texels as the plan."`
-	Surfaces  []Choice         `json:"surfaces" doc:"What changes, the finest first."`
-	Operation *level.Operation `json:"operation,omitzero" doc:"Sets the densities; none where nothing changes."`
+	Before    Size
+	After     Size
+	Uniform   Size             // one density everywhere, with as many texels as the plan
+	Surfaces  []Choice         // what changes, the finest first
+	Operation *level.Operation // sets the densities; none where nothing changes
 }
 
 // Size is what a layout costs and how much of the light it cannot show.
 type Size struct {
-	Texels int     `json:"texels"`
-	Pages  int     `json:"pages"`
-	Error  float64 `json:"error" doc:"Predicted: root mean square over the lit area, in display steps of 255."`
+	Texels int
+	Pages  int
+	Error  float64 // predicted: root mean square over the lit area, in display steps of 255
 }
 
 // Choice is the density of one face of a solid, or of a mesh.
 type Choice struct {
-	Entity string  `json:"entity"`
-	Face   int     `json:"face" doc:"Of a solid; -1 for a mesh."`
-	Before float64 `json:"before" doc:"Texels a metre."`
-	After  float64 `json:"after"`
-	Detail float64 `json:"detail" doc:"Square error times density, over its area: what texels buy here."`
+	Entity string
+	Face   int     // of a solid; -1 for a mesh
+	Before float64 // texels a metre
+	After  float64
+	Detail float64 // square error times density, over its area: what texels buy here
 }
 
 // patch is a choice with what it is made from.

@@ -60,19 +60,19 @@ func (s *SH) Irradiance(n geom.Vec3) color.Linear {
 
 // Probe is the light at a point.
 type Probe struct {
-	Position level.Vec `json:"position"`
-	Inside   string    `json:"inside,omitzero" doc:"Entity that the point is inside of; such a probe is not used."`
-	SH       SH        `json:"sh" doc:"Nine coefficients of red, green and blue, nits."`
-	Links    [3]bool   `json:"links" doc:"Whether the next probe along x, y and z is in sight."`
+	Position level.Vec
+	Inside   string  // entity that the point is inside of; such a probe is not used
+	SH       SH      // nine coefficients of red, green and blue, nits
+	Links    [3]bool // whether the next probe along x, y and z is in sight
 }
 
 // Grid is the probes of a box, x fastest, then y, then z.
 type Grid struct {
-	ID     string    `json:"id"`
-	Min    level.Vec `json:"min"`
-	Step   level.Vec `json:"step"`
-	Count  [3]int    `json:"count"`
-	Probes []Probe   `json:"probes"`
+	ID     string
+	Min    level.Vec
+	Step   level.Vec
+	Count  [3]int
+	Probes []Probe
 
 	scene *scene.Scene
 }
@@ -237,9 +237,9 @@ func (g *Grid) Serving(at geom.Vec3) []Part {
 
 // Part is one probe's part in the light of a point.
 type Part struct {
-	Index    int       `json:"index"`
-	Position level.Vec `json:"position"`
-	Weight   float64   `json:"weight"`
+	Index    int
+	Position level.Vec
+	Weight   float64
 }
 
 // Auto are grids for the zones of a level that have none: one for each of their

@@ -137,11 +137,11 @@ func Mix(sources []source.Source, grids []*Grid) *air.Field {
 
 // Cost is what lit fog takes.
 type Cost struct {
-	Volume  string   `json:"volume" doc:"Id of the fog volume; none for all of the level."`
-	Cells   int      `json:"cells"`
-	Sources []string `json:"sources" doc:"That show in it, by id."`
-	Rays    int      `json:"rays" doc:"At most, when nothing of it is kept."`
-	Bytes   int      `json:"bytes"`
+	Volume  string // id of the fog volume; none for all of the level
+	Cells   int
+	Sources []string // that show in it, by id
+	Rays    int      // at most, when nothing of it is kept
+	Bytes   int
 }
 
 // Ask is what light is wanted, and what is known of it.

@@ -31,7 +31,7 @@ func (s *server) registerAir(a huma.API, tag string) {
 			if err != nil {
 				return nil, s.problem(err)
 			}
-			body := api.AirReport{Level: o.info.ID, Revision: o.info.Revision, Air: *air, Costs: costs, Sight: []api.Sight{}}
+			body := api.AirReport{Level: o.info.ID, Revision: o.info.Revision, Air: *air, Costs: each(costs, costOf), Sight: []api.Sight{}}
 			for i := range air.Settings {
 				set := &air.Settings[i]
 				for _, size := range sightSizesM {
@@ -138,7 +138,7 @@ func (s *server) registerCompare(a huma.API, tag string) {
 		if err != nil {
 			return nil, s.problem(err)
 		}
-		body := api.Comparison{Result: *result, A: lights[0], B: lights[1]}
+		body := api.Comparison{Difference: differenceOf(result), A: lights[0], B: lights[1]}
 		switch want.Form {
 		case "", "side":
 			body.Picture, err = encodePNG(compare.Side(pictures[0], pictures[1]))

@@ -41,7 +41,7 @@ func (s *server) registerBakes(a huma.API) {
 				return nil, err
 			}
 			stale, kept, err := s.Studio.Explain(ctx, in.ID, o.prepared, bake.Quality(in.Quality))
-			return answer(s, api.BakePlan{Level: in.ID, Revision: o.info.Revision, Quality: in.Quality, Layers: len(o.prepared.Sources), Stale: stale, Kept: kept}, err)
+			return answer(s, api.BakePlan{Level: in.ID, Revision: o.info.Revision, Quality: in.Quality, Layers: len(o.prepared.Sources), Stale: each(stale, staleOf), Kept: each(kept, keptOf)}, err)
 		})
 	huma.Register(a, operation("GET", "/levels/{id}/bakes", "list-bakes", "A level's bakes, newest first", tag),
 		func(ctx context.Context, in *struct {

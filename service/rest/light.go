@@ -132,7 +132,7 @@ func (s *server) registerLight(a huma.API) {
 			if err != nil {
 				return nil, s.problem(err)
 			}
-			return answer(s, api.Report{Level: o.info.ID, Revision: o.info.Revision, Report: *check.Run(o.prepared, profile)}, nil)
+			return answer(s, reportOf(o, check.Run(o.prepared, profile)), nil)
 		})
 }
 
@@ -181,7 +181,7 @@ func (s *server) registerLedger(a huma.API, tag string) {
 		if err != nil {
 			return nil, err
 		}
-		return answer(s, api.Ledger{Level: o.info.ID, Revision: o.info.Revision, Ledger: *ledger.Ask(o.prepared, point, normal)}, nil)
+		return answer(s, ledgerOf(o, ledger.Ask(o.prepared, point, normal)), nil)
 	})
 }
 

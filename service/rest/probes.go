@@ -32,7 +32,7 @@ func (s *server) registerProbes(a huma.API, tag string) {
 		if err != nil {
 			return nil, s.problem(err)
 		}
-		body := api.Probes{Level: o.info.ID, Revision: o.info.Revision, Grids: grids}
+		body := api.Probes{Level: o.info.ID, Revision: o.info.Revision, Grids: each(grids, gridOf)}
 		if in.Point != "" {
 			at, err := parseVec("point", in.Point)
 			if err != nil {
@@ -43,7 +43,7 @@ func (s *server) registerProbes(a huma.API, tag string) {
 			}
 			for _, g := range grids {
 				if g.Holds(at) && len(body.Serving) == 0 {
-					body.ServedBy, body.Serving = g.ID, g.Serving(at)
+					body.ServedBy, body.Serving = g.ID, each(g.Serving(at), partOf)
 				}
 			}
 		}

@@ -265,8 +265,8 @@ func (s *server) registerDensity(a huma.API, tag string) {
 	huma.Register(a, heavy(operation("POST", "/levels/{id}/density", "plan-density", "Plan the density of every surface for a budget of texels", tag)),
 		func(ctx context.Context, in *struct {
 			LevelPath
-			Body planner.Budget
-		}) (*out[*planner.Plan], error) {
+			Body api.Budget
+		}) (*out[*api.Plan], error) {
 			o, err := s.open(ctx, in.ID)
 			if err != nil {
 				return nil, err
@@ -280,7 +280,10 @@ func (s *server) registerDensity(a huma.API, tag string) {
 					in.Body.Steps = profile.Limits.Densities
 				}
 			}
-			plan, err := planner.Make(o.prepared, image, in.Body)
-			return answer(s, plan, err)
+			plan, err := planner.Make(o.prepared, image, planner.Budget(in.Body))
+			if err != nil {
+				return nil, s.problem(err)
+			}
+			return answer(s, planOf(plan), nil)
 		})
 }

@@ -1,0 +1,161 @@
+package api
+
+import (
+	"grotta/core/color"
+	"grotta/core/level"
+)
+
+// Stale is a source whose layer has to be baked, and why.
+type Stale struct {
+	ID   string   `json:"id"`
+	Name string   `json:"name"`
+	Why  []string `json:"why"`
+}
+
+// Kept is a source whose layer stays, though things changed that it might light.
+type Kept struct {
+	ID    string  `json:"id"`
+	Name  string  `json:"name"`
+	Share float64 `json:"share" doc:"The most of its light where things changed, as a share of its brightest texel."`
+}
+
+// Finding is what a rule reports.
+type Finding struct {
+	Rule     string           `json:"rule" doc:"Id of the rule."`
+	Severity string           `json:"severity" enum:"error,warning,advice"`
+	Message  string           `json:"message" doc:"What is so, with the numbers."`
+	Why      string           `json:"why" doc:"Why it matters."`
+	Entities []string         `json:"entities" doc:"What it is about."`
+	Zone     string           `json:"zone,omitzero"`
+	Point    *level.Vec       `json:"point,omitzero" doc:"A place that proves it, metres."`
+	Count    float64          `json:"count,omitzero" doc:"What was counted."`
+	Limit    float64          `json:"limit,omitzero" doc:"What is allowed."`
+	Fix      *level.Operation `json:"fix,omitzero" doc:"An ordinary operation that settles it."`
+}
+
+// Report is the outcome of a check of a revision.
+type Report struct {
+	Level    string         `json:"level"`
+	Revision int            `json:"revision"`
+	Platform string         `json:"platform"`
+	Findings []Finding      `json:"findings" doc:"Gravest first."`
+	Counts   map[string]int `json:"counts" doc:"Findings by severity."`
+	Lightmap LightmapSize   `json:"lightmap"`
+	Clean    bool           `json:"clean" doc:"No error and no warning."`
+}
+
+// LightmapSize is known exactly before any bake.
+type LightmapSize struct {
+	Pages    int `json:"pages"`
+	PageSize int `json:"page_size"`
+	Texels   int `json:"texels" doc:"Lit ones, without padding."`
+	Bytes    int `json:"bytes" doc:"At the platform's bytes a texel."`
+}
+
+// Ledger says what light reaches a point, and from whom.
+type Ledger struct {
+	Level    string         `json:"level"`
+	Revision int            `json:"revision"`
+	Point    level.Vec      `json:"point" doc:"Metres."`
+	Normal   level.Vec      `json:"normal" doc:"Unit."`
+	Surface  string         `json:"surface,omitzero" doc:"Entity whose surface the point lies on, if any."`
+	Inside   string         `json:"inside,omitzero" doc:"Entity that the point is inside of, if any."`
+	Total    Irradiance     `json:"total" doc:"Irradiance, lux."`
+	Sources  []Contribution `json:"sources" doc:"Brightest first."`
+}
+
+// Contribution is what one source adds.
+type Contribution struct {
+	ID        string     `json:"id"`
+	Name      string     `json:"name"`
+	Kind      string     `json:"kind"`
+	Direct    Irradiance `json:"direct"`
+	Bounced   Irradiance `json:"bounced"`
+	Share     float64    `json:"share" doc:"Of the total luminance, 0 to 1."`
+	Visible   float64    `json:"visible" doc:"How much of the source is seen from the point, 0 to 1."`
+	Blocked   bool       `json:"blocked" doc:"Something stands in the way of at least a part of it."`
+	BlockedBy []Blocker  `json:"blocked_by" doc:"What stands between the point and the source's middle, or the first part of it that is hidden; from the point outward."`
+	Why       string     `json:"why,omitzero" doc:"Why it gives nothing, where it does."`
+}
+
+// Irradiance is light on a surface in lux: linear Rec. 709 and its luminance.
+type Irradiance struct {
+	R         float64 `json:"r"`
+	G         float64 `json:"g"`
+	B         float64 `json:"b"`
+	Luminance float64 `json:"luminance"`
+}
+
+// Blocker is an entity in the way, and where the line to the source meets it.
+type Blocker struct {
+	ID    string    `json:"id"`
+	Point level.Vec `json:"point"`
+}
+
+// Grid is the probes of a box, x fastest, then y, then z.
+type Grid struct {
+	ID     string    `json:"id"`
+	Min    level.Vec `json:"min"`
+	Step   level.Vec `json:"step"`
+	Count  [3]int    `json:"count"`
+	Probes []Probe   `json:"probes"`
+}
+
+// Probe is the light at a point.
+type Probe struct {
+	Position level.Vec       `json:"position"`
+	Inside   string          `json:"inside,omitzero" doc:"Entity that the point is inside of; such a probe is not used."`
+	SH       [9]color.Linear `json:"sh" doc:"Nine coefficients of red, green and blue, nits."`
+	Links    [3]bool         `json:"links" doc:"Whether the next probe along x, y and z is in sight."`
+}
+
+// Part is one probe's part in the light of a point.
+type Part struct {
+	Index    int       `json:"index"`
+	Position level.Vec `json:"position"`
+	Weight   float64   `json:"weight"`
+}
+
+// Cost is what lit fog takes.
+type Cost struct {
+	Volume  string   `json:"volume" doc:"Id of the fog volume; none for all of the level."`
+	Cells   int      `json:"cells"`
+	Sources []string `json:"sources" doc:"That show in it, by id."`
+	Rays    int      `json:"rays" doc:"At most, when nothing of it is kept."`
+	Bytes   int      `json:"bytes"`
+}
+
+// Budget says what a plan may spend. Texels or Pages must be set; where both
+// are, both hold.
+type Budget struct {
+	Texels int       `json:"texels,omitzero" minimum:"0" maximum:"67108864" required:"false" doc:"Texels of all charts, with their padding; 0 does not bind."`
+	Pages  int       `json:"pages,omitzero" minimum:"0" maximum:"64" required:"false" doc:"Pages at the level's page size; 0 does not bind."`
+	Least  float64   `json:"least,omitzero" minimum:"0" maximum:"256" required:"false" doc:"Lowest density, texels a metre; 0.5 if left out."`
+	Most   float64   `json:"most,omitzero" minimum:"0" maximum:"256" required:"false" doc:"Highest density; 32 if left out."`
+	Steps  []float64 `json:"steps,omitzero" maxItems:"32" required:"false" doc:"Densities to keep to; the platform's, or any, if left out."`
+}
+
+// Plan is what a budget is best spent on.
+type Plan struct {
+	Before    Size             `json:"before"`
+	After     Size             `json:"after"`
+	Uniform   Size             `json:"uniform" doc:"One density everywhere, with as many texels as the plan."`
+	Surfaces  []Choice         `json:"surfaces" doc:"What changes, the finest first."`
+	Operation *level.Operation `json:"operation,omitzero" doc:"Sets the densities; none where nothing changes."`
+}
+
+// Size is what a layout costs and how much of the light it cannot show.
+type Size struct {
+	Texels int     `json:"texels"`
+	Pages  int     `json:"pages"`
+	Error  float64 `json:"error" doc:"Predicted: root mean square over the lit area, in display steps of 255."`
+}
+
+// Choice is the density of one face of a solid, or of a mesh.
+type Choice struct {
+	Entity string  `json:"entity"`
+	Face   int     `json:"face" doc:"Of a solid; -1 for a mesh."`
+	Before float64 `json:"before" doc:"Texels a metre."`
+	After  float64 `json:"after"`
+	Detail float64 `json:"detail" doc:"Square error times density, over its area: what texels buy here."`
+}
