@@ -149,7 +149,7 @@ func (p *Prepared) newTransport(ctx context.Context, report func(share float64))
 	plain := map[*scene.Finish]int32{} // albedos of surfaces without an image
 	for k := range t.first {
 		t.first[k] = members[membersOf[k]]
-		finish := p.Scene.Surfaces[p.Texels.List[t.first[k]].Surface(p.Scene)].Finish
+		finish := p.Scene.Surfaces[p.Texels.List[t.first[k]].Surface(p.Scene)].Finish()
 		of, known := plain[finish]
 		if !known {
 			of = int32(len(t.albedos))
@@ -181,7 +181,7 @@ func (t *transport) metBy(k int, list []uint32) []uint32 {
 func (p *Prepared) link(t *transport, k int, members []int32, links []uint16) []uint16 {
 	first := &p.Texels.List[members[0]]
 	surface := &p.Scene.Surfaces[first.Surface(p.Scene)]
-	if surface.Image != nil {
+	if surface.Finish().Image != nil {
 		var sum color.Linear
 		for _, m := range members {
 			sum = sum.Add(p.albedoAt(&p.Texels.List[m]))
@@ -281,7 +281,7 @@ func (p *Prepared) target(t *transport, from *lightmap.Texel, dir geom.Vec3, m *
 		return linkSky
 	}
 	c := p.Layout.ChartOf[m.Surface]
-	if c < 0 || !m.Front && !p.Scene.Surfaces[m.Surface].Material.TwoSided {
+	if c < 0 || !m.Front && !p.Scene.Surfaces[m.Surface].Finish().Material.TwoSided {
 		return linkDark
 	}
 	point := vec(from.Origin).Add(dir.Mul(m.T))
@@ -300,7 +300,7 @@ func (p *Prepared) albedoAt(t *lightmap.Texel) color.Linear {
 	at := vec(t.Origin)
 	seen, ok := p.Scene.See(at, t.Normal(p.Scene).Mul(-1), 4*scene.OffsetM)
 	if !ok || seen.Surface != t.Surface(p.Scene) {
-		return p.Scene.Surfaces[t.Surface(p.Scene)].Albedo
+		return p.Scene.Surfaces[t.Surface(p.Scene)].Finish().Albedo
 	}
 	return p.Scene.AlbedoAt(seen.Triangle, seen.Point, seen.U, seen.V)
 }

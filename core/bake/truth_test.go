@@ -267,7 +267,7 @@ func TestSeamsMatch(t *testing.T) {
 		charts := map[string]int{}
 		for i := range p.Scene.Surfaces {
 			if s := &p.Scene.Surfaces[i]; p.Scene.Normal(s)[2] > 0.9 {
-				charts[s.Entity] = int(p.Layout.ChartOf[i])
+				charts[s.Body().Entity] = int(p.Layout.ChartOf[i])
 			}
 		}
 		read := func(id string, y float64) float64 {
@@ -357,7 +357,7 @@ func TestCornersAreAsEvenAsWalls(t *testing.T) {
 			light := map[int]float64{} // by texels over the floor
 			for i := range p.Texels.List {
 				x := &p.Texels.List[i]
-				if p.Scene.Surfaces[x.Surface(p.Scene)].Entity == "north-1" && x.Normal(p.Scene)[2] > 0.9 && math.Abs(float64(x.Origin[0])+2.5-fromCorner) < 0.01 {
+				if p.Scene.Surfaces[x.Surface(p.Scene)].Body().Entity == "north-1" && x.Normal(p.Scene)[2] > 0.9 && math.Abs(float64(x.Origin[0])+2.5-fromCorner) < 0.01 {
 					light[int(20*x.Origin[1])] = float64(m.Pix[3*x.Index+1])
 				}
 			}

@@ -56,7 +56,7 @@ func NewReach(was, now *bake.Prepared) *Reach {
 	}
 	for _, p := range []*bake.Prepared{was, now} {
 		for i := range p.Scene.Surfaces {
-			if !r.changed[p.Scene.Surfaces[i].Entity] {
+			if !r.changed[p.Scene.Surfaces[i].Body().Entity] {
 				continue
 			}
 			r.addSpots(p, i)
@@ -156,7 +156,7 @@ func (r *Reach) shines(s *source.Source) bool {
 	}
 	for _, p := range []*bake.Prepared{r.was, r.now} {
 		for i := range p.Scene.Surfaces {
-			if f := &p.Scene.Surfaces[i]; r.changed[f.Entity] && f.Material.ID == material {
+			if f := &p.Scene.Surfaces[i]; r.changed[f.Body().Entity] && f.Finish().Material.ID == material {
 				return true
 			}
 		}
@@ -194,7 +194,7 @@ func indirectAt(p *bake.Prepared, s *source.Source, lit *layer.Image, at spot, t
 			if c := p.Layout.ChartOf[m.Surface]; c >= 0 {
 				chart := &p.Layout.Charts[c]
 				x, y := chart.At(r.Origin.Add(dir.Mul(m.T)))
-				sent := lit.At(chart.Page(), x, y).Mul(p.Scene.Surfaces[m.Surface].Albedo)
+				sent := lit.At(chart.Page(), x, y).Mul(p.Scene.Surfaces[m.Surface].Finish().Albedo)
 				sum = sum.Add(sent.Scale(s.BounceScale() / spotRays))
 			}
 		}
@@ -224,7 +224,7 @@ func (r *Reach) Carry(l *layer.Layer, key string) *layer.Layer {
 	nameOf := func(p *bake.Prepared, c *lightmap.Chart) name {
 		f := &p.Scene.Surfaces[c.Surface]
 		width, height := c.Size()
-		return name{f.Entity, f.Face, width, height, c.Density}
+		return name{f.Body().Entity, f.Face, width, height, c.Density}
 	}
 	old := map[name]*lightmap.Chart{}
 	for i := range r.was.Layout.Charts {
@@ -237,7 +237,7 @@ func (r *Reach) Carry(l *layer.Layer, key string) *layer.Layer {
 	for i := range r.now.Layout.Charts {
 		c := &r.now.Layout.Charts[i]
 		was := old[nameOf(r.now, c)]
-		if was == nil || r.changed[r.now.Scene.Surfaces[c.Surface].Entity] {
+		if was == nil || r.changed[r.now.Scene.Surfaces[c.Surface].Body().Entity] {
 			continue
 		}
 		sheet.Begin(c)

@@ -92,8 +92,8 @@ func densities(s *subject) []Finding {
 	var odd []string
 	for i := range s.Scene.Surfaces {
 		f := &s.Scene.Surfaces[i]
-		if f.ReceivesLight && !slices.Contains(allowed, f.DensityM) && !slices.Contains(odd, f.Entity) {
-			odd = append(odd, f.Entity)
+		if f.Finish().Roles.ReceivesLight && !slices.Contains(allowed, f.Finish().DensityM) && !slices.Contains(odd, f.Body().Entity) {
+			odd = append(odd, f.Body().Entity)
 		}
 	}
 	if len(odd) == 0 {

@@ -45,7 +45,7 @@ func (x *exporter) geometry() {
 	surfaces := x.scene.Surfaces
 	for from := 0; from < len(surfaces); {
 		to := from
-		for to < len(surfaces) && surfaces[to].Entity == surfaces[from].Entity {
+		for to < len(surfaces) && surfaces[to].Body().Entity == surfaces[from].Body().Entity {
 			to++
 		}
 		x.entity(surfaces[from:to])
@@ -55,12 +55,12 @@ func (x *exporter) geometry() {
 
 func (x *exporter) entity(surfaces []scene.Surface) {
 	place := x.scene.CornersOf(int(surfaces[0].First))[0]
-	mesh := &gltf.Mesh{Name: surfaces[0].Entity}
+	mesh := &gltf.Mesh{Name: surfaces[0].Body().Entity}
 	for _, material := range materialsOf(surfaces) {
 		var positions, normals [][3]float32
 		var indices []uint32
 		for i := range surfaces {
-			if s := &surfaces[i]; s.Material == material && s.Visible {
+			if s := &surfaces[i]; s.Finish().Material == material && s.Finish().Roles.Visible {
 				for t := range x.scene.Corners(s) {
 					n := t[1].Sub(t[0]).Cross(t[2].Sub(t[0])).Normalize()
 					for _, v := range t {
@@ -95,7 +95,7 @@ func materialsOf(surfaces []scene.Surface) []*level.Material {
 	var list []*level.Material
 	seen := map[*level.Material]bool{}
 	for i := range surfaces {
-		if m := surfaces[i].Material; !seen[m] {
+		if m := surfaces[i].Finish().Material; !seen[m] {
 			seen[m] = true
 			list = append(list, m)
 		}

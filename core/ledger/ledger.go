@@ -73,7 +73,7 @@ func Ask(p *bake.Prepared, at, normal geom.Vec3) *Ledger {
 	r := source.Receiver{Point: at, Origin: at.Add(n.Mul(scene.OffsetM)), Normal: n}
 	book := &Ledger{Point: level.Vec(at), Normal: level.Vec(n), Inside: p.Scene.Inside(r.Origin)}
 	if hit, ok := p.Scene.See(at.Add(n.Mul(0.01)), n.Mul(-1), 0.02); ok {
-		book.Surface = p.Scene.Surfaces[hit.Surface].Entity
+		book.Surface = p.Scene.Surfaces[hit.Surface].Body().Entity
 	}
 	bounced := bouncedAt(p, &r, ledgerPaths)
 	var total color.Linear

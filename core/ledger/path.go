@@ -101,14 +101,14 @@ func meetLit(p *bake.Prepared, from, dir geom.Vec3) (source.Receiver, color.Line
 		return source.Receiver{}, color.Linear{}, false
 	}
 	surface := &p.Scene.Surfaces[m.Surface]
-	if p.Layout.ChartOf[m.Surface] < 0 || !m.Front && !surface.Material.TwoSided {
+	if p.Layout.ChartOf[m.Surface] < 0 || !m.Front && !surface.Finish().Material.TwoSided {
 		return source.Receiver{}, color.Linear{}, false
 	}
 	t := p.Scene.CornersOf(m.Triangle)
 	n := t[1].Sub(t[0]).Cross(t[2].Sub(t[0])).Normalize()
 	point := from.Add(dir.Mul(m.T))
-	albedo := surface.Albedo
-	if surface.Image != nil {
+	albedo := surface.Finish().Albedo
+	if surface.Finish().Image != nil {
 		if seen, ok := p.Scene.See(point.Add(n.Mul(scene.OffsetM)), n.Mul(-1), 2*scene.OffsetM); ok {
 			albedo = p.Scene.AlbedoAt(seen.Triangle, seen.Point, seen.U, seen.V)
 		}

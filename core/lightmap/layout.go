@@ -70,7 +70,7 @@ func Plan(s *scene.Scene) (*Layout, error) {
 	l := &Layout{PageSize: size, ChartOf: make([]int32, len(s.Surfaces))}
 	texels, charts := 0, 0
 	for i := range s.Surfaces {
-		if s.Surfaces[i].ReceivesLight {
+		if s.Surfaces[i].Finish().Roles.ReceivesLight {
 			charts++
 		}
 	}
@@ -78,7 +78,7 @@ func Plan(s *scene.Scene) (*Layout, error) {
 	firsts := lists.NewFirsts(charts, func(surface int32) axes { return axesOf(s, surface) })
 	for i := range s.Surfaces {
 		l.ChartOf[i] = -1
-		if !s.Surfaces[i].ReceivesLight {
+		if !s.Surfaces[i].Finish().Roles.ReceivesLight {
 			continue
 		}
 		c := Chart{Surface: int32(i)}
@@ -94,7 +94,7 @@ func Plan(s *scene.Scene) (*Layout, error) {
 		l.Charts = append(l.Charts, c)
 		width, height := c.Size()
 		if texels += width * height; texels > MaxTexels {
-			return nil, &TooLarge{s.Surfaces[i].Entity, fmt.Sprintf("the level needs more than %d texels; lower the density", MaxTexels)}
+			return nil, &TooLarge{s.Surfaces[i].Body().Entity, fmt.Sprintf("the level needs more than %d texels; lower the density", MaxTexels)}
 		}
 	}
 	order := make([]int32, len(l.Charts))
@@ -118,7 +118,7 @@ func Plan(s *scene.Scene) (*Layout, error) {
 		}
 		if !placed {
 			if len(pages) == MaxPages {
-				return nil, &TooLarge{s.Surfaces[c.Surface].Entity, fmt.Sprintf("the level needs more than %d pages of %d; lower the density or raise the page size", MaxPages, size)}
+				return nil, &TooLarge{s.Surfaces[c.Surface].Body().Entity, fmt.Sprintf("the level needs more than %d pages of %d; lower the density or raise the page size", MaxPages, size)}
 			}
 			pages = append(pages, newSkyline(size))
 			put(len(pages) - 1)
@@ -145,7 +145,7 @@ func (c *Chart) measure(sc *scene.Scene, pageSize int) {
 			lowV, highV = min(lowV, v.Dot(p)), max(highV, v.Dot(p))
 		}
 	}
-	density, room := s.DensityM, float64(pageSize-2*PaddingTexels)
+	density, room := s.Finish().DensityM, float64(pageSize-2*PaddingTexels)
 	density = min(density, room/(highU-lowU), room/(highV-lowV))
 	side := func(length float64) uint16 {
 		return max(1, uint16(math.Ceil(length*density-1e-4))) + 2*PaddingTexels

@@ -85,11 +85,11 @@ func TestTexelsStandOnTheirSurface(t *testing.T) {
 		surface := &s.Surfaces[x.Surface(s)]
 		p := geom.Vec3{float64(x.Origin[0]), float64(x.Origin[1]), float64(x.Origin[2])}
 		require.Empty(t, s.Inside(p))
-		if surface.Mesh != nil { // a mesh's patch is not flat
+		if surface.Body().Mesh != nil { // a mesh's patch is not flat
 			continue
 		}
 		above := s.Normal(surface).Dot(p.Sub(s.Outline(surface)[0]))
-		require.InDelta(t, scene.OffsetM, above, 2e-4, surface.Entity)
+		require.InDelta(t, scene.OffsetM, above, 2e-4, surface.Body().Entity)
 	}
 	one := level.New("Tile")
 	tile := level.Default[level.Solid]()
@@ -115,7 +115,7 @@ func TestTexelsKeepOffWhatTheyAbut(t *testing.T) {
 	s, layout := plan(t, l)
 	rows := map[float32]int{}
 	for _, x := range layout.Texels(s).List {
-		if s.Surfaces[x.Surface(s)].Entity == "wall" && x.Normal(s)[2] > 0.9 {
+		if s.Surfaces[x.Surface(s)].Body().Entity == "wall" && x.Normal(s)[2] > 0.9 {
 			require.Less(t, x.Origin[1], float32(2.75-scene.OffsetM/2))
 			rows[x.Origin[1]]++
 		}

@@ -188,7 +188,7 @@ type edge struct{ a, b, out, normal geom.Vec3 }
 
 // border gives the edges that only one triangle of a surface has.
 func border(s *scene.Scene, f *scene.Surface) iter.Seq[edge] {
-	if f.Solid != nil {
+	if f.Body().Solid != nil {
 		return outline(s, f)
 	}
 	type ends [2][3]float32

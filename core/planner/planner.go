@@ -122,20 +122,20 @@ func measure(p *bake.Prepared, image *layer.Image) []patch {
 			continue
 		}
 		c := &p.Layout.Charts[ci]
-		detail := lost(c, image, s.Albedo.Scale(1/(math.Pi*white))) / (c.Density * c.Density) * c.Density / 2
+		detail := lost(c, image, s.Finish().Albedo.Scale(1/(math.Pi*white))) / (c.Density * c.Density) * c.Density / 2
 		width, height := c.Inner()
 		area := float64(width*height) / (c.Density * c.Density)
 		face := int(s.Face)
-		if s.Mesh != nil { // a mesh has one density
-			if at, ok := meshes[s.Entity]; ok {
+		if s.Body().Mesh != nil { // a mesh has one density
+			if at, ok := meshes[s.Body().Entity]; ok {
 				patches[at].detail += detail
 				patches[at].area += area
 				continue
 			}
-			meshes[s.Entity] = len(patches)
+			meshes[s.Body().Entity] = len(patches)
 			face = -1
 		}
-		patches = append(patches, patch{Choice: Choice{Entity: s.Entity, Face: face, Before: s.DensityM}, area: area, detail: detail})
+		patches = append(patches, patch{Choice: Choice{Entity: s.Body().Entity, Face: face, Before: s.Finish().DensityM}, area: area, detail: detail})
 	}
 	for i := range patches {
 		patches[i].Detail = patches[i].detail

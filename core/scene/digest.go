@@ -31,7 +31,7 @@ func (s *Scene) Digests() []Digest {
 	all, on := make([]Digest, 0, len(s.bodies)), &writers{}
 	for from := 0; from < len(s.Surfaces); {
 		to := from + 1
-		for to < len(s.Surfaces) && s.Surfaces[to].Body == s.Surfaces[from].Body {
+		for to < len(s.Surfaces) && s.Surfaces[to].Body() == s.Surfaces[from].Body() {
 			to++
 		}
 		all = append(all, s.digestOf(s.Surfaces[from:to], images, on))
@@ -55,24 +55,24 @@ func (s *Scene) digestOf(surfaces []Surface, images map[string]digest.Sum, on *w
 			corners := s.Triangle(t)
 			place.Float32(corners.A[:]...).Float32(corners.B[:]...).Float32(corners.C[:]...)
 		}
-		roles.Bool(f.CastsShadow).Bool(f.ReceivesLight).Bool(f.Visible)
-		finish.Bool(f.Material.TwoSided)
+		roles.Bool(f.Finish().Roles.CastsShadow).Bool(f.Finish().Roles.ReceivesLight).Bool(f.Finish().Roles.Visible)
+		finish.Bool(f.Finish().Material.TwoSided)
 		if s.Level.Lightmap.Bounces {
-			albedo := color.Linear(f.Albedo)
+			albedo := color.Linear(f.Finish().Albedo)
 			finish.Float(albedo[:]...)
 		}
-		if f.Image != nil { // it cuts holes, and varies what is sent back
-			s.putImage(finish, f, images[f.Material.Image])
+		if f.Finish().Image != nil { // it cuts holes, and varies what is sent back
+			s.putImage(finish, f, images[f.Finish().Material.Image])
 		}
-		density.Float(f.DensityM)
+		density.Float(f.Finish().DensityM)
 	}
-	place.Bool(surfaces[0].Solid != nil)
-	return Digest{surfaces[0].Entity, place.Sum(), roles.Sum(), finish.Sum(), density.Sum()}
+	place.Bool(surfaces[0].Body().Solid != nil)
+	return Digest{surfaces[0].Body().Entity, place.Sum(), roles.Sum(), finish.Sum(), density.Sum()}
 }
 
 // putImage writes the image of a surface and how it lies on each triangle.
 func (s *Scene) putImage(w *digest.Writer, f *Surface, image digest.Sum) {
-	w.Sum256(image).Float(f.Material.Cutoff, f.Material.ImageM)
+	w.Sum256(image).Float(f.Finish().Material.Cutoff, f.Finish().Material.ImageM)
 	triangle := 0
 	for corners := range s.Corners(f) {
 		for k, at := range corners {
@@ -89,7 +89,7 @@ func (s *Scene) Emits(m *level.Material) (sum digest.Sum, faces int) {
 	w := digest.New("emits", digestVersion)
 	for i := range s.Surfaces {
 		f := &s.Surfaces[i]
-		if f.Material != m || !f.Visible {
+		if f.Finish().Material != m || !f.Finish().Roles.Visible {
 			continue
 		}
 		faces++

@@ -15,7 +15,7 @@ import (
 func (s *Scene) Drawn() map[int][][]geom.Vec3 {
 	planes := map[[4]int64][]int{} // surfaces by what they face
 	for i := range s.Surfaces {
-		if f := &s.Surfaces[i]; f.Solid != nil && f.Visible && !f.cutOut() {
+		if f := &s.Surfaces[i]; f.Body().Solid != nil && f.Finish().Roles.Visible && !f.cutOut() {
 			at := s.planeOf(f, 1)
 			planes[at] = append(planes[at], i)
 		}
@@ -23,7 +23,7 @@ func (s *Scene) Drawn() map[int][][]geom.Vec3 {
 	drawn := map[int][][]geom.Vec3{}
 	for i := range s.Surfaces {
 		f := &s.Surfaces[i]
-		if f.Solid == nil {
+		if f.Body().Solid == nil {
 			continue
 		}
 		pieces := [][]geom.Vec3{s.Outline(f)}
@@ -50,7 +50,7 @@ func rounded(v geom.Vec3) [3]int64 {
 // planeOf names the plane of a solid's face, or with -1 the same seen from behind.
 func (s *Scene) planeOf(f *Surface, side float64) [4]int64 {
 	n := rounded(s.Normal(f).Mul(side))
-	return [4]int64{n[0], n[1], n[2], int64(math.Round(side * s.distances[f.distances+f.Face] / roundM))}
+	return [4]int64{n[0], n[1], n[2], int64(math.Round(side * s.distances[f.Body().distances+f.Face] / roundM))}
 }
 
 // without cuts a convex polygon out of others in its plane. normal is its own.

@@ -66,11 +66,11 @@ func (s *Scene) stops(h trace.Hit, dir trace.Vec, direct bool) bool {
 	f := &s.Surfaces[s.SurfaceOf[i]]
 	if f.cutOut() {
 		u, v := s.uv(f, i, h)
-		if !f.Image.Opaque(u, v, f.Material.Cutoff) {
+		if !f.Finish().Image.Opaque(u, v, f.Finish().Material.Cutoff) {
 			return false
 		}
 	}
-	backPasses := direct && s.Level.Lightmap.Backs == "pass" && f.Mesh != nil && !f.Material.TwoSided
+	backPasses := direct && s.Level.Lightmap.Backs == "pass" && f.Body().Mesh != nil && !f.Finish().Material.TwoSided
 	return !backPasses || s.facing(i).Dot(vec(dir)) > 0
 }
 
@@ -142,7 +142,7 @@ func (s *Scene) Blockers(from, to geom.Vec3) []Blocker {
 			if t == s.careful && !s.stops(h, ray.Dir, true) {
 				return
 			}
-			id := s.Surfaces[s.SurfaceOf[h.Triangle]].Entity
+			id := s.Surfaces[s.SurfaceOf[h.Triangle]].Body().Entity
 			if i, ok := at[id]; ok {
 				found[i].share = min(found[i].share, float64(h.T))
 				return
@@ -194,7 +194,7 @@ func (s *Scene) See(from, dir geom.Vec3, far float64) (Seen, bool) {
 		t := int(h.Triangle)
 		distance := passed + float64(h.T)
 		if f := &s.Surfaces[s.SurfaceOf[t]]; f.cutOut() {
-			if u, v := s.uv(f, t, h); !f.Image.Opaque(u, v, f.Material.Cutoff) {
+			if u, v := s.uv(f, t, h); !f.Finish().Image.Opaque(u, v, f.Finish().Material.Cutoff) {
 				passed = distance + OffsetM
 				ray.Origin, ray.Max = f32(from.Add(dir.Mul(passed))), float32(far-passed)
 				continue
@@ -207,7 +207,7 @@ func (s *Scene) See(from, dir geom.Vec3, far float64) (Seen, bool) {
 			Distance: distance,
 			U:        float64(h.U), V: float64(h.V),
 		}
-		if s.Surfaces[seen.Surface].Bend != nil {
+		if s.Surfaces[seen.Surface].Body().Bend != nil {
 			c := s.CornersOf(t)
 			seen.Point = c[0].Mul(1 - seen.U - seen.V).Add(c[1].Mul(seen.U)).Add(c[2].Mul(seen.V))
 		}
@@ -252,4 +252,6 @@ func (s *Scene) firstVisible(ray trace.Ray) (first trace.Hit, found bool) {
 	return first, found
 }
 
-func (s *Scene) shows(h trace.Hit) bool { return s.Surfaces[s.SurfaceOf[h.Triangle]].Visible }
+func (s *Scene) shows(h trace.Hit) bool {
+	return s.Surfaces[s.SurfaceOf[h.Triangle]].Finish().Roles.Visible
+}

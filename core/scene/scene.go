@@ -22,15 +22,21 @@ import (
 // Surface is one nearly flat patch: a face of a solid, or connected triangles of
 // a mesh whose normals lie within chartSpread of each other.
 type Surface struct {
-	*Part
+	part  *Part
 	Face  int32 // of a solid: its face; of a mesh: the patch's number
 	First int32 // its first triangle; they end where the next one's begin
 }
 
+// Body is the solid or the mesh that it is of.
+func (f *Surface) Body() *Body { return f.part.Body }
+
+// Finish is its look and its roles.
+func (f *Surface) Finish() *Finish { return f.part.Finish }
+
 // Part is what surfaces of a body with one finish have in common.
 type Part struct {
-	*Body
-	*Finish
+	Body   *Body
+	Finish *Finish
 }
 
 // Body is what the surfaces of a solid or a mesh have in common.
@@ -48,7 +54,7 @@ type Body struct {
 
 // Finish is what many surfaces have alike: the document's roles, and what they look up.
 type Finish struct {
-	level.Surface
+	Roles    level.Surface // as the document has them
 	Zone     string
 	Material *level.Material // never nil
 	Albedo   color.Linear    // its mean, where an image varies it
@@ -174,10 +180,10 @@ func (a *alike) finish(surface level.Surface, zone string) *Finish {
 		return known
 	}
 	m := a.materials[surface.Material]
-	made := &Finish{Surface: surface, Zone: zone, Material: m.Material, Albedo: m.albedo, Image: m.image,
+	made := &Finish{Roles: surface, Zone: zone, Material: m.Material, Albedo: m.albedo, Image: m.image,
 		DensityM: cmp.Or(surface.Density, a.level.Lightmap.Density)}
 	if m.Lighting == "dynamic" {
-		made.ReceivesLight = false
+		made.Roles.ReceivesLight = false
 	}
 	a.finishes[key] = made
 	return made
@@ -256,7 +262,7 @@ func (s *Scene) face(solid *level.Solid, planes []geom.Plane, face int) []geom.V
 // Outline is the convex face that a surface of a solid is, counter-clockwise. It is cut
 // each time, which costs less than keeping it.
 func (s *Scene) Outline(f *Surface) []geom.Vec3 {
-	return s.face(f.Solid, f.Solid.FacePlanes(), int(f.Face))
+	return s.face(f.Body().Solid, f.Body().Solid.FacePlanes(), int(f.Face))
 }
 
 func (s *Scene) zoneName(e *level.Entity) string {
@@ -302,7 +308,7 @@ func (s *Scene) Triangle(i int) trace.Triangle {
 	if i >= len(s.cornersOf) {
 		return s.loose[i-len(s.cornersOf)]
 	}
-	at, corners := &s.cornersOf[i], s.corners[s.Surfaces[s.SurfaceOf[i]].corners:]
+	at, corners := &s.cornersOf[i], s.corners[s.Surfaces[s.SurfaceOf[i]].Body().corners:]
 	return trace.Triangle{A: corners[at[0]], B: corners[at[1]], C: corners[at[2]]}
 }
 
@@ -329,9 +335,9 @@ func (s *Scene) CornersOf(triangle int) [3]geom.Vec3 {
 }
 
 func (s *Scene) buildTracers() {
-	s.shadow = s.tracer(s.Triangle, func(f *Surface) bool { return f.CastsShadow && !s.isCareful(f) })
-	s.careful = s.tracer(s.Triangle, func(f *Surface) bool { return f.CastsShadow && s.isCareful(f) })
-	s.clear = s.tracer(s.Triangle, func(f *Surface) bool { return f.Visible && !f.CastsShadow })
+	s.shadow = s.tracer(s.Triangle, func(f *Surface) bool { return f.Finish().Roles.CastsShadow && !s.isCareful(f) })
+	s.careful = s.tracer(s.Triangle, func(f *Surface) bool { return f.Finish().Roles.CastsShadow && s.isCareful(f) })
+	s.clear = s.tracer(s.Triangle, func(f *Surface) bool { return f.Finish().Roles.Visible && !f.Finish().Roles.CastsShadow })
 	for _, t := range []*trace.Scene{s.shadow, s.careful, s.clear} {
 		if !t.Empty() {
 			s.seen = append(s.seen, t)
@@ -342,11 +348,11 @@ func (s *Scene) buildTracers() {
 // isCareful tells whether a hit on a surface has to be looked at before it
 // counts: it is cut out by its image, or its back lets light pass.
 func (s *Scene) isCareful(f *Surface) bool {
-	return f.cutOut() || s.Level.Lightmap.Backs == "pass" && f.Mesh != nil && !f.Material.TwoSided
+	return f.cutOut() || s.Level.Lightmap.Backs == "pass" && f.Body().Mesh != nil && !f.Finish().Material.TwoSided
 }
 
 func (f *Surface) cutOut() bool {
-	return f.Material.Cutoff > 0 && f.Image != nil && f.Image.Alpha != nil
+	return f.Finish().Material.Cutoff > 0 && f.Finish().Image != nil && f.Finish().Image.Alpha != nil
 }
 
 // tracer is over those triangles whose surface it takes, wherever they are now.
@@ -365,8 +371,8 @@ func (s *Scene) tracer(triangle func(i int) trace.Triangle, takes func(*Surface)
 
 // facing is the direction in which a triangle faces, of any length.
 func (s *Scene) facing(triangle int) geom.Vec3 {
-	if f := &s.Surfaces[s.SurfaceOf[triangle]]; f.Solid != nil {
-		return s.normalOf(f.Body, int(f.Face))
+	if f := &s.Surfaces[s.SurfaceOf[triangle]]; f.Body().Solid != nil {
+		return s.normalOf(f.Body(), int(f.Face))
 	}
 	return across(s.CornersOf(triangle))
 }
@@ -376,8 +382,8 @@ func across(c [3]geom.Vec3) geom.Vec3 { return c[1].Sub(c[0]).Cross(c[2].Sub(c[0
 
 // NormalOf is that direction, of unit length.
 func (s *Scene) NormalOf(triangle int) geom.Vec3 {
-	if f := &s.Surfaces[s.SurfaceOf[triangle]]; f.Solid != nil {
-		return s.normalOf(f.Body, int(f.Face))
+	if f := &s.Surfaces[s.SurfaceOf[triangle]]; f.Body().Solid != nil {
+		return s.normalOf(f.Body(), int(f.Face))
 	}
 	return s.facing(triangle).Normalize()
 }
@@ -387,10 +393,10 @@ func (s *Scene) Normal(f *Surface) geom.Vec3 { return s.NormalOf(int(f.First)) }
 
 // uv is where in its image a hit lies.
 func (s *Scene) uv(f *Surface, triangle int, h trace.Hit) (u, v float64) {
-	if f.source != nil {
+	if f.Body().source != nil {
 		a, b, c := 1-float64(h.U)-float64(h.V), float64(h.U), float64(h.V)
 		for k, weight := range [3]float64{a, b, c} {
-			x, y := f.cornerUV(triangle, k)
+			x, y := f.Body().cornerUV(triangle, k)
 			u, v = u+weight*x, v+weight*y
 		}
 		return u, v
@@ -409,14 +415,14 @@ func (b *Body) cornerUV(triangle, corner int) (u, v float64) {
 // flatUV lays the image by metres along the surface's own axes.
 func (s *Scene) flatUV(f *Surface, p geom.Vec3) (u, v float64) {
 	x, y := geom.Axes(s.Normal(f))
-	return x.Dot(p) / f.Material.ImageM, -y.Dot(p) / f.Material.ImageM
+	return x.Dot(p) / f.Finish().Material.ImageM, -y.Dot(p) / f.Finish().Material.ImageM
 }
 
 // CornerUV is where in its image a corner of one of a surface's triangles lies, or for an
 // image that lies by metres, any point.
 func (s *Scene) CornerUV(f *Surface, triangle, corner int, p geom.Vec3) (u, v float64) {
-	if f.source != nil {
-		return f.cornerUV(int(f.First)+triangle, corner)
+	if f.Body().source != nil {
+		return f.Body().cornerUV(int(f.First)+triangle, corner)
 	}
 	return s.flatUV(f, p)
 }
@@ -424,11 +430,11 @@ func (s *Scene) CornerUV(f *Surface, triangle, corner int, p geom.Vec3) (u, v fl
 // AlbedoAt is the albedo at a point of one of its triangles.
 func (s *Scene) AlbedoAt(triangle int, p geom.Vec3, u, v float64) color.Linear {
 	f := &s.Surfaces[s.SurfaceOf[triangle]]
-	if f.Image == nil {
-		return f.Albedo
+	if f.Finish().Image == nil {
+		return f.Finish().Albedo
 	}
 	x, y := s.uv(f, triangle, trace.Hit{U: float32(u), V: float32(v)})
-	return f.Material.Albedo().Mul(f.Image.At(x, y))
+	return f.Finish().Material.Albedo().Mul(f.Finish().Image.At(x, y))
 }
 
 func vec(v trace.Vec) geom.Vec3 { return geom.Vec3{float64(v[0]), float64(v[1]), float64(v[2])} }

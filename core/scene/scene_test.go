@@ -38,7 +38,7 @@ func TestRolesAreKeptApart(t *testing.T) {
 	s := two(func(near, far *level.Solid) { near.Surface.Visible = false })
 	hit, ok := s.See(eye, forward, 100)
 	require.True(t, ok)
-	assert.Equal(t, "far", s.Surfaces[hit.Surface].Entity)
+	assert.Equal(t, "far", s.Surfaces[hit.Surface].Body().Entity)
 	assert.InDelta(t, 3.9, hit.Distance, 1e-5)
 	assert.True(t, s.Blocked(eye, geom.Vec3{0, 0, -3}), "an unseen blocker stops light")
 
@@ -66,11 +66,11 @@ func TestFacesWithAnEntryOfTheirOwn(t *testing.T) {
 	})
 	for i := range s.Surfaces {
 		want := s.Level.Lightmap.Density
-		if s.Surfaces[i].Entity == "near" && s.Surfaces[i].Face == 4 {
+		if s.Surfaces[i].Body().Entity == "near" && s.Surfaces[i].Face == 4 {
 			want = 30
 			assert.InDelta(t, 1, s.Normal(&s.Surfaces[i])[2], 1e-12, "face 4 of a box is +z")
 		}
-		assert.Equal(t, want, s.Surfaces[i].DensityM)
+		assert.Equal(t, want, s.Surfaces[i].Finish().DensityM)
 	}
 }
 
@@ -80,7 +80,7 @@ func TestMeet(t *testing.T) {
 	ray := trace.Ray{Origin: trace.Vec{0, 0, 0}, Dir: trace.Vec{0, 0, -1}, Max: 100}
 	m, ok := s.Meet(ray)
 	require.True(t, ok)
-	assert.Equal(t, "near", s.Surfaces[m.Surface].Entity)
+	assert.Equal(t, "near", s.Surfaces[m.Surface].Body().Entity)
 	assert.InDelta(t, 1.9, m.T, 1e-5)
 	assert.True(t, m.Front)
 	ray.Origin[2] = -2 // from within
@@ -121,21 +121,21 @@ func TestCutOutSurfaces(t *testing.T) {
 	assert.False(t, s.Blocked(right, right.Add(back)))
 	seen, ok := s.See(left, forward, 100)
 	require.True(t, ok)
-	assert.Equal(t, "fence", s.Surfaces[seen.Surface].Entity)
+	assert.Equal(t, "fence", s.Surfaces[seen.Surface].Body().Entity)
 	assert.InDelta(t, 0.5776, s.AlbedoAt(seen.Triangle, seen.Point, seen.U, seen.V)[0], 1e-3, "200 of 255, linear")
 	seen, ok = s.See(right, forward, 100)
 	require.True(t, ok)
-	assert.Equal(t, "wall", s.Surfaces[seen.Surface].Entity)
+	assert.Equal(t, "wall", s.Surfaces[seen.Surface].Body().Entity)
 	assert.InDelta(t, 3.9, seen.Distance, 0.01)
 	met, ok := s.Meet(trace.Ray{Origin: trace.Vec{0.5, 0, 0}, Dir: trace.Vec{0, 0, -1}, Max: 100})
 	require.True(t, ok)
-	assert.Equal(t, "wall", s.Surfaces[met.Surface].Entity)
+	assert.Equal(t, "wall", s.Surfaces[met.Surface].Body().Entity)
 	assert.Len(t, s.Blockers(left, left.Add(geom.Vec3{0, 0, -6})), 2)
 	assert.Len(t, s.Blockers(right, right.Add(geom.Vec3{0, 0, -6})), 1)
 	var fenceAlbedo float64
 	for i := range s.Surfaces {
-		if s.Surfaces[i].Entity == "fence" {
-			fenceAlbedo = s.Surfaces[i].Albedo[0]
+		if s.Surfaces[i].Body().Entity == "fence" {
+			fenceAlbedo = s.Surfaces[i].Finish().Albedo[0]
 		}
 	}
 	assert.InDelta(t, 0.5776/2, fenceAlbedo, 1e-3, "the image's mean")
@@ -165,8 +165,8 @@ func TestDynamicSurfacesTakeNoLightmap(t *testing.T) {
 	cart.ID, cart.Size, cart.Surface.Material = "cart", level.Vec{1, 1, 1}, "paint"
 	l.Solids = []*level.Solid{&cart}
 	for _, f := range scene.Build(l).Surfaces {
-		assert.False(t, f.ReceivesLight)
-		assert.True(t, f.CastsShadow)
+		assert.False(t, f.Finish().Roles.ReceivesLight)
+		assert.True(t, f.Finish().Roles.CastsShadow)
 	}
 }
 
@@ -237,7 +237,7 @@ func TestDrawnFacesHideWhatTouchesAndLeaveNoCracks(t *testing.T) {
 	var all [][]geom.Vec3
 	for i, pieces := range drawn {
 		for _, p := range pieces {
-			total[s.Surfaces[i].Entity] += area(p)
+			total[s.Surfaces[i].Body().Entity] += area(p)
 			all = append(all, p)
 			for _, v := range p {
 				assert.InDelta(t, s.Normal(&s.Surfaces[i]).Dot(s.Outline(&s.Surfaces[i])[0]), s.Normal(&s.Surfaces[i]).Dot(v), 1e-9, "in its plane")
@@ -320,7 +320,7 @@ func TestRolesAreKeptApartAmongMany(t *testing.T) {
 		if ok {
 			seen++
 			require.Equal(t, want.Distance, got.Distance)
-			require.Equal(t, visible.Surfaces[want.Surface].Entity, mixed.Surfaces[got.Surface].Entity)
+			require.Equal(t, visible.Surfaces[want.Surface].Body().Entity, mixed.Surfaces[got.Surface].Body().Entity)
 		}
 		ray := scene.Along(eye, dir, math.Inf(1))
 		stop, ok := casting.Meet(ray)
@@ -329,7 +329,7 @@ func TestRolesAreKeptApartAmongMany(t *testing.T) {
 		if ok {
 			met++
 			require.Equal(t, stop.T, stopped.T)
-			require.Equal(t, casting.Surfaces[stop.Surface].Entity, mixed.Surfaces[stopped.Surface].Entity)
+			require.Equal(t, casting.Surfaces[stop.Surface].Body().Entity, mixed.Surfaces[stopped.Surface].Body().Entity)
 		}
 		require.Equal(t, ok, mixed.BlockedAlong(eye, dir, math.Inf(1)))
 	}

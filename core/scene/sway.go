@@ -57,12 +57,12 @@ func (b *Bend) offset(p, wind geom.Vec3, seconds float64) geom.Vec3 {
 // it at a time. Light stays as it falls at rest. It is the same scene where
 // nothing sways.
 func (s *Scene) Swayed(wind geom.Vec3, seconds float64) *Scene {
-	sways := func(f Surface) bool { return f.Bend != nil && f.Visible }
+	sways := func(f Surface) bool { return f.Body().Bend != nil && f.Finish().Roles.Visible }
 	if wind == (geom.Vec3{}) || !slices.ContainsFunc(s.Surfaces, sways) {
 		return s
 	}
 	moved := func(i int) trace.Triangle {
-		bend := s.Surfaces[s.SurfaceOf[i]].Bend
+		bend := s.Surfaces[s.SurfaceOf[i]].Body().Bend
 		if bend == nil {
 			return s.Triangle(i)
 		}
@@ -73,6 +73,6 @@ func (s *Scene) Swayed(wind geom.Vec3, seconds float64) *Scene {
 		return trace.Triangle{A: f32(c[0]), B: f32(c[1]), C: f32(c[2])}
 	}
 	out := *s
-	out.seen = []*trace.Scene{s.tracer(moved, func(f *Surface) bool { return f.Visible })}
+	out.seen = []*trace.Scene{s.tracer(moved, func(f *Surface) bool { return f.Finish().Roles.Visible })}
 	return &out
 }

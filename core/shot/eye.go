@@ -65,13 +65,13 @@ func (e *Eye) look(from, dir geom.Vec3) (color.Linear, float64) {
 	}
 	surface := &e.p.Scene.Surfaces[hit.Surface]
 	albedo := e.p.Scene.AlbedoAt(hit.Triangle, hit.Point, hit.U, hit.V)
-	light := albedo.Scale(surface.Material.Emission)
+	light := albedo.Scale(surface.Finish().Material.Emission)
 	if c := e.p.Layout.ChartOf[hit.Surface]; c >= 0 {
 		chart := &e.p.Layout.Charts[c]
 		x, y := chart.At(hit.Point)
 		// A matt surface of albedo a under E lux sends a E / π nits.
 		light = light.Add(albedo.Mul(e.limit(e.lightmap.At(chart.Page(), x, y).Scale(1 / math.Pi))))
-	} else if surface.Material.Lighting == "dynamic" {
+	} else if surface.Finish().Material.Lighting == "dynamic" {
 		light = light.Add(albedo.Mul(e.limit(e.OnMoving(hit.Point, e.p.Scene.Normal(surface)).Scale(1 / math.Pi))))
 	}
 	return light, hit.Distance

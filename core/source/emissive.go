@@ -27,10 +27,10 @@ func appendEmissive(all []Source, sc *scene.Scene) []Source {
 		k := &emissive{material: m.ID, shape: shape{Kind: EmissiveKind, Emits: emits, Patch: -1, BounceScale: 1, Shadows: level.Default[level.Shadows]()}}
 		for i := range sc.Surfaces {
 			f := &sc.Surfaces[i]
-			if f.Material != m || !f.Visible {
+			if f.Finish().Material != m || !f.Finish().Roles.Visible {
 				continue
 			}
-			if f.Solid != nil {
+			if f.Body().Solid != nil {
 				k.polygons = append(k.polygons, newPolygon(sc.Outline(f)))
 				continue
 			}

@@ -154,7 +154,7 @@ func compareLayers(p *bake.Prepared, a, b *layer.Layer) (d difference) {
 func placeOf(p *bake.Prepared, index int32) string {
 	for i := range p.Texels.List {
 		if texel := &p.Texels.List[i]; texel.Index == index {
-			return fmt.Sprintf("on %s at %v", p.Scene.Surfaces[texel.Surface(p.Scene)].Entity, texel.Origin)
+			return fmt.Sprintf("on %s at %v", p.Scene.Surfaces[texel.Surface(p.Scene)].Body().Entity, texel.Origin)
 		}
 	}
 	size := p.Layout.PageSize
@@ -164,7 +164,7 @@ func placeOf(p *bake.Prepared, index int32) string {
 		width, height := c.Size()
 		column, row := int(index)%size-x, int(index)/size-c.Page()*size-y
 		if column >= 0 && column < width && row >= 0 && row < height {
-			return fmt.Sprintf("in a gap or padding of %s, face %d, at %d, %d of %d by %d", p.Scene.Surfaces[c.Surface].Entity, p.Scene.Surfaces[c.Surface].Face, column, row, width, height)
+			return fmt.Sprintf("in a gap or padding of %s, face %d, at %d, %d of %d by %d", p.Scene.Surfaces[c.Surface].Body().Entity, p.Scene.Surfaces[c.Surface].Face, column, row, width, height)
 		}
 	}
 	return "outside all charts"

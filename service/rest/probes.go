@@ -95,7 +95,7 @@ func capture(ctx context.Context, p *bake.Prepared, image *layer.Image) ([]*prob
 // moving lights surfaces that move, where a level has any.
 func moving(ctx context.Context, p *bake.Prepared, image *layer.Image) ([]*probe.Grid, error) {
 	for i := range p.Scene.Surfaces {
-		if p.Scene.Surfaces[i].Material.Lighting == "dynamic" {
+		if p.Scene.Surfaces[i].Finish().Material.Lighting == "dynamic" {
 			return capture(ctx, p, image)
 		}
 	}

@@ -48,14 +48,14 @@ func sceneMesh(p *bake.Prepared) ([]byte, error) {
 	pieces := p.Scene.Drawn()
 	for i := range p.Scene.Surfaces {
 		s := &p.Scene.Surfaces[i]
-		if !s.Visible {
+		if !s.Finish().Roles.Visible {
 			continue
 		}
-		first, triangle, picture, base := h.Vertices, 0, -1, s.Albedo
-		if s.Image != nil { // its mean is in the albedo
-			base = s.Material.Albedo()
-			if picture = slices.Index(h.Images, s.Material.Image); picture < 0 {
-				picture, h.Images = len(h.Images), append(h.Images, s.Material.Image)
+		first, triangle, picture, base := h.Vertices, 0, -1, s.Finish().Albedo
+		if s.Finish().Image != nil { // its mean is in the albedo
+			base = s.Finish().Material.Albedo()
+			if picture = slices.Index(h.Images, s.Finish().Material.Image); picture < 0 {
+				picture, h.Images = len(h.Images), append(h.Images, s.Finish().Material.Image)
 			}
 		}
 		for t := range drawn(p.Scene, i, pieces) {
@@ -68,13 +68,13 @@ func sceneMesh(p *bake.Prepared) ([]byte, error) {
 					chart := &p.Layout.Charts[c]
 					x, y = chart.At(v)
 					page = chart.Page()
-				} else if s.Material.Lighting == "dynamic" {
+				} else if s.Finish().Material.Lighting == "dynamic" {
 					page = -2
 				}
 				texels = append(texels, float32(x), float32(y), float32(page))
 				albedo = append(albedo, float32(base[0]), float32(base[1]), float32(base[2]))
-				emission = append(emission, float32(s.Material.Emission))
-				if b := s.Bend; b != nil {
+				emission = append(emission, float32(s.Finish().Material.Emission))
+				if b := s.Body().Bend; b != nil {
 					sway = append(sway, float32(b.Share(v[1])), float32(b.PeriodS))
 				} else {
 					sway = append(sway, 0, 1)
@@ -83,15 +83,15 @@ func sceneMesh(p *bake.Prepared) ([]byte, error) {
 				if picture >= 0 {
 					u, w = p.Scene.CornerUV(s, triangle, k, v)
 				}
-				images = append(images, float32(u), float32(w), float32(picture), float32(s.Material.Cutoff))
+				images = append(images, float32(u), float32(w), float32(picture), float32(s.Finish().Material.Cutoff))
 				h.Vertices++
 			}
 			triangle++
 		}
-		if last := len(h.Ranges) - 1; last >= 0 && h.Ranges[last].ID == s.Entity {
+		if last := len(h.Ranges) - 1; last >= 0 && h.Ranges[last].ID == s.Body().Entity {
 			h.Ranges[last].Count += h.Vertices - first
 		} else {
-			h.Ranges = append(h.Ranges, sceneRange{s.Entity, first, h.Vertices - first})
+			h.Ranges = append(h.Ranges, sceneRange{s.Body().Entity, first, h.Vertices - first})
 		}
 	}
 	head, err := level.Encode(h)
@@ -120,7 +120,7 @@ func movingLight(ctx context.Context, p *bake.Prepared, image *layer.Image, grid
 	var corners []corner
 	for i := range p.Scene.Surfaces {
 		s := &p.Scene.Surfaces[i]
-		if !s.Visible || p.Layout.ChartOf[i] >= 0 || s.Material.Lighting != "dynamic" {
+		if !s.Finish().Roles.Visible || p.Layout.ChartOf[i] >= 0 || s.Finish().Material.Lighting != "dynamic" {
 			continue
 		}
 		for t := range drawn(p.Scene, i, pieces) {
