@@ -9,8 +9,8 @@ import (
 	"grotta/core/half"
 )
 
-// smoothing is how far the first pass goes, in texels or at draft in patches; the
-// second goes twice as far. More rays leave less to smooth.
+// smoothing is the reach of the first pass, in texels, or in patches for drafts. The second
+// pass reaches twice as far. More rays leave less noise, so the reach is smaller.
 func (q Quality) smoothing() int {
 	if q == Good {
 		return 3
@@ -35,7 +35,7 @@ type cells struct {
 	step          int // places from a cell to the next
 }
 
-// surroundings is what the rays of a cell found of the things about it.
+// surroundings describes the distances that the rays of a cell found around it.
 type surroundings struct {
 	nearM float32  // the harmonic mean of how far they went; 0 where there is nothing to smooth
 	free  [4]uint8 // how far it is clear along the chart's u, -u, v and -v, in quarter cells
@@ -50,9 +50,9 @@ type survey struct {
 	surveyed bool
 }
 
-// add takes a ray and what it met, which faces along a normal of any length; none is
-// what has no end. A thing stands in the way along a side where its plane crosses
-// it: a wall beside the way does not.
+// add takes a ray and the surface that it met, by a normal of any length; a ray that met
+// nothing has none. A surface stands in the way along a side only if its plane crosses that
+// side. A wall parallel to the side does not.
 func (s *survey) add(dir geom.Vec3, distance float64, normal geom.Vec3) {
 	if !s.surveyed {
 		s.free, s.surveyed = [4]float64{openM, openM, openM, openM}, true
@@ -72,7 +72,7 @@ func (s *survey) add(dir geom.Vec3, distance float64, normal geom.Vec3) {
 	}
 }
 
-// done are the surroundings, for cells of so many a metre.
+// done returns the surroundings. density is the number of cells per metre.
 func (s *survey) done(perM float64) surroundings {
 	out := surroundings{nearM: float32(float64(s.rays) / s.inverse)}
 	for i, m := range s.free {
@@ -81,22 +81,22 @@ func (s *survey) done(perM float64) surroundings {
 	return out
 }
 
-// opens tells whether nothing stands between a cell and one dx, dy cells on, as
-// far as its own rays know.
+// opens tells whether nothing stands between a cell and the one dx, dy cells away, by the
+// cell's own rays.
 func (a *surroundings) opens(dx, dy int) bool {
 	return 4*dx <= int(a.free[0]) && -4*dx <= int(a.free[1]) && 4*dy <= int(a.free[2]) && -4*dy <= int(a.free[3])
 }
 
-// Smoothing averages what came by bounces and from the sky over neighbours in the
-// same chart, the more alike the things about them are. It never reaches past what a
-// cell's own rays met, so no light leaks under a wall. The weights do not depend on
-// the light, so a sum of smoothed layers is the smoothed sum. Direct light is never
-// touched.
+// Smoothing averages indirect light and the light of the sky over neighbours in the same
+// chart. A neighbour counts more, the more similar its surroundings are. Smoothing never
+// reaches past the surfaces that a cell's own rays met, so no light leaks under a wall. The
+// weights do not depend on the light, so the sum of smoothed layers is the smoothed sum.
+// Direct light is not smoothed.
 //
-// It goes twice, near and then in wider steps (Dammertz et al., "Edge-avoiding
-// à-trous wavelet transform", 2010), from one table to another and back. pass is one
-// of these, for the cells from a up to b: it writes the mean of each cell's
-// neighbours, step cells apart.
+// There are two passes, the second with wider steps (Dammertz et al., "Edge-avoiding
+// à-trous wavelet transform", 2010), from one table to another and back. pass does one of
+// them for the cells from a up to b: it writes the weighted mean of each cell's neighbours,
+// which are step cells apart.
 func (f *field) pass(ctx context.Context, a, b int, from, to *table, step int) error {
 	taps := tapsOf(f.reach, step)
 	return inParallel(ctx, b-a, 128, func(low, high int) {
@@ -110,7 +110,7 @@ func (f *field) pass(ctx context.Context, a, b int, from, to *table, step int) e
 	}, nil)
 }
 
-// tap is a neighbour that a mean may take, by how far off it is.
+// tap is a neighbour that a mean may include, by its offset.
 type tap struct {
 	dx, dy int
 	weight float32

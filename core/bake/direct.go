@@ -12,12 +12,12 @@ import (
 	"grotta/core/source"
 )
 
-// light is a source's direct light on the lit texels, a chunk of them at a time: one
-// channel where it is white, three where something tints it.
+// light is a source's direct light on the lit texels, in chunks. It has one channel if the
+// light is white and three if something tints it.
 type light [3][]*packedChunk // nil where it is dark
 
-// packedChunk is values of a chunk's texels as half-floats times a power of two, the
-// greatest just under 2^15.
+// packedChunk holds the values of a chunk as half-floats, scaled by a power of two so that
+// the greatest is just under 2^15.
 type packedChunk struct {
 	scale float32
 	half  [chunk]uint16
@@ -26,10 +26,10 @@ type packedChunk struct {
 // chunkLight is the light on a chunk's texels, by channel.
 type chunkLight [3][chunk]float32
 
-// isDark tells whether none falls on a chunk.
+// isDark tells whether a chunk gets no light.
 func (l *light) isDark(k int) bool { return l[0][k] == nil }
 
-// areDark tells whether none falls on some chunks, the last one among them.
+// areDark tells whether the chunks from one to another, inclusive, get no light.
 func (l *light) areDark(first, last int) bool {
 	for k := first; k <= last; k++ {
 		if !l.isDark(k) {
@@ -39,7 +39,7 @@ func (l *light) areDark(first, last int) bool {
 	return true
 }
 
-// read gives the light on a chunk that is not dark.
+// read returns the light on a chunk that is not dark.
 func (l *light) read(k int, to *chunkLight) {
 	for c, chunks := range l {
 		if chunks == nil { // white
@@ -54,7 +54,7 @@ func (l *light) read(k int, to *chunkLight) {
 	}
 }
 
-// put keeps the light on a chunk.
+// put stores the light on a chunk.
 func (l *light) put(k int, from *chunkLight) {
 	brightest := max(slices.Max(from[0][:]), slices.Max(from[1][:]), slices.Max(from[2][:]))
 	if brightest == 0 {
@@ -69,7 +69,7 @@ func (l *light) put(k int, from *chunkLight) {
 	}
 }
 
-// forget lets go of the chunks from one up to another, which are packed.
+// forget frees the chunks from one up to another, which are packed already.
 func (l *light) forget(from, to int) {
 	for _, chunks := range l {
 		if chunks != nil {
@@ -78,9 +78,10 @@ func (l *light) forget(from, to int) {
 	}
 }
 
-// directLight is the sources' own light on every lit texel. A sky's, but for bright
-// spots, comes later, by the rays of the gather. Only chunks of texels that a source
-// gets to are work; those of all sources are one list, so that all cores stay busy.
+// directLight computes the direct light of sources on every lit texel. The light of a sky
+// comes later, with the gathering rays, except for its bright spots. Only chunks within a
+// source's reach are computed. The chunks of all sources form one list of work, so that all
+// cores stay busy.
 func (p *Prepared) directLight(ctx context.Context, sources []*source.Source, q Quality, report func(float64)) ([]light, error) {
 	type piece struct{ source, chunk int32 }
 	work := make([][]piece, len(sources))

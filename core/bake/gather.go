@@ -18,32 +18,32 @@ var readyFans = map[int]*sampling.Fans{
 	patchRays: sampling.NewFans(patchRays), Good.Rays(): sampling.NewFans(Good.Rays()), Final.Rays(): sampling.NewFans(Final.Rays()),
 }
 
-// Bounces tells whether surfaces send the source's light on. Ambient stands for
-// light that has been about already.
+// Bounces tells whether the source's light bounces off surfaces. Ambient light does not:
+// it stands for light that has already bounced.
 func (p *Prepared) Bounces(s *source.Source) bool {
 	return p.Scene.Level.Lightmap.Bounces && !s.IsAmbient() && s.BounceScale() > 0
 }
 
-// group is charts that go together from rays to packed layers, so that no table of
-// all texels is ever held.
+// group is a range of charts that are gathered and packed together. So there is never a
+// table of all texels in memory.
 type group struct {
 	from, to   int // of the charts
 	first, end int // of the texels
 	window     int // how many texels have rows at once
 }
 
-// groupTexels is about how many texels a group has at most. Tests take fewer.
+// groupTexels is about the most texels that a group has. Tests set a smaller number.
 var groupTexels = 8192
 
-// groupSize is about how many it has: a part of the level that leaves little to hold,
-// and yet enough to share out. A chart with more is one alone, and goes on in bands of
-// as many.
+// groupSize is about the number of texels of a group of this level: small enough for
+// memory, large enough to keep all cores busy. A chart with more texels is a group of its
+// own and is gathered in bands of about that many.
 func (p *Prepared) groupSize() int {
 	const parts, least = 64, 512
 	return min(max(len(p.Texels.List)/parts, least), groupTexels)
 }
 
-// groups parts the charts.
+// groups divides the charts into groups.
 func (p *Prepared) groups() []group {
 	var all []group
 	size := p.groupSize()
@@ -66,8 +66,8 @@ func (p *Prepared) groups() []group {
 // size is how many texels a group has.
 func (g *group) size() int { return g.end - g.first }
 
-// blockRows are where the rows of blocks of a large chart begin, and the end. What
-// has more than one chart is taken as one row.
+// blockRows are the first texels of the rows of blocks of a large chart, and the end. A
+// group of more than one chart counts as one row.
 func (p *Prepared) blockRows(g *group) []int {
 	if g.size() <= p.groupSize() {
 		return []int{0, g.size()}
@@ -83,8 +83,8 @@ func (p *Prepared) blockRows(g *group) []int {
 	return append(starts, g.size())
 }
 
-// gatherer brings the light of some sources to texels that they get by bounces, and
-// from skies, a group of charts at a time.
+// gatherer computes the indirect light of some sources on texels, and the light of skies,
+// one group of charts at a time.
 type gatherer struct {
 	p           *Prepared
 	t           *transport
@@ -125,18 +125,18 @@ func (p *Prepared) newGatherer(ctx context.Context, sources []*source.Source, di
 	return g, nil
 }
 
-// stretch is texels of a group that follow each other, with a row for each, if there
-// are sources.
+// stretch is consecutive texels of a group, with a row of light for each if there are
+// sources.
 type stretch struct {
 	from, to int
 	rows     table
 }
 
-// each gathers the texels of a group and calls visit for every stretch that is done,
-// in order. The rows hold until visit returns. report gets how many are gathered.
+// each gathers the texels of a group and calls visit for every finished stretch, in
+// order. The rows are valid until visit returns. report gets the number of gathered texels.
 //
-// A large chart goes in bands of rows of blocks: smoothing a row wants the one after
-// it, so each of its two passes is a row behind.
+// A large chart is gathered in bands of rows of blocks. Smoothing a row needs the next
+// row, so each of the two passes is one row behind.
 func (g *gatherer) each(ctx context.Context, charts *group, report func(done int), visit func(stretch) error) error {
 	if len(g.sources) == 0 {
 		return visit(stretch{to: charts.size()})
@@ -183,11 +183,11 @@ func (g *gatherer) each(ctx context.Context, charts *group, report func(done int
 
 const gatherSeed = 0x67617468
 
-// mostRays is what a texel sends at most.
+// mostRays is the most rays that a texel sends.
 const mostRays = 256
 
-// fine sends the own rays of some texels of a group and reads what the patches they
-// meet send back, for every source at once.
+// fine sends rays from some texels of a group and reads the light of the patches that
+// they meet, for all sources at once.
 func (g *gatherer) fine(ctx context.Context, charts *group, f *field, first, end int, report func(done int)) error {
 	all, rays := g.p.Texels.List[charts.first+first:charts.first+end], g.q.Rays()
 	return parallel.Steps(ctx, len(all), block, func(from, to int) {
@@ -227,16 +227,16 @@ func (g *gatherer) fine(ctx context.Context, charts *group, f *field, first, end
 	}, func(done int) { report(first + done) })
 }
 
-// block is how many texels send their rays together, and sectors are parts of a fan
-// whose rays run alike.
+// block is the number of texels that send their rays together. sectors are parts of the
+// hemisphere whose rays have similar directions.
 const (
 	block   = 16
 	sectors = 16
 )
 
-// eachRay calls visit for every ray of a block of texels over their hemispheres,
-// texel by texel in a sector before the next one: rays that follow each other are
-// near and run alike, which is traced faster.
+// eachRay calls visit for every ray of a block of texels. It goes sector by sector, and
+// within a sector texel by texel: consecutive rays then start near each other and have
+// similar directions, which is faster to trace.
 func (p *Prepared) eachRay(texels []lightmap.Texel, rays int, visit func(i int, dir geom.Vec3)) {
 	var about [block]sampling.Frame
 	var fan [block][]geom.Vec3
@@ -252,8 +252,8 @@ func (p *Prepared) eachRay(texels []lightmap.Texel, rays int, visit func(i int, 
 	}
 }
 
-// coarse gathers by the links of the group's patches, and reads those bilinearly:
-// a draft's texels send no rays.
+// coarse gathers by the links of the group's patches and interpolates them bilinearly.
+// It is used for drafts, whose texels send no rays.
 func (g *gatherer) coarse(ctx context.Context, charts *group, visit func(stretch) error) error {
 	first, end := int(g.t.patchesOf[charts.from]), int(g.t.patchesOf[charts.to])
 	got, spare := newTable(end-first, len(g.sources)), newTable(end-first, len(g.sources))
@@ -307,9 +307,9 @@ func (p *Prepared) chartOf(texel int) int {
 	return int(p.Layout.ChartOf[p.Texels.List[texel].Surface(p.Scene)])
 }
 
-// patchesRound is the patches of the four squares round a place of a chart, each where
-// it is nearest to the place, and their bilinear weights. Its own patch stands for what
-// is not open to it, and where there is no square.
+// patchesRound returns the patches of the four squares around a place of a chart and
+// their bilinear weights. Where a square has several patches, the one nearest to the place
+// counts. Where a square is hidden from the place or missing, the place's own patch counts.
 func (t *transport) patchesRound(g grid, x, y int) (patches [4]int32, weights [4]float32) {
 	px, py := (float64(x)+0.5)/float64(g.side)-0.5, (float64(y)+0.5)/float64(g.side)-0.5
 	fx, fy := math.Floor(px), math.Floor(py)

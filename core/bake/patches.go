@@ -10,15 +10,15 @@ import (
 	"grotta/core/scene"
 )
 
-// noPatch is all there is on a chart without texels: dark, and never met.
+// noPatch is the patch of charts without texels. It is dark, and no ray meets it.
 const noPatch = -1
 
-// cut marks the places of a square that something parts: what is met there may see
-// another patch than that of the place.
+// cut marks the places of a square that something divides. A point there may belong to
+// another patch than its place does.
 const cut = 1 << 30
 
-// grid is a chart with texels without its padding. Places without a texel stand for the
-// nearest that has one.
+// grid holds the patch of each place of a chart, without the padding. A place without a
+// texel has the patch of the nearest place with one.
 type grid struct {
 	cells         int // where its places begin
 	width, height int // texels
@@ -62,8 +62,8 @@ func inChart(c *lightmap.Chart, point geom.Vec3) (x, y float64) {
 	return x - float64(left+lightmap.PaddingTexels), y - float64(top+lightmap.PaddingTexels)
 }
 
-// patchUnder is the patch at a point on a chart: where something parts the square, the
-// nearest whose first texel sees the point.
+// patchUnder is the patch at a point on a chart. Where something divides the square, it is
+// the nearest patch whose first texel sees the point.
 func (p *Prepared) patchUnder(t *transport, chart int, point geom.Vec3) int32 {
 	c, g := &p.Layout.Charts[chart], t.grid(chart)
 	if g.first == g.end {
@@ -93,19 +93,18 @@ func (p *Prepared) patchUnder(t *transport, chart int, point geom.Vec3) int32 {
 	return noPatch
 }
 
-// liftTexels is how far above their surface a texel and a place look at each other, so
-// that neither a bend of the surface nor a low step parts them.
+// liftTexels is the height above the surface, in texels, at which two places are tested
+// for sight of each other. So a slight curve or a low step does not divide them.
 const liftTexels = 0.25
 
-// open tells whether nothing stands between a texel and a place beside it, as far off
-// the surface.
+// open tells whether nothing stands between a texel and a place beside it, at that height.
 func (p *Prepared) open(texel *lightmap.Texel, place geom.Vec3, density float64) bool {
 	lift := texel.Normal(p.Scene).Mul(liftTexels / density)
 	return !p.Scene.Blocked(vec(texel.Origin).Add(lift), place.Add(lift))
 }
 
-// partAll makes the patches of all charts. It lists their texels, patch after patch, and
-// where those of each begin, and the end.
+// partAll makes the patches of all charts. It returns their texels, patch after patch, and
+// the index of each patch's first texel, and the end.
 func (p *Prepared) partAll(ctx context.Context, t *transport) (members, membersOf []int32, err error) {
 	charts := len(t.layout.Charts)
 	t.cellsOf, t.patchesOf = make([]int32, charts+1), make([]int32, charts+1)
@@ -155,9 +154,9 @@ func (p *Prepared) partAll(ctx context.Context, t *transport) (members, membersO
 	return members, membersOf, nil
 }
 
-// parting makes the patches of a chart, counted from 0: of each square of places, the
-// texels that its first one sees, then those that the first of the rest sees. So no
-// patch reaches from one side of a wall to the other.
+// parting makes the patches of a chart, counted from 0. In each square of places, the
+// texels that the first one sees form a patch; then those that the first of the rest sees,
+// and so on. So no patch reaches from one side of a wall to the other.
 type parting struct {
 	p       *Prepared
 	c       *lightmap.Chart
@@ -198,8 +197,8 @@ func (a *parting) all() (count int32) {
 	return int32(a.count)
 }
 
-// square makes the patches of one square. It is cut where there is more than one, or
-// where a place has no texel, or a corner is hidden from the first.
+// square makes the patches of one square. The square is cut if it has more than one patch,
+// if a place has no texel, or if a corner is hidden from the first texel.
 func (a *parting) square(x0, y0, x1, y1 int) {
 	a.places, a.left = a.places[:0], a.left[:0]
 	for y := y0; y < y1; y++ {
@@ -241,7 +240,7 @@ func (a *parting) square(x0, y0, x1, y1 int) {
 
 func (a *parting) texel(place int) *lightmap.Texel { return &a.p.Texels.List[a.texelAt[place]] }
 
-// standIn gives each place without a patch the nearest one, in rows so wide.
+// standIn gives each place without a patch the nearest patch. width is that of a row.
 func standIn(cells []int32, width int) {
 	if !slices.Contains(cells, noPatch) {
 		return

@@ -7,15 +7,15 @@ import (
 	"grotta/core/lightmap"
 )
 
-// penumbra is the soft shadows of a source on a chunk of texels. Each has found by some
-// samples how much of the source it sees; together they know better.
+// penumbra is the soft shadow of a source on a chunk of texels. Each texel estimated by a
+// few samples how much of the source it sees; averaging neighbours reduces the noise.
 type penumbra struct {
 	visible     []float64    // the share of the source that each texel sees
 	dark        float64      // that of one that sees nothing of it
 	row, column [chunk]int32 // where each stands; pages lie one below the other
 }
 
-// place tells where the texels stand, on pages so wide.
+// place stores the places of the texels on pages of a width.
 func (s *penumbra) place(texels []lightmap.Texel, pageSize int) {
 	for i := range texels {
 		s.row[i] = texels[i].Index / int32(pageSize)
@@ -26,8 +26,8 @@ func (s *penumbra) place(texels []lightmap.Texel, pageSize int) {
 // has tells whether a texel sees a part of the source.
 func (s *penumbra) has(i int) bool { return s.visible[i] > s.dark && s.visible[i] < 1 }
 
-// beside are the texels about one, row by row, or -1; those of places k and 8-k are
-// opposite.
+// beside returns the eight neighbours of a texel and itself, row by row; -1 where there is
+// none. Neighbours k and 8-k are opposite.
 func (s *penumbra) beside(i int) (all [9]int) {
 	for k := range all {
 		all[k] = -1
@@ -42,7 +42,8 @@ func (s *penumbra) beside(i int) (all [9]int) {
 	return all
 }
 
-// rims are the texels beside the penumbra: it reaches farther than few samples tell.
+// rims are the texels beside the penumbra. The true penumbra reaches farther than a few
+// samples show.
 func (s *penumbra) rims() (rims []int) {
 	for i := range s.visible {
 		if s.has(i) {
@@ -58,10 +59,10 @@ func (s *penumbra) rims() (rims []int) {
 	return rims
 }
 
-// smooth gives the texels in the penumbra, and what their light is to be times so that
-// they see the mean of what they and those beside them do. Those come in opposite pairs,
-// so that a slope stays as it is, and only if the pair's mean is as near as noise takes
-// it, so that edges and thin shadows stay.
+// smooth returns the texels in the penumbra, each with the factor for its light that gives
+// it the mean visibility of itself and its neighbours. Neighbours count in opposite pairs,
+// so a linear slope does not change. A pair counts only if its mean differs by no more than
+// the noise, so edges and thin shadows stay.
 func (s *penumbra) smooth(noise float64) iter.Seq2[int, float64] {
 	return func(yield func(int, float64) bool) {
 		for i := range s.visible {

@@ -5,8 +5,8 @@ import (
 	"grotta/core/source"
 )
 
-// What a bake may hold beside its layers, in bytes, and what it does hold beside the
-// level made ready: BenchmarkMemory shows whether that is right.
+// The memory that a bake may use beside its layers, in bytes, and the estimate of what it
+// uses beside the prepared level. BenchmarkMemory measures how good the estimate is.
 const (
 	mayTexel    = 200
 	mayTriangle = 160
@@ -20,9 +20,9 @@ const (
 	holdsLit   = 144 // more where that may fall
 )
 
-// Together is how many of some sources, from the first on, are baked at once: they share
-// their rays, and each takes memory. All of them if they fit, else a part as large as
-// the others.
+// Together is how many of some sources, from the first on, are baked at once. They share
+// their rays, but each takes memory. All of them go together if they fit; otherwise they
+// are divided into equal parts.
 func (p *Prepared) Together(sources []*source.Source) int {
 	patches, places, window := 0, 0, 0
 	for i := range p.Layout.Charts {
@@ -60,7 +60,7 @@ func (p *Prepared) Together(sources []*source.Source) int {
 	return min(fit, (len(sources)+parts-1)/parts)
 }
 
-// memoryBytes is what the level made ready takes in memory, beside its document.
+// memoryBytes estimates the memory of the prepared level, without its document.
 func (p *Prepared) memoryBytes() int {
 	return p.Scene.MemoryBytes() + p.Layout.MemoryBytes() + p.Texels.MemoryBytes() + p.Seams.MemoryBytes() +
 		lists.MemoryBytes(p.bounds) + lists.MemoryBytes(p.runs)

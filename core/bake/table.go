@@ -8,9 +8,8 @@ import (
 	"grotta/core/layer"
 )
 
-// table is values on patches or texels for some sources side by side: three
-// float32 a source and room up to a multiple of eight, so that a row holds what
-// all of them have in one place.
+// table holds values on patches or texels for some sources. A row is one patch or texel:
+// three float32 for each source, padded to a multiple of eight.
 type table struct {
 	v       []float32
 	columns int
@@ -25,14 +24,14 @@ func columnsOf(sources int) int { return (3*sources + 7) &^ 7 }
 
 func (t *table) row(i int) []float32 { return t.v[i*t.columns : (i+1)*t.columns : (i+1)*t.columns] }
 
-// after is the table from a row on.
+// after is the part of the table from a row on.
 func (t *table) after(row int) table { return table{t.v[row*t.columns:], t.columns} }
 
-// shift moves the rows from one on, up to an end, to the front.
+// shift moves the rows from one row up to an end to the front.
 func (t *table) shift(from, end int) { copy(t.v, t.v[from*t.columns:end*t.columns]) }
 
-// halves is a table of half-floats. Each source has a power of two of its own, so
-// that its values do not depend on which others are beside it.
+// halves is a table of half-floats. Each source has its own power of two, so its values do
+// not depend on the other sources.
 type halves struct {
 	v       []uint16
 	columns int
@@ -44,8 +43,8 @@ func newHalves(rows, sources int) *halves {
 	return &halves{make([]uint16, rows*columns), columns, make([]float32, columns)}
 }
 
-// put rounds the values of a source into its columns. What is read of them again is
-// times a factor.
+// put rounds the values of a source into its columns. A factor is applied when they are
+// read.
 func (h *halves) put(ctx context.Context, from [][4]float32, source int, factor float32) error {
 	brightest := float32(0)
 	for k := range from {

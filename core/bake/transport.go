@@ -18,12 +18,13 @@ import (
 	"grotta/core/trace"
 )
 
-// How light goes from surface to surface. Texels are gathered into patches of
-// patchTexels a side or more, of texels that nothing stands between; each patch sends
-// patchRays rays over its hemisphere, by the cosine, and keeps which patch each meets.
-// That table, the links, does not depend on any source: the bounces of every source
-// are sums over it, to convergence, without another ray (Goral et al., "Modeling the
-// interaction of light between diffuse surfaces", 1984, with sampled form factors).
+// This file computes radiosity: how light goes from surface to surface. Texels form
+// patches of patchTexels or more on a side. Nothing stands between the texels of a patch.
+// Each patch sends patchRays rays over its hemisphere, distributed by the cosine, and
+// stores which patch each ray meets. This table, the links, does not depend on any source.
+// The bounces of every source are sums over it, iterated to convergence, without further
+// rays (Goral et al., "Modeling the interaction of light between diffuse surfaces", 1984,
+// with sampled form factors).
 
 const (
 	patchRays   = 32
@@ -31,11 +32,11 @@ const (
 	patchM      = 0.125 // a patch need not be smaller
 )
 
-// MaxAlbedo is the most that a surface sends back, per channel: bounces of one that sent
-// back all light would never come to an end.
+// MaxAlbedo limits the albedo of a surface, per channel. Bounces between surfaces that
+// reflect all light would not converge.
 const MaxAlbedo = 0.98
 
-// What a ray meets is a patch, or one of these.
+// A link is the number of the patch that a ray meets, or one of these.
 const (
 	linkSky  = math.MaxUint32     // the ray leaves the level
 	linkDark = math.MaxUint32 - 1 // it meets what sends nothing back
@@ -102,23 +103,25 @@ func (p *Prepared) steps(ctx context.Context, t *transport, q Quality, on *solve
 	return p.shared.steps[q], nil
 }
 
-// solve is the working memory of bounces, a row for each patch: what comes directly, and
-// what each has sent back, with a dark row first; and room for what a stretch of them
-// sends next.
+// solve is the working memory of bounces, with a row for each patch. direct is the light
+// that comes directly. sent is what each patch has sent back; its first row is dark. next
+// has room for what one stretch of patches sends next.
 type solve struct{ direct, sent, next [][4]float32 }
 
 func newSolve(patches int) *solve {
 	return &solve{make([][4]float32, patches), make([][4]float32, patches+1), make([][4]float32, stretchOf(patches))}
 }
 
-// stretchOf is how many patches are in a stretch of so many. Few are one.
+// stretchOf is the number of patches in a stretch: an eighth of all, but at least 4096. A
+// small level is one stretch.
 func stretchOf(patches int) int {
 	const stretches, least = 8, 4096
 	return max((patches/stretches/partPatches+1)*partPatches, min(patches, least))
 }
 
-// bounce is one more: each patch sends back its direct light and what the others sent
-// before, or now, if their turn was earlier (Gauss and Seidel's way, by blocks).
+// bounce computes one more bounce. Each patch sends back its direct light and the light
+// that the others sent. It goes stretch by stretch, and uses the new values of earlier
+// stretches (block Gauss-Seidel iteration).
 func (s *solve) bounce(ctx context.Context, t *transport) error {
 	for first := 0; first < t.patches(); first += len(s.next) {
 		end := min(first+len(s.next), t.patches())
@@ -221,22 +224,24 @@ func sendsBack(albedo color.Linear) (row [4]float32) {
 	return row
 }
 
-// sender is which of n texels sends ray i of a patch: each in turn, but none every n-th.
+// sender is which of a patch's n texels sends ray i. The texels take turns; each round
+// starts one texel later, so that no texel sends only every n-th direction.
 func sender(i, n int) int { return (i + i/n) % n }
 
-// openM is how far a ray counts to go that leaves the level.
+// openM is the distance, in metres, of a ray that leaves the level.
 const openM = 1000
 
 const linkSeed = 0x6c696e6b // any number; other uses have others
 
-// raysOf are the rays of a patch by its first texel, and what they are about. They
-// can be made again, so that the sky's share of the links needs no storing.
+// raysOf returns the directions of a patch's rays and their frame, from its first texel.
+// They are computed again when they are needed, so the sky's part of the links is not
+// stored.
 func (p *Prepared) raysOf(first *lightmap.Texel) ([]geom.Vec3, sampling.Frame) {
 	return readyFans[patchRays].Of(sampling.TurnAt(linkSeed, first.Origin)), sampling.FrameOf(first.Normal(p.Scene))
 }
 
-// volley is rays from texels under way. They are traced eight at a time, so those that
-// follow each other had better start near each other and run alike.
+// volley collects rays from texels and traces them eight at a time. It is fastest if
+// consecutive rays start near each other and have similar directions.
 type volley struct {
 	p      *Prepared
 	t      *transport
@@ -248,7 +253,7 @@ type volley struct {
 	n      int
 }
 
-// send adds a ray. What it meets is told when the packet is full, or lands.
+// send adds a ray. Its result is reported once the packet is full, or by land.
 func (v *volley) send(of int, from *lightmap.Texel, dir geom.Vec3) {
 	ray := rayAlong(from, dir)
 	v.packet.Put(v.n, &ray)
@@ -291,7 +296,7 @@ func (p *Prepared) target(t *transport, from *lightmap.Texel, dir geom.Vec3, m *
 	return linkDark
 }
 
-// rayAlong starts at a texel and goes on for ever.
+// rayAlong is a ray without an end that starts at a texel.
 func rayAlong(t *lightmap.Texel, dir geom.Vec3) trace.Ray {
 	return trace.Ray{Origin: t.Origin, Dir: trace.Vec{float32(dir[0]), float32(dir[1]), float32(dir[2])}, Max: math.MaxFloat32}
 }
@@ -305,13 +310,12 @@ func (p *Prepared) albedoAt(t *lightmap.Texel) color.Linear {
 	return p.Scene.AlbedoAt(seen.Triangle, seen.Point, seen.U, seen.V)
 }
 
-// maxBounces bounds the bounces; with MaxAlbedo all is said long before.
+// maxBounces limits the bounces. With MaxAlbedo the sum converges long before.
 const maxBounces = 400
 
-// bounces is after how many bounces so little is left that the rest counts for
-// less than the tolerance, found by light that starts evenly everywhere and is sent
-// back by the greatest albedo. It does not depend on any source, so sources may be
-// solved together or apart.
+// bounces is the number of bounces after which the rest is less than the tolerance. It
+// is found with light that starts evenly everywhere and is reflected by the greatest
+// albedo. It does not depend on any source, so sources can be solved together or apart.
 func (t *transport) bounces(ctx context.Context, tolerance float64, on *solve) (int, error) {
 	clear(on.direct)
 	for k := range t.patches() {
@@ -333,8 +337,8 @@ func (t *transport) bounces(ctx context.Context, tolerance float64, on *solve) (
 	return maxBounces, nil
 }
 
-// sent gives what each patch sends back of each source, in lux: the direct light
-// it gets and all that comes by other patches, times its albedo.
+// sent computes the light that each patch sends back of each source, in lux: the direct
+// light on it plus the light from all other patches, times its albedo.
 func (p *Prepared) sent(ctx context.Context, t *transport, q Quality, sources []*source.Source, direct []light) (*halves, error) {
 	all, on := newHalves(t.patches(), len(sources)), newSolve(t.patches())
 	steps, err := p.steps(ctx, t, q, on)
@@ -372,8 +376,8 @@ func (p *Prepared) sent(ctx context.Context, t *transport, q Quality, sources []
 	return all, nil
 }
 
-// meanOnPatches puts the mean of a light on the texels of each patch into an empty
-// table.
+// meanOnPatches fills an empty table with the mean of a light over the texels of each
+// patch.
 func (p *Prepared) meanOnPatches(ctx context.Context, t *transport, light *light, on [][4]float32) error {
 	return inParallel(ctx, len(t.layout.Charts), 1, func(ci, _ int) {
 		g := t.grid(ci)

@@ -46,7 +46,7 @@ type Writer struct {
 const flushAt = 4096
 
 // New starts a digest of a kind of thing, such as "layer", in a version of that
-// kind's own encoding. Raise the version when the same values shall get another name.
+// kind's own encoding. Raise the version when the same values must get another name.
 func New(kind string, version int) *Writer {
 	return new(Writer).Reset(kind, version)
 }
