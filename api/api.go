@@ -57,7 +57,7 @@ func (p *Problem) Error() string {
 // GetStatus is the HTTP status.
 func (p *Problem) GetStatus() int { return p.Status }
 
-// ContentType is that of RFC 9457.
+// ContentType is the media type that RFC 9457 gives.
 func (p *Problem) ContentType(string) string { return "application/problem+json" }
 
 // User is a person.

@@ -258,7 +258,7 @@ func (a *app) levelRemove() *cobra.Command {
 	}
 }
 
-// removal is one operation that removes each.
+// removal is an operation that removes all of some entities.
 func removal(ids []string) level.Operation {
 	if len(ids) == 1 {
 		return level.Remove(ids[0])
@@ -447,7 +447,7 @@ func (a *app) lightAdd() *cobra.Command {
 	return cmd
 }
 
-// newEntity is one with an id, a place, a direction that it faces, and fields.
+// newEntity is an entity with an id, a place, a direction that it faces, and fields.
 func newEntity(id, at, aim string, fields map[string]any) (map[string]any, error) {
 	entity, transform := map[string]any{"id": id}, map[string]any{}
 	if at != "" {

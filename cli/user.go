@@ -11,7 +11,7 @@ import (
 	"grotta/api"
 )
 
-// People are those who can sign in, as the data folder of a service has them.
+// People are the users who can sign in, as stored in the data folder of a service.
 type People interface {
 	Users() ([]api.User, error)
 	CreateUser(api.NewUser) error

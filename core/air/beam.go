@@ -8,7 +8,7 @@ import (
 	"grotta/core/level"
 )
 
-// ReadyBeam is one made ready: a cone from its apex, or a shaft of even breadth.
+// ReadyBeam is a beam ready to be drawn: a cone from its apex, or a shaft of constant width.
 type ReadyBeam struct {
 	ID      string       `json:"id"`
 	Source  string       `json:"source,omitzero" doc:"Id of the light that it follows."`

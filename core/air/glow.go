@@ -9,7 +9,7 @@ import (
 	"grotta/core/picture"
 )
 
-// ReadyGlow is one made ready. Colour and nits are apart, so that a view can follow a
+// ReadyGlow is a glow ready to be drawn. Colour and nits are separate, so that a view can follow a
 // light that changes.
 type ReadyGlow struct {
 	ID         string       `json:"id"`

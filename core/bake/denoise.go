@@ -128,7 +128,7 @@ func tapsOf(reach, step int) (taps []tap) {
 	return taps
 }
 
-// mean is that of one cell.
+// mean writes the weighted mean of one cell.
 func (f *field) mean(on *cells, i int, from *table, row []float32, taps []tap) {
 	own := &f.around[i]
 	if own.nearM == 0 {

@@ -7,7 +7,7 @@ import (
 	"grotta/core/source"
 )
 
-// keyVersion is that of the encodings in this file. Raise it when one changes; a golden
+// keyVersion is the version of the encodings in this file. Raise it when one changes; a golden
 // test holds them.
 const keyVersion = 1
 

@@ -26,7 +26,7 @@ type grid struct {
 	first, end    int // patches
 }
 
-// grid is that of a chart.
+// grid returns the grid of a chart.
 func (t *transport) grid(chart int) grid {
 	c := &t.layout.Charts[chart]
 	width, height := c.Inner()

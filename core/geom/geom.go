@@ -79,7 +79,7 @@ func ConvexFaces(planes []Plane) [][]Vec3 {
 	return faces
 }
 
-// ConvexFace is one of them.
+// ConvexFace is a face of a convex solid.
 func ConvexFace(planes []Plane, face int) []Vec3 {
 	p := planes[face]
 	u, v := Axes(p.Normal)

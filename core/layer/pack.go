@@ -30,7 +30,7 @@ func NewPacker(l *lightmap.Layout, key string) *Packer {
 	}
 }
 
-// Width is that of the chart's rectangle, in texels.
+// Width is the width of the chart's rectangle, in texels.
 func (s *Sheet) Width() int { return s.width }
 
 // at is the half-floats of a texel of a page on to the end of its tile's row; nil

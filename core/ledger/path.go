@@ -119,7 +119,7 @@ func meetLit(p *bake.Prepared, from, dir geom.Vec3) (source.Receiver, color.Line
 	return source.Receiver{Point: point, Origin: point.Add(n.Mul(scene.OffsetM)), Normal: n}, albedo, true
 }
 
-// Light is that of all sources on a surface at p facing n, in lux,
+// Light is the light of all sources on a surface at p facing n, in lux,
 // direct and by so many paths bounced, with so many shadow rays to each source
 // that has a size.
 func Light(p *bake.Prepared, at, n geom.Vec3, samples, paths int) color.Linear {

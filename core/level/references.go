@@ -17,7 +17,7 @@ import (
 //
 // Validating and removing read the tags, so a new reference is a new tag.
 
-// reference is such a field of a type.
+// reference is a field of a type that holds an id.
 type reference struct {
 	steps  []step
 	parts  []string
@@ -33,7 +33,7 @@ type step struct {
 	list  bool   // each element of the list that the field is
 }
 
-// referencesOf are those of the entities of each part, and of the level itself.
+// referencesOf lists the references of the entities of each part, and of the level itself.
 var referencesOf = func() map[reflect.Type][]reference {
 	all := map[reflect.Type][]reference{reflect.TypeFor[Level](): findReferences(reflect.TypeFor[Level](), nil)}
 	for i := range parts {
@@ -79,7 +79,7 @@ func findReferences(t reflect.Type, steps []step) (found []reference) {
 	return found
 }
 
-// use is one id that an entity holds.
+// use is an id that an entity holds.
 type use struct {
 	*reference
 	path []string // names of fields and numbers of elements

@@ -128,7 +128,7 @@ func Plan(s *scene.Scene) (*Layout, error) {
 	return l, nil
 }
 
-// axesOf are those of a surface.
+// axesOf returns the axes of a surface.
 func axesOf(s *scene.Scene, surface int32) axes {
 	u, v := geom.Axes(s.Normal(&s.Surfaces[surface]))
 	return axes{f32(u), f32(v)}
@@ -161,7 +161,7 @@ func (c *Chart) Corner() (x, y int) { return int(c.x), int(c.y) }
 // Size is how many texels its rectangle has along each side, padding included.
 func (c *Chart) Size() (width, height int) { return int(c.width), int(c.height) }
 
-// Inner is that without padding.
+// Inner is the rectangle without its padding.
 func (c *Chart) Inner() (width, height int) {
 	return int(c.width) - 2*PaddingTexels, int(c.height) - 2*PaddingTexels
 }
@@ -177,7 +177,7 @@ func (c *Chart) At(p geom.Vec3) (x, y float64) {
 	return float64(c.x+PaddingTexels) + x, float64(c.y+PaddingTexels) + y
 }
 
-// index is that of a texel at a place of a chart's rectangle.
+// index is the index of the texel at a place of a chart's rectangle.
 func (l *Layout) index(c *Chart, x, y int) int32 {
 	return int32((int(c.page)*l.PageSize+int(c.y)+y)*l.PageSize + int(c.x) + x)
 }

@@ -42,7 +42,7 @@ func (t *Texels) Of(chart int) (first, end int) { return int(t.first[chart]), in
 // Has tells whether a chart has any: one that is wholly inside solids has not.
 func (t *Texels) Has(chart int) bool { return t.first[chart] < t.first[chart+1] }
 
-// Fills are those of a chart, in order; later ones read earlier ones.
+// Fills returns the fills of a chart, in order; later ones read earlier ones.
 func (t *Texels) Fills(chart int) []Fill {
 	r := t.ranges[t.fillsOf[chart]]
 	return t.fill[r[0]:r[1]]

@@ -16,7 +16,7 @@ type Blocks struct {
 	many  bool // so that each point asks for those about itself
 }
 
-// BlocksNear are those that come within a distance of a surface.
+// BlocksNear returns the blocks within a distance of a surface.
 func (s *Scene) BlocksNear(f *Surface, distance float64) Blocks {
 	const many = 16
 	near := geom.NoBounds()

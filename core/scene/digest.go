@@ -17,10 +17,10 @@ type Digest struct {
 	Density digest.Sum // texels per metre
 }
 
-// digestVersion is that of the encoding below.
+// digestVersion is the version of the encoding below.
 const digestVersion = 1
 
-// Digests are those of every enabled solid and mesh, in the order of the scene. Both
+// Digests returns the digest of every enabled solid and mesh, in the order of the scene. Both
 // the key of a layer and the explanation of a change are made of them. The cost is
 // that of hashing all triangles and images once.
 func (s *Scene) Digests() []Digest {
@@ -43,7 +43,7 @@ func (s *Scene) Digests() []Digest {
 // writers are one for each aspect, used for one entity after the other.
 type writers struct{ place, roles, finish, density digest.Writer }
 
-// digestOf is that of the body that has the surfaces.
+// digestOf is the digest of the body that has the surfaces.
 func (s *Scene) digestOf(surfaces []Surface, images map[string]digest.Sum, on *writers) Digest {
 	place, roles := on.place.Reset("place", digestVersion), on.roles.Reset("roles", digestVersion)
 	finish, density := on.finish.Reset("finish", digestVersion), on.density.Reset("density", digestVersion)

@@ -114,7 +114,7 @@ func (e *edges) patches(normals []geom.Vec3) (order, starts []int32) {
 	return order, starts
 }
 
-// bucket is that of an edge (by Fibonacci hashing).
+// bucket is the hash bucket of an edge (Fibonacci hashing).
 func (e *edges) bucket(a, b int32) int32 {
 	const golden = 0x9e3779b97f4a7c15
 	return int32((uint64(a)<<32 | uint64(b)) * golden >> (65 - bits.Len(uint(len(e.asked)))))
@@ -142,7 +142,7 @@ func (e *edges) across(triangle, patch int32) iter.Seq[int32] {
 	}
 }
 
-// edge is one of a triangle's three, by its ends, the lesser first.
+// edge is an edge of a triangle, by its two ends, the lesser first.
 func (e *edges) edge(triangle int32, k int) (a, b int32) {
 	corner := e.mesh.Indices[3*triangle:]
 	a, b = e.welded[corner[k]], e.welded[corner[(k+1)%3]]

@@ -237,7 +237,7 @@ func (s *Scene) addNormals(solid *level.Solid, planes []geom.Plane, alike *alike
 	return int32(count)
 }
 
-// normalOf is that of one of a solid's planes.
+// normalOf is the normal of one of a solid's planes.
 func (s *Scene) normalOf(b *Body, plane int) geom.Vec3 { return s.normals[int(b.normals)+plane] }
 
 // addCorner adds one to the newest body, if it has none at that place, and is its number.
@@ -303,7 +303,7 @@ func (s *Scene) end(surface int) int32 {
 // Triangles is how many there are.
 func (s *Scene) Triangles() int { return len(s.cornersOf) + len(s.loose) }
 
-// Triangle is one of them.
+// Triangle returns triangle i, in the level's space.
 func (s *Scene) Triangle(i int) trace.Triangle {
 	if i >= len(s.cornersOf) {
 		return s.loose[i-len(s.cornersOf)]
@@ -328,7 +328,7 @@ func (s *Scene) Corners(f *Surface) iter.Seq[[3]geom.Vec3] {
 	}
 }
 
-// CornersOf are those of one triangle.
+// CornersOf returns the corners of a triangle.
 func (s *Scene) CornersOf(triangle int) [3]geom.Vec3 {
 	t := s.Triangle(triangle)
 	return [3]geom.Vec3{vec(t.A), vec(t.B), vec(t.C)}
@@ -380,7 +380,7 @@ func (s *Scene) facing(triangle int) geom.Vec3 {
 // across is the direction in which three corners face that go counter-clockwise.
 func across(c [3]geom.Vec3) geom.Vec3 { return c[1].Sub(c[0]).Cross(c[2].Sub(c[0])) }
 
-// NormalOf is that direction, of unit length.
+// NormalOf is the normal of a triangle, of unit length.
 func (s *Scene) NormalOf(triangle int) geom.Vec3 {
 	if f := &s.Surfaces[s.SurfaceOf[triangle]]; f.Body().Solid != nil {
 		return s.normalOf(f.Body(), int(f.Face))
@@ -388,7 +388,7 @@ func (s *Scene) NormalOf(triangle int) geom.Vec3 {
 	return s.facing(triangle).Normalize()
 }
 
-// Normal is that of a surface's first triangle.
+// Normal is the normal of a surface's first triangle.
 func (s *Scene) Normal(f *Surface) geom.Vec3 { return s.NormalOf(int(f.First)) }
 
 // uv is where in its image a hit lies.

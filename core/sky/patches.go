@@ -152,7 +152,7 @@ func (s *Sky) Sample(u, v float64) (geom.Vec3, float64) {
 	return geom.Vec3{sinT * sinA, cosT, -sinT * cosA}, s.pixelDensity(share, sinT)
 }
 
-// pixelDensity is that of a direction in a pixel with some share of all; within it
+// pixelDensity is the probability density of a direction in a pixel with some share of all; within it
 // the density falls as 1/sin θ, since θ is drawn evenly.
 func (s *Sky) pixelDensity(share, sinTheta float64) float64 {
 	t, w, h := s.sampler, s.image.Width, s.image.Height
@@ -160,7 +160,7 @@ func (s *Sky) pixelDensity(share, sinTheta float64) float64 {
 	return share / t.rows[h-1] / solid
 }
 
-// Density is that with which Sample comes upon a direction, per steradian.
+// Density is the probability density with which Sample returns a direction, per steradian.
 func (s *Sky) Density(dir geom.Vec3) float64 {
 	w, h := s.image.Width, s.image.Height
 	theta := math.Acos(min(max(dir[1], -1), 1))

@@ -6,7 +6,7 @@ import (
 	"grotta/core/level"
 )
 
-// digestVersion is that of the encodings in this package. Raise it when one changes; a
+// digestVersion is the version of the encodings in this package. Raise it when one changes; a
 // golden test of the bake holds them.
 const digestVersion = 1
 

@@ -51,7 +51,7 @@ func (s *spot) light(sc *scene.Scene, r Receiver, e Effort, turn float64) (color
 	return cast(s, sc, r, e, turn)
 }
 
-// fading is that of the cone, by the cosine of the angle to its axis.
+// fading is the falloff toward the edge of the cone, by the cosine of the angle to its axis.
 func (s *spot) fading(cos float64) float64 {
 	scale := 1 / max(0.001, s.CosInner-s.CosOuter)
 	a := min(max((cos-s.CosOuter)*scale, 0), 1)

@@ -42,7 +42,7 @@ func (t *tube) unblocked(p, n geom.Vec3) (arrival, bool) {
 	return a, a.lux > 0
 }
 
-// irradiance is that of a thin cylinder of radius r and radiance 1: it shows
+// irradiance is the irradiance by a thin cylinder of radius r and radiance 1: it shows
 // a breadth of 2 r sin φ, so the integral along its axis is that of cos θ d / D⁴,
 // which has a closed form. The part below the horizon is cut off. Its error is of
 // the order of (r/d)², and d counts as at least r.

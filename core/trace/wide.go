@@ -13,7 +13,7 @@ import (
 // first.
 type wide struct{ lines []line }
 
-// line is one of cache. A node or leaf is known by the index of its first.
+// line is a cache line. A node or leaf is identified by the index of its first line.
 type line [64]byte
 
 // wideNode holds its children's boxes by plane: min x, max x, min y, max y, min
@@ -110,7 +110,7 @@ func (n *node) isLeaf() bool { return n.count > 0 }
 // the origin of a ray is taken from the node's middle.
 const boxMargin = 4e-7
 
-// nodeCost is that of visiting a wide node, beside testing a leaf.
+// nodeCost is the cost of visiting a wide node, relative to testing a leaf.
 const nodeCost = 1.0
 
 func (c *collapser) area(at int32) float32 {

@@ -25,7 +25,7 @@ import (
 	"grotta/service/store"
 )
 
-// Format is that of the manifest.
+// Format is the version of the manifest.
 const Format = "grotta-backup/1"
 
 // Names within a backup.

@@ -290,7 +290,7 @@ func (s *Store) SignIn(name, password string, now time.Time) (secret string, beg
 	return secret, api.Session{User: name, Scopes: scopesOf(u.Admin), CSRF: csrf, Expires: row.Expires}, err
 }
 
-// scopesOf are those of a session: all of them, admin for admins alone.
+// scopesOf returns the scopes of a session: all of them, but admin only for admins.
 func scopesOf(admin bool) []string {
 	if admin {
 		return api.Scopes

@@ -181,7 +181,7 @@ func (w *walk) loop(closest bool) {
 	RET()
 }
 
-// lone is one ray: where its parts are had from.
+// lone is a single ray: where its components are loaded from.
 type lone struct {
 	origin, inv func(axis int) VecVirtual
 	near        func(axis int) GPVirtual // byte offset of the planes it enters by; to be overwritten
