@@ -55,7 +55,6 @@ func Main(args []string, host Host, in io.Reader, out, errOut io.Writer) int {
 	root.SetArgs(args)
 	err := root.ExecuteContext(ctx)
 	var code exit
-	var usage usageError
 	switch {
 	case err == nil:
 		return exitOK
@@ -66,10 +65,25 @@ func Main(args []string, host Host, in io.Reader, out, errOut io.Writer) int {
 		return 130
 	}
 	a.report(err)
-	if errors.As(err, &usage) || strings.HasPrefix(err.Error(), "unknown command") {
+	if isUsage(err) {
 		return exitUsage
 	}
 	return exitFailed
+}
+
+// isUsage tells whether a call was not written as it must be. What Cobra itself refuses
+// has no type, only its words.
+func isUsage(err error) bool {
+	var usage usageError
+	if errors.As(err, &usage) {
+		return true
+	}
+	for _, words := range []string{"unknown command", "required flag", "at least one of the flags", "if any flags in the group"} {
+		if strings.HasPrefix(err.Error(), words) {
+			return true
+		}
+	}
+	return false
 }
 
 // report tells an error: as JSON where --json was given, so that scripts read

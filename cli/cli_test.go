@@ -22,6 +22,27 @@ func TestVectorsAreRead(t *testing.T) {
 	}
 }
 
+// A call that is not written as it must be ends with 2 before the service is asked, and
+// names the flag.
+func TestWrongUsageEndsWith2(t *testing.T) {
+	for want, args := range map[string][]string{
+		`--point is "1,2"; write x,y,z`:                  {"ledger", "Pier", "--point", "1,2"},
+		`--point is "NaN,0,0"`:                           {"probes", "Pier", "--point", "NaN,0,0"},
+		`--normal is "0,0,0", which points nowhere`:      {"ledger", "Pier", "--point", "0,0,0", "--normal", "0,0,0"},
+		`required flag(s) "with" not set`:                {"preset", "share", "dusk"},
+		`--point is missing; write x,y,z`:                {"ledger", "Pier"},
+		`at least one of the flags in the group [texels`: {"density", "Pier"},
+		`unknown command "lamp"`:                         {"lamp"},
+		`unknown flag: --colour`:                         {"bake", "Pier", "--colour"},
+		`invalid argument "many" for "--texels" flag`:    {"density", "Pier", "--texels", "many"},
+	} {
+		var out, errOut strings.Builder
+		assert.Equal(t, exitUsage, Main(args, Host{}, strings.NewReader(""), &out, &errOut), want)
+		assert.Contains(t, errOut.String(), want)
+		assert.Empty(t, out.String(), want)
+	}
+}
+
 // What the flags of "sun" set in a level, and what the change is called.
 func TestSunFlags(t *testing.T) {
 	fields := func(args ...string) (map[string]any, string, error) {

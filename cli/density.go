@@ -43,6 +43,7 @@ func (a *app) densityCommand() *cobra.Command {
 	f.Float64Var(&b.Least, "least", 0.5, "lowest density, texels a metre")
 	f.Float64Var(&b.Most, "most", 32, "highest density")
 	f.Float64SliceVar(&b.Steps, "steps", nil, "densities that the platform takes, such as 2,4,8,16")
+	cmd.MarkFlagsOneRequired("texels", "pages")
 	f.BoolVar(&apply, "apply", false, "change the level, as one operation")
 	return cmd
 }

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"maps"
+	"math"
 	"slices"
 	"strconv"
 	"strings"
@@ -488,18 +489,21 @@ func nest(tree map[string]any, path []string, value any) {
 
 func vector(flag, text string) (level.Vec, error) {
 	var v level.Vec
+	if text == "" {
+		return v, usageError{fmt.Errorf("%s is missing; write x,y,z, such as 1.5,2,-3", flag)}
+	}
 	parts := strings.Split(text, ",")
 	if len(parts) != 3 {
 		return v, usageError{fmt.Errorf("%s is %q; write x,y,z, such as 1.5,2,-3", flag, text)}
 	}
 	for i, p := range parts {
 		x, err := strconv.ParseFloat(strings.TrimSpace(p), 64)
-		if err != nil {
+		if err != nil || math.IsNaN(x) || math.IsInf(x, 0) {
 			return v, usageError{fmt.Errorf("%s is %q; write x,y,z, such as 1.5,2,-3", flag, text)}
 		}
 		v[i] = x
 	}
-	if flag == "--aim" && v == (level.Vec{}) {
+	if (flag == "--aim" || flag == "--normal") && v == (level.Vec{}) {
 		return v, usageError{fmt.Errorf("%s is %q, which points nowhere", flag, text)}
 	}
 	return v, nil

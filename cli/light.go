@@ -202,6 +202,13 @@ func (a *app) ledgerCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "ledger LEVEL --point X,Y,Z", Short: "Ask a point what lights it, and what stands in the way", Args: args(1), ValidArgsFunction: a.completeLevels,
 		Example: "  grotta ledger \"Saltmarsh Light\" --point 2.6,0.81,-5.6 --normal 0,1,0",
+		PreRunE: func(*cobra.Command, []string) error {
+			if _, err := vector("--point", point); err != nil {
+				return err
+			}
+			_, err := vector("--normal", normal)
+			return err
+		},
 		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, in []string) error {
 			book, err := c.Ledger(ctx, l.ID, point, normal)
 			if err != nil {

@@ -24,6 +24,13 @@ func (a *app) probesCommand() *cobra.Command {
 		Use: "probes LEVEL", Short: "Capture the light in a level's probe grids, for things that move", Args: args(1), ValidArgsFunction: a.completeLevels,
 		Long:    "Captures spherical harmonics of order 2 at every probe of a level's grids; --json\ngives all coefficients. --auto first adds a grid to each zone that has none.",
 		Example: "  grotta probes \"Saltmarsh Light\" --auto --spacing 1.5\n  grotta probes \"Saltmarsh Light\" --point 2.6,1,-5",
+		PreRunE: func(*cobra.Command, []string) error {
+			if point == "" {
+				return nil
+			}
+			_, err := vector("--point", point)
+			return err
+		},
 		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, _ []string) error {
 			if auto {
 				if err := addProbes(ctx, c, l, spacing); err != nil {
