@@ -9,16 +9,18 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"grotta/api"
-	"grotta/core/geom"
+	"grotta/core/level"
 )
 
 func TestVectorsAreRead(t *testing.T) {
-	v, err := vecOf("1.5,0,-2e-1")
+	v, err := vector("--at", "1.5, 0,-2e-1")
 	require.NoError(t, err)
-	assert.Equal(t, geom.Vec3{1.5, 0, -0.2}, v)
-	for _, bad := range []string{"", "1,2", "a,b,c", "1;2;3"} {
-		_, err := vecOf(bad)
-		assert.ErrorContains(t, err, "three numbers are needed", bad)
+	assert.Equal(t, level.Vec{1.5, 0, -0.2}, v)
+	for _, bad := range []string{"", "1,2", "a,b,c", "1;2;3", "1,2,3x", "1,2,3,4", "NaN,0,0", "0,Inf,0"} {
+		_, err := vector("--at", bad)
+		assert.ErrorContains(t, err, "--at is", bad)
+		assert.ErrorContains(t, err, "write x,y,z", bad)
+		assert.IsType(t, usageError{}, err, bad)
 	}
 }
 

@@ -99,15 +99,15 @@ func (f *sunFlags) fields(cmd *cobra.Command) (map[string]any, string, error) {
 	}
 	switch {
 	case given("strike") || given("from"):
-		spot, err := vecOf(f.strike)
+		spot, err := vector("--strike", f.strike)
 		if err != nil {
-			return nil, "", usageError{fmt.Errorf("--strike %w", err)}
+			return nil, "", err
 		}
-		from, err := vecOf(f.from)
+		from, err := vector("--from", f.from)
 		if err != nil {
-			return nil, "", usageError{fmt.Errorf("--from %w", err)}
+			return nil, "", err
 		}
-		to := from.Sub(spot)
+		to := geom.Vec3(from).Sub(geom.Vec3(spot))
 		if to.Len() < 1e-6 {
 			return nil, "", usageError{errors.New("--strike and --from are one point; the light needs a direction")}
 		}
@@ -129,12 +129,4 @@ func (f *sunFlags) fields(cmd *cobra.Command) (map[string]any, string, error) {
 		return nil, "", usageError{errors.New("say where: --azimuth and --altitude, --at, or --strike and --from")}
 	}
 	return fields, label, nil
-}
-
-func vecOf(text string) (geom.Vec3, error) {
-	var v geom.Vec3
-	if n, err := fmt.Sscanf(text, "%g,%g,%g", &v[0], &v[1], &v[2]); err != nil || n != 3 {
-		return v, fmt.Errorf("is %q; three numbers are needed, such as 1.5,0,-2", text)
-	}
-	return v, nil
 }

@@ -189,6 +189,9 @@ func Restore(file, data string) (done api.Backup, err error) {
 	if err := os.Remove(data); err != nil && !errors.Is(err, os.ErrNotExist) {
 		return done, err
 	}
+	if err := blob.SyncDirs(work); err != nil {
+		return done, err
+	}
 	if err := os.Rename(work, data); err != nil {
 		return done, err
 	}
