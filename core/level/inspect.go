@@ -16,10 +16,10 @@ import (
 // Each takes about a hundred bytes once it is read.
 const MaxContainers = 250_000
 
-// inspect walks over a JSON text before anything is made of it, so that nothing is
-// allocated on a claim. It finds lists that are longer than their field's maxItems,
-// texts with too many objects and lists, and, where strayFields is set, fields that the
-// type has not and would not keep. The error is an *Invalid.
+// inspect reads through a JSON text before it is decoded, so that a hostile text cannot
+// make the decoder allocate much memory. It finds lists that are longer than their field's
+// maxItems and texts with too many objects and lists. With strayFields it also finds
+// unknown fields that the type does not keep. The error is an *Invalid.
 func inspect(text []byte, t reflect.Type, strayFields bool) error {
 	return inspectWith(inspection{most: MaxContainers, strayFields: strayFields}, text, t)
 }
@@ -117,7 +117,7 @@ func (w *inspection) field(t reflect.Type, at string) error {
 	if err != nil {
 		return err
 	}
-	name := token.String() // the next call voids the token
+	name := token.String() // the next read invalidates the token
 	known, ok := fieldsByName(t)[name]
 	if ok && !isContainer(w.PeekKind()) {
 		return w.SkipValue()

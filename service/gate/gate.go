@@ -9,8 +9,9 @@ import (
 	"time"
 )
 
-// Gate has a number of places to work. Who finds none waits; each person's requests wait
-// in a queue of their own, and the queues are served in turns. Make one with New.
+// Gate has a number of places to work. A request that finds no free place waits. Each
+// person's requests wait in their own queue, and the queues are served in turns. Make a
+// gate with New.
 type Gate struct {
 	places, perPerson, all int
 
@@ -22,12 +23,12 @@ type Gate struct {
 	took    time.Duration              // about what a request takes, for RetryAfter
 }
 
-// ErrBusy says that a person, or all together, wait for so much already that more is not
-// taken.
+// ErrBusy is the error of a request that would make the queue of its person, or all queues
+// together, too long.
 var ErrBusy = errors.New("so much is being worked on that this is not taken now")
 
-// New makes a gate with places to work, perPerson waiting requests of one person and all
-// waiting requests of everybody at most.
+// New makes a gate with a number of places. At most perPerson requests of one person wait,
+// and at most all requests of everybody together.
 func New(places, perPerson, all int) *Gate {
 	return &Gate{places: places, perPerson: perPerson, all: all, queues: map[string][]chan struct{}{}, took: time.Second}
 }

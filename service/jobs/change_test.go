@@ -38,11 +38,11 @@ func editsWanted(t *testing.T) int {
 // The product's first promise: after any edit, what a level keeps of its layers and
 // what it bakes again come to the light of a fresh bake where nothing was kept.
 //
-// The bound: a layer that is kept over a change may lack up to change.Tolerance of
-// its brightest texel, and bounces bring that about again, so five times of it for each
-// layer. Layers that are not carried over are the same to the bit. Padding and gaps of
-// charts, which only filtering reads, are filled from texels and evened along seams in
-// an order that depends on the charts around, so paddingBound is wider.
+// The bound: a layer that is kept over a change may differ by change.Tolerance of its
+// brightest texel directly. Bounces add to that, so five times the tolerance is allowed for
+// each layer. Layers that are baked again are the same to the bit. Padding and gaps of
+// charts are read only by texture filtering. They are filled from texels and matched along
+// seams in an order that depends on the charts around them, so paddingBound is wider.
 func TestAnyEditKeepsTheLightRight(t *testing.T) {
 	const editsOfALevel = 20
 	seed := uint64(16)

@@ -162,7 +162,7 @@ func (b *Baker) sweepNowAndThen(ctx context.Context) {
 
 // sweep queues what is missing of bakes that are not over and that nobody works on: those
 // of an earlier run, and those whose queueing or last state failed to be written. A layer
-// that is done twice is done once, as it is found by its key.
+// that is queued twice is baked once: the second worker finds it by its key.
 func (b *Baker) sweep(ctx context.Context) {
 	ids, err := b.store.UnfinishedBakes()
 	if err != nil {
@@ -203,7 +203,7 @@ func (b *Baker) resume(ctx context.Context, id string) error {
 	return b.enqueue(ctx, job)
 }
 
-// fail ends a bake with an error, unless the error is one that passes.
+// fail ends a bake with an error, unless the error is temporary.
 func (b *Baker) fail(id string, cause error) {
 	if errors.Is(cause, store.ErrNotFound) || errors.Is(cause, store.ErrOver) {
 		b.forget(id)

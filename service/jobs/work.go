@@ -52,7 +52,7 @@ func sourceOrder(job *store.Bake) []string {
 	return append(order, rest...)
 }
 
-// askAgain is after how long the queue is asked again where nothing came.
+// askAgain is the pause before the queue is asked again when it was empty.
 const askAgain = 10 * time.Second
 
 // work takes one task at a time: a layer uses every core by itself.

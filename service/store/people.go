@@ -196,7 +196,7 @@ func (s *Store) RemoveUser(a Asker, name, heir string) error {
 			}
 			takes = h.ID
 		}
-		if takes == localAdmin { // it is in no table: any admin stands for it
+		if takes == localAdmin { // it has no row in the database, so an admin takes its place
 			if err := tx.Raw("SELECT id FROM users WHERE admin AND id <> ? ORDER BY id LIMIT 1", u.ID).Scan(&takes).Error; err != nil {
 				return err
 			}
@@ -248,7 +248,7 @@ func (s *Store) leaveLevels(tx *gorm.DB, from, to uint, keep bool) error {
 	return nil
 }
 
-// userNamed finds somebody; the error names whom there is not.
+// userNamed finds a user by name; the error has the name that was not found.
 func (s *Store) userNamed(tx *gorm.DB, name string) (u user, err error) {
 	if err := tx.Where("name = ?", name).Limit(1).Find(&u).Error; err != nil {
 		return u, err

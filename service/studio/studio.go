@@ -210,7 +210,7 @@ func (s *Studio) Carry(ctx context.Context, id string, p *bake.Prepared, q bake.
 }
 
 // unreached finds layers of an earlier bake that stay, of those that are not
-// there. At final quality none does: everything is baked again.
+// there. At final quality no layer stays: everything is baked again.
 func (s *Studio) unreached(ctx context.Context, id string, now *bake.Prepared, q bake.Quality, have map[string]string, found func(key string, k change.Kept, r *change.Reach, l *layer.Layer) error) error {
 	if q == bake.Final {
 		return nil
