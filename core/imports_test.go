@@ -45,3 +45,20 @@ func TestImportsKeepTheirDirection(t *testing.T) {
 		assert.Positive(t, seen, dir)
 	}
 }
+
+// The rooms of light follow each other: none imports one that comes after it.
+func TestRoomsOfLightHaveOneDirection(t *testing.T) {
+	rooms := []string{"scene", "source", "lightmap", "layer", "rows", "direct", "smooth", "radiosity", "gather", "bake", "ledger", "change"}
+	for i, room := range rooms {
+		packages, err := parser.ParseDir(token.NewFileSet(), room, func(f fs.FileInfo) bool { return !strings.HasSuffix(f.Name(), "_test.go") }, parser.ImportsOnly)
+		require.NoError(t, err)
+		require.Contains(t, packages, room)
+		for path, f := range packages[room].Files {
+			for _, spec := range f.Imports {
+				for _, after := range rooms[i+1:] {
+					assert.NotEqual(t, strconv.Quote("grotta/core/"+after), spec.Path.Value, path)
+				}
+			}
+		}
+	}
+}

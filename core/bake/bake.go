@@ -2,134 +2,49 @@ package bake
 
 import (
 	"context"
-	"slices"
 	"sync"
 
 	"grotta/core/digest"
-	"grotta/core/geom"
+	"grotta/core/direct"
+	"grotta/core/gather"
 	"grotta/core/layer"
 	"grotta/core/level"
 	"grotta/core/lightmap"
+	"grotta/core/parallel"
+	"grotta/core/radiosity"
 	"grotta/core/scene"
 	"grotta/core/source"
 )
 
-// Prepared is a level made ready to bake: everything that does not depend on a
-// source.
+// Prepared is a level laid out for light, with all that lights it.
 type Prepared struct {
-	Scene   *scene.Scene
-	Layout  *lightmap.Layout
-	Texels  *lightmap.Texels
-	Seams   *lightmap.Seams
+	*lightmap.Map
 	Sources []source.Source
-	shape   digest.Sum    // of all geometry that layers depend on
-	bounds  []chunkBounds // of each chunk of texels
-	runs    []chunkBounds // of each run of chunks
-	shared  *once
+	shape   digest.Sum // of all geometry that layers depend on
+	shared  *shared
+}
+
+// shared is what a level's geometry gives and its lights do not change.
+type shared struct {
+	mu     sync.Mutex
+	links  *radiosity.Links // nil until they are first used
+	sheets sync.Pool        // of *layer.Sheet
 }
 
 // Prepare builds the scene, lays it out and places the texels. The error is a
 // *lightmap.TooLarge.
 func Prepare(l *level.Level) (*Prepared, error) {
 	s := scene.Build(l)
-	layout, err := lightmap.Plan(s)
+	m, err := lightmap.New(s)
 	if err != nil {
 		return nil, err
 	}
-	texels := layout.Texels(s)
-	p := &Prepared{
-		Scene:   s,
-		Layout:  layout,
-		Texels:  texels,
-		Seams:   layout.Seams(s, texels),
+	return &Prepared{
+		Map:     m,
 		Sources: source.List(l, s),
-		shape:   geometryDigest(s, layout),
-		shared:  &once{sheets: sync.Pool{New: func() any { return &layer.Sheet{} }}},
-	}
-	p.bounds = boundsOf(p.Texels.List)
-	p.runs = runsOf(p.bounds)
-	return p, nil
-}
-
-// chunk is how many texels one step of work holds.
-const chunk = 64
-
-// chunkBounds is the box round a chunk's texels.
-type chunkBounds struct{ min, max [3]float32 }
-
-func boundsOf(texels []lightmap.Texel) []chunkBounds {
-	all := make([]chunkBounds, (len(texels)+chunk-1)/chunk)
-	for i := range texels {
-		b := &all[i/chunk]
-		if i%chunk == 0 {
-			b.min, b.max = texels[i].Origin, texels[i].Origin
-		}
-		for k, x := range texels[i].Origin {
-			b.min[k], b.max[k] = min(b.min[k], x), max(b.max[k], x)
-		}
-	}
-	return all
-}
-
-// run is how many chunks, one after the other, are passed over together.
-const run = 32
-
-func runsOf(chunks []chunkBounds) []chunkBounds {
-	runs := make([]chunkBounds, (len(chunks)+run-1)/run)
-	for i := range chunks {
-		r := &runs[i/run]
-		if i%run == 0 {
-			*r = chunks[i]
-		}
-		for k := range 3 {
-			r.min[k], r.max[k] = min(r.min[k], chunks[i].min[k]), max(r.max[k], chunks[i].max[k])
-		}
-	}
-	return runs
-}
-
-// lit calls visit for every chunk that a source may get to.
-func (p *Prepared) lit(s *source.Source, visit func(chunk int)) {
-	at, metres, boxes := s.Reach()
-	p.reached(at, metres, func(k int) {
-		if boxes == nil || slices.ContainsFunc(boxes, p.bounds[k].meets) {
-			visit(k)
-		}
-	})
-}
-
-// meets tells whether a chunk and a box have a place in common.
-func (b *chunkBounds) meets(box level.Box) bool {
-	for k := range 3 {
-		if float64(b.max[k]) < box.Min[k] || float64(b.min[k]) > box.Max[k] {
-			return false
-		}
-	}
-	return true
-}
-
-// reached calls visit for every chunk that comes within a reach of a point.
-func (p *Prepared) reached(at geom.Vec3, reach float64, visit func(chunk int)) {
-	for i := range p.runs {
-		if !p.runs[i].within(at, reach) {
-			continue
-		}
-		for k := i * run; k < min(i*run+run, len(p.bounds)); k++ {
-			if p.bounds[k].within(at, reach) {
-				visit(k)
-			}
-		}
-	}
-}
-
-// within tells whether a chunk comes within a reach of a point.
-func (b *chunkBounds) within(p geom.Vec3, reach float64) bool {
-	sum := 0.0
-	for k := range 3 {
-		d := max(0, float64(b.min[k])-p[k], p[k]-float64(b.max[k]))
-		sum += d * d
-	}
-	return sum < reach*reach
+		shape:   geometryDigest(s, m.Layout),
+		shared:  &shared{sheets: sync.Pool{New: func() any { return &layer.Sheet{} }}},
+	}, nil
 }
 
 // Bake computes the layers of some sources, as many at once as memory allows, on all
@@ -167,43 +82,33 @@ func partOf(progress func(float64), from, to float64) func(float64) {
 // bakeTogether computes the layers of some sources at once.
 func (p *Prepared) bakeTogether(ctx context.Context, sources []*source.Source, q Quality, progress func(share float64)) ([]*layer.Layer, error) {
 	stage := func(from, to float64) func(float64) { return partOf(progress, from, to) }
-	direct, err := p.directLight(ctx, sources, q, stage(0, 0.4))
+	lit, err := direct.Bake(ctx, p.Map, sources, direct.Rays{Shadow: q.Samples(), Sky: q.Rays()}, stage(0, 0.4))
 	if err != nil {
 		return nil, err
 	}
-	var others []*source.Source // those with bounces, or of the sky
-	var own []light
-	column := make([]int, len(sources)) // of each source among them, or -1
-	for i, s := range sources {
-		column[i] = -1
-		if s.IsSky() || p.Bounces(s) {
-			column[i] = 3 * len(others)
-			others, own = append(others, s), append(own, direct[i])
-		}
-	}
-	groups := p.groups()
-	other, err := p.newGatherer(ctx, others, own, q, groups, stage(0.4, 0.55))
+	groups := gather.Groups(p.Map)
+	other, columns, err := p.indirect(ctx, sources, lit, groups, q, stage(0.4, 0.55))
 	if err != nil {
 		return nil, err
 	}
 	packers := make([]*layer.Packer, len(sources))
-	if err := inParallel(ctx, len(sources), 1, func(i, _ int) { packers[i] = layer.NewPacker(p.Layout, p.Key(sources[i], q)) }, nil); err != nil {
+	if err := parallel.Each(ctx, len(sources), func(i int) { packers[i] = layer.NewPacker(p.Layout, p.Key(sources[i], q)) }, nil); err != nil {
 		return nil, err
 	}
 	report := stage(0.55, 1)
 	for k := range groups {
 		g := &groups[k]
-		if err := other.each(ctx, g, func(done int) {
+		if err := other.Each(ctx, g, func(done int) {
 			if report != nil {
-				report(float64(g.first+done) / float64(len(p.Texels.List)))
+				report(float64(g.First+done) / float64(len(p.Texels.List)))
 			}
-		}, func(s stretch) error {
-			return inParallel(ctx, len(sources), 1, func(i, _ int) { p.pack(packers[i], g, s, &direct[i], column[i]) }, nil)
+		}, func(s gather.Stretch) error {
+			return parallel.Each(ctx, len(sources), func(i int) { p.pack(packers[i], g, s, &lit[i], columns[i]) }, nil)
 		}); err != nil {
 			return nil, err
 		}
-		for i := range direct {
-			direct[i].forget(g.first/chunk, g.end/chunk)
+		for i := range lit {
+			lit[i].Forget(g.First/chunk, g.End/chunk)
 		}
 	}
 	layers := make([]*layer.Layer, len(sources))
@@ -211,21 +116,58 @@ func (p *Prepared) bakeTogether(ctx context.Context, sources []*source.Source, q
 	if few := len(p.Texels.List) / 8; p.Seams.Len() > few {
 		channels = 1 // takes a third of the room
 	}
-	return layers, inParallel(ctx, len(sources), 1, func(i, _ int) {
+	return layers, parallel.Each(ctx, len(sources), func(i int) {
 		sheet := p.shared.sheets.Get().(*layer.Sheet)
 		layers[i] = packers[i].Done(p.Seams, channels, sheet)
 		p.shared.sheets.Put(sheet)
 	}, nil)
 }
 
-// ReceiverOf is a texel as a place to be lit.
-func (p *Prepared) ReceiverOf(t *lightmap.Texel) source.Receiver {
-	n, origin := t.Normal(p.Scene), vec(t.Origin)
-	return source.Receiver{Point: origin.Sub(n.Mul(scene.OffsetM)), Origin: origin, Normal: n}
+// indirect solves the bounces of some sources, and says in which column the light of each is
+// gathered, or -1. The Gatherer is nil where nothing bounces and there is no sky.
+func (p *Prepared) indirect(ctx context.Context, sources []*source.Source, lit []direct.Light, groups []gather.Group, q Quality, report func(float64)) (*gather.Gatherer, []int, error) {
+	var emitters []radiosity.Emitter
+	columns := make([]int, len(sources))
+	for i, s := range sources {
+		columns[i] = -1
+		if bounces := p.Bounces(s); s.IsSky() || bounces {
+			columns[i] = 3 * len(emitters)
+			e := radiosity.Emitter{Source: s, Direct: &lit[i]}
+			if bounces {
+				e.Factor = float32(s.BounceScale())
+			}
+			emitters = append(emitters, e)
+		}
+	}
+	if len(emitters) == 0 {
+		return nil, columns, nil
+	}
+	links, err := p.links(ctx, report)
+	if err != nil {
+		return nil, nil, err
+	}
+	g, err := gather.New(ctx, p.Map, links, emitters, groups, q.effort())
+	return g, columns, err
 }
 
-func vec(v [3]float32) geom.Vec3 {
-	return geom.Vec3{float64(v[0]), float64(v[1]), float64(v[2])}
+// links gives the links, which are made on first use.
+func (p *Prepared) links(ctx context.Context, report func(share float64)) (*radiosity.Links, error) {
+	p.shared.mu.Lock()
+	defer p.shared.mu.Unlock()
+	if p.shared.links == nil {
+		links, err := radiosity.New(ctx, p.Map, report)
+		if err != nil {
+			return nil, err
+		}
+		p.shared.links = links
+	}
+	return p.shared.links, nil
+}
+
+// Bounces tells whether the source's light bounces off surfaces. Ambient light does not:
+// it stands for light that has already bounced.
+func (p *Prepared) Bounces(s *source.Source) bool {
+	return p.Scene.Level.Lightmap.Bounces && !s.IsAmbient() && s.BounceScale() > 0
 }
 
 // Again is Prepare for a level that was edited from the one p was prepared of.
@@ -243,9 +185,10 @@ func (p *Prepared) Again(l *level.Level) (*Prepared, error) {
 	if !same {
 		return Prepare(l)
 	}
-	next, s := *p, *p.Scene
+	next, m, s := *p, *p.Map, *p.Scene
 	s.Level, s.World = l, l.World()
-	next.Scene, next.Sources = &s, source.List(l, &s)
+	m.Scene = &s
+	next.Map, next.Sources = &m, source.List(l, &s)
 	return &next, nil
 }
 

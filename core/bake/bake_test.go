@@ -6,43 +6,24 @@ import (
 	"math"
 	"math/rand/v2"
 	"runtime"
-	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"grotta/core/bake"
+	"grotta/core/bake/baketest"
 	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/layer"
 	"grotta/core/ledger"
 	"grotta/core/level"
 	"grotta/core/level/leveltest"
-	"grotta/core/lightmap"
 	"grotta/core/source"
 	"grotta/demo"
 )
 
-// plane is a level with a floor of 20 by 20 m whose top is y = 0.
-func prepare(t testing.TB, l *level.Level) *bake.Prepared {
-	t.Helper()
-	require.NoError(t, l.Validate())
-	p, err := bake.Prepare(l)
-	require.NoError(t, err)
-	return p
-}
-
-func layersOf(t testing.TB, p *bake.Prepared, q bake.Quality) []*layer.Layer {
-	t.Helper()
-	layers, err := p.Bake(context.Background(), source.All(p.Sources), q, nil)
-	require.NoError(t, err)
-	return layers
-}
-
-func mixOf(t testing.TB, p *bake.Prepared, q bake.Quality) *layer.Image {
-	return layer.Mix(p.Layout.PageSize, p.Layout.Pages, p.Sources, layersOf(t, p, q))
-}
+var prepare, layersOf, mixOf = baketest.Prepare, baketest.Layers, baketest.Mix
 
 var plane, light, block, material = leveltest.Plane, leveltest.Light, leveltest.Block, leveltest.Material
 
@@ -377,35 +358,6 @@ func TestBytesDoNotDependOnThreads(t *testing.T) {
 		runtime.GOMAXPROCS(was)
 	}
 	assert.Len(t, hashes, 1)
-}
-
-// How many texels go together, charts whole or in bands, changes no texel; only
-// what is filled in round a chart's holes is rounded once more, and seams read that.
-func TestTextureIsTheSameInBands(t *testing.T) {
-	for _, q := range []bake.Quality{bake.Draft, bake.Good} {
-		p := prepare(t, demo.Room())
-		whole, seams := mixOf(t, p, q), slices.Collect(p.Seams.Texels())
-		seam := func(index int32) bool {
-			x, y := p.Layout.Place(index)
-			return slices.Contains(seams, lightmap.Spot{Page: int(index) / (p.Layout.PageSize * p.Layout.PageSize), X: x, Y: y})
-		}
-		for _, n := range []int{40, 700} {
-			t.Run(fmt.Sprintf("%s in groups of %d", q, n), func(t *testing.T) {
-				bake.InGroupsOf(t, n)
-				bands := mixOf(t, p, q)
-				for _, texel := range p.Texels.List {
-					if seam(texel.Index) {
-						continue
-					}
-					at := 3 * texel.Index
-					require.Equal(t, whole.Pix[at:at+3], bands.Pix[at:at+3])
-				}
-				for i, v := range whole.Pix {
-					require.InDelta(t, v, bands.Pix[i], float64(v)/1000+1e-5)
-				}
-			})
-		}
-	}
 }
 
 func TestKeysFollowWhatALayerDependsOn(t *testing.T) {

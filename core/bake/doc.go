@@ -4,11 +4,18 @@
 // A layer holds a source's light for unit white strength. Light is linear, so the
 // lightmap of any strengths and colours is a weighted sum of layers, without rays.
 //
-// The way of the data: level -> Prepare (scene, layout, texels, sources) -> directLight
-// -> transport (what surfaces send each other) -> gather -> smooth -> pack into a layer of
-// each source. Every random choice is seeded by the texel's place and the source, so the
-// bytes do not depend on threads, order, or which sources are baked together.
+// Bake reads from top to bottom: direct light (core/direct), links and bounces
+// (core/radiosity), gathering and smoothing (core/gather, core/smooth), packing into a layer of
+// each source (core/layer). Each of those knows nothing of the ones after it. Every random
+// choice is seeded by the texel's place and the source, so the bytes do not depend on threads,
+// order, or which sources are baked together.
 package bake
+
+import (
+	"grotta/core/gather"
+	"grotta/core/radiosity"
+	"grotta/core/sampling"
+)
 
 // Engine is part of every layer's key: raise it when the same inputs would give
 // other bytes.
@@ -44,7 +51,7 @@ func (q Quality) Samples() int {
 func (q Quality) Rays() int {
 	switch q {
 	case Draft:
-		return patchRays
+		return radiosity.Rays
 	case Final:
 		return 256
 	}
@@ -64,12 +71,18 @@ func (q Quality) Noise() float64 {
 	return 0.045
 }
 
-// tolerance is the share of all light that the last bounces may leave out.
-func (q Quality) tolerance() float64 {
-	if q == Draft {
-		return 2e-3
+// goodFans and finalFans are the patterns of the rays that texels send.
+var goodFans, finalFans = sampling.NewFans(Good.Rays()), sampling.NewFans(Final.Rays())
+
+// effort is how light is gathered. More rays leave less noise, so they are smoothed less.
+func (q Quality) effort() gather.Effort {
+	switch q {
+	case Draft:
+		return gather.Effort{Rays: q.Rays(), Tolerance: 2e-3, Smoothing: 2}
+	case Final:
+		return gather.Effort{Rays: q.Rays(), Fans: finalFans, Tolerance: 1e-4, Smoothing: 2}
 	}
-	return 1e-4
+	return gather.Effort{Rays: q.Rays(), Fans: goodFans, Tolerance: 1e-4, Smoothing: 3}
 }
 
 // Valid tells whether it is one of the qualities.

@@ -1,17 +1,23 @@
 package bake
 
 import (
+	"grotta/core/direct"
+	"grotta/core/gather"
 	"grotta/core/layer"
 	"grotta/core/lightmap"
+	"grotta/core/rows"
 )
+
+// chunk is how many texels one step of work holds.
+const chunk = lightmap.ChunkTexels
 
 // pack puts a stretch of a group into a layer: a direct light and, from a column on,
 // what else comes to the texels.
-func (p *Prepared) pack(k *layer.Packer, g *group, s stretch, direct *light, column int) {
+func (p *Prepared) pack(k *layer.Packer, g *gather.Group, s gather.Stretch, lit *direct.Light, column int) {
 	sheet := p.shared.sheets.Get().(*layer.Sheet)
-	for ci := g.from; ci < g.to; ci++ {
+	for ci := g.From; ci < g.To; ci++ {
 		first, end := p.Texels.Of(ci)
-		from, to := max(first, g.first+s.from), min(end, g.first+s.to)
+		from, to := max(first, g.First+s.From), min(end, g.First+s.To)
 		if from >= to {
 			continue
 		}
@@ -20,8 +26,8 @@ func (p *Prepared) pack(k *layer.Packer, g *group, s stretch, direct *light, col
 			k.Read(ci, sheet)
 		}
 		for i := from; i < to; i = i/chunk*chunk + chunk {
-			if column >= 0 || !direct.isDark(i/chunk) {
-				p.draw(sheet, &p.Layout.Charts[ci], i, min(i/chunk*chunk+chunk, to), g.first+s.from, &s.rows, direct, column)
+			if column >= 0 || !lit.IsDark(i/chunk) {
+				p.draw(sheet, &p.Layout.Charts[ci], i, min(i/chunk*chunk+chunk, to), g.First+s.From, &s.Rows, lit, column)
 			}
 		}
 		if to == end {
@@ -34,15 +40,15 @@ func (p *Prepared) pack(k *layer.Packer, g *group, s stretch, direct *light, col
 
 // draw puts the light on texels of one chunk into their chart's sheet. The first row
 // is that of texel base.
-func (p *Prepared) draw(sheet *layer.Sheet, c *lightmap.Chart, from, to, base int, rows *table, direct *light, column int) {
-	var lux chunkLight
-	if k := from / chunk; !direct.isDark(k) {
-		direct.read(k, &lux)
+func (p *Prepared) draw(sheet *layer.Sheet, c *lightmap.Chart, from, to, base int, rows *rows.Table, lit *direct.Light, column int) {
+	var lux direct.Chunk
+	if k := from / chunk; !lit.IsDark(k) {
+		lit.Read(k, &lux)
 	}
 	for i := from; i < to; i++ {
 		v := [3]float32{lux[0][i%chunk], lux[1][i%chunk], lux[2][i%chunk]}
 		if column >= 0 {
-			other := rows.row(i - base)[column:][:3]
+			other := rows.Row(i - base)[column:][:3]
 			v[0], v[1], v[2] = v[0]+other[0], v[1]+other[1], v[2]+other[2]
 		}
 		x, y := p.Layout.PlaceIn(c, p.Texels.List[i].Index)

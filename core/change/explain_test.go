@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"grotta/core/bake"
+	"grotta/core/bake/baketest"
 	"grotta/core/change"
 	"grotta/core/geom"
 	"grotta/core/level"
@@ -18,13 +19,7 @@ var plane, light, block, material = leveltest.Plane, leveltest.Light, leveltest.
 
 var down = geom.Vec3{0, -1, 0}
 
-func prepare(t testing.TB, l *level.Level) *bake.Prepared {
-	t.Helper()
-	require.NoError(t, l.Validate())
-	p, err := bake.Prepare(l)
-	require.NoError(t, err)
-	return p
-}
+var prepare = baketest.Prepare
 
 func TestExplainSaysWhatChanged(t *testing.T) {
 	base := func() *level.Level {

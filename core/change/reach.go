@@ -5,6 +5,7 @@ import (
 
 	"grotta/core/bake"
 	"grotta/core/color"
+	"grotta/core/direct"
 	"grotta/core/geom"
 	"grotta/core/layer"
 	"grotta/core/lightmap"
@@ -107,7 +108,7 @@ func (r *Reach) addTexels(p *bake.Prepared, surface int) {
 	}
 	first, end := p.Texels.Of(int(chart))
 	for i := first; i < min(end, first+mostDense); i++ {
-		at := p.ReceiverOf(&p.Texels.List[i])
+		at := direct.Receiver(p.Map, &p.Texels.List[i])
 		r.dense, r.sparse = append(r.dense, spot{at.Point, at.Normal}), append(r.sparse, spot{at.Point, at.Normal})
 	}
 }

@@ -127,13 +127,13 @@ func entryOf(p *bake.Prepared, s *source.Source, r *source.Receiver) (Contributi
 	unit, visible := s.Direct(p.Scene, r, source.Careful(ledgerSamples), 0)
 	lit := s.Weight.Mul(unit)
 	e.Direct, e.Visible = lightOf(lit), visible
-	switch s.Kind {
-	case source.AmbientKind, source.SkyFillKind:
+	switch {
+	case s.IsAmbient():
 		if unit == (color.Linear{}) {
 			e.Why = "another zone's ambient holds here"
 		}
 		return e, lit
-	case source.SkyKind, source.EmissiveKind:
+	case !s.IsBeam():
 		if s.Weight == (color.Linear{}) {
 			e.Why = whyOff
 		}

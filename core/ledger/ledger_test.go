@@ -6,7 +6,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"grotta/core/bake"
+	"grotta/core/bake/baketest"
 	"grotta/core/geom"
 	"grotta/core/ledger"
 	"grotta/core/level"
@@ -17,13 +17,7 @@ var plane, light, block = leveltest.Plane, leveltest.Light, leveltest.Block
 
 var up, down = geom.Vec3{0, 1, 0}, geom.Vec3{0, -1, 0}
 
-func prepare(t testing.TB, l *level.Level) *bake.Prepared {
-	t.Helper()
-	require.NoError(t, l.Validate())
-	p, err := bake.Prepare(l)
-	require.NoError(t, err)
-	return p
-}
+var prepare = baketest.Prepare
 
 func TestShadows(t *testing.T) {
 	l := plane(light("l", level.Point, 100, level.Vec{0, 4, 0}, down))

@@ -8,6 +8,7 @@ import (
 	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/parallel"
+	"grotta/core/radiosity"
 	"grotta/core/sampling"
 	"grotta/core/scene"
 	"grotta/core/source"
@@ -114,7 +115,7 @@ func meetLit(p *bake.Prepared, from, dir geom.Vec3) (source.Receiver, color.Line
 		}
 	}
 	for c := range albedo {
-		albedo[c] = min(albedo[c], bake.MaxAlbedo)
+		albedo[c] = min(albedo[c], radiosity.MaxAlbedo)
 	}
 	return source.Receiver{Point: point, Origin: point.Add(n.Mul(scene.OffsetM)), Normal: n}, albedo, true
 }

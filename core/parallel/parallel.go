@@ -63,6 +63,14 @@ func Steps(ctx context.Context, n, step int, do func(from, to int), report func(
 	return err
 }
 
+// Shares is Steps whose report gets the share that is done, from 0 to 1.
+func Shares(ctx context.Context, n, step int, do func(from, to int), report func(share float64)) error {
+	if report == nil {
+		return Steps(ctx, n, step, do, nil)
+	}
+	return Steps(ctx, n, step, do, func(done int) { report(float64(done) / float64(n)) })
+}
+
 // Each does n things one by one on all cores, as Steps does.
 func Each(ctx context.Context, n int, do func(i int), report func(done int)) error {
 	return Steps(ctx, n, 1, func(i, _ int) { do(i) }, report)

@@ -1,12 +1,12 @@
 package rest
 
 import (
-	"bytes"
-	"encoding/json"
 	"reflect"
 	"slices"
 
 	"github.com/danielgtaylor/huma/v2"
+	"github.com/go-json-experiment/json"
+	"github.com/go-json-experiment/json/jsontext"
 
 	"grotta/core/level"
 )
@@ -43,14 +43,6 @@ func mayLeaveOut(s *huma.Schema, t reflect.Type) *huma.Schema {
 
 // Indent writes any value as indented JSON with a closing newline.
 func Indent(v any) ([]byte, error) {
-	text, err := json.Marshal(v)
-	if err != nil {
-		return nil, err
-	}
-	var b bytes.Buffer
-	if err := json.Indent(&b, text, "", "  "); err != nil {
-		return nil, err
-	}
-	b.WriteByte('\n')
-	return b.Bytes(), nil
+	text, err := json.Marshal(v, json.Deterministic(true), jsontext.WithIndent("  "))
+	return append(text, '\n'), err
 }

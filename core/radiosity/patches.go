@@ -1,4 +1,4 @@
-package bake
+package radiosity
 
 import (
 	"context"
@@ -7,7 +7,9 @@ import (
 
 	"grotta/core/geom"
 	"grotta/core/lightmap"
+	"grotta/core/parallel"
 	"grotta/core/scene"
+	"grotta/core/smooth"
 )
 
 // noPatch is the patch of charts without texels. It is dark, and no ray meets it.
@@ -17,42 +19,36 @@ const noPatch = -1
 // another patch than its place does.
 const cut = 1 << 30
 
-// grid holds the patch of each place of a chart, without the padding. A place without a
+// Grid holds the patch of each place of a chart, without the padding. A place without a
 // texel has the patch of the nearest place with one.
-type grid struct {
+type Grid struct {
+	Width, Height int // texels
+	Side          int // of a patch at most, in texels
+	First, End    int // patches
 	cells         int // where its places begin
-	width, height int // texels
-	side          int // of a patch at most, in texels
-	first, end    int // patches
 }
 
-// grid returns the grid of a chart.
-func (t *transport) grid(chart int) grid {
-	c := &t.layout.Charts[chart]
+// Grid returns the grid of a chart.
+func (l *Links) Grid(chart int) Grid {
+	c := &l.m.Layout.Charts[chart]
 	width, height := c.Inner()
-	return grid{
-		cells: int(t.cellsOf[chart]),
-		width: width, height: height,
-		side:  patchSide(c),
-		first: int(t.patchesOf[chart]), end: int(t.patchesOf[chart+1]),
+	return Grid{
+		Width: width, Height: height,
+		Side:  patchSide(c),
+		First: int(l.patchesOf[chart]), End: int(l.patchesOf[chart+1]),
+		cells: int(l.cellsOf[chart]),
 	}
 }
 
 // patchSide is how many texels a patch of a chart has along each side at most.
 func patchSide(c *lightmap.Chart) int { return max(patchTexels, int(c.Density*patchM+0.5)) }
 
-// patchAt is the patch at a place of a chart, from its unpadded corner, or at the
+// PatchAt is the patch at a place of a chart, from its unpadded corner, or at the
 // nearest place to it, and whether its square is cut.
-func (t *transport) patchAt(g grid, x, y int) (patch int32, isCut bool) {
-	x, y = min(max(x, 0), g.width-1), min(max(y, 0), g.height-1)
-	v := t.cells[g.cells+y*g.width+x]
+func (l *Links) PatchAt(g Grid, x, y int) (patch int32, isCut bool) {
+	x, y = min(max(x, 0), g.Width-1), min(max(y, 0), g.Height-1)
+	v := l.cells[g.cells+y*g.Width+x]
 	return v &^ cut, v&cut != 0
-}
-
-// placeOf is where a texel lies in its chart without its padding.
-func (p *Prepared) placeOf(c *lightmap.Chart, texel int) (x, y int) {
-	x, y = p.Layout.PlaceIn(c, p.Texels.List[texel].Index)
-	return x - lightmap.PaddingTexels, y - lightmap.PaddingTexels
 }
 
 // inChart is where a point of the level lies in a chart without its padding.
@@ -64,16 +60,16 @@ func inChart(c *lightmap.Chart, point geom.Vec3) (x, y float64) {
 
 // patchUnder is the patch at a point on a chart. Where something divides the square, it is
 // the nearest patch whose first texel sees the point.
-func (p *Prepared) patchUnder(t *transport, chart int, point geom.Vec3) int32 {
-	c, g := &p.Layout.Charts[chart], t.grid(chart)
-	if g.first == g.end {
+func (l *Links) patchUnder(chart int, point geom.Vec3) int32 {
+	c, g := &l.m.Layout.Charts[chart], l.Grid(chart)
+	if g.First == g.End {
 		return noPatch
 	}
-	if g.width*g.height == 1 && t.cells[g.cells]&cut == 0 {
-		return t.cells[g.cells]
+	if g.Width*g.Height == 1 && l.cells[g.cells]&cut == 0 {
+		return l.cells[g.cells]
 	}
 	x, y := inChart(c, point)
-	patch, isCut := t.patchAt(g, int(x), int(y))
+	patch, isCut := l.PatchAt(g, int(x), int(y))
 	if !isCut {
 		return patch
 	}
@@ -85,59 +81,95 @@ func (p *Prepared) patchUnder(t *transport, chart int, point geom.Vec3) int32 {
 		sy = -1
 	}
 	for _, d := range [9][2]int{{0, 0}, {sx, 0}, {0, sy}, {sx, sy}, {-sx, 0}, {0, -sy}, {-sx, sy}, {sx, -sy}, {-sx, -sy}} {
-		patch, _ := t.patchAt(g, int(x)+d[0], int(y)+d[1])
-		if first := &p.Texels.List[t.first[patch]]; p.open(first, point.Add(first.Normal(p.Scene).Mul(scene.OffsetM)), c.Density) {
+		patch, _ := l.PatchAt(g, int(x)+d[0], int(y)+d[1])
+		if first := &l.m.Texels.List[l.first[patch]]; l.open(first, point.Add(first.Normal(l.m.Scene).Mul(scene.OffsetM)), c.Density) {
 			return patch
 		}
 	}
 	return noPatch
 }
 
+// PatchesRound returns the patches of the four squares around a place of a chart and
+// their bilinear weights. Where a square has several patches, the one nearest to the place
+// counts. Where a square is hidden from the place or missing, the place's own patch counts.
+func (l *Links) PatchesRound(g Grid, x, y int) (patches [4]int32, weights [4]float32) {
+	px, py := (float64(x)+0.5)/float64(g.Side)-0.5, (float64(y)+0.5)/float64(g.Side)-0.5
+	fx, fy := math.Floor(px), math.Floor(py)
+	tx, ty := float32(px-fx), float32(py-fy)
+	own, _ := l.PatchAt(g, x, y)
+	for k := range 4 {
+		dx, dy := int(fx)+k&1-x/g.Side, int(fy)+k>>1-y/g.Side // from the texel's own square
+		x0, y0 := (x/g.Side+dx)*g.Side, (y/g.Side+dy)*g.Side
+		patches[k] = own
+		if x0 >= 0 && x0 < g.Width && y0 >= 0 && y0 < g.Height {
+			other, _ := l.PatchAt(g, min(max(x, x0), x0+g.Side-1), min(max(y, y0), y0+g.Side-1))
+			if l.around[own].Opens(dx, dy) && l.around[other].Opens(-dx, -dy) {
+				patches[k] = other
+			}
+		}
+		wx, wy := 1-tx, 1-ty
+		if k&1 == 1 {
+			wx = tx
+		}
+		if k>>1 == 1 {
+			wy = ty
+		}
+		weights[k] = wx * wy
+	}
+	return patches, weights
+}
+
+// Around is what the rays of the patches from one up to another found around them.
+func (l *Links) Around(first, end int) []smooth.Surroundings { return l.around[first:end] }
+
+// FirstTexel is the texel about whose normal a patch's rays went.
+func (l *Links) FirstTexel(patch int) int { return int(l.first[patch]) }
+
 // liftTexels is the height above the surface, in texels, at which two places are tested
 // for sight of each other. So a slight curve or a low step does not divide them.
 const liftTexels = 0.25
 
 // open tells whether nothing stands between a texel and a place beside it, at that height.
-func (p *Prepared) open(texel *lightmap.Texel, place geom.Vec3, density float64) bool {
-	lift := texel.Normal(p.Scene).Mul(liftTexels / density)
-	return !p.Scene.Blocked(vec(texel.Origin).Add(lift), place.Add(lift))
+func (l *Links) open(texel *lightmap.Texel, place geom.Vec3, density float64) bool {
+	lift := texel.Normal(l.m.Scene).Mul(liftTexels / density)
+	return !l.m.Scene.Blocked(vec(texel.Origin).Add(lift), place.Add(lift))
 }
 
 // partAll makes the patches of all charts. It returns their texels, patch after patch, and
 // the index of each patch's first texel, and the end.
-func (p *Prepared) partAll(ctx context.Context, t *transport) (members, membersOf []int32, err error) {
-	charts := len(t.layout.Charts)
-	t.cellsOf, t.patchesOf = make([]int32, charts+1), make([]int32, charts+1)
+func (l *Links) partAll(ctx context.Context) (members, membersOf []int32, err error) {
+	charts := len(l.m.Layout.Charts)
+	l.cellsOf, l.patchesOf = make([]int32, charts+1), make([]int32, charts+1)
 	for i := range charts {
-		if t.cellsOf[i+1] = t.cellsOf[i]; p.Texels.Has(i) {
-			g := t.grid(i)
-			t.cellsOf[i+1] += int32(g.width * g.height)
+		if l.cellsOf[i+1] = l.cellsOf[i]; l.m.Texels.Has(i) {
+			g := l.Grid(i)
+			l.cellsOf[i+1] += int32(g.Width * g.Height)
 		}
 	}
-	t.cells = make([]int32, t.cellsOf[charts])
+	l.cells = make([]int32, l.cellsOf[charts])
 	count := make([]int32, charts) // of the patches of each
-	if err := inParallel(ctx, charts, 1, func(i, _ int) {
-		if p.Texels.Has(i) {
-			count[i] = newParting(p, t, i).all()
+	if err := parallel.Each(ctx, charts, func(i int) {
+		if l.m.Texels.Has(i) {
+			count[i] = newParting(l, i).all()
 		}
 	}, nil); err != nil {
 		return nil, nil, err
 	}
 	for i := range charts {
-		first := t.patchesOf[i]
-		t.patchesOf[i+1] = first + count[i]
-		for k := t.cellsOf[i]; k < t.cellsOf[i+1]; k++ {
-			t.cells[k] += first
+		first := l.patchesOf[i]
+		l.patchesOf[i+1] = first + count[i]
+		for k := l.cellsOf[i]; k < l.cellsOf[i+1]; k++ {
+			l.cells[k] += first
 		}
 	}
-	membersOf = make([]int32, t.patchesOf[charts]+1)
+	membersOf = make([]int32, l.patchesOf[charts]+1)
 	patchOf := func(visit func(texel int, patch int32)) {
 		for i := range charts {
-			g := t.grid(i)
-			first, end := p.Texels.Of(i)
+			g := l.Grid(i)
+			first, end := l.m.Texels.Of(i)
 			for texel := first; texel < end; texel++ {
-				x, y := p.placeOf(&p.Layout.Charts[i], texel)
-				patch, _ := t.patchAt(g, x, y)
+				x, y := l.m.PlaceOf(&l.m.Layout.Charts[i], texel)
+				patch, _ := l.PatchAt(g, x, y)
 				visit(texel, patch)
 			}
 		}
@@ -146,7 +178,7 @@ func (p *Prepared) partAll(ctx context.Context, t *transport) (members, membersO
 	for k := range membersOf[1:] {
 		membersOf[k+1] += membersOf[k]
 	}
-	members, next := make([]int32, len(p.Texels.List)), slices.Clone(membersOf)
+	members, next := make([]int32, len(l.m.Texels.List)), slices.Clone(membersOf)
 	patchOf(func(texel int, patch int32) {
 		members[next[patch]] = int32(texel)
 		next[patch]++
@@ -158,9 +190,9 @@ func (p *Prepared) partAll(ctx context.Context, t *transport) (members, membersO
 // texels that the first one sees form a patch; then those that the first of the rest sees,
 // and so on. So no patch reaches from one side of a wall to the other.
 type parting struct {
-	p       *Prepared
+	l       *Links
 	c       *lightmap.Chart
-	g       grid
+	g       Grid
 	count   int     // of patches
 	cells   []int32 // of the chart
 	texelAt []int32 // of each place, or -1
@@ -169,28 +201,28 @@ type parting struct {
 	left    []int   // those of them with texels that are in no patch yet
 }
 
-func newParting(p *Prepared, t *transport, chart int) *parting {
-	g := t.grid(chart)
-	a := &parting{p: p, c: &p.Layout.Charts[chart], g: g, cells: t.cells[g.cells:][:g.width*g.height]}
+func newParting(l *Links, chart int) *parting {
+	g := l.Grid(chart)
+	a := &parting{l: l, c: &l.m.Layout.Charts[chart], g: g, cells: l.cells[g.cells:][:g.Width*g.Height]}
 	a.texelAt = make([]int32, len(a.cells))
 	for k := range a.cells {
 		a.cells[k], a.texelAt[k] = noPatch, -1
 	}
-	first, end := p.Texels.Of(chart)
+	first, end := l.m.Texels.Of(chart)
 	for texel := first; texel < end; texel++ {
-		x, y := p.placeOf(a.c, texel)
-		a.texelAt[y*g.width+x] = int32(texel)
+		x, y := l.m.PlaceOf(a.c, texel)
+		a.texelAt[y*g.Width+x] = int32(texel)
 	}
 	return a
 }
 
 func (a *parting) all() (count int32) {
-	for y := 0; y < a.g.height; y += a.g.side {
-		for x := 0; x < a.g.width; x += a.g.side {
-			a.square(x, y, min(x+a.g.side, a.g.width), min(y+a.g.side, a.g.height))
+	for y := 0; y < a.g.Height; y += a.g.Side {
+		for x := 0; x < a.g.Width; x += a.g.Side {
+			a.square(x, y, min(x+a.g.Side, a.g.Width), min(y+a.g.Side, a.g.Height))
 		}
 	}
-	standIn(a.cells, a.g.width)
+	standIn(a.cells, a.g.Width)
 	for _, k := range a.cut {
 		a.cells[k] |= cut
 	}
@@ -203,7 +235,7 @@ func (a *parting) square(x0, y0, x1, y1 int) {
 	a.places, a.left = a.places[:0], a.left[:0]
 	for y := y0; y < y1; y++ {
 		for x := x0; x < x1; x++ {
-			k := y*a.g.width + x
+			k := y*a.g.Width + x
 			if a.places = append(a.places, k); a.texelAt[k] >= 0 {
 				a.left = append(a.left, k)
 			}
@@ -219,13 +251,13 @@ func (a *parting) square(x0, y0, x1, y1 int) {
 	for corner := 0; corner < 4 && whole; corner++ {
 		x, y := float64([2]int{x0, x1}[corner&1])-fromX, float64([2]int{y0, y1}[corner>>1])-fromY
 		at := vec(first.Origin).Add(u.Mul(x / a.c.Density)).Add(v.Mul(y / a.c.Density))
-		whole = a.p.open(first, at, a.c.Density)
+		whole = a.l.open(first, at, a.c.Density)
 	}
 	before := a.count
 	for ; len(a.left) > 0; a.count++ {
 		first, rest := a.texel(a.left[0]), a.left[:0]
 		for i, k := range a.left {
-			if i == 0 || a.p.open(first, vec(a.texel(k).Origin), a.c.Density) {
+			if i == 0 || a.l.open(first, vec(a.texel(k).Origin), a.c.Density) {
 				a.cells[k] = int32(a.count)
 			} else {
 				rest = append(rest, k)
@@ -238,7 +270,7 @@ func (a *parting) square(x0, y0, x1, y1 int) {
 	}
 }
 
-func (a *parting) texel(place int) *lightmap.Texel { return &a.p.Texels.List[a.texelAt[place]] }
+func (a *parting) texel(place int) *lightmap.Texel { return &a.l.m.Texels.List[a.texelAt[place]] }
 
 // standIn gives each place without a patch the nearest patch. width is that of a row.
 func standIn(cells []int32, width int) {
@@ -263,4 +295,8 @@ func standIn(cells []int32, width int) {
 			}
 		}
 	}
+}
+
+func vec(v [3]float32) geom.Vec3 {
+	return geom.Vec3{float64(v[0]), float64(v[1]), float64(v[2])}
 }

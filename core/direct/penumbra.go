@@ -1,4 +1,4 @@
-package bake
+package direct
 
 import (
 	"iter"
@@ -10,9 +10,9 @@ import (
 // penumbra is the soft shadow of a source on a chunk of texels. Each texel estimated by a
 // few samples how much of the source it sees; averaging neighbours reduces the noise.
 type penumbra struct {
-	visible     []float64    // the share of the source that each texel sees
-	dark        float64      // that of one that sees nothing of it
-	row, column [chunk]int32 // where each stands; pages lie one below the other
+	visible     []float64                   // the share of the source that each texel sees
+	dark        float64                     // that of one that sees nothing of it
+	row, column [lightmap.ChunkTexels]int32 // where each stands; pages lie one below the other
 }
 
 // place stores the places of the texels on pages of a width.

@@ -1,0 +1,317 @@
+// Package gather brings the light that patches send, and that of skies, to texels: by rays of
+// their own or, for a draft, by those of their patches. It works through groups of charts, so
+// there is never a table of all texels in memory.
+package gather
+
+import (
+	"context"
+	"math"
+	"slices"
+
+	"grotta/core/color"
+	"grotta/core/geom"
+	"grotta/core/half"
+	"grotta/core/lightmap"
+	"grotta/core/parallel"
+	"grotta/core/radiosity"
+	"grotta/core/rows"
+	"grotta/core/sampling"
+	"grotta/core/smooth"
+	"grotta/core/trace"
+)
+
+// Group is a range of charts that are gathered and packed together.
+type Group struct {
+	From, To   int // of the charts
+	First, End int // of the texels
+	window     int // how many texels have rows at once
+}
+
+// groupTexels is about the most texels that a group has. Tests set a smaller number.
+var groupTexels = 8192
+
+// groupSize is about the number of texels of a group of this level: small enough for
+// memory, large enough to keep all cores busy. A chart with more texels is a group of its
+// own and is gathered in bands of about that many.
+func groupSize(m *lightmap.Map) int {
+	const parts, least = 64, 512
+	return min(max(len(m.Texels.List)/parts, least), groupTexels)
+}
+
+// Groups divides the charts into groups.
+func Groups(m *lightmap.Map) []Group {
+	var all []Group
+	size := groupSize(m)
+	for from := range m.Layout.Charts {
+		first, end := m.Texels.Of(from)
+		if n := len(all); n > 0 && end-all[n-1].First <= size {
+			all[n-1].To++
+		} else {
+			all = append(all, Group{From: from, To: from + 1, First: first})
+		}
+		g := &all[len(all)-1]
+		g.End = end
+		width, _ := m.Layout.Charts[from].Inner()
+		row := lightmap.BlockTexels * width
+		g.window = min(g.size(), (size+row-1)/row*row+3*row)
+	}
+	return all
+}
+
+// size is how many texels a group has.
+func (g *Group) size() int { return g.End - g.First }
+
+// blockRows are the first texels of the rows of blocks of a large chart, and the end. A
+// group of more than one chart counts as one row.
+func (g *Group) blockRows(m *lightmap.Map) []int {
+	if g.size() <= groupSize(m) {
+		return []int{0, g.size()}
+	}
+	var starts []int
+	last := -1
+	for i := range g.size() {
+		_, y := m.PlaceOf(&m.Layout.Charts[g.From], g.First+i)
+		if row := y / lightmap.BlockTexels; row > last {
+			starts, last = append(starts, i), row
+		}
+	}
+	return append(starts, g.size())
+}
+
+// Effort is how light is gathered.
+type Effort struct {
+	Rays      int            // that each texel sends, mostRays at most
+	Fans      *sampling.Fans // their patterns; nil to use the patches' rays instead
+	Tolerance float64        // the share of all light that the last bounces may leave out
+	Smoothing int            // the reach of the first smoothing pass, in texels, or in patches without Fans
+}
+
+// Gatherer computes the indirect light of some sources on texels, and the light of skies,
+// one group of charts at a time.
+type Gatherer struct {
+	m           *lightmap.Map
+	links       *radiosity.Links
+	emitters    []radiosity.Emitter
+	skies       []int // those among them that are a sky's
+	sent        *rows.Halves
+	effort      Effort
+	rows, spare rows.Table // there is no spare one without Fans
+}
+
+// New solves what the patches send each other. It ends early with the context's error.
+func New(ctx context.Context, m *lightmap.Map, links *radiosity.Links, emitters []radiosity.Emitter, groups []Group, e Effort) (*Gatherer, error) {
+	sent, err := links.Sent(ctx, emitters, e.Tolerance)
+	if err != nil {
+		return nil, err
+	}
+	g := &Gatherer{m: m, links: links, emitters: emitters, sent: sent, effort: e}
+	for i, e := range emitters {
+		if e.Source.IsSky() {
+			g.skies = append(g.skies, i)
+		}
+	}
+	most := window(groups)
+	g.rows = rows.New(most, len(emitters))
+	if e.Fans != nil {
+		g.spare = rows.New(most, len(emitters))
+	}
+	return g, nil
+}
+
+// Stretch is consecutive texels of a group, with a row of light for each, unless nothing is
+// gathered.
+type Stretch struct {
+	From, To int
+	Rows     rows.Table
+}
+
+// Each gathers the texels of a group and calls visit for every finished stretch, in
+// order. The rows are valid until visit returns. report gets the number of gathered texels.
+// A nil Gatherer gathers nothing and visits the whole group.
+//
+// A large chart is gathered in bands of rows of blocks. Smoothing a row needs the next
+// row, so each of the two passes is one row behind.
+func (g *Gatherer) Each(ctx context.Context, charts *Group, report func(done int), visit func(Stretch) error) error {
+	if g == nil {
+		return visit(Stretch{To: charts.size()})
+	}
+	if g.effort.Fans == nil {
+		return g.coarse(ctx, charts, visit)
+	}
+	starts, f := charts.blockRows(g.m), charts.texelField(g.m, g.effort.Smoothing)
+	end, behind := len(starts)-1, 1
+	if !g.m.Scene.Level.Lightmap.Denoise {
+		behind = 0
+	}
+	size := groupSize(g.m)
+	once, twice := 0, 0 // rows that each pass has done
+	for from, to := 0, 0; from < end; from = to {
+		for to++; to < end && starts[to+1]-starts[from] <= size; to++ {
+		}
+		nextOnce, nextTwice := max(to-behind, 0), max(to-2*behind, 0)
+		if to == end {
+			nextOnce, nextTwice = end, end
+		}
+		if err := g.fine(ctx, charts, f, starts[from], starts[to], report); err != nil {
+			return err
+		}
+		if behind > 0 {
+			if err := f.Pass(ctx, starts[once], starts[nextOnce], &g.rows, &g.spare, 1); err != nil {
+				return err
+			}
+			if err := f.Pass(ctx, starts[twice], starts[nextTwice], &g.spare, &g.rows, 2); err != nil {
+				return err
+			}
+		}
+		if err := visit(Stretch{starts[twice], starts[nextTwice], g.rows.After(starts[twice] - f.Base)}); err != nil {
+			return err
+		}
+		once, twice = nextOnce, nextTwice
+		kept := starts[max(twice-behind, 0)]
+		g.rows.Shift(kept-f.Base, starts[to]-f.Base)
+		g.spare.Shift(kept-f.Base, starts[to]-f.Base)
+		f.Base = kept
+	}
+	return nil
+}
+
+const gatherSeed = 0x67617468
+
+// mostRays is the most rays that a texel sends.
+const mostRays = 256
+
+// fine sends rays from some texels of a group and reads the light of the patches that
+// they meet, for all sources at once.
+func (g *Gatherer) fine(ctx context.Context, charts *Group, f *smooth.Field, first, end int, report func(done int)) error {
+	all, rays := g.m.Texels.List[charts.First+first:charts.First+end], g.effort.Rays
+	return parallel.Steps(ctx, len(all), block, func(from, to int) {
+		texels := all[from:to]
+		var found [block]smooth.Survey
+		var met [block][mostRays]uint32 // patches of a texel's rays
+		var count [block]int
+		open := make([]color.Linear, len(texels)*len(g.skies)) // what comes to it from each sky
+		for i := range texels {
+			found[i].U, found[i].V = g.m.Layout.Charts[g.m.ChartOf(charts.First+first+from+i)].Axes()
+		}
+		sent := radiosity.Volley{Links: g.links, Met: func(i int, dir geom.Vec3, target uint32, distance float64, normal geom.Vec3) {
+			found[i].Add(dir, distance, normal)
+			if target < radiosity.Dark {
+				met[i][count[i]] = target
+				count[i]++
+			} else if target == radiosity.Sky {
+				for k, s := range g.skies {
+					sum := &open[i*len(g.skies)+k]
+					*sum = sum.Add(g.emitters[s].Source.EvenSky(dir))
+				}
+			}
+		}}
+		eachOfBlock(g.m, texels, rays, g.effort.Fans, func(i int, dir geom.Vec3) { sent.Send(i, &texels[i], dir) })
+		sent.Land()
+		for i := range texels {
+			cell := first + from + i
+			row := g.rows.Row(cell - f.Base)
+			f.Around[cell] = found[i].Done(g.m.Layout.Charts[g.m.ChartOf(charts.First+cell)].Density)
+			g.sent.Mean(row, met[i][:count[i]], rays)
+			for k, s := range g.skies {
+				for c := range 3 {
+					row[3*s+c] += float32(open[i*len(g.skies)+k][c] * math.Pi / float64(rays))
+				}
+			}
+		}
+	}, func(done int) { report(first + done) })
+}
+
+// block is the number of texels that send their rays together. sectors are parts of the
+// hemisphere whose rays have similar directions.
+const (
+	block   = 16
+	sectors = 16
+)
+
+// EachRay calls visit for every ray of all texels, in the order in which Each sends them.
+func EachRay(m *lightmap.Map, rays int, fans *sampling.Fans, visit func(trace.Ray)) {
+	for texels := range slices.Chunk(m.Texels.List, block) {
+		eachOfBlock(m, texels, rays, fans, func(i int, dir geom.Vec3) { visit(radiosity.RayAlong(&texels[i], dir)) })
+	}
+}
+
+// eachOfBlock calls visit for every ray of a block of texels. It goes sector by sector, and
+// within a sector texel by texel: consecutive rays then start near each other and have
+// similar directions, which is faster to trace.
+func eachOfBlock(m *lightmap.Map, texels []lightmap.Texel, rays int, fans *sampling.Fans, visit func(i int, dir geom.Vec3)) {
+	var about [block]sampling.Frame
+	var fan [block][]geom.Vec3
+	for i := range texels {
+		about[i], fan[i] = sampling.FrameOf(texels[i].Normal(m.Scene)), fans.Of(sampling.TurnAt(gatherSeed, texels[i].Origin))
+	}
+	for sector := range sectors {
+		for i := range texels {
+			for k := sector * rays / sectors; k < (sector+1)*rays/sectors; k++ {
+				visit(i, about[i].Toward(&fan[i][k]))
+			}
+		}
+	}
+}
+
+// coarse gathers by the links of the group's patches and interpolates them bilinearly.
+// It is used for drafts, whose texels send no rays.
+func (g *Gatherer) coarse(ctx context.Context, charts *Group, visit func(Stretch) error) error {
+	first, end := g.links.Grid(charts.From).First, g.links.Grid(charts.To-1).End
+	got, spare := rows.New(end-first, len(g.emitters)), rows.New(end-first, len(g.emitters))
+	err := parallel.Steps(ctx, end-first, 256, func(from, to int) {
+		var met [radiosity.Rays]uint32
+		for k := from; k < to; k++ {
+			row := got.Row(k)
+			g.sent.Mean(row, g.links.MetBy(first+k, met[:0]), radiosity.Rays)
+			for _, s := range g.skies {
+				g.links.AddSky(g.emitters[s].Source, first+k, row[3*s:])
+			}
+		}
+	}, nil)
+	if err == nil && g.m.Scene.Level.Lightmap.Denoise {
+		f := charts.patchField(g.m, g.links, g.effort.Smoothing)
+		if err = f.Pass(ctx, 0, end-first, &got, &spare, 1); err == nil {
+			err = f.Pass(ctx, 0, end-first, &spare, &got, 2)
+		}
+	}
+	if err != nil {
+		return err
+	}
+	for from, step := 0, groupSize(g.m); from < charts.size(); from += step {
+		to := min(from+step, charts.size())
+		if err := parallel.Steps(ctx, to-from, 512, func(a, b int) {
+			on, c, grid := -1, (*lightmap.Chart)(nil), radiosity.Grid{}
+			for i := a; i < b; i++ {
+				row, texel := g.rows.Row(i), charts.First+from+i
+				clear(row)
+				if chart := g.m.ChartOf(texel); chart != on {
+					on, c, grid = chart, &g.m.Layout.Charts[chart], g.links.Grid(chart)
+				}
+				x, y := g.m.PlaceOf(c, texel)
+				patches, weights := g.links.PatchesRound(grid, x, y)
+				for k, patch := range patches {
+					half.AddTimes(row, got.Row(int(patch)-first), weights[k])
+				}
+			}
+		}, nil); err != nil {
+			return err
+		}
+		if err := visit(Stretch{from, to, g.rows}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// MemoryBytes estimates the memory of the tables of light for a number of sources.
+func MemoryBytes(groups []Group, sources int) int {
+	return 8 * rows.Columns(sources) * window(groups)
+}
+
+// window is the most texels of a group that have rows at once.
+func window(groups []Group) (most int) {
+	for i := range groups {
+		most = max(most, groups[i].window)
+	}
+	return most
+}

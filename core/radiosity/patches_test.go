@@ -1,0 +1,143 @@
+package radiosity
+
+import (
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"grotta/core/direct"
+	"grotta/core/level"
+	"grotta/core/level/leveltest"
+	"grotta/core/lightmap"
+	"grotta/core/scene"
+	"grotta/core/source"
+)
+
+func laidOut(t *testing.T, l *level.Level) *lightmap.Map {
+	require.NoError(t, l.Validate())
+	m, err := lightmap.New(scene.Build(l))
+	require.NoError(t, err)
+	return m
+}
+
+// patchesOf is the patch of each lit texel, and whether something divides its square.
+func patchesOf(t *testing.T, m *lightmap.Map) (patches []int32, isCut []bool) {
+	links, err := New(t.Context(), m, nil)
+	require.NoError(t, err)
+	for ci := range m.Layout.Charts {
+		first, end := m.Texels.Of(ci)
+		for texel := first; texel < end; texel++ {
+			x, y := m.PlaceOf(&m.Layout.Charts[ci], texel)
+			patch, c := links.PatchAt(links.Grid(ci), x, y)
+			patches, isCut = append(patches, patch), append(isCut, c)
+		}
+	}
+	return patches, isCut
+}
+
+// An open floor is parted in squares of two by two texels at most densities, and of an
+// eighth of a metre where that is more.
+func TestPatchesOfAnOpenFloor(t *testing.T) {
+	for density, side := range map[float64]int{1: 2, 4: 2, 24: 3, 40: 5} {
+		l := leveltest.Plane()
+		l.Solids[0].Size = level.Vec{3, 0.2, 2}
+		l.Lightmap.Density = density
+		m := laidOut(t, l)
+		patches, isCut := patchesOf(t, m)
+		counts, inner := map[int32]int{}, 0
+		for i, texel := range m.Texels.List {
+			counts[patches[i]]++
+			at := texel.Origin
+			if isCut[i] && texel.Normal(m.Scene)[1] > 0.9 && math.Abs(float64(at[0])) < 1.4 && math.Abs(float64(at[2])) < 0.9 {
+				inner++
+			}
+		}
+		assert.Zero(t, inner, "nothing parts the floor")
+		whole := 0
+		for _, n := range counts {
+			require.LessOrEqual(t, n, side*side)
+			if n == side*side {
+				whole++
+			}
+		}
+		assert.GreaterOrEqual(t, whole, int(3*density)/side*(int(2*density)/side), "%v texels a metre", density)
+	}
+}
+
+// Along a wall squares are cut, and each patch lies on one side of it.
+func TestPatchesEndAtWalls(t *testing.T) {
+	for _, density := range []float64{2, 8, 24} {
+		const wall = 0.3
+		l := leveltest.Plane()
+		l.Solids[0].Size = level.Vec{4, 0.2, 4}
+		leveltest.Block(l, "wall", level.Vec{wall, 1, 0}, level.Vec{0.02, 2, 4})
+		l.Lightmap.Density = density
+		m := laidOut(t, l)
+		patches, isCut := patchesOf(t, m)
+		sides, cut := map[int32]bool{}, 0
+		for i, texel := range m.Texels.List {
+			if texel.Normal(m.Scene)[1] < 0.9 || texel.Origin[1] > 0.1 {
+				continue
+			}
+			right := texel.Origin[0] > wall
+			was, met := sides[patches[i]]
+			require.True(t, !met || was == right, "%v texels a metre: a patch on both sides", density)
+			sides[patches[i]] = right
+			if isCut[i] {
+				cut++
+				assert.InDelta(t, wall, texel.Origin[0], 2*max(2/density, 0.125), "only what is near is cut")
+			}
+		}
+		assert.GreaterOrEqual(t, cut, int(4*density)-2, "the wall cuts as many texels as it is long")
+	}
+}
+
+// In a closed box of one albedo in which every face shines alike, each patch gets E of direct
+// light and sends back E·ρ/(1-ρ): the sum of the geometric series of bounces.
+func TestBouncesInAClosedBoxAreAGeometricSeries(t *testing.T) {
+	const albedo, tolerance = 0.5, 1e-4
+	l := leveltest.Plane()
+	l.Solids = nil
+	leveltest.Material(l, "wall", albedo, 0)
+	for axis := range 3 {
+		for side := range 2 {
+			at, size := level.Vec{0, 1, 0}, level.Vec{2.4, 2.4, 2.4}
+			at[axis] += float64(2*side-1) * 1.1
+			size[axis] = 0.2
+			leveltest.Block(l, "wall"+string(rune('a'+2*axis+side)), at, size)
+			l.Solids[len(l.Solids)-1].Surface.Material = "wall"
+		}
+	}
+	l.Lightmap.Density = 8
+	m := laidOut(t, l)
+	links, err := New(t.Context(), m, nil)
+	require.NoError(t, err)
+	even, lux := direct.New(m, 1), direct.Chunk{}
+	for i := range lux[0] {
+		lux[0][i] = 100
+	}
+	for k := range m.Chunks() {
+		even.Put(k, &lux)
+	}
+	sent, err := links.Sent(t.Context(), []Emitter{{&source.Source{}, &even, 1}}, tolerance)
+	require.NoError(t, err)
+	checked := 0
+	for i := range links.Patches() {
+		texel := &m.Texels.List[links.FirstTexel(i)]
+		inside := true
+		for k, x := range texel.Origin {
+			inside = inside && math.Abs(float64(x)-[3]float64{0, 1, 0}[k]) < 1.01
+		}
+		if !inside {
+			continue
+		}
+		row := make([]float32, 8)
+		sent.Mean(row, []uint32{uint32(i)}, 1)
+		rho := m.Scene.Surfaces[texel.Surface(m.Scene)].Finish().Albedo[0] // rounded as a colour code
+		require.InEpsilon(t, 100*rho/(1-rho), row[0], 0.002)
+		checked++
+	}
+	assert.Positive(t, checked)
+}
