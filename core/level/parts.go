@@ -52,7 +52,7 @@ func partNamed(name string) *part {
 // list is a part's list in a level: an addressable slice of pointers to structs.
 func (p *part) list(l *Level) reflect.Value { return reflect.ValueOf(l).Elem().Field(p.field) }
 
-// named is what every entity is.
+// named is the interface of every entity.
 type named interface{ ident() string }
 
 func (e *Entity) ident() string   { return e.ID }
@@ -72,7 +72,7 @@ func (p *part) entityOf(entity reflect.Value) *Entity {
 	return entity.Elem().FieldByIndex(p.placed).Addr().Interface().(*Entity)
 }
 
-// Find says in which part, and where in it, an id stands.
+// Find returns the part that holds an id and the index in it.
 func (l *Level) Find(id string) (name string, index int, ok bool) {
 	for i := range parts {
 		list := parts[i].list(l)
@@ -155,8 +155,8 @@ func (l *Level) NewIDs() *IDs {
 	return ids
 }
 
-// Fresh is base as an id, with the first number that makes it unique. Asked again for
-// the same base it gives another.
+// Fresh makes an id from a base and the first number that makes it unique. A second call with
+// the same base returns another id.
 func (ids *IDs) Fresh(base string) string {
 	id := freshID(base, func(id string) bool { return ids.taken[id] })
 	ids.taken[id] = true

@@ -14,8 +14,8 @@ import (
 	"grotta/core/solar"
 )
 
-// World is where things stand once parents have carried them. It is made whole
-// and then only read, by any number of goroutines.
+// World holds the pose of every entity in the level's space, with those of its parents applied.
+// Once made it is only read, by any number of goroutines.
 type World struct {
 	level    *Level
 	carriers map[string]*Entity
@@ -46,7 +46,7 @@ func (l *Level) World() *World {
 	return w
 }
 
-// settle finds the place of an entity that something carries, after that of what does.
+// settle computes the pose of an entity with a parent, after that of its parent.
 func (w *World) settle(e *Entity) {
 	parent, carried := w.carriers[e.Parent]
 	if _, ok := w.known[e.ID]; ok || !carried {
@@ -67,8 +67,8 @@ func (l *Level) Leader(of *Light) (lead *Sun) {
 	return nil
 }
 
-// Toward is the direction to a sun or moon: by its angles, or by its place and
-// time. Turned by north.
+// Toward is the direction to a sun or moon, by its angles or by its place and time, turned by
+// the level's north.
 func (s *Sun) Toward() geom.Vec3 {
 	azimuth, altitude := s.AzimuthDeg, s.AltitudeDeg
 	if s.Place != nil {

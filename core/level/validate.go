@@ -70,8 +70,8 @@ func (f *faults) err() error {
 	return &Invalid{f.list}
 }
 
-// Validate is the one judge of a document, for every door: the reader, the
-// operations and the importers. It returns nil or an *Invalid.
+// Validate checks a document. The reader, the operations and the importers all use it. It
+// returns nil or an *Invalid.
 func (l *Level) Validate() error { return l.validate(&faults{}) }
 
 // validateFrom is Validate for a level that was changed from a valid one: entities that
@@ -110,7 +110,7 @@ func knownOf(l *Level) map[any]bool {
 	return known
 }
 
-// CheckFields judges any value by the tags of its type: minimum, maximum,
+// CheckFields checks any value against the tags of its type: minimum, maximum,
 // exclusiveMinimum, enum, pattern, minLength, maxLength, maxItems; and that
 // every number is finite. It is for the other documents too.
 func CheckFields(v any) error {
@@ -371,7 +371,7 @@ func (s *Solid) faceCount() int {
 	return 6 // a box
 }
 
-// checkLights finds lights, suns and air that mean nothing.
+// checkLights finds lights, suns and air whose values contradict each other.
 func (l *Level) checkLights(f *faults) {
 	for i, light := range l.Lights {
 		if light.Kind == Spot && light.InnerDeg > light.OuterDeg {

@@ -19,7 +19,7 @@ func (l *Level) fogs() map[string]*Fog {
 	return all
 }
 
-// checkAir finds air that means nothing.
+// checkAir finds air whose values contradict each other.
 func (l *Level) checkAir(f *faults) {
 	for path, fog := range l.fogs() {
 		if h := fog.Haze; h.Density == 0 && h.EndM < h.StartM {

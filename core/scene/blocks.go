@@ -54,7 +54,7 @@ func (s *Scene) findBlocks() {
 	s.blocks, s.blocksAt = lists.Exact(s.blocks), trace.NewBoxes(boxes)
 }
 
-// boundsOf are what a solid lies in.
+// boundsOf returns the box around a solid.
 func (s *Scene) boundsOf(b *Body) geom.Bounds {
 	corners := s.corners[b.corners:b.cornersEnd]
 	low, high := corners[0], corners[0]
@@ -71,7 +71,7 @@ func (s *Scene) boundsOf(b *Body) geom.Bounds {
 	return geom.Bounds{Min: vec(low), Max: vec(high)}
 }
 
-// boxOf holds what is within a distance of some bounds.
+// boxOf returns some bounds, widened by a distance on every side.
 func boxOf(b geom.Bounds, distance float64) trace.Box {
 	away := geom.Vec3{distance, distance, distance}
 	return trace.Around(b.Min.Sub(away), b.Max.Add(away))

@@ -6,9 +6,9 @@ import (
 	"grotta/core/level"
 )
 
-// Digest names all of one solid or mesh that the light of others depends on, by
-// aspect. Two entities with equal digests block, receive and send back light alike.
-// What an entity emits is not in it: that belongs to the source.
+// Digest identifies what one solid or mesh does to the light of others, by aspect. Two
+// entities with equal digests block, receive and reflect light alike. It does not cover what
+// an entity emits, as that belongs to the source.
 type Digest struct {
 	Entity  string
 	Place   digest.Sum // its surfaces and their triangles
@@ -40,7 +40,7 @@ func (s *Scene) Digests() []Digest {
 	return all
 }
 
-// writers are one for each aspect, used for one entity after the other.
+// writers holds one writer for each aspect. They are used again for each entity.
 type writers struct{ place, roles, finish, density digest.Writer }
 
 // digestOf is the digest of the body that has the surfaces.
@@ -83,8 +83,8 @@ func (s *Scene) putImage(w *digest.Writer, f *Surface, image digest.Sum) {
 	}
 }
 
-// Emits names the faces that shine with a material: their outlines. Nothing where
-// none of them is seen.
+// Emits returns the digest of the outlines of all faces that emit light with a material. It
+// is zero if none of them can be seen.
 func (s *Scene) Emits(m *level.Material) (sum digest.Sum, faces int) {
 	w := digest.New("emits", digestVersion)
 	for i := range s.Surfaces {

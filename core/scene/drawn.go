@@ -36,7 +36,7 @@ func (s *Scene) Drawn() map[int][][]geom.Vec3 {
 	return drawn
 }
 
-// roundM is how near to one another planes and lines count as one.
+// roundM is the distance, in metres, under which two planes or lines count as the same.
 const roundM = 5e-4
 
 func rounded(v geom.Vec3) [3]int64 {
@@ -142,7 +142,7 @@ func join(drawn map[int][][]geom.Vec3) {
 	}
 }
 
-// between are the points, of some on its line, that an edge passes, in order.
+// between returns, in order, those of some points on its line that an edge passes.
 func between(a, b geom.Vec3, points []geom.Vec3) []geom.Vec3 {
 	along := b.Sub(a)
 	length := along.Len()

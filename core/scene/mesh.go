@@ -64,7 +64,7 @@ type edges struct {
 	asked  []asked // of each bucket
 }
 
-// asked is for which patch an edge was last asked about.
+// asked is the patch for which an edge was last looked up.
 type asked struct{ patch, a, b int32 }
 
 // edgesOf takes the triangles that have a normal.
@@ -120,8 +120,8 @@ func (e *edges) bucket(a, b int32) int32 {
 	return int32((uint64(a)<<32 | uint64(b)) * golden >> (65 - bits.Len(uint(len(e.asked)))))
 }
 
-// across gives the triangles on each edge of one, itself among them, but for edges that
-// were asked about for the same patch just before.
+// across returns the triangles on each edge of a triangle, including itself. It skips edges
+// that were looked up for the same patch before.
 func (e *edges) across(triangle, patch int32) iter.Seq[int32] {
 	return func(yield func(int32) bool) {
 		for k := range 3 {

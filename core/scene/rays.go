@@ -59,8 +59,8 @@ func (s *Scene) blockedCarefully(ray trace.Ray) bool {
 	return stops
 }
 
-// stops tells whether a hit on a careful surface stops light. A ray goes against
-// its light, so where it leaves through the front, the light comes in by it.
+// stops tells whether a hit on a careful surface stops light. Rays run against the light:
+// where a ray leaves through the front of a surface, the light enters through the front.
 func (s *Scene) stops(h trace.Hit, dir trace.Vec, direct bool) bool {
 	i := int(h.Triangle)
 	f := &s.Surfaces[s.SurfaceOf[i]]
@@ -107,8 +107,8 @@ func (s *Scene) meeting(ray trace.Ray, h trace.Hit) (Meeting, bool) {
 	return Meeting{int(s.SurfaceOf[i]), i, float64(h.T), normal.Dot(vec(ray.Dir)) <= 0, normal}, true
 }
 
-// meetCarefully is the first of a hit, if its triangle is not -1, and those on careful
-// surfaces that stop light.
+// meetCarefully returns the nearer of a hit, unless its triangle is -1, and the first hit on a
+// careful surface that stops light.
 func (s *Scene) meetCarefully(ray trace.Ray, first trace.Hit) trace.Hit {
 	if first.Triangle >= 0 {
 		ray.Max = first.T
@@ -215,9 +215,9 @@ func (s *Scene) See(from, dir geom.Vec3, far float64) (Seen, bool) {
 	}
 }
 
-// within is the hit to be seen where a triangle was only met by the slack of its edges:
-// the first inside a triangle, if it is right behind. Else the faces between two blocks
-// side by side would show as specks, as they stand out by as much.
+// within returns the hit to show where a ray met a triangle only by the slack of its edges: the
+// first hit inside a triangle, if that is right behind. Without this, hidden faces between
+// blocks side by side would show as specks, as the slack makes them stick out.
 func (s *Scene) within(ray trace.Ray, h trace.Hit) trace.Hit {
 	const behindM = 0.005
 	inside := func(h trace.Hit) bool { return h.U >= 0 && h.V >= 0 && h.U+h.V <= 1 }

@@ -1,7 +1,7 @@
-// Package scene prepares a level for light: every enabled solid and mesh becomes
-// triangles in the level's space, grouped into flat charts' worth of surface,
-// with ray hierarchies of what stops light and what is seen. It is built
-// once for a revision and then only read.
+// Package scene prepares a level for light. Every enabled solid and mesh becomes triangles in
+// the level's space. Triangles are grouped into nearly flat surfaces. There is a ray hierarchy
+// of what stops light and one of what is seen. A scene is built once for a revision and then
+// only read.
 package scene
 
 import (
@@ -46,7 +46,7 @@ type Body struct {
 	Mesh   *level.Mesh
 	Bend   *Bend // of a mesh that sways
 	first  int32 // triangle
-	// Of a solid: where in the scene's lists its own begin.
+	// For a solid: the index in the scene's lists at which its entries begin.
 	normals, distances  int32
 	corners, cornersEnd int32
 	source              *[]int32 // of a mesh with an image laid by its corners: which triangle of it each is
@@ -219,8 +219,8 @@ func (s *Scene) addSolid(solid *level.Solid, alike *alike) {
 	body.cornersEnd = int32(len(s.corners))
 }
 
-// addNormals adds those of a solid's planes, turned as it is, if no solid before has
-// brought the same ones. They begin where it says.
+// addNormals adds the normals of a solid's planes in the level's space, unless an earlier
+// solid has added the same ones. It returns the index of the first.
 func (s *Scene) addNormals(solid *level.Solid, planes []geom.Plane, alike *alike) (first int32) {
 	turn, count, hash := s.World.Pose(&solid.Entity).Rotation, len(s.normals), maphash.Hash{}
 	hash.SetSeed(alike.seed)
@@ -240,7 +240,8 @@ func (s *Scene) addNormals(solid *level.Solid, planes []geom.Plane, alike *alike
 // normalOf is the normal of one of a solid's planes.
 func (s *Scene) normalOf(b *Body, plane int) geom.Vec3 { return s.normals[int(b.normals)+plane] }
 
-// addCorner adds one to the newest body, if it has none at that place, and is its number.
+// addCorner adds a corner to the newest body, unless it has one at that place, and returns
+// its number.
 func (s *Scene) addCorner(b *Body, at trace.Vec) uint16 {
 	k := slices.Index(s.corners[b.corners:], at)
 	if k < 0 {
@@ -272,7 +273,7 @@ func (s *Scene) zoneName(e *level.Entity) string {
 	return ""
 }
 
-// addBody adds a solid or mesh of which no surface is there yet.
+// addBody adds a solid or mesh, without surfaces at first.
 func (s *Scene) addBody(body Body) *Body {
 	body.first = int32(s.Triangles())
 	s.bodies = append(s.bodies, body)
@@ -312,7 +313,7 @@ func (s *Scene) Triangle(i int) trace.Triangle {
 	return trace.Triangle{A: corners[at[0]], B: corners[at[1]], C: corners[at[2]]}
 }
 
-// TrianglesOf is where those of a surface begin, and where they end.
+// TrianglesOf returns the index of the first triangle of a surface and the index after the last.
 func (s *Scene) TrianglesOf(f *Surface) (first, end int) {
 	return int(f.First), int(s.end(int(s.SurfaceOf[f.First])))
 }
@@ -355,7 +356,7 @@ func (f *Surface) cutOut() bool {
 	return f.Finish().Material.Cutoff > 0 && f.Finish().Image != nil && f.Finish().Image.Alpha != nil
 }
 
-// tracer is over those triangles whose surface it takes, wherever they are now.
+// tracer builds a hierarchy over the triangles of those surfaces that a function accepts.
 func (s *Scene) tracer(triangle func(i int) trace.Triangle, takes func(*Surface) bool) *trace.Scene {
 	count := 0
 	for i := range s.Surfaces {
@@ -377,7 +378,7 @@ func (s *Scene) facing(triangle int) geom.Vec3 {
 	return across(s.CornersOf(triangle))
 }
 
-// across is the direction in which three corners face that go counter-clockwise.
+// across returns the direction that a triangle faces, by three counter-clockwise corners.
 func across(c [3]geom.Vec3) geom.Vec3 { return c[1].Sub(c[0]).Cross(c[2].Sub(c[0])) }
 
 // NormalOf is the normal of a triangle, of unit length.

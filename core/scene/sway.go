@@ -15,7 +15,7 @@ type Bend struct {
 	FootM, HeightM float64
 }
 
-// swayWindMps is the wind that takes a top by its reach.
+// swayWindMps is the wind, in metres a second, that moves a top by its full reach.
 const swayWindMps = 10
 
 // Its mean lean and its swing about that, as shares of its reach.
@@ -35,8 +35,8 @@ func bendOf(sway *level.Sway, vertices int, vertex func(uint32) geom.Vec3) *Bend
 	return &Bend{*sway, b.Min[1], b.Max[1] - b.Min[1]}
 }
 
-// Share is how far a wind of 1 m/s takes a height, in metres: by the square of its
-// height over the foot, as a reed bends that is held there.
+// Share returns how far, in metres, a wind of 1 m/s moves a point at a height. It grows with the
+// square of the height above the foot, as for a bending rod that is held at one end.
 func (b *Bend) Share(y float64) float64 {
 	h := max(y-b.FootM, 0) / b.HeightM
 	return b.ReachM / swayWindMps * h * h

@@ -82,7 +82,7 @@ func (b *binary) Closest(r Ray) (Hit, bool) {
 	}
 }
 
-// takes tells whether a hit at t on a triangle goes before this one.
+// takes tells whether a hit at t on a triangle replaces this one.
 func (h *Hit) takes(t float32, index int32) bool {
 	return t < h.T || t == h.T && h.Triangle >= 0 && index < h.Triangle
 }
@@ -191,7 +191,7 @@ func slab(n *node, origin, inv *Vec, limit float32) (float32, bool) {
 // boxSlack gives back what rounding can shrink a box by.
 const boxSlack = 1 + 6e-7
 
-// hitSlack is how much farther than the hit at hand boxes are still looked into:
-// of two hits so near each other that rounding could hide one box behind the
-// other's triangle, both walks find the first.
+// hitSlack is how much farther than the current hit boxes are still searched. Rounding could
+// hide a box behind a triangle that is almost as near; with the slack both walks find the
+// nearer hit.
 const hitSlack = 1 + 1e-5

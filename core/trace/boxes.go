@@ -6,7 +6,7 @@ import (
 	"grotta/core/lists"
 )
 
-// Box is the room between two corners, these among it.
+// Box is an axis-aligned box between two corners, which belong to it.
 type Box struct{ Min, Max Vec }
 
 // Around is the box from one corner to another, rounded outward.
@@ -24,7 +24,7 @@ type Boxes struct {
 	index []int32 // of the boxes of each leaf
 }
 
-// NewBoxes makes one over some boxes, all of them finite.
+// NewBoxes builds a hierarchy over some boxes, all of which are finite.
 func NewBoxes(boxes []Box) *Boxes {
 	items := make([]item, len(boxes))
 	for i, x := range boxes {

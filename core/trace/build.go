@@ -2,14 +2,14 @@ package trace
 
 import "math"
 
-// bins is how many places the build tries to split at along each axis.
+// bins is the number of bins of the surface-area heuristic along each axis.
 const bins = 16
 
 // maxDepth bounds the hierarchy, and so the stacks of the walks. Below it lists
 // are halved, which always ends.
 const maxDepth = 48
 
-// shape is what a kind of hierarchy wants of the build.
+// shape is the parameters of the build for a kind of hierarchy.
 type shape struct {
 	leaf    int     // the most triangles a leaf may hold
 	boxCost float32 // of testing a pair of boxes, beside testing one leaf step
@@ -218,8 +218,8 @@ func (b *builder) partition(from, to int, bounds *box, low, high Vec, depth int)
 	return i
 }
 
-// steps is the cost of testing n triangles, so many at a time. Between the whole
-// steps it grows evenly, since most lists are split further.
+// steps is the cost of testing n triangles in groups of a fixed size. It is interpolated between
+// whole groups, as most lists are split further.
 func (b *builder) steps(n int) float32 { return max(1, float32(n)/float32(b.step)) }
 
 // halve splits a list in the middle, so that no leaf grows long.

@@ -40,7 +40,7 @@ func TestABakeInParts(t *testing.T) {
 
 // The estimate of what a prepared level takes is right, whatever its parts: of blocks, of
 // a mesh of one surface or of many, with and without holes.
-func TestMemoryIsReckonedAsItIs(t *testing.T) {
+func TestMemoryIsEstimatedAsItIs(t *testing.T) {
 	for name, l := range map[string]*level.Level{"blocks": posts(4000), "hidden": stacks(1), "fine": hall(4), "mesh": heap(200), "leaves": leaves(20_000), "cut-outs": withHoles(leaves(20_000))} {
 		t.Run(name, func(t *testing.T) {
 			before := settled()
