@@ -50,10 +50,15 @@ func TestImportsKeepTheirDirection(t *testing.T) {
 func TestRoomsOfLightHaveOneDirection(t *testing.T) {
 	rooms := []string{"scene", "source", "lightmap", "layer", "rows", "direct", "smooth", "radiosity", "gather", "bake", "ledger", "change"}
 	for i, room := range rooms {
-		packages, err := parser.ParseDir(token.NewFileSet(), room, func(f fs.FileInfo) bool { return !strings.HasSuffix(f.Name(), "_test.go") }, parser.ImportsOnly)
+		files, err := filepath.Glob(filepath.Join(room, "*.go"))
 		require.NoError(t, err)
-		require.Contains(t, packages, room)
-		for path, f := range packages[room].Files {
+		require.NotEmpty(t, files, room)
+		for _, path := range files {
+			if strings.HasSuffix(path, "_test.go") {
+				continue
+			}
+			f, err := parser.ParseFile(token.NewFileSet(), path, nil, parser.ImportsOnly)
+			require.NoError(t, err)
 			for _, spec := range f.Imports {
 				for _, after := range rooms[i+1:] {
 					assert.NotEqual(t, strconv.Quote("grotta/core/"+after), spec.Path.Value, path)
