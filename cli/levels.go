@@ -22,7 +22,7 @@ import (
 func (a *app) levelCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "level", Short: "List, make, bring in, show and change levels"}
 	cmd.AddCommand(a.levelList(), a.levelCreate(), a.levelImport(), a.levelExport(), a.levelShow(), a.levelSet(), a.levelAdd(), a.levelRemove(), a.levelEdit(),
-		a.levelHistory(), a.levelStep("undo", "Take back the newest change"), a.levelStep("redo", "Do again what was taken back"),
+		a.levelHistory(), a.levelStep("undo", "Take back your newest change"), a.levelStep("redo", "Do again what you took back"),
 		a.levelShare(), a.levelDelete())
 	return cmd
 }

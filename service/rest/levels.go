@@ -93,11 +93,11 @@ func (s *server) registerLevels(a huma.API) {
 			return s.Store.Apply(ctx, askerOf(ctx), in.ID, in.Body, base)
 		})
 	})
-	huma.Register(a, operation("POST", "/levels/{id}/undo", "undo", "Take back the newest change", tag),
+	huma.Register(a, operation("POST", "/levels/{id}/undo", "undo", "Take back your newest change", tag),
 		func(ctx context.Context, in *LevelPath) (*revisionOut, error) {
 			return s.revised(ctx, in.ID, func() (api.Revision, error) { return s.Store.Undo(ctx, askerOf(ctx), in.ID) })
 		})
-	huma.Register(a, operation("POST", "/levels/{id}/redo", "redo", "Do again what was taken back", tag),
+	huma.Register(a, operation("POST", "/levels/{id}/redo", "redo", "Do again what you took back", tag),
 		func(ctx context.Context, in *LevelPath) (*revisionOut, error) {
 			return s.revised(ctx, in.ID, func() (api.Revision, error) { return s.Store.Redo(ctx, askerOf(ctx), in.ID) })
 		})

@@ -85,7 +85,7 @@ func New(d Deps) http.Handler {
 	r.NoMethod(func(c *gin.Context) {
 		s.refuse(c, http.StatusMethodNotAllowed, "that cannot be done with this address")
 	})
-	return sameOrigin(r, refuseOrigin)
+	return compressed(sameOrigin(r, refuseOrigin))
 }
 
 // Config is the API's description and how it reads and writes JSON.

@@ -280,7 +280,7 @@ func (s *Store) Document(a Asker, id string) (out api.Document, err error) {
 		if out.Members, err = s.members(tx, id); err != nil {
 			return err
 		}
-		undo, redo, err := s.stacks(tx, id)
+		undo, redo, err := s.stacks(tx, a, id)
 		out.CanUndo, out.CanRedo = len(undo) > 0, len(redo) > 0
 		return err
 	})
@@ -296,7 +296,7 @@ func (s *Store) Apply(ctx context.Context, a Asker, id string, op level.Operatio
 			return op, revision{}, &Conflict{Path: "revision", Yours: base, Theirs: row.Head, Revision: row.Head, Author: "nobody"}
 		}
 		if base > 0 && base < row.Head {
-			if err := s.clash(tx, row.ID, op, base); err != nil {
+			if err := s.clash(tx, a, row.ID, op, base); err != nil {
 				return op, revision{}, err
 			}
 		}
@@ -304,14 +304,31 @@ func (s *Store) Apply(ctx context.Context, a Asker, id string, op level.Operatio
 	})
 }
 
-// clash looks for a field that was changed after base and that op changes too.
-func (s *Store) clash(tx *gorm.DB, id string, op level.Operation, base int) error {
+// clash looks for a field that somebody else changed after base and that op changes too. An
+// edit that was undone since is no change. The asker's own edits never clash: the newest holds.
+func (s *Store) clash(tx *gorm.DB, a Asker, id string, op level.Operation, base int) error {
 	var since []revision
 	if err := tx.Preload("Author").Where("level_id = ? AND number > ?", id, base).Order("number DESC").Find(&since).Error; err != nil {
 		return err
 	}
-	mine := op.Touched()
-	for _, r := range since {
+	mine, undone := op.Touched(), map[int]bool{}
+	for _, r := range since { // newest first, so the last step of an edit decides
+		switch r.Kind {
+		case "undo", "redo":
+			if _, seen := undone[r.Target]; !seen {
+				undone[r.Target] = r.Kind == "undo"
+			}
+			if r.Target > base {
+				continue // its edit is among these, and says what it changes
+			}
+		default:
+			if undone[r.Number] {
+				continue
+			}
+		}
+		if r.AuthorID == a.ID {
+			continue
+		}
 		var theirs level.Operation
 		if err := level.Decode(r.Operation, &theirs); err != nil {
 			return err
@@ -445,12 +462,15 @@ func (r *revision) public() (api.Revision, error) {
 	return out, nil
 }
 
-// Undo takes back the newest edit that stands; ErrNotFound where there is none.
+// Undo takes back the asker's newest edit that stands. What others have done since stays. The
+// error is ErrNotFound where there is none, and a *Conflict where somebody else has changed
+// the same since.
 func (s *Store) Undo(ctx context.Context, a Asker, id string) (api.Revision, error) {
 	return s.step(ctx, a, id, "undo")
 }
 
-// Redo does again what the last undo took back; ErrNotFound after a new edit.
+// Redo does again what the asker's last undo took back; ErrNotFound after a new edit of
+// theirs, and a *Conflict as of Undo.
 func (s *Store) Redo(ctx context.Context, a Asker, id string) (api.Revision, error) {
 	return s.step(ctx, a, id, "redo")
 }
@@ -458,7 +478,7 @@ func (s *Store) Redo(ctx context.Context, a Asker, id string) (api.Revision, err
 func (s *Store) step(ctx context.Context, a Asker, id, kind string) (api.Revision, error) {
 	return s.revise(ctx, a, id, func(tx *gorm.DB, _ *levelRow, _ *level.Level) (level.Operation, revision, error) {
 		var op level.Operation
-		undo, redo, err := s.stacks(tx, id)
+		undo, redo, err := s.stacks(tx, a, id)
 		if err != nil {
 			return op, revision{}, err
 		}
@@ -467,36 +487,51 @@ func (s *Store) step(ctx context.Context, a Asker, id, kind string) (api.Revisio
 			stack = redo
 		}
 		if len(stack) == 0 {
-			return op, revision{}, fmt.Errorf("there is nothing to %s: %w", kind, ErrNotFound)
+			return op, revision{}, fmt.Errorf("you have nothing to %s here: %w", kind, ErrNotFound)
 		}
 		top := stack[len(stack)-1]
 		var r revision
-		if err := tx.Where("level_id = ? AND number = ?", id, top).First(&r).Error; err != nil {
+		if err := tx.Where("level_id = ? AND number = ?", id, top.edit).First(&r).Error; err != nil {
 			return op, revision{}, err
 		}
 		text := r.Inverse
 		if kind == "redo" {
 			text = r.Operation
 		}
-		return op, revision{Kind: kind, Target: top, Label: kind + ": " + r.Label}, level.Decode(text, &op)
+		if err := level.Decode(text, &op); err != nil {
+			return op, revision{}, err
+		}
+		return op, revision{Kind: kind, Target: top.edit, Label: kind + ": " + r.Label}, s.clash(tx, a, id, op, top.last)
 	})
 }
 
-// stacks replays the kinds of revisions into what can be undone and redone. The
-// numbers are of edits; an undo or redo names the edit it is about.
-func (s *Store) stacks(tx *gorm.DB, id string) (undo, redo []int, err error) {
+// doneEdit is an edit, and the revision that last did it, undid it or did it again.
+type doneEdit struct{ edit, last int }
+
+// stacks replays the asker's revisions into what they can undo and redo. An undo or redo
+// names the edit it is about. Of an edit that was taken back by somebody else, as could be
+// done once, nothing can be undone.
+func (s *Store) stacks(tx *gorm.DB, a Asker, id string) (undo, redo []doneEdit, err error) {
 	var rows []revision
-	if err := tx.Select("number", "kind", "target").Where("level_id = ?", id).Order("number").Find(&rows).Error; err != nil {
+	if err := tx.Select("number", "kind", "target", "author_id").Where("level_id = ?", id).Order("number").Find(&rows).Error; err != nil {
 		return nil, nil, err
 	}
+	without := func(list []doneEdit, edit int) []doneEdit {
+		return slices.DeleteFunc(list, func(e doneEdit) bool { return e.edit == edit })
+	}
 	for _, r := range rows {
-		switch r.Kind {
-		case "edit":
-			undo, redo = append(undo, r.Number), nil
-		case "undo":
-			undo, redo = undo[:len(undo)-1], append(redo, r.Target)
-		case "redo":
-			undo, redo = append(undo, r.Target), redo[:len(redo)-1]
+		mine := r.AuthorID == a.ID
+		switch {
+		case r.Kind == "edit" && mine:
+			undo, redo = append(undo, doneEdit{r.Number, r.Number}), nil
+		case r.Kind == "undo":
+			if undo = without(undo, r.Target); mine {
+				redo = append(redo, doneEdit{r.Target, r.Number})
+			}
+		case r.Kind == "redo":
+			if redo = without(redo, r.Target); mine {
+				undo = append(undo, doneEdit{r.Target, r.Number})
+			}
 		}
 	}
 	return undo, redo, nil

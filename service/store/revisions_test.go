@@ -132,3 +132,63 @@ func TestABakeKeepsItsDocument(t *testing.T) {
 	require.NoError(t, s.db.Model(&documentRow{}).Count(&documents).Error)
 	assert.EqualValues(t, 2, documents, "the bake's and the head's")
 }
+
+// Undo and redo are each person's own. What others did stays; where somebody else changed the
+// same, a conflict says who.
+func TestUndoIsEachPersonsOwn(t *testing.T) {
+	s, maren := open(t)
+	info, err := s.CreateLevel(maren, demo.Room(), "room")
+	require.NoError(t, err)
+	require.NoError(t, s.AddUser("ivo", "salt-marsh-light"))
+	id, err := s.UserID("ivo")
+	require.NoError(t, err)
+	ivo := Asker{ID: id, Name: "ivo"}
+	require.NoError(t, s.SetMember(maren, info.ID, "ivo", "editor"))
+	set := func(a Asker, field string, v any) {
+		_, err := s.Apply(t.Context(), a, info.ID, level.Set("lamp", map[string]any{field: v}), 0)
+		require.NoError(t, err)
+	}
+	lamp := func() *level.Light {
+		_, doc, err := s.Level(maren, info.ID)
+		require.NoError(t, err)
+		return doc.Light("lamp")
+	}
+	was := *lamp()
+	set(maren, "strength", 11.0)
+	set(ivo, "range_m", 7.0)
+	set(maren, "name", "Big lamp")
+
+	_, err = s.Undo(t.Context(), ivo, info.ID)
+	require.NoError(t, err)
+	assert.Equal(t, was.RangeM, lamp().RangeM, "his own edit goes, though it is not the newest")
+	assert.Equal(t, "Big lamp", lamp().Name)
+	_, err = s.Undo(t.Context(), ivo, info.ID)
+	assert.ErrorIs(t, err, ErrNotFound)
+	_, err = s.Redo(t.Context(), ivo, info.ID)
+	require.NoError(t, err)
+	assert.Equal(t, 7.0, lamp().RangeM)
+
+	set(ivo, "name", "His lamp")
+	_, err = s.Undo(t.Context(), maren, info.ID)
+	var conflict *Conflict
+	require.ErrorAs(t, err, &conflict)
+	assert.Equal(t, "lamp/name", conflict.Path)
+	assert.Equal(t, "ivo", conflict.Author)
+	assert.Equal(t, "His lamp", lamp().Name)
+	_, err = s.Undo(t.Context(), ivo, info.ID)
+	require.NoError(t, err)
+	_, err = s.Undo(t.Context(), maren, info.ID)
+	require.NoError(t, err, "what he took back himself is in nobody's way")
+	assert.Equal(t, was.Name, lamp().Name)
+
+	// Ten presses of a key, each sent on the revision before the first: no conflict with oneself.
+	head, _, err := s.Level(maren, info.ID)
+	require.NoError(t, err)
+	for i := range 10 {
+		_, err := s.Apply(t.Context(), maren, info.ID, level.Set("lamp", map[string]any{"strength": float64(20 + i)}), head.Revision)
+		require.NoError(t, err)
+	}
+	assert.Equal(t, 29.0, lamp().Strength)
+	_, err = s.Apply(t.Context(), ivo, info.ID, level.Set("lamp", map[string]any{"strength": 5.0}), head.Revision)
+	assert.ErrorAs(t, err, &conflict, "but with others there is")
+}
