@@ -47,7 +47,7 @@ $(BIN): $(GO_FILES) web/dist/index.html go.mod
 bin/describe: $(GO_FILES) go.mod
 	go build -o $@ ./cmd/grotta
 
-web/dist/index.html: $(WEB_FILES) web/node_modules/.package-lock.json docs/openapi.json
+web/dist/index.html: $(WEB_FILES) web/node_modules/.package-lock.json docs/openapi.json docs/level.schema.json
 	cd web && npm run build
 
 web/node_modules/.package-lock.json: web/package.json web/package-lock.json

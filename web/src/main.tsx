@@ -8,7 +8,7 @@ import { SignIn } from "./pages/SignIn";
 import { Levels } from "./pages/Levels";
 import { Platforms } from "./pages/Platforms";
 import { Presets } from "./pages/Presets";
-import { Bench } from "./bench/Bench";
+import { Bench } from "./features/bench/Bench";
 import { Messages } from "./ui/messages";
 
 const queries = new QueryClient({

@@ -1,4 +1,4 @@
-import { usePlatforms } from "../bench/data";
+import { usePlatforms } from "../features/data";
 import { type Schemas } from "../api/client";
 import { Shell } from "../ui/Shell";
 

@@ -1,38 +1,73 @@
-import { useEffect, useRef, useState, type PointerEvent } from "react";
+import { useId, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
+import { outside, quantity, relative } from "../model/quantity";
 
 type Props = {
   label: string;
   value: number;
-  unit?: string;
-  min?: number;
-  max?: number;
-  step?: number;
-  scale?: "linear" | "log";
-  initial?: number;
-  disabled?: boolean;
-  unset?: string; // shown for 0, where 0 means that nothing is set
-  onLive?: (v: number) => void;
-  onCommit: (v: number) => void;
+  /** The least and the greatest, where several things have different values. */
+  span?: readonly [number, number] | undefined;
+  unit?: string | undefined;
+  min?: number | undefined;
+  max?: number | undefined;
+  exclusiveMin?: boolean | undefined;
+  step?: number | undefined;
+  scale?: "linear" | "log" | undefined;
+  initial?: number | undefined;
+  disabled?: boolean | undefined;
+  unset?: string | undefined; // shown for 0, where 0 means that nothing is set
+  about?: string | undefined;
+  onLive?: ((v: number) => void) | undefined;
+  onCommit: (v: number, gesture?: string) => void;
+  /** Changes each of several values from its own. */
+  onEach?: ((next: (v: number) => number, gesture?: string) => void) | undefined;
 };
 
-/** A number that is typed exactly, dragged by its label, stepped with the arrows,
- *  and put back to its default by a double click on the label. */
-export function NumberField({ label, value, unit, min = -Infinity, max = Infinity, step = 0.1, scale = "linear", initial, disabled, unset, onLive, onCommit }: Props) {
+const shown = (v: number) => String(Number(v.toPrecision(6)));
+
+/** A number that is typed exactly, with arithmetic and units, dragged by its label, stepped
+ *  with the arrows, and put back to its default by a double click on the label. What cannot be
+ *  is said beside it, and the text stays as it was typed. */
+export function NumberField(props: Props) {
+  const { label, value, span, unit = "", min = -Infinity, max = Infinity, exclusiveMin = false, step = 0.1, scale = "linear", initial, disabled, unset, about, onLive, onCommit, onEach } = props;
   const [text, setText] = useState<string | null>(null);
+  const [fault, setFault] = useState("");
   const input = useRef<HTMLInputElement>(null);
   const drag = useRef<{ x: number; from: number; now: number } | null>(null);
-  useEffect(() => setText(null), [value]);
+  const faultID = useId();
+  const within = (v: number) => Math.min(max, Math.max(min, Number(v.toPrecision(7))));
+  const limits = { min, max, exclusiveMin };
 
-  const fit = (v: number) => Math.min(max, Math.max(min, Number(v.toPrecision(7))));
   function finish() {
     if (text === null) return;
-    const v = Number(text.replace(",", ".").replace("−", "-"));
+    const change = relative(text, unit);
+    if (change && onEach && span) {
+      onEach(change);
+      return leave();
+    }
+    const typed = change ? { value: change(value) } : quantity(text, unit);
+    const why = "error" in typed ? typed.error : outside(typed.value, limits, unit);
+    if ("error" in typed || why) return setFault(why);
+    leave();
+    const v = Number(typed.value.toPrecision(10));
+    if (v !== value || span) onCommit(v);
+  }
+  function leave() {
     setText(null);
-    if (Number.isFinite(v) && text.trim() !== "" && fit(v) !== value) onCommit(fit(v));
+    setFault("");
   }
   function bump(by: number) {
-    const from = text === null ? value : Number(text) || 0;
-    onCommit(fit(scale === "log" ? from * (1 + 0.1 * by) + (from === 0 ? by * step : 0) : from + by * step));
+    const next = (v: number) => within(scale === "log" ? v * (1 + 0.1 * by) + (v === 0 ? by * step : 0) : v + by * step);
+    leave();
+    if (span && onEach) onEach(next, `step ${label}`);
+    else onCommit(next(value), `step ${label}`);
+  }
+  function key(e: KeyboardEvent) {
+    if (e.key === "Enter") finish();
+    if (e.key === "Escape") leave();
+    if (e.key === "ArrowUp" || e.key === "ArrowDown") {
+      e.preventDefault();
+      bump((e.key === "ArrowUp" ? 1 : -1) * (e.shiftKey ? 10 : 1));
+    }
   }
   function down(e: PointerEvent<HTMLLabelElement>) {
     if (disabled || e.button !== 0) return;
@@ -44,44 +79,55 @@ export function NumberField({ label, value, unit, min = -Infinity, max = Infinit
     if (!d) return;
     const dx = e.clientX - d.x;
     if (Math.abs(dx) < 3 && d.now === d.from) return;
-    d.now = fit(scale === "log" ? Math.max(d.from, step) * Math.exp(dx / 80) : d.from + Math.round(dx / 2) * step);
-    setText(String(Number(d.now.toPrecision(4))));
+    d.now = within(scale === "log" ? Math.max(d.from, step) * Math.exp(dx / 80) : d.from + Math.round(dx / 2) * step);
+    setText(shown(d.now));
     onLive?.(d.now);
   }
   function up() {
     const d = drag.current;
     drag.current = null;
     if (!d || d.now === d.from) return input.current?.select();
-    setText(null);
-    onCommit(Number(d.now.toPrecision(4)));
+    leave();
+    const v = Number(d.now.toPrecision(4));
+    if (span && onEach && d.from !== 0) onEach((own) => within(Number((own * (v / d.from)).toPrecision(6))));
+    else onCommit(v);
   }
+
+  const range = Number.isFinite(min) || Number.isFinite(max) ? `${Number.isFinite(min) ? min : "any"} to ${Number.isFinite(max) ? max : "any"}${unit && ` ${unit}`}` : "";
+  const tip = [about, range, initial === undefined ? "" : `default ${initial}${unit && ` ${unit}`}; double click puts it back`, "Drag to change."].filter(Boolean).join("\n");
+  const text0 = span ? `${shown(span[0])} to ${shown(span[1])}` : value === 0 && unset ? unset : shown(value);
   return (
-    <div className="row grid grid-cols-[92px_1fr] items-center gap-2">
-      <label className={`dim truncate ${disabled ? "" : "scrub"}`} onPointerDown={down} onPointerMove={move} onPointerUp={up} onDoubleClick={() => initial !== undefined && !disabled && onCommit(initial)} title={initial === undefined ? "Drag to change" : `Drag to change, double click for ${initial}`}>
+    <div className="row grid grid-cols-[92px_1fr] items-center gap-x-2">
+      <label className={`dim truncate ${disabled ? "" : "scrub"}`} onPointerDown={down} onPointerMove={move} onPointerUp={up} onDoubleClick={() => initial !== undefined && !disabled && onCommit(initial)} title={tip}>
         {label}
+        {initial !== undefined && !span && value !== initial && <span className="text-accent"> •</span>}
       </label>
       <div className="relative">
         <input
           ref={input}
-          className="field pr-7"
+          className={`field pr-7 ${fault ? "!border-error" : ""} ${span ? "italic" : ""}`}
           inputMode="decimal"
           aria-label={label}
+          aria-invalid={fault !== ""}
+          aria-describedby={fault ? faultID : undefined}
+          title={about}
           disabled={disabled}
-          value={text ?? (value === 0 && unset ? unset : String(Number(value.toPrecision(6))))}
-          onChange={(e) => setText(e.target.value)}
+          value={text ?? text0}
+          onChange={(e) => {
+            setText(e.target.value);
+            setFault("");
+          }}
           onFocus={(e) => e.target.select()}
           onBlur={finish}
-          onKeyDown={(e) => {
-            if (e.key === "Enter") finish();
-            if (e.key === "Escape") setText(null);
-            if (e.key === "ArrowUp" || e.key === "ArrowDown") {
-              e.preventDefault();
-              bump((e.key === "ArrowUp" ? 1 : -1) * (e.shiftKey ? 10 : 1));
-            }
-          }}
+          onKeyDown={key}
         />
         {unit && <span className="dim pointer-events-none absolute right-2 top-1">{unit}</span>}
       </div>
+      {fault && (
+        <p id={faultID} role="alert" className="col-start-2 pb-1 text-[11px] text-error">
+          {fault}
+        </p>
+      )}
     </div>
   );
 }

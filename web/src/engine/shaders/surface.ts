@@ -1,0 +1,76 @@
+import { DataArrayTexture, GLSL3, RawShaderMaterial, Vector3, type Texture } from "three";
+import { halfScale } from "../layers";
+
+/** The most times white that a surface or the sky counts for, as core/grade has it. */
+export const ceiling = 16;
+
+/** Surfaces: radiance over white into a half-float target, or a plain reading of it. */
+export function surfaceMaterial(lightmap: Texture, pageSize: number): RawShaderMaterial {
+  return new RawShaderMaterial({
+    glslVersion: GLSL3,
+    uniforms: { lightmap: { value: lightmap }, pageSize: { value: pageSize }, mode: { value: 0 }, white: { value: 1 }, lightMax: { value: 0 }, images: { value: new DataArrayTexture(new Uint8Array([255, 255, 255, 255]), 1, 1, 1) }, wind: { value: new Vector3() }, seconds: { value: 0 } },
+    vertexShader: `
+      precision highp float;
+      uniform mat4 projectionMatrix, modelViewMatrix;
+      uniform vec3 wind;
+      uniform float seconds;
+      in vec3 position, normal, texel, albedo, moving;
+      in vec2 sway;
+      in vec4 image;
+      in float emission;
+      centroid out vec3 vTexel; // at the rim of a triangle a pixel's middle may lie off its chart
+      out vec3 vAlbedo, vNormal, vPlace, vMoving;
+      out float vEmission;
+      out vec4 vImage;
+      void main() {
+        vImage = image;
+        vTexel = texel; vAlbedo = albedo; vNormal = normal; vEmission = emission; vPlace = position; vMoving = moving;
+        vec3 place = position;
+        float speed = length(wind);
+        if (speed > 0.0 && sway.x > 0.0) { // as core/scene has it
+          float turn = (seconds - dot(position, wind) / (speed * speed)) / sway.y;
+          place += wind * sway.x * (0.6 + 0.4 * sin(6.28318530718 * turn));
+        }
+        gl_Position = projectionMatrix * modelViewMatrix * vec4(place, 1.0);
+      }`,
+    fragmentShader: `
+      precision highp float;
+      precision highp sampler2DArray;
+      uniform sampler2DArray lightmap, images;
+      uniform float pageSize, white, lightMax;
+      uniform int mode; // 0 final, 1 unlit, 2 light alone, 3 brightness, 4 texels
+      centroid in vec3 vTexel;
+      in vec3 vAlbedo, vNormal, vPlace, vMoving;
+      in float vEmission;
+      in vec4 vImage;
+      out vec4 color;
+      const float PI = 3.14159265358979;
+      void main() {
+        vec3 albedo = vAlbedo;
+        if (vImage.z > -0.5) {
+          vec4 texel = texture(images, vec3(vImage.xy, floor(vImage.z + 0.5)));
+          if (texel.a < vImage.w) discard;
+          albedo *= texel.rgb;
+        }
+        vec3 lux = vTexel.z < -0.5 ? vMoving : texture(lightmap, vec3(vTexel.xy / pageSize, vTexel.z)).rgb * ${(1 / halfScale).toFixed(1)};
+        vec3 light = lux / PI / white; // of a white surface
+        if (lightMax > 0.0) light = min(light, vec3(lightMax));
+        vec3 shown = min(albedo * (light + vEmission / white), vec3(${ceiling}.0));
+        if (mode == 1) shown = albedo * (0.72 + 0.22 * vNormal.y + 0.06 * vNormal.x);
+        if (mode == 2) shown = vec3(0.5) * light;
+        if (mode == 3) shown = vec3(dot(lux, vec3(0.2126, 0.7152, 0.0722)));
+        if (mode == 4) {
+          // Texels a metre, from how fast texel coordinates go by over the surface.
+          float a = length(dFdx(vPlace)), b = length(dFdx(vTexel.xy));
+          float c = length(dFdy(vPlace)), d = length(dFdy(vTexel.xy));
+          float density = (b + d) / max(a + c, 1e-9);
+          float x = clamp(log2(max(density, 0.5)) / 6.0, 0.0, 1.0);
+          vec3 hue = clamp(vec3(2.2 * x - 0.8, 1.3 - abs(2.6 * x - 1.3), 1.0 - 2.4 * x), 0.05, 1.0);
+          float check = mod(floor(vTexel.x) + floor(vTexel.y), 2.0);
+          float fade = smoothstep(1.0, 0.4, max(b, d)); // squares under a pixel blend
+          shown = vTexel.z < -0.5 ? vec3(0.02) : hue * mix(0.5, 0.25 + 0.5 * check, fade) * (0.6 + 0.4 * vNormal.y * vNormal.y);
+        }
+        color = vec4(shown, 1.0);
+      }`,
+  });
+}

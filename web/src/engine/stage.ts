@@ -1,0 +1,374 @@
+import {
+  BufferAttribute,
+  BufferGeometry,
+  Color,
+  DataArrayTexture,
+  DataTexture,
+  DepthTexture,
+  DoubleSide,
+  HalfFloatType,
+  LinearFilter,
+  LinearMipmapLinearFilter,
+  LineBasicMaterial,
+  LineSegments,
+  Mesh,
+  PerspectiveCamera,
+  Raycaster,
+  RepeatWrapping,
+  RGBAFormat,
+  Scene,
+  UnsignedIntType,
+  Vector2,
+  Vector3,
+  WebGLRenderer,
+  WebGLRenderTarget,
+  LinearSRGBColorSpace,
+  SRGBColorSpace,
+} from "three";
+import type { Pixels, SceneMesh, SkyMap } from "../features/data";
+import type { ViewMode } from "../model/bench";
+import type { Vec } from "../model/world";
+import { CameraHand, type Click, type Rect } from "./camera";
+import type { Hit, Ray } from "./handles";
+import type { Mix } from "./layers";
+import { Picking, type Picked } from "./picking";
+import { Outlines } from "./outlines";
+import { Passes, type AirDraw } from "./passes";
+import { surfaceMaterial } from "./shaders/surface";
+
+const modes: Record<ViewMode, number> = { final: 0, unlit: 1, light: 2, brightness: 3, texels: 4 };
+
+const restMs = 220; // after which the camera has stopped
+const slowMs = 60; // a frame that takes longer is drawn with fewer pixels
+const leastScale = 0.3;
+
+// The stage draws the level: surfaces as radiance into a half-float target, then
+// the air and the look over the whole picture. It draws only when something
+// changed.
+export class Stage {
+  readonly camera = new PerspectiveCamera(60, 1, 0.05, 2000);
+  readonly hand: CameraHand;
+  private readonly renderer: WebGLRenderer;
+  private readonly target: WebGLRenderTarget;
+  private readonly surfaces = new Scene();
+  private readonly overlay = new Scene();
+  private readonly passes = new Passes(this.camera);
+  private mesh: Mesh<BufferGeometry, ReturnType<typeof surfaceMaterial>> | null = null;
+  private mix: Mix | null = null;
+  private lines: LineSegments | null = null;
+  private readonly picking = new Picking();
+  private readonly outlines = new Outlines(this.overlay);
+  private geometry = "";
+  private lightMax = 0;
+  private due = 0;
+  private last = 0;
+  private readonly watch: ResizeObserver;
+  private readonly watchers = new Set<() => void>();
+  onClick: (hits: Picked[], ray: Ray, click: Click) => void = () => {};
+  onHover: (hit: Picked | null, ray: Ray) => void = () => {};
+  onBox: (rect: Rect, done: boolean) => void = () => {};
+
+  constructor(private readonly host: HTMLElement) {
+    this.renderer = new WebGLRenderer({ antialias: false, powerPreference: "high-performance" });
+    this.renderer.outputColorSpace = LinearSRGBColorSpace; // the look encodes by itself
+    this.renderer.autoClear = false;
+    this.target = new WebGLRenderTarget(4, 4, { type: HalfFloatType, samples: 4, minFilter: LinearFilter, magFilter: LinearFilter });
+    this.target.depthTexture = new DepthTexture(4, 4, UnsignedIntType);
+    const canvas = this.renderer.domElement;
+    canvas.tabIndex = 0;
+    canvas.setAttribute("aria-label", "The level. Drag to turn, right drag to look, wheel to go nearer, W A S D Q E to fly, click a surface to ask what lights it.");
+    canvas.className = "block h-full w-full";
+    host.prepend(canvas);
+    this.hand = new CameraHand(this.camera, canvas, {
+      moved: this.moved,
+      clicked: (click) => this.onClick(this.pickAll(click.x, click.y), this.ray(click.x, click.y), click),
+      hovered: (x, y) => this.onHover(this.pick(x, y), this.ray(x, y)),
+      boxed: (rect, done) => this.onBox(rect, done),
+      pivot: (x, y) => this.pick(x, y)?.point ?? null,
+    });
+    this.watch = new ResizeObserver(() => this.resize());
+    this.watch.observe(host);
+    this.resize();
+  }
+
+  dispose() {
+    cancelAnimationFrame(this.due);
+    clearTimeout(this.resting);
+    this.watch.disconnect();
+    this.picking.dispose();
+    this.outlines.dispose();
+    this.hand.dispose();
+    this.mesh?.geometry.dispose();
+    this.mesh?.material.uniforms.lightmap!.value.dispose();
+    this.mesh?.material.uniforms.images!.value.dispose();
+    this.passes.dispose();
+    this.target.dispose();
+    this.renderer.dispose();
+    this.renderer.forceContextLoss();
+    this.renderer.domElement.remove();
+  }
+
+  private resize() {
+    const { clientWidth: w, clientHeight: h } = this.host;
+    if (w === 0 || h === 0) return;
+    this.renderer.setSize(w, h, false);
+    this.applyScale();
+    this.camera.aspect = w / h;
+    this.camera.updateProjectionMatrix();
+    this.draw();
+  }
+
+  /** Takes a new mesh and the mix that lights it. */
+  setScene(scene: SceneMesh, mix: Mix) {
+    if (this.mix === mix && this.geometry === scene.geometry) return;
+    if (this.mesh) {
+      this.surfaces.remove(this.mesh);
+      this.mesh.geometry.dispose();
+      this.mesh.material.uniforms.lightmap!.value.dispose();
+      this.mesh.material.uniforms.images!.value.dispose();
+    }
+    const g = new BufferGeometry();
+    g.setAttribute("position", new BufferAttribute(scene.positions, 3));
+    g.setAttribute("normal", new BufferAttribute(scene.normals, 3));
+    g.setAttribute("texel", new BufferAttribute(scene.texels, 3));
+    g.setAttribute("albedo", new BufferAttribute(scene.albedo, 3));
+    g.setAttribute("emission", new BufferAttribute(scene.emission, 1));
+    g.setAttribute("sway", new BufferAttribute(scene.sway, 2));
+    g.setAttribute("image", new BufferAttribute(scene.images, 4));
+    g.setAttribute("moving", new BufferAttribute(new Float32Array(scene.positions.length), 3));
+    const texture = new DataArrayTexture(mix.half, mix.pageSize, mix.pageSize, Math.max(mix.pages, 1));
+    texture.format = RGBAFormat;
+    texture.type = HalfFloatType;
+    texture.minFilter = texture.magFilter = LinearFilter;
+    texture.needsUpdate = true;
+    const material = surfaceMaterial(texture, mix.pageSize);
+    material.side = DoubleSide;
+    this.mesh = new Mesh(g, material);
+    this.mesh.frustumCulled = false;
+    this.surfaces.add(this.mesh);
+    this.mix = mix;
+    this.geometry = scene.geometry;
+    this.picking.take(this.mesh, scene.ranges);
+    this.draw();
+  }
+
+  /** Takes the images of materials, in the order of the mesh's. */
+  setImages({ side, ids, pixels }: Pixels) {
+    if (!this.mesh || ids.length === 0) return;
+    const t = new DataArrayTexture(pixels, side, side, ids.length);
+    t.format = RGBAFormat;
+    t.colorSpace = SRGBColorSpace;
+    t.wrapS = t.wrapT = RepeatWrapping;
+    t.minFilter = LinearMipmapLinearFilter;
+    t.magFilter = LinearFilter;
+    t.generateMipmaps = true;
+    t.needsUpdate = true;
+    const uniform = this.mesh.material.uniforms.images!;
+    uniform.value.dispose();
+    uniform.value = t;
+    this.draw();
+  }
+
+  /** Takes the light on vertices that move. */
+  setMovingLight(lux: Float32Array) {
+    const at = this.mesh?.geometry.getAttribute("moving");
+    if (!at || at.array.length !== lux.length) return;
+    at.array.set(lux);
+    at.needsUpdate = true;
+    this.draw();
+  }
+
+  /** The mix changed: send it to the card. */
+  refresh() {
+    if (this.mesh) this.mesh.material.uniforms.lightmap!.value.needsUpdate = true;
+    this.draw();
+  }
+
+  setMode(mode: ViewMode) {
+    this.passes.mode = modes[mode];
+    if (this.mesh) this.mesh.material.uniforms.mode!.value = modes[mode];
+    this.draw();
+  }
+
+  /** Takes the air and the look; lightMax is a display's most light, times white. */
+  setAir(draw: AirDraw, lightMax: number) {
+    this.lightMax = lightMax;
+    this.passes.setAir(draw);
+    this.draw();
+  }
+
+  setSkyNits(nits: number) {
+    this.passes.setSkyNits(nits);
+    this.draw();
+  }
+
+  /** Takes the sky's radiance by direction. */
+  setSky(sky: SkyMap) {
+    const texture = new DataTexture(sky.half, sky.width, sky.height, RGBAFormat, HalfFloatType);
+    texture.wrapS = RepeatWrapping;
+    texture.minFilter = texture.magFilter = LinearFilter;
+    texture.needsUpdate = true;
+    this.passes.setSky(texture);
+    this.draw();
+  }
+
+  /** Draws pairs of points as lines over everything: the reach of what is selected. */
+  setLines(points: number[]) {
+    if (this.lines) {
+      this.overlay.remove(this.lines);
+      this.lines.geometry.dispose();
+    }
+    this.lines = null;
+    if (points.length > 0) {
+      const g = new BufferGeometry();
+      g.setAttribute("position", new BufferAttribute(new Float32Array(points), 3));
+      this.lines = new LineSegments(g, new LineBasicMaterial({ color: new Color(0.94, 0.77, 0.35), transparent: true, opacity: 0.55, depthTest: false }));
+      this.lines.frustumCulled = false;
+      this.overlay.add(this.lines);
+    }
+    this.draw();
+  }
+
+  /** Where a point of the level is on the host, in pixels; null behind the camera. */
+  project(p: readonly number[]): { x: number; y: number } | null {
+    const v = new Vector3(p[0], p[1], p[2]).applyMatrix4(this.camera.matrixWorldInverse);
+    if (v.z > -0.05) return null;
+    v.applyMatrix4(this.camera.projectionMatrix);
+    return { x: ((v.x + 1) / 2) * this.host.clientWidth, y: ((1 - v.y) / 2) * this.host.clientHeight };
+  }
+
+  get element(): HTMLElement {
+    return this.renderer.domElement;
+  }
+
+  /** Stands over the level, so that all of it is seen. */
+  overview() {
+    const box = this.picking.bounds();
+    const middle = box.low.map((m, i) => (m + box.high[i]!) / 2);
+    const size = Math.hypot(...box.low.map((m, i) => box.high[i]! - m)) || 4;
+    this.hand.look([middle[0]! + size * 0.55, middle[1]! + size * 0.45, middle[2]! + size * 0.75], middle);
+  }
+
+  /** Outlines what is selected, and faintly what is under the pointer. */
+  setOutlined(selected: readonly string[], hovered: string | null) {
+    this.outlines.set(this.picking.edges(selected.map((id) => id.split("#")[0]!)), this.picking.edges(hovered && !selected.includes(hovered) ? [hovered] : []));
+    this.draw();
+  }
+
+  /** Hides things from the view and from picking. */
+  setHidden(ids: ReadonlySet<string>) {
+    if (this.picking.hide(ids)) this.draw();
+  }
+
+  /** The ray of the level under a place of the page. */
+  ray(clientX: number, clientY: number): Ray {
+    const box = this.renderer.domElement.getBoundingClientRect();
+    const at = new Vector2(((clientX - box.left) / box.width) * 2 - 1, 1 - ((clientY - box.top) / box.height) * 2);
+    const caster = new Raycaster();
+    caster.setFromCamera(at, this.camera);
+    return { origin: caster.ray.origin.toArray() as Vec, direction: caster.ray.direction.toArray() as Vec };
+  }
+
+  /** Calls back after every frame, until what is returned is called. */
+  eachFrame(tell: () => void): () => void {
+    this.watchers.add(tell);
+    return () => void this.watchers.delete(tell);
+  }
+
+  /** The first surface along a ray that is of none of some things. */
+  castBeside(ray: Ray, ids: ReadonlySet<string>): Hit | null {
+    return this.picking.all(ray).find((hit) => !ids.has(hit.entity)) ?? null;
+  }
+
+  /** The first surface along a ray, seen from either side. */
+  cast = (ray: Ray): Hit | null => this.picking.first(ray);
+
+  pick(clientX: number, clientY: number): Picked | null {
+    return this.picking.first(this.ray(clientX, clientY));
+  }
+
+  /** The things under a place of the page, nearest first, each once. */
+  pickAll(clientX: number, clientY: number): Picked[] {
+    return this.picking.all(this.ray(clientX, clientY));
+  }
+
+  /** Metres that a number of pixels are at a point. */
+  metresPer(pixels: number, at: readonly number[]): number {
+    const away = new Vector3(at[0], at[1], at[2]).applyMatrix4(this.camera.matrixWorldInverse);
+    return (pixels * 2 * Math.max(-away.z, 0.1) * Math.tan((this.camera.fov * Math.PI) / 360)) / Math.max(this.host.clientHeight, 1);
+  }
+
+  /** The box that frames some part of the level. */
+  lookAt(low: readonly number[], high: readonly number[]) {
+    const middle = low.map((v, i) => (v + high[i]!) / 2);
+    const radius = Math.max(Math.hypot(...low.map((v, i) => high[i]! - v)) / 2, 0.5);
+    const away = radius / Math.tan((this.camera.fov * Math.PI) / 360) + 0.5;
+    const back = new Vector3();
+    this.camera.getWorldDirection(back);
+    this.hand.look(middle.map((v, i) => v - back.getComponent(i) * away), middle);
+  }
+
+  /** Asks for a frame. */
+  draw = () => {
+    if (this.due === 0) this.due = requestAnimationFrame(this.frame);
+  };
+
+  // While the camera moves, fewer pixels are drawn where a frame takes long; at rest all are.
+  private scale = 1;
+  private moving = false;
+  private resting: ReturnType<typeof setTimeout> | undefined;
+
+  private moved = () => {
+    this.moving = true;
+    clearTimeout(this.resting);
+    this.resting = setTimeout(() => {
+      this.moving = false;
+      this.setScale(1);
+      this.draw();
+    }, restMs);
+    this.draw();
+  };
+
+  private setScale(scale: number) {
+    if (scale === this.scale) return;
+    this.scale = scale;
+    this.applyScale();
+  }
+
+  private applyScale() {
+    this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2) * this.scale);
+    const size = this.renderer.getDrawingBufferSize(new Vector2());
+    this.target.setSize(size.x, size.y);
+    this.passes.resize(size.x, size.y);
+  }
+
+  private adapt(tookMs: number) {
+    if (!this.moving) return;
+    if (tookMs > slowMs && this.scale > leastScale) this.setScale(Math.max(leastScale, this.scale / 1.5));
+  }
+
+  private frame = (now: number) => {
+    this.due = 0;
+    if (this.last) this.adapt(now - this.last);
+    if (this.hand.fly(this.last ? (now - this.last) / 1000 : 0.016)) this.moved();
+    this.last = this.due || this.moving ? now : 0;
+    this.camera.updateMatrixWorld();
+    const setting = this.passes.setting();
+    const white = 1.2 * 2 ** (setting?.look.exposure_ev ?? 6);
+    if (this.mesh) {
+      this.mesh.material.uniforms.white!.value = white;
+      this.mesh.material.uniforms.lightMax!.value = this.lightMax;
+      this.mesh.material.uniforms.wind!.value.set(...this.passes.wind());
+      this.mesh.material.uniforms.seconds!.value = this.passes.seconds();
+    }
+    const r = this.renderer;
+    r.setRenderTarget(this.target);
+    r.setClearColor(0x000000, 1);
+    r.clear();
+    r.render(this.surfaces, this.camera);
+    this.passes.run(r, this.target, setting, white);
+    r.setRenderTarget(null);
+    r.render(this.overlay, this.camera);
+    for (const tell of this.watchers) tell();
+  };
+}

@@ -1,0 +1,48 @@
+import { useMutation } from "@tanstack/react-query";
+import { api, take, type Bake, type LightmapState } from "../../api/client";
+import { bench, useBench } from "../../model/bench";
+import { complain } from "../../ui/messages";
+import { isOver, useBakeNow, useStartBake } from "../data";
+
+type Quality = "draft" | "good" | "final";
+
+/** The bake: what it would do, or how far it is. */
+export function BakeButton({ id, state, canEdit }: { id: string; state: LightmapState | undefined; canEdit: boolean }) {
+  const start = useStartBake(id);
+  const now = useBakeNow(id).data;
+  const auto = useBench((s) => s.autoBake);
+  if (now && !isOver(now)) return <Running bake={now} />;
+  const stale = state?.stale ?? 0;
+  const best = (state?.sources ?? []).every((s) => s.quality && s.quality !== "draft");
+  return (
+    <div className="flex items-center gap-2">
+      <label className="dim flex items-center gap-1" title="Bake what an edit makes stale, at draft quality">
+        <input type="checkbox" className="checkbox checkbox-xs" checked={auto} onChange={(e) => bench.set({ autoBake: e.target.checked })} /> follow
+      </label>
+      <button className={`btn btn-xs ${stale > 0 || !best ? "btn-primary" : ""}`} disabled={!canEdit || start.isPending} onClick={() => start.mutate("good")}>
+        {stale > 0 ? `Bake ${stale} stale layers` : best ? "Baked" : "Bake at good quality"}
+      </button>
+      <select className="field !w-5 !bg-[#2b2b2b] !px-0" aria-label="Bake at another quality" disabled={!canEdit} value="" onChange={(e) => e.target.value && start.mutate(e.target.value as Quality)}>
+        <option value=""></option>
+        <option value="draft">draft</option>
+        <option value="good">good</option>
+        <option value="final">final</option>
+      </select>
+    </div>
+  );
+}
+
+function Running({ bake }: { bake: Bake }) {
+  const cancel = useMutation({ mutationFn: (b: Bake) => take(api.POST("/api/v1/bakes/{id}/cancel", { params: { path: { id: b.id } } })), onError: complain });
+  return (
+    <div className="flex items-center gap-2" role="status">
+      <progress className="progress w-28" value={bake.done} max={1} aria-label="Bake" />
+      <span className="dim w-24 truncate">
+        {Math.round(bake.done * 100)} % {bake.left_s ? `· ${Math.ceil(bake.left_s)} s` : ""}
+      </span>
+      <button className="btn btn-xs" onClick={() => cancel.mutate(bake)}>
+        Cancel
+      </button>
+    </div>
+  );
+}

@@ -1,0 +1,169 @@
+import { useCallback, useEffect, useMemo, type ReactNode } from "react";
+import { useQueryClient } from "@tanstack/react-query";
+import { Group, Panel, Separator } from "react-resizable-panels";
+import { Link } from "wouter";
+import type { Document } from "../../api/client";
+import { runKey, type Context } from "../../commands";
+import { bench, useBench } from "../../model/bench";
+import { thingAt } from "../../model/things";
+import { CommandDialogs } from "../commands/Dialogs";
+import { useAutoBake, useEvents, useLightmap, useReport, useStartBake } from "../data";
+import { Inspector } from "../inspector/Inspector";
+import { Outliner } from "../outliner/Outliner";
+import { useSession, type Session } from "../session";
+import { Comparison } from "../shots/Shots";
+import { ToolStrip } from "../view/ToolStrip";
+import { View } from "../view/View";
+import { Connection } from "./Connection";
+import { Drawer } from "./Drawer";
+import { TopBar } from "./TopBar";
+
+/** One level on the bench. */
+export function Bench({ id, user }: { id: string; user: string }) {
+  const session = useSession(id, user);
+  useEvents(id);
+  useEffect(() => bench.reset, []);
+  if (session.error && !session.doc) return <Gone why={session.error.message} />;
+  if (!session.doc) return <Skeleton />;
+  return <Open doc={session.doc} user={user} session={session} />;
+}
+
+function Gone({ why }: { why: string }) {
+  return (
+    <main className="grid h-full place-items-center">
+      <p className="whitespace-pre-line">
+        {why}{" "}
+        <Link href="/" className="underline">
+          Back to the levels
+        </Link>
+      </p>
+    </main>
+  );
+}
+
+/** The bench before its level is read: the same places, empty. */
+function Skeleton() {
+  return (
+    <div className="flex h-full flex-col" aria-busy="true" aria-label="Opening the level">
+      <div className="bar" />
+      <div className="flex min-h-0 flex-1 gap-px">
+        <div className="w-60 bg-base-100" />
+        <div className="dim grid flex-1 place-items-center bg-black">Opening the level…</div>
+        <div className="w-72 bg-base-100" />
+      </div>
+    </div>
+  );
+}
+
+function Open({ doc, user, session }: { doc: Document; user: string; session: Session }) {
+  const id = doc.level.id;
+  const canEdit = doc.level.role !== "viewer" && session.state !== "gone";
+  const queries = useQueryClient();
+  const state = useLightmap(id, doc.level.revision).data;
+  const platform = doc.document.platform || "baked-arena";
+  const report = useReport(id, doc.level.revision, platform).data;
+  const { mutate: bake } = useStartBake(id);
+  const selection = useBench((s) => s.selection);
+  const folded = useBench((s) => s.folded);
+  const { edit, undo, redo } = session;
+  const reread = useCallback(() => queries.invalidateQueries({ queryKey: ["level", id] }), [queries, id]);
+  useAutoBake(id, state, canEdit);
+  useLiveUntilSaved(session, state?.revision);
+
+  // What is gone is not selected.
+  useEffect(() => {
+    const left = selection.filter((s) => thingAt(doc.document, s));
+    if (left.length < selection.length && session.state === "saved") bench.set({ selection: left });
+  }, [selection, doc.document, session.state]);
+
+  const context = useMemo<Context>(() => ({ doc, level: doc.document, canEdit, selection, edit, undo, redo, bake }), [doc, canEdit, selection, edit, undo, redo, bake]);
+  useKeys(context, session.endGesture);
+
+  return (
+    <div className="flex h-full flex-col">
+      <TopBar doc={doc} state={state} counts={report?.counts ?? {}} platform={platform} user={user} context={context} session={session} />
+      <Connection session={session} user={user} />
+      <Group orientation="horizontal" className="min-h-0 flex-1">
+        {!folded.left && (
+          <>
+            <Panel id="left" defaultSize="240px" minSize="170px" maxSize="480px" groupResizeBehavior="preserve-pixel-size">
+              <Outliner doc={doc} state={state} report={report} canEdit={canEdit} edit={edit} />
+            </Panel>
+            <Divider label="Width of the outliner" />
+          </>
+        )}
+        <Panel id="middle" minSize="280px">
+          <Middle folded={folded.drawer} drawer={<Drawer doc={doc} state={state} report={report} user={user} canEdit={canEdit} edit={edit} onApplied={reread} />}>
+            <View doc={doc} state={state} context={context} session={session} onApplied={reread} />
+            <ToolStrip context={context} />
+            <Comparison doc={doc} />
+          </Middle>
+        </Panel>
+        {!folded.right && (
+          <>
+            <Divider label="Width of the inspector" />
+            <Panel id="right" defaultSize="280px" minSize="220px" maxSize="520px" groupResizeBehavior="preserve-pixel-size">
+              <Inspector doc={doc} state={state} canEdit={canEdit} edit={edit} />
+            </Panel>
+          </>
+        )}
+      </Group>
+      <CommandDialogs context={context} />
+    </div>
+  );
+}
+
+function Middle({ folded, drawer, children }: { folded: boolean; drawer: ReactNode; children: ReactNode }) {
+  return (
+    <Group orientation="vertical" className="h-full">
+      <Panel id="view" minSize="160px">
+        <div className="relative flex h-full min-h-0">{children}</div>
+      </Panel>
+      {!folded && (
+        <>
+          <Divider label="Height of the drawer" across />
+          <Panel id="drawer" defaultSize="210px" minSize="90px" maxSize="60%" groupResizeBehavior="preserve-pixel-size">
+            {drawer}
+          </Panel>
+        </>
+      )}
+    </Group>
+  );
+}
+
+function Divider({ label, across = false }: { label: string; across?: boolean }) {
+  return <Separator aria-label={label} className={`divider bg-[#101010] outline-none ${across ? "h-1" : "w-1"}`} />;
+}
+
+/** Keys run commands, unless somebody types. */
+function useKeys(context: Context, endGesture: () => void) {
+  useEffect(() => {
+    function down(e: KeyboardEvent) {
+      const at = e.target instanceof HTMLElement ? e.target : null;
+      const typing = at?.matches("input:not([type=range]):not([type=checkbox]):not([type=color]), select, textarea, [contenteditable]") ?? false;
+      const within = at?.closest("[role=dialog]") ?? null;
+      const ownArrows = e.key.startsWith("Arrow") && (at?.matches("input[type=range], [role=tab], [role=radio], [role=separator], [role=option], [role=row]") ?? false);
+      if (typing || ownArrows || (within && e.key !== "Escape")) return;
+      if (runKey(e, context)) e.preventDefault();
+    }
+    function up(e: KeyboardEvent) {
+      if (e.key.startsWith("Arrow") || e.key.startsWith("Page")) return; // the gesture rests by itself, so that taps in a row are one
+      if (e.key === "+" || e.key === "-") endGesture();
+    }
+    window.addEventListener("keydown", down);
+    window.addEventListener("keyup", up);
+    return () => {
+      window.removeEventListener("keydown", down);
+      window.removeEventListener("keyup", up);
+    };
+  }, [context, endGesture]);
+}
+
+/** What was dragged shows as it was left until the service's light has it. */
+function useLiveUntilSaved(session: Session, revision: number | undefined) {
+  const newest = session.doc?.level.revision;
+  const saved = session.state === "saved";
+  useEffect(() => {
+    if (saved && revision !== undefined && revision === newest) bench.dropSettled();
+  }, [saved, revision, newest]);
+}

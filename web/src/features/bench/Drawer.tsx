@@ -1,0 +1,85 @@
+import { X } from "lucide-react";
+import type { Document, LightmapState, Report } from "../../api/client";
+import type { Context } from "../../commands";
+import { bench, useBench, type Panel } from "../../model/bench";
+import { Mixer } from "../mixer/Mixer";
+import { Findings, HistoryPanel, LedgerPanel, PresetPanel } from "../panels/panels";
+import { ShotsPanel } from "../shots/Shots";
+
+const panels: [Panel, string][] = [
+  ["mixer", "Mixer"],
+  ["findings", "Findings"],
+  ["ledger", "Ledger"],
+  ["history", "History"],
+  ["shots", "Shots"],
+  ["presets", "Presets"],
+];
+
+type Props = { doc: Document; state: LightmapState | undefined; report: Report | undefined; user: string; canEdit: boolean; edit: Context["edit"]; onApplied: () => void };
+
+/** The panels under the view. */
+export function Drawer(props: Props) {
+  const panel = useBench((s) => s.panel);
+  return (
+    <section className="flex h-full flex-col bg-base-100" aria-label="Panels">
+      <div className="flex h-9 shrink-0 items-center gap-1 border-b border-[#101010] px-2">
+        <div className="flex gap-1" role="tablist" aria-label="Panels">
+          {panels.map(([p, name]) => (
+            <Tab key={p} panel={p} name={name} chosen={panel === p} findings={p === "findings" ? (props.report?.findings.length ?? 0) : 0} />
+          ))}
+        </div>
+        <Unheard />
+      </div>
+      <div className="min-h-0 flex-1" role="tabpanel" aria-label={panel}>
+        <Content panel={panel} {...props} />
+      </div>
+    </section>
+  );
+}
+
+function Tab({ panel, name, chosen, findings }: { panel: Panel; name: string; chosen: boolean; findings: number }) {
+  // Arrow keys go from tab to tab; only the chosen one is reached by Tab.
+  const go = (e: React.KeyboardEvent<HTMLButtonElement>) => {
+    const to = e.key === "ArrowRight" ? e.currentTarget.nextElementSibling : e.key === "ArrowLeft" ? e.currentTarget.previousElementSibling : null;
+    if (to instanceof HTMLButtonElement) {
+      to.focus();
+      to.click();
+    }
+  };
+  return (
+    <button role="tab" aria-selected={chosen} tabIndex={chosen ? 0 : -1} className={`h-9 border-b-2 px-3 ${chosen ? "border-accent" : "dim border-transparent"}`} onClick={() => bench.set({ panel })} onKeyDown={go}>
+      {name}
+      {findings > 0 && <span className="ml-2 text-warning">{findings}</span>}
+    </button>
+  );
+}
+
+function Content({ panel, doc, state, report, user, canEdit, edit, onApplied }: Props & { panel: Panel }) {
+  switch (panel) {
+    case "mixer":
+      return <Mixer doc={doc} state={state} canEdit={canEdit} edit={edit} />;
+    case "findings":
+      return <Findings report={report} doc={doc} canEdit={canEdit} edit={edit} />;
+    case "ledger":
+      return <LedgerPanel />;
+    case "history":
+      return <HistoryPanel id={doc.level.id} revision={doc.level.revision} />;
+    case "shots":
+      return <ShotsPanel doc={doc} />;
+    case "presets":
+      return <PresetPanel doc={doc} user={user} canEdit={canEdit} onApplied={onApplied} />;
+  }
+}
+
+/** Says so when the view does not show what is saved. */
+function Unheard() {
+  const muted = useBench((s) => s.muted);
+  const solo = useBench((s) => s.solo);
+  const n = [...Object.values(muted), ...Object.values(solo)].filter(Boolean).length;
+  if (n === 0) return <span className="ml-auto" />;
+  return (
+    <button className="btn btn-xs ml-auto" onClick={() => bench.set({ muted: {}, solo: {} })}>
+      <X size={12} /> {n} muted or solo
+    </button>
+  );
+}

@@ -1,0 +1,99 @@
+import { AlertTriangle, Camera, CircleAlert, Download, Redo2, Search, Undo2 } from "lucide-react";
+import { useMutation } from "@tanstack/react-query";
+import { Link } from "wouter";
+import { takeShot, type Document, type LightmapState } from "../../api/client";
+import { commandByID, keyLabel, type Context } from "../../commands";
+import { bench, camera } from "../../model/bench";
+import { complain, notice } from "../../ui/messages";
+import { usePlatforms } from "../data";
+import type { Session } from "../session";
+import { BakeButton } from "./BakeButton";
+
+type Props = { doc: Document; state: LightmapState | undefined; counts: Record<string, number>; platform: string; user: string; context: Context; session: Session };
+
+export function TopBar({ doc, state, counts, platform, user, context, session }: Props) {
+  const id = doc.level.id;
+  const platforms = usePlatforms();
+  return (
+    <header className="bar flex items-center gap-3 px-3">
+      <Link href="/" aria-label="All levels">
+        <img src="/mark.svg" alt="" width={18} height={18} />
+      </Link>
+      <h1 className="max-w-56 truncate font-semibold" title={doc.level.name}>
+        {doc.level.name}
+      </h1>
+      <span className="dim bg-base-300 px-2 py-0.5" title={session.state === "saved" ? "All is saved" : "Changes are on their way"}>
+        revision {doc.level.revision}
+        {session.waiting > 0 && " · saving"}
+        {doc.level.role !== "owner" && ` · ${doc.level.owner}'s, you are ${doc.level.role}`}
+      </span>
+      <CommandButton id="undo" context={context} icon={<Undo2 size={15} />} label="Undo" />
+      <CommandButton id="redo" context={context} icon={<Redo2 size={15} />} label="Redo" />
+      <CommandButton id="palette" context={context} icon={<Search size={14} />} label="Find a command" />
+      <span className="ml-auto" />
+      <Count n={counts.error ?? 0} what="refused" color="text-error" icon={<CircleAlert size={13} />} />
+      <Count n={counts.warning ?? 0} what="warnings" color="text-warning" icon={<AlertTriangle size={13} />} />
+      <select
+        className="field !w-32 !bg-[#2b2b2b]"
+        aria-label="Platform"
+        disabled={!context.canEdit}
+        value={platform}
+        onChange={(e) => context.edit({ op: "set", fields: { platform: e.target.value } })}
+      >
+        {(platforms.data?.items ?? []).map((p) => (
+          <option key={p.profile.name}>{p.profile.name}</option>
+        ))}
+      </select>
+      <BakeButton id={id} state={state} canEdit={context.canEdit} />
+      <ShotButton id={id} name={doc.level.name} />
+      <a className="btn btn-ghost btn-xs" href={`/api/v1/levels/${id}/export?format=glb`} download aria-label="Hand back as glTF" title="Hand back as glTF (.glb)">
+        <Download size={14} />
+      </a>
+      <span className="grid h-6 w-6 place-items-center rounded-full bg-[#4a4a4a] text-[10px]" title={user}>
+        {user.slice(0, 2).toUpperCase()}
+      </span>
+    </header>
+  );
+}
+
+/** A button of a command: it says its key, and why it cannot be pressed. */
+export function CommandButton({ id, context, icon, label }: { id: string; context: Context; icon: React.ReactNode; label: string }) {
+  const command = commandByID.get(id);
+  if (!command) return null;
+  const why = command.whyNot?.(context) ?? "";
+  const key = command.keys?.[0];
+  return (
+    <button className="btn btn-ghost btn-xs" disabled={why !== ""} aria-label={label} title={why || `${label}${key ? ` (${keyLabel(key)})` : ""}`} onClick={() => command.run(context)}>
+      {icon}
+    </button>
+  );
+}
+
+function Count({ n, what, color, icon }: { n: number; what: string; color: string; icon: React.ReactNode }) {
+  return (
+    <button className={`flex items-center gap-1 px-1 ${n > 0 ? color : "dim"}`} onClick={() => bench.set({ panel: "findings", folded: { ...bench.get().folded, drawer: false } })}>
+      {icon} {n} {what}
+    </button>
+  );
+}
+
+/** A finished picture from where the view's camera stands. */
+function ShotButton({ id, name }: { id: string; name: string }) {
+  const shoot = useMutation({
+    mutationFn: async () => {
+      const from = camera.now?.();
+      const a = document.createElement("a");
+      a.href = await takeShot(id, from ? { camera: from } : {});
+      a.download = `${name}.png`;
+      a.click();
+      URL.revokeObjectURL(a.href);
+    },
+    onSuccess: () => notice("Shot saved."),
+    onError: complain,
+  });
+  return (
+    <button className="btn btn-ghost btn-xs" disabled={shoot.isPending} aria-label="Take a shot" title="Take a shot from here" onClick={() => shoot.mutate()}>
+      {shoot.isPending ? <span className="loading loading-spinner loading-xs" /> : <Camera size={14} />}
+    </button>
+  );
+}

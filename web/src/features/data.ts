@@ -1,0 +1,332 @@
+import { useEffect, useMemo, useRef, useState } from "react";
+import { useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
+import { api, bytes, take, type AirReport, type Bake, type Document, type LightmapState } from "../api/client";
+import { complain } from "../ui/messages";
+import { parseLayer } from "../engine/layers";
+import { useBench, bench } from "../model/bench";
+
+// The bench's server state. Revisions come by events too, so that somebody
+// else's edit shows at once.
+
+export function useDocument(id: string) {
+  return useQuery({
+    queryKey: ["level", id],
+    queryFn: () => take(api.GET("/api/v1/levels/{id}", { params: { path: { id } } })),
+  });
+}
+
+export function useLightmap(id: string, revision: number | undefined) {
+  return useQuery({
+    queryKey: ["lightmap", id, revision],
+    queryFn: () => take(api.GET("/api/v1/levels/{id}/lightmap", { params: { path: { id } } })),
+    enabled: revision !== undefined,
+    placeholderData: (old: LightmapState | undefined) => old,
+  });
+}
+
+export function useReport(id: string, revision: number | undefined, platform: string) {
+  return useQuery({
+    queryKey: ["check", id, revision, platform],
+    queryFn: () => take(api.GET("/api/v1/levels/{id}/check", { params: { path: { id }, query: { platform } } })),
+    enabled: revision !== undefined,
+    placeholderData: (old) => old,
+  });
+}
+
+export type SceneMesh = {
+  geometry: string;
+  pageSize: number;
+  pages: number;
+  ranges: { id: string; first: number; count: number }[];
+  min: number[];
+  max: number[];
+  positions: Float32Array;
+  normals: Float32Array;
+  texels: Float32Array;
+  albedo: Float32Array;
+  emission: Float32Array;
+  /** Metres that a wind of 1 m/s takes it, and seconds of a swing. */
+  sway: Float32Array;
+  /** Ids of images, and for each vertex u, v, which of them, and its alpha cutoff. */
+  imageIDs: string[];
+  images: Float32Array;
+};
+
+function parseScene(data: ArrayBuffer): SceneMesh {
+  const length = new DataView(data).getUint32(0, true);
+  const head = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, length)));
+  const n: number = head.vertices;
+  let at = 4 + length;
+  const next = (perVertex: number) => {
+    const values = new Float32Array(data, at, n * perVertex);
+    at += n * perVertex * 4;
+    return values;
+  };
+  return {
+    geometry: head.geometry,
+    pageSize: head.page_size,
+    pages: head.pages,
+    ranges: head.ranges,
+    min: head.min,
+    max: head.max,
+    positions: next(3),
+    normals: next(3),
+    texels: next(3),
+    albedo: next(3),
+    emission: next(1),
+    sway: next(2),
+    imageIDs: head.images,
+    images: next(4),
+  };
+}
+
+export function useScene(id: string, geometry: string | undefined, colors: string) {
+  return useQuery({
+    queryKey: ["scene", id, geometry, colors],
+    queryFn: async () => parseScene(await bytes(`/api/v1/levels/${id}/scene`)),
+    enabled: geometry !== undefined,
+    placeholderData: (old: SceneMesh | undefined) => old,
+    staleTime: Infinity,
+  });
+}
+
+/** The light on vertices of the scene that move, as far as there are any. */
+export function useMovingLight(id: string, scene: SceneMesh | undefined, state: LightmapState | undefined) {
+  const moving = useMemo(() => [...Array((scene?.texels.length ?? 0) / 3).keys()].filter((i) => scene!.texels[3 * i + 2] === -2), [scene]);
+  const lit = state?.sources.map((s) => [s.layer, s.weight]);
+  return useQuery({
+    queryKey: ["moving-light", id, scene?.geometry, lit],
+    queryFn: async () => {
+      const lux = new Float32Array(await bytes(`/api/v1/levels/${id}/moving-light`));
+      const all = new Float32Array(scene!.texels.length);
+      moving.forEach((vertex, k) => all.set(lux.subarray(3 * k, 3 * k + 3), 3 * vertex));
+      return all;
+    },
+    enabled: moving.length > 0 && state?.geometry === scene?.geometry,
+    placeholderData: (old: Float32Array<ArrayBuffer> | undefined) => (old?.length === scene?.texels.length ? old : undefined),
+    staleTime: Infinity,
+    gcTime: 60_000,
+  });
+}
+
+export type SkyMap = { width: number; height: number; half: Uint16Array };
+
+/** The sky's radiance by direction, for a luminance of 1. */
+export function useSky(id: string, level: Document["document"]) {
+  const { luminance: _, ...sky } = level.environment.sky;
+  return useQuery({
+    queryKey: ["sky", id, sky, level.environment.sun],
+    queryFn: async (): Promise<SkyMap> => {
+      const data = await bytes(`/api/v1/levels/${id}/sky`);
+      const [width, height] = new Uint32Array(data, 0, 2) as unknown as [number, number];
+      return { width, height, half: new Uint16Array(data, 8) };
+    },
+    placeholderData: (old: SkyMap | undefined) => old,
+    staleTime: Infinity,
+    gcTime: 60_000,
+  });
+}
+
+/** The air as plain numbers, at the newest revision. */
+export function useAir(id: string, revision: number) {
+  return useQuery({
+    queryKey: ["air", id, revision],
+    queryFn: () => take(api.GET("/api/v1/levels/{id}/air", { params: { path: { id } } })),
+    placeholderData: (old: AirReport | undefined) => old,
+    staleTime: Infinity,
+    gcTime: 60_000,
+  });
+}
+
+/** The light in fog volumes, stacked; places are first layer and cells of each. */
+export type FogBlock = { revision: number; size: [number, number, number]; places: [number, number, number, number][]; scale: number; light: Uint16Array<ArrayBuffer>; toward: Uint16Array<ArrayBuffer> };
+
+export function parseFog(data: ArrayBuffer, revision: number, volumes: number): FogBlock {
+  const head = new Uint32Array(data, 0, 3 + 4 * volumes);
+  const size: FogBlock["size"] = [head[0]!, head[1]!, head[2]!];
+  const places = Array.from({ length: volumes }, (_, i) => [...head.subarray(3 + 4 * i, 7 + 4 * i)] as FogBlock["places"][number]);
+  const at = 4 * head.length;
+  const scale = new DataView(data).getFloat32(at, true);
+  const n = 4 * size[0] * size[1] * size[2];
+  return { revision, size, places, scale, light: new Uint16Array(data, at + 4, n), toward: new Uint16Array(data, at + 4 + 2 * n, n) };
+}
+
+export function useFog(id: string, report: AirReport | undefined) {
+  return useQuery({
+    queryKey: ["fog", id, report?.revision],
+    queryFn: async () => parseFog(await bytes(`/api/v1/levels/${id}/fog`), report!.revision, report!.air.volumes.length),
+    enabled: (report?.costs.length ?? 0) > 0,
+    placeholderData: (old: FogBlock | undefined) => old,
+    staleTime: Infinity,
+    gcTime: 60_000,
+  });
+}
+
+/** What some sources alone show in the fog, as far as it is read. */
+export function useFogOf(id: string, report: AirReport | undefined, sources: readonly string[]) {
+  return useQueries({
+    queries: sources.map((source) => ({
+      queryKey: ["fog-of", id, report?.revision, source],
+      queryFn: async () => parseFog(await bytes(`/api/v1/levels/${id}/fog?source=${encodeURIComponent(source)}`), report!.revision, report!.air.volumes.length),
+      enabled: report !== undefined,
+      staleTime: Infinity,
+      gcTime: 60_000,
+    })),
+    combine: (results) => new Map(sources.flatMap((s, i) => (results[i]?.data ? [[s, results[i].data] as const] : []))),
+  });
+}
+
+/** Images of a level, all of one size, as bytes. */
+export type Pixels = { side: number; ids: readonly string[]; pixels: Uint8Array };
+
+export function usePixels(images: Document["document"]["images"], ids: readonly string[], side: number) {
+  return useQuery({
+    queryKey: ["pixels", ids, side],
+    queryFn: async (): Promise<Pixels> => {
+      const pixels = new Uint8Array(4 * side * side * ids.length);
+      for (const [i, id] of ids.entries()) {
+        const data = Uint8Array.from(atob(images.find((v) => v.id === id)!.data), (c) => c.charCodeAt(0));
+        const picture = await createImageBitmap(new Blob([data]), { resizeWidth: side, resizeHeight: side, premultiplyAlpha: "none" });
+        const canvas = new OffscreenCanvas(side, side).getContext("2d")!;
+        canvas.drawImage(picture, 0, 0);
+        pixels.set(canvas.getImageData(0, 0, side, side).data, 4 * side * side * i);
+      }
+      return { side, ids, pixels };
+    },
+    enabled: ids.length > 0,
+    staleTime: Infinity,
+  });
+}
+
+export function usePlatforms() {
+  return useQuery({ queryKey: ["platforms"], queryFn: () => take(api.GET("/api/v1/platforms")) });
+}
+
+/** Seconds that go by while playing, about twenty times a second. */
+export function useSeconds(playing: boolean) {
+  const [seconds, setSeconds] = useState(0);
+  const reached = useRef(0); // where playing goes on
+  useEffect(() => {
+    if (!playing) return;
+    const from = performance.now() - reached.current * 1000;
+    const timer = setInterval(() => {
+      reached.current = (performance.now() - from) / 1000;
+      setSeconds(reached.current);
+    }, 50);
+    return () => clearInterval(timer);
+  }, [playing]);
+  return seconds;
+}
+
+/** The layers of a lightmap, each read once and kept by its key. */
+export function useLayers(id: string, state: LightmapState | undefined) {
+  const wanted = (state?.sources ?? []).filter((s) => s.layer);
+  return useQueries({
+    queries: wanted.map((s) => ({
+      queryKey: ["layer", s.layer],
+      queryFn: async () => parseLayer(await bytes(`/api/v1/levels/${id}/layers/${s.layer}`)),
+      staleTime: Infinity,
+      gcTime: 60_000,
+    })),
+    combine: (results) => wanted.flatMap((s, i) => (results[i]?.data ? [{ source: s.id, key: s.layer!, layer: results[i].data }] : [])),
+  });
+}
+
+export function useStartBake(id: string) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (quality: "draft" | "good" | "final") => take(api.POST("/api/v1/levels/{id}/bakes", { params: { path: { id } }, body: { quality } })),
+    onSuccess: (b: Bake) => queries.setQueryData<Bake | null>(["bake-now", id], (now) => newer(now, b)),
+    onSettled: () => queries.invalidateQueries({ queryKey: ["lightmap", id] }),
+    onError: complain,
+  });
+}
+
+export const isOver = (b: Bake) => b.state === "done" || b.state === "cancelled" || b.state === "failed";
+
+/** Answers and events overtake each other; a bake that is over stays so. */
+function newer(now: Bake | null | undefined, b: Bake): Bake {
+  return now?.id === b.id && isOver(now) ? now : b;
+}
+
+/** The bake that runs or ran last. Events feed it; asking now and then makes up
+ *  for one that was missed. */
+export function useBakeNow(id: string) {
+  const queries = useQueryClient();
+  return useQuery<Bake | null>({
+    queryKey: ["bake-now", id],
+    queryFn: async () => {
+      const now = queries.getQueryData<Bake | null>(["bake-now", id]);
+      if (!now || isOver(now)) return now ?? null;
+      const b = await take(api.GET("/api/v1/bakes/{id}", { params: { path: { id: now.id } } }));
+      if (isOver(b)) queries.invalidateQueries({ queryKey: ["lightmap", id] });
+      return b;
+    },
+    refetchInterval: (q) => (q.state.data && !isOver(q.state.data) ? 2000 : false),
+    staleTime: Infinity,
+    initialData: null,
+  });
+}
+
+export function useEvents(id: string) {
+  const queries = useQueryClient();
+  useEffect(() => {
+    const stream = new EventSource(`/api/v1/levels/${id}/events`);
+    stream.addEventListener("revision", (e) => {
+      const { revision } = JSON.parse((e as MessageEvent).data);
+      const have = queries.getQueryData<Document>(["level", id]);
+      if (!have || have.level.revision < revision) queries.invalidateQueries({ queryKey: ["level", id] });
+    });
+    stream.addEventListener("shot", (e) => {
+      const { watch, done } = JSON.parse((e as MessageEvent).data);
+      queries.setQueryData<number>(["shot-done", watch], (was) => Math.max(was ?? 0, done));
+    });
+    stream.addEventListener("bake", (e) => {
+      const bake: Bake = JSON.parse((e as MessageEvent).data);
+      queries.setQueryData<Bake | null>(["bake-now", id], (now) => newer(now, bake));
+      if (bake.state !== "queued") queries.invalidateQueries({ queryKey: ["lightmap", id] });
+      if (bake.state === "failed") complain(new Error(bake.error));
+    });
+    // After a break anything may have happened.
+    stream.addEventListener("open", () => queries.invalidateQueries({ queryKey: ["level", id] }));
+    return () => stream.close();
+  }, [id, queries]);
+}
+
+/** Bakes what an edit made stale, at draft, so that the view follows the hand. */
+export function useAutoBake(id: string, state: LightmapState | undefined, canBake: boolean) {
+  const { mutate, isPending } = useStartBake(id);
+  const auto = useBench((s) => s.autoBake);
+  const now = useBakeNow(id).data;
+  const running = now && !isOver(now);
+  const stale = state?.stale ?? 0;
+  const some = stale > 0;
+  const stopped = now && (now.state === "cancelled" || now.state === "failed") && now.revision === state?.revision;
+  const asked = useRef(""); // for what a bake was last asked, so that a refusal is not repeated
+  const what = `${state?.revision} ${stale} ${auto}`;
+  useEffect(() => {
+    if (!auto || !some || !canBake || running || stopped || isPending || asked.current === what) return;
+    asked.current = what;
+    mutate("draft");
+  }, [what, auto, some, canBake, running, stopped, isPending, mutate]);
+}
+
+/** How far some shots are together, 0 to 1. */
+export function useShotsDone(watches: readonly string[]): number {
+  return useQueries({
+    queries: watches.map((w) => ({ queryKey: ["shot-done", w], queryFn: () => 0, enabled: false, initialData: 0, gcTime: 0 })),
+    combine: (all) => all.reduce((sum, one) => sum + one.data, 0) / all.length,
+  });
+}
+
+export async function askPoint(id: string, point: readonly number[], normal: readonly number[]) {
+  const text = (v: readonly number[]) => v.map((x) => x.toFixed(5)).join(",");
+  bench.set({ panel: "ledger", ledger: { point: [point[0]!, point[1]!, point[2]!], answer: null } });
+  try {
+    const answer = await take(api.GET("/api/v1/levels/{id}/ledger", { params: { path: { id }, query: { point: text(point), normal: text(normal) } } }));
+    bench.set({ ledger: { point: [point[0]!, point[1]!, point[2]!], answer } });
+  } catch (error) {
+    bench.set({ ledger: null });
+    complain(error);
+  }
+}

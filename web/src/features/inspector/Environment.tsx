@@ -1,0 +1,115 @@
+import { useState } from "react";
+import type { Document } from "../../api/client";
+import type { Context } from "../../commands";
+import { NumberField } from "../../ui/NumberField";
+import { HexField } from "../../ui/fields";
+import { Choice, Toggle } from "../../ui/rows";
+import { bench } from "../../model/bench";
+
+type Props = { doc: Document; canEdit: boolean; edit: Context["edit"] };
+
+/** Sky, sun and moon: a level's own light from outside. */
+export function EnvironmentSections({ doc, canEdit, edit }: Props) {
+  const { sky, sun, moon, mode } = doc.document.environment;
+  const set = (fields: Record<string, unknown>, label?: string) => edit({ op: "set", fields, ...(label ? { label } : {}) });
+  const off = !canEdit;
+  return (
+    <>
+      <div className="section">
+        <h3>Sky</h3>
+        <Choice label="Mode" value={mode} of={["indoor", "outdoor"]} disabled={off} onChange={(v) => set({ "environment.mode": v })} />
+        <Choice label="Kind" value={sky.kind} of={["solid", "gradient", "clear", "overcast", ...(sky.image ? ["image"] : [])]} disabled={off} onChange={(v) => set({ "environment.sky.kind": v })} />
+        <NumberField label="Luminance" unit="nt" min={0} step={1} scale="log" initial={0} disabled={off} value={sky.luminance} onLive={(v) => bench.live("sky", { strength: v })} onCommit={(v) => {
+            set({ "environment.sky.luminance": v });
+            bench.settle("sky");
+          }} />
+        <HexField label="Zenith" value={sky.color} disabled={off} onCommit={(v) => set({ "environment.sky.color": v })} />
+        {sky.kind === "gradient" && <HexField label="Horizon" value={sky.horizon_color} disabled={off} onCommit={(v) => set({ "environment.sky.horizon_color": v })} />}
+        {sky.kind !== "solid" && sky.kind !== "image" && <HexField label="Ground" value={sky.ground_color} disabled={off} onCommit={(v) => set({ "environment.sky.ground_color": v })} />}
+        {sky.kind === "image" && <NumberField label="Rotation" unit="°" min={-360} max={360} step={1} initial={0} disabled={off} value={sky.rotation_deg} onCommit={(v) => set({ "environment.sky.rotation_deg": v })} />}
+        <Toggle label="Lights" value={sky.lights} disabled={off} onChange={(v) => set({ "environment.sky.lights": v })} />
+      </div>
+      <Disc name="Sun" path="environment.sun" disc={sun} disabled={off} set={set} />
+      <Disc name="Moon" path="environment.moon" disc={moon} disabled={off} set={set} />
+    </>
+  );
+}
+
+type DiscValue = NonNullable<Document["document"]["environment"]["sun"]>;
+
+function Disc({ name, path, disc, disabled, set }: { name: "Sun" | "Moon"; path: string; disc: DiscValue | undefined; disabled: boolean; set: (f: Record<string, unknown>, label?: string) => void }) {
+  const id = name.toLowerCase();
+  if (!disc)
+    return (
+      <div className="section flex items-center justify-between">
+        <h3 className="!mb-0">{name}</h3>
+        <button className="btn btn-xs" disabled={disabled} onClick={() => set({ [`${path}.lux`]: name === "Sun" ? 60000 : 0.2, ...(name === "Moon" ? { [`${path}.kelvin`]: 4100 } : {}) }, `Add a ${id}`)}>
+          Add
+        </button>
+      </div>
+    );
+  const at = (field: string) => `${path}.${field}`;
+  const { place } = disc;
+  return (
+    <div className="section">
+      <div className="flex items-center justify-between">
+        <h3>{name}</h3>
+        <button className="dim hover:text-error text-[11px]" disabled={disabled} onClick={() => set({ [path]: null }, `Remove the ${id}`)}>
+          Remove
+        </button>
+      </div>
+      <Toggle label="On" value={disc.enabled} disabled={disabled} onChange={(v) => set({ [at("enabled")]: v })} />
+      <NumberField label="Strength" unit="lx" min={0} step={1} scale="log" disabled={disabled} value={disc.lux} onLive={(v) => bench.live(id, { strength: v })} onCommit={(v) => {
+          set({ [at("lux")]: v });
+          bench.settle(id);
+        }} />
+      <NumberField label="Temperature" unit="K" min={1000} max={40000} step={100} unset="by colour" disabled={disabled} value={disc.kelvin ?? 0} onCommit={(v) => set({ [at("kelvin")]: v, [at("color")]: null })} />
+      <HexField label="Colour" value={disc.color ?? ""} disabled={disabled} onCommit={(v) => set({ [at("color")]: v, [at("kelvin")]: null })} />
+      <NumberField label="Disc" unit="°" min={0} max={90} step={0.05} initial={0.53} disabled={disabled} value={disc.angular_deg} onCommit={(v) => set({ [at("angular_deg")]: v })} />
+      <Toggle label="By place" value={!!place} disabled={disabled} onChange={(v) => set(v ? { [at("place.at")]: `${new Date().toISOString().slice(0, 11)}12:00:00Z` } : { [at("place")]: null })} />
+      {place ? (
+        <PlaceFields place={place} disabled={disabled} set={(f) => set(Object.fromEntries(Object.entries(f).map(([k, v]) => [at(`place.${k}`), v])))} />
+      ) : (
+        <>
+          <NumberField label="Azimuth" unit="°" min={-360} max={360} step={1} initial={150} disabled={disabled} value={disc.azimuth_deg} onCommit={(v) => set({ [at("azimuth_deg")]: v })} />
+          <NumberField label="Altitude" unit="°" min={-90} max={90} step={1} initial={35} disabled={disabled} value={disc.altitude_deg} onCommit={(v) => set({ [at("altitude_deg")]: v })} />
+        </>
+      )}
+      <NumberField label="North" unit="°" min={-360} max={360} step={1} initial={0} disabled={disabled} value={disc.north_deg} onCommit={(v) => set({ [at("north_deg")]: v })} />
+      {name === "Sun" && (
+        <div className="mt-1 flex gap-1">
+          <button className="btn btn-xs flex-1" disabled={disabled} title="Click the sky where the sun should stand" onClick={() => bench.set({ tool: { is: "sun-at" } })}>
+            Stand there…
+          </button>
+          <button className="btn btn-xs flex-1" disabled={disabled} title="Click a surface; the sun shines on it from where you stand" onClick={() => bench.set({ tool: { is: "sun-on" } })}>
+            Strike that…
+          </button>
+        </div>
+      )}
+    </div>
+  );
+}
+
+function PlaceFields({ place, disabled, set }: { place: NonNullable<DiscValue["place"]>; disabled: boolean; set: (f: Record<string, unknown>) => void }) {
+  const minutes = Number(place.at.slice(11, 13)) * 60 + Number(place.at.slice(14, 16));
+  const clock = (m: number) => `${String(Math.floor(m / 60)).padStart(2, "0")}:${String(m % 60).padStart(2, "0")}`;
+  const [now, setNow] = useState<number | null>(null);
+  const save = () => {
+    if (now !== null && now !== minutes) set({ at: `${place.at.slice(0, 11)}${clock(now)}:00Z` });
+    setNow(null);
+  };
+  return (
+    <>
+      <NumberField label="Latitude" unit="°" min={-90} max={90} step={0.5} disabled={disabled} value={place.latitude_deg} onCommit={(v) => set({ latitude_deg: v })} />
+      <NumberField label="Longitude" unit="°" min={-180} max={180} step={0.5} disabled={disabled} value={place.longitude_deg} onCommit={(v) => set({ longitude_deg: v })} />
+      <div className="row grid grid-cols-[92px_1fr] items-center gap-2">
+        <span className="dim">Day</span>
+        <input type="date" className="field" aria-label="Day" disabled={disabled} value={place.at.slice(0, 10)} onChange={(e) => e.target.value && set({ at: `${e.target.value}${place.at.slice(10)}` })} />
+      </div>
+      <div className="row grid grid-cols-[92px_1fr] items-center gap-2">
+        <span className="dim">{clock(now ?? minutes)} UTC</span>
+        <input type="range" className="w-full" aria-label="Time of day" min={0} max={1435} step={5} disabled={disabled} value={now ?? minutes} onChange={(e) => setNow(Number(e.target.value))} onPointerUp={save} onKeyUp={save} onBlur={save} />
+      </div>
+    </>
+  );
+}

@@ -1,0 +1,223 @@
+import { useEffect, useRef, useState } from "react";
+import type { Document, LightmapState } from "../../api/client";
+import { goTo } from "../../commands/view";
+import type { Context } from "../../commands";
+import { reachLines } from "../../engine/reach";
+import { Stage } from "../../engine/stage";
+import { bench, camera, useBench, usePrimary, type ViewMode } from "../../model/bench";
+import { zoneAt } from "../../model/zones";
+import { usePlatforms } from "../data";
+import type { Session } from "../session";
+import { boxLines, Handles, Markers } from "./Overlay";
+import { useDrawn } from "./useDrawn";
+import { hintOf, useTool } from "./useTool";
+
+const modeNames: [ViewMode, string, string][] = [
+  ["unlit", "Unlit", "1"],
+  ["final", "Lit", "2"],
+  ["light", "Light alone", "3"],
+  ["brightness", "Brightness", "4"],
+  ["texels", "Texels", "5"],
+];
+
+type Props = { doc: Document; state: LightmapState | undefined; context: Context; session: Session; onApplied: () => void };
+
+export function View({ doc, state, context, session, onApplied }: Props) {
+  const level = doc.document;
+  const [host, setHost] = useState<HTMLDivElement | null>(null);
+  const { stage, broken } = useStage(host);
+  const { scene, lit } = useDrawn(stage, host, doc, state);
+  const markers = useBench((s) => s.markers);
+  const mode = useBench((s) => s.mode);
+  const hidden = useBench((s) => s.hidden);
+  const { ghost, box } = useTool(stage, context, onApplied);
+  useOpening(stage, doc, scene !== undefined);
+  useGoal(stage);
+  useLines(stage, doc, markers);
+  useEffect(() => stage?.setHidden(new Set(Object.keys(hidden))), [stage, hidden, scene]);
+  return (
+    <section className="relative min-h-0 min-w-0 flex-1 overflow-hidden bg-black" aria-label="View">
+      <div ref={setHost} className="absolute inset-0" data-testid="view">
+        {markers && <Markers doc={doc} state={state} stage={stage} />}
+        {markers && <Handles level={level} context={context} stage={stage} endGesture={session.endGesture} />}
+        {ghost && (
+          <div className="pointer-events-none absolute" style={{ left: ghost.x, top: ghost.y }}>
+            <span className="ghost" />
+            <span className="absolute left-4 top-2 whitespace-nowrap bg-base-100/90 px-2 py-0.5">{ghost.text}</span>
+          </div>
+        )}
+        {box && <div className="pointer-events-none absolute border border-accent bg-[#f0c35a22]" style={box} />}
+      </div>
+      {broken && <p className="absolute inset-0 grid place-items-center">{broken}</p>}
+      {mode === "final" && !lit && !broken && <p className="absolute left-1/2 top-11 -translate-x-1/2 bg-base-100/90 px-3 py-1">{state && state.sources.length === 0 ? "Nothing shines yet: shown unlit. Place a light." : "No light is baked yet: shown unlit. A draft is on its way."}</p>}
+      <Modes />
+      <Viewpoints doc={doc} />
+      <Shown />
+      <Foot doc={doc} stage={stage} />
+    </section>
+  );
+}
+
+function useStage(host: HTMLDivElement | null) {
+  const [stage, setStage] = useState<Stage | null>(null);
+  const [broken, setBroken] = useState("");
+  useEffect(() => {
+    if (!host) return;
+    let s: Stage;
+    try {
+      s = new Stage(host);
+    } catch {
+      setBroken("This browser has no WebGL 2, which the view needs.");
+      return;
+    }
+    camera.now = () => ({ position: s.camera.position.toArray(), rotation: s.camera.quaternion.toArray(), fov_deg: s.camera.fov });
+    camera.frame = (low, high) => s.lookAt(low, high);
+    const count = s.eachFrame(() => (host.dataset.frames = String(Number(host.dataset.frames ?? 0) + 1)));
+    setStage(s);
+    return () => {
+      count();
+      s.dispose();
+      setStage(null);
+      camera.now = camera.frame = null;
+    };
+  }, [host]);
+  return { stage, broken };
+}
+
+/** A level opens at its first viewpoint, or from above. */
+function useOpening(stage: Stage | null, doc: Document, ready: boolean) {
+  const opened = useRef<Stage | null>(null);
+  const first = doc.document.viewpoints[0];
+  useEffect(() => {
+    if (!stage || !ready || opened.current === stage) return;
+    opened.current = stage;
+    if (first) {
+      stage.camera.fov = first.fov_deg;
+      stage.camera.updateProjectionMatrix();
+      stage.hand.stand(first.transform.position, first.transform.rotation);
+    } else stage.overview();
+  }, [stage, ready, first]);
+}
+
+/** Flies to where somebody asked to go. */
+function useGoal(stage: Stage | null) {
+  const goal = useBench((s) => s.goal);
+  useEffect(() => {
+    if (!goal || !stage) return;
+    if (goal.fov) {
+      stage.camera.fov = goal.fov;
+      stage.camera.updateProjectionMatrix();
+    }
+    stage.hand.look(goal.position, goal.target);
+  }, [goal, stage]);
+}
+
+/** The reach of the selected light, and the boxes and outlines of what is selected. */
+function useLines(stage: Stage | null, doc: Document, markers: boolean) {
+  const level = doc.document;
+  const primary = usePrimary();
+  const selection = useBench((s) => s.selection);
+  const hovered = useBench((s) => s.hovered);
+  useEffect(() => {
+    if (!stage) return;
+    const light = level.lights.find((l) => l.id === primary);
+    stage.setLines(markers ? [...(light ? reachLines(light) : []), ...boxLines(level, selection)] : []);
+    stage.setOutlined(markers ? selection : [], markers ? hovered : null);
+  }, [stage, level, primary, selection, hovered, markers]);
+}
+
+function Modes() {
+  const mode = useBench((s) => s.mode);
+  const markers = useBench((s) => s.markers);
+  return (
+    <div className="absolute left-2 top-2 flex bg-base-100" role="radiogroup" aria-label="View mode">
+      {modeNames.map(([m, name, key]) => (
+        <button key={m} role="radio" aria-checked={mode === m} title={`${name} (${key})`} className={`h-6 border-b-2 px-2 ${mode === m ? "border-accent bg-base-300" : "dim border-transparent"}`} onClick={() => bench.set({ mode: m })}>
+          {name}
+        </button>
+      ))}
+      <button aria-pressed={markers} title="Markers and handles (M)" className={`h-6 border-b-2 px-2 ${markers ? "border-accent bg-base-300" : "dim border-transparent"}`} onClick={() => bench.set({ markers: !markers })}>
+        Markers
+      </button>
+    </div>
+  );
+}
+
+/** What of the air and the look is shown, and on whose display. */
+function Shown() {
+  const { airOn, lookOn, playing, display } = useBench();
+  const platforms = usePlatforms().data?.items ?? [];
+  const cut = platforms.filter((p) => p.profile.display.light_max > 0);
+  const toggle = (name: string, title: string, on: boolean, to: Parameters<typeof bench.set>[0]) => (
+    <button aria-pressed={on} title={title} className={`h-6 border-b-2 px-2 ${on ? "border-accent bg-base-300" : "dim border-transparent"}`} onClick={() => bench.set(to)}>
+      {name}
+    </button>
+  );
+  return (
+    <div className="absolute bottom-2 right-2 flex bg-base-100">
+      {toggle("Air", "Fog, glows, beams and motes (F)", airOn, { airOn: !airOn })}
+      {toggle("Look", "Everything after the light but exposure (L)", lookOn, { lookOn: !lookOn })}
+      {toggle("Play", "Time goes on: motes drift, lights flicker (P)", playing, { playing: !playing })}
+      {cut.length > 0 && (
+        <select className="field !w-32 !bg-base-100" aria-label="Display" title="Light over what a platform takes is cut, as it is there" value={display} onChange={(e) => bench.set({ display: e.target.value })}>
+          <option value="">all light</option>
+          {cut.map((p) => (
+            <option key={p.profile.name} value={p.profile.name}>
+              as on {p.profile.name}
+            </option>
+          ))}
+        </select>
+      )}
+    </div>
+  );
+}
+
+/** What can be done now, and the zone that the camera is in. */
+function Foot({ doc, stage }: { doc: Document; stage: Stage | null }) {
+  const tool = useBench((s) => s.tool);
+  const mode = useBench((s) => s.mode);
+  const exposure = useBench((s) => s.exposure);
+  const selected = useBench((s) => s.selection.length);
+  const zone = useRef<HTMLSpanElement>(null);
+  const { zones, look } = doc.document;
+  useEffect(() => {
+    if (!stage) return;
+    const say = () => {
+      const here = zoneAt(zones, stage.camera.position.toArray());
+      const text = here ? here.name || here.id : "outside all zones";
+      if (zone.current && zone.current.textContent !== text) zone.current.textContent = text;
+    };
+    say();
+    return stage.eachFrame(say);
+  }, [stage, zones]);
+  const scale = mode === "brightness" ? "Bands double: 1/8 lx blue, 8 lx green, 512 lx red" : mode === "texels" ? "Each square is a texel; blue 1, green 8, red 64 a metre" : "";
+  return (
+    <p className="absolute bottom-2 left-2 flex gap-2 bg-base-100/90 px-2 py-1 text-[11px]">
+      <span ref={zone} className="font-semibold" title="The zone that the camera is in" />
+      <span>{hintOf(tool) || scale || `EV ${(exposure ?? look.exposure_ev).toFixed(1)} · ${look.tone} · ${selected > 0 ? "drag what is amber" : "click something"} · ? for all keys`}</span>
+    </p>
+  );
+}
+
+function Viewpoints({ doc }: { doc: Document }) {
+  const views = doc.document.viewpoints;
+  if (views.length === 0) return null;
+  return (
+    <select
+      className="field absolute right-2 top-2 !w-40 bg-base-100"
+      aria-label="Go to a viewpoint"
+      value=""
+      onChange={(e) => {
+        const v = views.find((x) => x.id === e.target.value);
+        if (v) goTo(v);
+      }}
+    >
+      <option value="">Viewpoints…</option>
+      {views.map((v) => (
+        <option key={v.id} value={v.id}>
+          {v.name || v.id}
+        </option>
+      ))}
+    </select>
+  );
+}

@@ -1,0 +1,131 @@
+import { useCallback, useEffect, useMemo } from "react";
+import type { Document, LightmapState } from "../../api/client";
+import { linear } from "../../engine/color";
+import { flickerAt } from "../../engine/flicker";
+import { withChanges } from "../../engine/fog";
+import { Mix, type Weight } from "../../engine/layers";
+import type { Stage } from "../../engine/stage";
+import { stripOf, weightOf } from "../../engine/weights";
+import { useBench } from "../../model/bench";
+import { pendingLive } from "../../model/pending";
+import { useAir, useFog, useFogOf, useLayers, useMovingLight, usePixels, usePlatforms, useScene, useSeconds, useSky } from "../data";
+
+// What the view shows of the level: its mesh, the mix of its layers, its air and look. Each
+// part is read as it is needed and handed to the stage.
+
+/** Draws the level; the answer is its mesh, once it is read. */
+export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Document, state: LightmapState | undefined) {
+  const level = doc.document;
+  const { mode, muted, solo, exposure, lookOn, airOn, playing, display } = useBench();
+  const dragged = useBench((s) => s.live);
+  const live = useMemo(() => ({ ...pendingLive(level, state), ...dragged }), [level, state, dragged]);
+  const lightMax = usePlatforms().data?.items.find((p) => p.profile.name === display)?.profile.display.light_max ?? 0;
+
+  // Colours and sway are in the mesh, and are no part of the geometry's name.
+  const colors = useMemo(
+    () => JSON.stringify([level.materials.map((m) => [m.id, m.color, m.emission, m.image, m.image_m, m.alpha_cutoff]), level.meshes.map((m) => m.sways)]),
+    [level.materials, level.meshes],
+  );
+  const scene = useScene(doc.level.id, state?.geometry, colors).data;
+  const layers = useLayers(doc.level.id, state);
+  const mix = useMemo(() => (scene ? new Mix(scene.pageSize, scene.pages) : null), [scene]);
+  // Without any light yet the level shows unlit, and the view says so.
+  const lit = layers.length > 0 || (state !== undefined && state.sources.length > 0 && state.stale === 0);
+  const shownMode = mode === "final" && !lit ? "unlit" : mode;
+
+  useEffect(() => {
+    if (scene && mix) stage?.setScene(scene, mix);
+    stage?.setMode(shownMode);
+  }, [stage, scene, mix, shownMode]);
+
+  const movingLight = useMovingLight(doc.level.id, scene, state).data;
+  useEffect(() => {
+    if (movingLight) stage?.setMovingLight(movingLight);
+  }, [stage, movingLight, scene, mix]);
+
+  const seconds = useSeconds(playing);
+  const lights = level.lights;
+  // A level without flicker is the same at all times, and need not be mixed again.
+  const at = lights.some((l) => l.flicker && l.enabled) ? seconds : 0;
+  const flicker = useCallback(
+    (id: string) => {
+      const f = playing ? lights.find((l) => l.id === id)?.flicker : undefined;
+      return f ? flickerAt(f, at, id) : 1;
+    },
+    [playing, lights, at],
+  );
+
+  // The mix: layers as they come, weights as they are dragged. Layers of another
+  // layout wait for their scene.
+  useEffect(() => {
+    if (!mix || !state || !scene || state.geometry !== scene.geometry) return;
+    const anySolo = Object.values(solo).some(Boolean);
+    let changed = false;
+    mix.keepOnly(new Set(state.sources.map((s) => s.id)));
+    for (const { source, key, layer } of layers) {
+      if (layer.pageSize === mix.pageSize && layer.pages === mix.pages) mix.setLayer(source, key, layer);
+    }
+    for (const s of state.sources) {
+      const strip = stripOf(s); // the patches of a sky move together
+      const k = flicker(s.id);
+      const [r, g, b] = weightOf(s, live[strip], muted[strip] ?? false, anySolo && !solo[strip]);
+      changed = mix.setWeight(s.id, [r * k, g * k, b * k]) || changed;
+    }
+    if (changed) stage?.refresh();
+  }, [stage, mix, scene, state, layers, live, muted, solo, flicker]);
+
+  const report = useAir(doc.level.id, doc.level.revision).data;
+  const fog = useFog(doc.level.id, report).data ?? null;
+  // What each source that shows in fog weighs now, times what it weighs as saved.
+  const inFog = useMemo(() => {
+    const shown = new Set(airOn ? report?.costs.flatMap((c) => c.sources) : []);
+    const anySolo = Object.values(solo).some(Boolean);
+    return (state?.sources ?? [])
+      .filter((s) => shown.has(s.id))
+      .map((s) => {
+        const now = weightOf(s, live[s.id], muted[s.id] ?? false, anySolo && !solo[s.id]);
+        const k = flicker(s.id);
+        return { id: s.id, times: now.map((w, i) => (s.weight[i] ? (w * k) / s.weight[i]! : 1)) as unknown as Weight };
+      })
+      .filter(({ times }) => times.some((v) => v !== 1));
+  }, [report, airOn, state, live, muted, solo, flicker]);
+  const owns = useFogOf(doc.level.id, report, inFog.map((s) => s.id));
+  const fogNow = useMemo(() => {
+    if (!fog) return null;
+    const changes = inFog.flatMap(({ id, times }) => (owns.get(id)?.revision === fog.revision ? [{ own: owns.get(id)!, times }] : []));
+    return withChanges(fog, changes);
+  }, [fog, inFog, owns]);
+  const glowing = useMemo(() => level.images.filter((v) => level.glows.some((g) => g.shape === "image" && g.image === v.id)).map((v) => v.id), [level.images, level.glows]);
+  const images = usePixels(level.images, glowing, 128).data ?? null;
+  const painted = usePixels(level.images, scene?.imageIDs ?? [], 512).data;
+  useEffect(() => {
+    if (painted) stage?.setImages(painted);
+  }, [stage, painted, scene, mix]);
+  useEffect(() => {
+    if (!report) return;
+    const byID = new Map((state?.sources ?? []).map((s) => [s.id, s]));
+    const anySolo = Object.values(solo).some(Boolean);
+    // What follows a light is as that light is now, also while it is dragged.
+    const tint = (source: string | undefined, own: readonly number[]) => {
+      const from = source ? byID.get(source) : undefined;
+      if (!from) return own;
+      const lit = weightOf(from, live[from.id], muted[from.id] ?? false, anySolo && !solo[from.id]).some((w) => w > 0);
+      const color = live[from.id]?.color;
+      return lit ? (color ? linear(color) : own.some((v) => v > 0) ? own : from.color) : [0, 0, 0];
+    };
+    const shown = fogNow && fogNow.revision === report.revision ? fogNow : null;
+    stage?.setAir({ report, zones: level.zones, fog: shown, images, tint, exposure, look: lookOn, air: airOn, seconds }, lightMax);
+    if (host && (shown || report.costs.length === 0)) host.dataset.air = String(report.revision);
+  }, [stage, host, report, fogNow, images, level.zones, state, live, muted, solo, exposure, lookOn, airOn, seconds, lightMax]);
+
+  useEffect(() => {
+    stage?.setSkyNits((live.sky?.strength ?? level.environment.sky.luminance) * (muted.sky ? 0 : 1));
+  }, [stage, level.environment.sky.luminance, live.sky, muted.sky]);
+
+  const sky = useSky(doc.level.id, level).data;
+  useEffect(() => {
+    if (sky) stage?.setSky(sky);
+  }, [stage, sky]);
+
+  return { scene, lit };
+}

@@ -1,0 +1,175 @@
+import { useCallback, useEffect, useState, type CSSProperties } from "react";
+import { useMutation } from "@tanstack/react-query";
+import { api, take } from "../../api/client";
+import type { Context } from "../../commands";
+import type { Click, Rect } from "../../engine/camera";
+import { faceAlong, type Ray } from "../../engine/handles";
+import type { Picked } from "../../engine/picking";
+import type { Stage } from "../../engine/stage";
+import { bench, useBench, type Tool } from "../../model/bench";
+import { aim, opening, placed } from "../../model/edits";
+import { aimSun } from "../../model/sun";
+import { faceID, placeOf, taken, thingsOf } from "../../model/things";
+import { complain, notice } from "../../ui/messages";
+import { askPoint } from "../data";
+import { hasMarker } from "./Overlay";
+
+/** What a click does with each tool, for the foot of the view. */
+export function hintOf(tool: Tool): string {
+  switch (tool.is) {
+    case "select":
+      return "";
+    case "ask":
+      return "Click a spot to ask what lights it. Esc leaves.";
+    case "aim":
+      return "Click the spot to aim at. Esc leaves.";
+    case "opening":
+      return "Click a wall to cut a window; with Shift a door. Esc leaves.";
+    case "place":
+      return `Click where the ${tool.word} goes, again and again. Esc leaves.`;
+    case "rig":
+      return `Click where ${tool.name} goes. Esc leaves.`;
+    case "sun-at":
+      return "Click where in the sky the sun should stand. Esc leaves.";
+    case "sun-on":
+      return "Click what the sun should strike, coming from where you stand. Esc leaves.";
+  }
+}
+
+const windowM = [1, 1.2] as const;
+const doorM = [1, 2.1] as const;
+
+/** Clicks in the view, by the tool at hand. The answers are what is shown under the pointer
+ *  before a click, and the box that is being drawn. */
+export function useTool(stage: Stage | null, context: Context, onApplied: () => void) {
+  const tool = useBench((s) => s.tool);
+  const [ghost, setGhost] = useState<{ x: number; y: number; text: string } | null>(null);
+  const [box, setBox] = useState<CSSProperties | null>(null);
+  const id = context.doc.level.id;
+
+  const { mutate: placeRig } = useMutation({
+    mutationFn: ({ rig, at, normal }: { rig: Tool & { is: "rig" }; at: number[]; normal: number[] }) =>
+      take(api.POST("/api/v1/levels/{id}/presets", { params: { path: { id } }, body: { owner: rig.owner, name: rig.name, version: rig.version, at, normal } })),
+    onSuccess: () => {
+      bench.set({ tool: { is: "select" } });
+      onApplied();
+    },
+    onError: complain,
+  });
+
+  const clicked = useCallback(
+    (hits: Picked[], ray: Ray, click: Click) => {
+      const { level, edit, selection } = context;
+      const hit = hits.find((h) => !bench.get().locked[h.entity]) ?? null;
+      switch (tool.is) {
+        case "select":
+          return select(context, hits, click);
+        case "sun-at":
+          edit(aimSun(level.environment.sun, ray.direction));
+          return bench.set({ tool: { is: "select" } });
+        case "sun-on":
+          if (!hit) return;
+          edit(
+            aimSun(
+              level.environment.sun,
+              ray.origin.map((v, i) => v - hit.point[i]!),
+            ),
+          );
+          return bench.set({ tool: { is: "select" } });
+      }
+      if (!hit) return notice("There is no surface there.");
+      switch (tool.is) {
+        case "ask":
+          return void askPoint(id, hit.point, hit.normal).catch(complain);
+        case "aim": {
+          const steps = selection.flatMap((s) => aim(level, s, hit.point) ?? []);
+          if (steps.length === 1) edit(steps[0]!);
+          else if (steps.length > 1) edit({ op: "batch", label: `Aim ${steps.length} things`, steps });
+          return bench.set({ tool: { is: "select" } });
+        }
+        case "opening": {
+          const [w, h] = click.shift ? doorM : windowM;
+          const made = opening(level, hit.entity, hit.point, hit.normal, w, h);
+          if (!made) return notice("A window needs a box that is larger than it, such as a wall.");
+          edit(made.op);
+          return bench.select(made.ids);
+        }
+        case "place": {
+          const made = placed(level, tool.what, hit.point, hit.normal);
+          edit(made.op);
+          return bench.select(made.ids);
+        }
+        case "rig":
+          return placeRig({ rig: tool, at: hit.point, normal: hit.normal });
+      }
+    },
+    [context, tool, id, placeRig],
+  );
+
+  const hovered = useCallback(
+    (hit: Picked | null) => {
+      const over = tool.is === "select" ? (hit?.entity ?? null) : null;
+      if (bench.get().hovered !== over) bench.set({ hovered: over });
+      const text = hit && (tool.is === "place" ? tool.word : tool.is === "rig" ? tool.name : tool.is === "opening" ? "window" : tool.is === "aim" ? "aim here" : "");
+      const at = hit && text && stage?.project(hit.point.map((v, i) => v + hit.normal[i]! * 0.12));
+      setGhost(at ? { ...at, text: text! } : null);
+    },
+    [tool, stage],
+  );
+
+  const boxed = useCallback(
+    (rect: Rect, done: boolean) => {
+      if (!stage) return;
+      const page = stage.element.getBoundingClientRect();
+      const [x0, x1] = [Math.min(rect.x0, rect.x1) - page.left, Math.max(rect.x0, rect.x1) - page.left];
+      const [y0, y1] = [Math.min(rect.y0, rect.y1) - page.top, Math.max(rect.y0, rect.y1) - page.top];
+      if (!done) return setBox({ left: x0, top: y0, width: x1 - x0, height: y1 - y0 });
+      setBox(null);
+      const s = bench.get();
+      const inside = [...thingsOf(context.level).values()].filter((t) => {
+        const place = s.hidden[t.id] || s.locked[t.id] || t.part === "zones" || t.kind === "directional" ? null : placeOf(context.level, t);
+        const at = place && stage.project(place);
+        return at && at.x >= x0 && at.x <= x1 && at.y >= y0 && at.y <= y1;
+      });
+      // A box round lamps is meant for the lamps; blocks are taken where there is nothing else.
+      const marked = inside.filter(hasMarker);
+      bench.select((marked.length > 0 ? marked : inside).map((t) => t.id), "add");
+    },
+    [stage, context.level],
+  );
+
+  useEffect(() => {
+    if (!stage) return;
+    stage.onClick = clicked;
+    stage.onHover = hovered;
+    stage.onBox = boxed;
+  }, [stage, clicked, hovered, boxed]);
+  useEffect(() => setGhost(null), [tool]);
+  return { ghost, box };
+}
+
+/** A click on something selects it; on a block that is selected, the face; with Alt what is
+ *  behind what is selected now. */
+function select({ level, selection }: Context, hits: Picked[], click: Click) {
+  const s = bench.get();
+  const free = hits.filter((h) => !s.locked[h.entity]);
+  if (free.length === 0) {
+    if (!click.shift && !click.ctrl) bench.set({ selection: [] });
+    return;
+  }
+  const how = click.shift || click.ctrl ? "toggle" : "replace";
+  if (click.alt) {
+    const now = free.findIndex((h) => selection.some((id) => taken(id).id === h.entity));
+    return bench.select([free[(now + 1) % free.length]!.entity], how);
+  }
+  const hit = free[0]!;
+  const chosen = selection.some((id) => taken(id).id === hit.entity);
+  const solid = level.solids.find((x) => x.id === hit.entity);
+  const face = chosen && solid ? faceAlong(level, solid, hit.normal) : null;
+  if (face !== null) {
+    const faces = how === "toggle" ? selection.filter((id) => id !== hit.entity) : [];
+    bench.set({ selection: faces });
+    return bench.select([faceID(hit.entity, face)], how);
+  }
+  bench.select([hit.entity], how);
+}

@@ -1,0 +1,121 @@
+import { create } from "zustand";
+import type { Ledger, Variant } from "../api/client";
+import type { Placeable } from "./edits";
+
+// What the bench is doing right now and nobody else needs to know: selection, tool, view, and
+// values that are being dragged. All that is saved is in the level.
+
+export type ViewMode = "unlit" | "final" | "light" | "brightness" | "texels";
+export type Panel = "mixer" | "findings" | "ledger" | "history" | "presets" | "shots";
+export type Vec = [number, number, number];
+export type CameraGoal = { position: Vec; target: Vec; fov?: number; serial: number };
+
+/** What a click in the view does. */
+export type Tool =
+  | { is: "select" }
+  | { is: "ask" }
+  | { is: "aim" }
+  | { is: "opening" }
+  | { is: "place"; what: Placeable; word: string }
+  | { is: "rig"; owner: string; name: string; version: number }
+  | { is: "sun-at" }
+  | { is: "sun-on" };
+
+/** A value of a light that is being dragged: shown, not yet saved. Once it is let go it stays
+ *  until the service's light has it. */
+export type Live = { strength?: number; color?: string; enabled?: boolean; settled?: true | undefined };
+
+type BenchState = {
+  selection: string[]; // the last one is the one that single actions are about
+  hovered: string | null;
+  tool: Tool;
+  hidden: Record<string, true>; // in this view alone
+  locked: Record<string, true>;
+  mode: ViewMode;
+  markers: boolean;
+  panel: Panel;
+  live: Record<string, Live>;
+  muted: Record<string, boolean>;
+  solo: Record<string, boolean>;
+  exposure: number | null;
+  goal: CameraGoal | null;
+  ledger: { point: Vec; answer: Ledger | null } | null;
+  autoBake: boolean;
+  lookOn: boolean;
+  airOn: boolean;
+  playing: boolean; // motes drift
+  sheet: "light" | "air" | "look"; // which of the level's values are shown
+  comparing: { viewpoint: string; before: Variant } | null;
+  display: string; // platform whose display is shown; none shows all light
+  snapM: number; // grid that dragged and nudged things keep to; 0 for none
+  ownAxes: boolean; // handles along the thing's own axes
+  dialog: "palette" | "keys" | "repeat" | null;
+  folded: { left: boolean; right: boolean; drawer: boolean };
+};
+
+const fresh: BenchState = {
+  selection: [],
+  hovered: null,
+  tool: { is: "select" },
+  hidden: {},
+  locked: {},
+  mode: "final",
+  markers: true,
+  panel: "mixer",
+  live: {},
+  muted: {},
+  solo: {},
+  exposure: null,
+  goal: null,
+  ledger: null,
+  autoBake: true,
+  lookOn: true,
+  airOn: true,
+  playing: false,
+  sheet: "light",
+  comparing: null,
+  display: "",
+  snapM: 0.05,
+  ownAxes: false,
+  dialog: null,
+  folded: { left: false, right: false, drawer: false },
+};
+
+export const useBench = create<BenchState>(() => fresh);
+
+/** How a click changes a selection: alone, with Shift or Ctrl. */
+export type Adding = "replace" | "toggle" | "add";
+
+export function selectionAfter(now: readonly string[], ids: readonly string[], how: Adding): string[] {
+  if (how === "replace") return [...ids];
+  const rest = now.filter((id) => !ids.includes(id));
+  if (how === "toggle" && ids.every((id) => now.includes(id))) return rest;
+  return [...rest, ...ids];
+}
+
+export const bench = {
+  /** The spot that was asked last. */
+  asked: () => useBench.getState().ledger?.point ?? null,
+  get: () => useBench.getState(),
+  set: (part: Partial<BenchState>) => useBench.setState(part),
+  reset: () => useBench.setState(fresh, true),
+  select: (ids: readonly string[], how: Adding = "replace") => useBench.setState((s) => ({ selection: selectionAfter(s.selection, ids, how) })),
+  live: (id: string, value: Live) => useBench.setState((s) => ({ live: { ...s.live, [id]: { ...s.live[id], ...value, settled: undefined } } })),
+  settle: (id: string) => useBench.setState((s) => (s.live[id] ? { live: { ...s.live, [id]: { ...s.live[id], settled: true } } } : {})),
+  dropSettled: () =>
+    useBench.setState((s) => {
+      const left = Object.entries(s.live).filter(([, v]) => !v.settled);
+      return left.length < Object.keys(s.live).length ? { live: Object.fromEntries(left) } : {};
+    }),
+  fly: (position: Vec, target: Vec, fov?: number) => useBench.setState((s) => ({ goal: { position, target, fov, serial: (s.goal?.serial ?? 0) + 1 } })),
+};
+
+/** The one thing that actions on a single thing are about: the last selected. */
+export const usePrimary = () => useBench((s) => s.selection.at(-1) ?? null);
+
+/** Where the view's camera stands now; the view fills it in. It moves every frame, so it is
+ *  no state. */
+export const camera: {
+  now: (() => { position: Vec; rotation: [number, number, number, number]; fov_deg: number }) | null;
+  frame: ((low: Vec, high: Vec) => void) | null;
+} = { now: null, frame: null };

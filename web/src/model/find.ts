@@ -1,0 +1,125 @@
+import type { Level } from "../api/client";
+import { colorOf, colorWords, placeOf, thingsOf, type Kind, type Thing } from "./things";
+import { zoneAt } from "./zones";
+
+// Finding things by words, and things that are alike.
+
+/** What is said of a thing, for searching: its name, id, kind, zone, tags, state and colour. */
+export function wordsOf(level: Level, t: Thing, findings: ReadonlySet<string> = new Set()): string {
+  const e = t.entity as { strength?: number; fog_share?: number; shadows?: { cast: boolean } };
+  const color = colorOf(level, t);
+  const rig = level.rigs.find((r) => r.id === t.entity.rig);
+  return [
+    t.name,
+    t.id,
+    t.kind,
+    t.part === "lights" ? "light" : "",
+    zoneNameOf(level, t),
+    rig ? `${rig.name ?? ""} ${rig.id}` : "",
+    ...(t.entity.tags ?? []),
+    t.enabled ? "on" : "off",
+    ...(color ? [color, ...colorWords(color)] : []),
+    e.strength !== undefined && e.strength < 10 ? "dim" : "",
+    e.shadows && !e.shadows.cast ? "shadowless" : "",
+    findings.has(t.id) ? "finding" : "",
+  ]
+    .join(" ")
+    .toLowerCase();
+}
+
+/** The name of the zone that a thing states or stands in; "" outside all. */
+export function zoneNameOf(level: Level, t: Thing): string {
+  const zone = zoneOfThing(level, t);
+  return zone ? zone.name || zone.id : "";
+}
+
+export function zoneOfThing(level: Level, t: Thing) {
+  if (t.entity.zone) return level.zones.find((z) => z.id === t.entity.zone);
+  const place = t.part === "zones" || t.kind === "directional" ? null : placeOf(level, t);
+  return place ? zoneAt(level.zones, place) : undefined;
+}
+
+/** The things that all words of a query are said of. A word that begins with "-" is left out;
+ *  "in" is only glue. */
+export function search(level: Level, query: string, findings?: ReadonlySet<string>): Thing[] {
+  const words = query.toLowerCase().split(/[\s,]+/).filter((w) => w && w !== "in");
+  const wanted = words.filter((w) => !w.startsWith("-"));
+  const unwanted = words.filter((w) => w.length > 1 && w.startsWith("-")).map((w) => w.slice(1));
+  const has = (said: string, w: string) => (/^[a-z]+$/.test(w) && w.length <= 3 ? said.split(/[^a-z0-9#]+/).some((s) => s.startsWith(w)) : said.includes(w));
+  return [...thingsOf(level).values()].filter((t) => {
+    const said = wordsOf(level, t, findings);
+    return wanted.every((w) => has(said, w)) && !unwanted.some((w) => has(said, w));
+  });
+}
+
+export type Likeness = "kind" | "colour" | "rig" | "shape" | "zone";
+
+/** The ids of things that are like one of them. */
+export function alike(level: Level, id: string, by: Likeness): string[] {
+  const all = [...thingsOf(level).values()];
+  const like = thingsOf(level).get(id);
+  if (!like) return [];
+  const key = keyOf(level, like, by);
+  return key === "" ? [id] : all.filter((t) => keyOf(level, t, by) === key).map((t) => t.id);
+}
+
+function keyOf(level: Level, t: Thing, by: Likeness): string {
+  switch (by) {
+    case "kind":
+      return t.kind;
+    case "colour":
+      return colorOf(level, t) ?? "";
+    case "rig": {
+      const rig = level.rigs.find((r) => r.id === t.entity.rig);
+      return rig ? rig.preset || rig.id : "";
+    }
+    case "zone":
+      return zoneOfThing(level, t)?.id ?? "";
+    case "shape":
+      return shapeOf(t);
+  }
+}
+
+/** What a block or mesh is shaped like: equal for those with the same measures, wherever they
+ *  stand. "" for what has no shape. */
+export function shapeOf(t: Thing): string {
+  const round = (v: number) => Number(v.toFixed(3));
+  if (t.part === "solids") {
+    const s = t.entity as unknown as { size?: number[]; planes?: { normal: number[]; distance: number }[] };
+    return s.planes?.length ? `planes ${JSON.stringify(s.planes.map((p) => [...p.normal.map(round), round(p.distance)]))}` : `box ${(s.size ?? []).map(round).join(" ")}`;
+  }
+  if (t.part === "meshes") {
+    const m = t.entity as unknown as { positions: number[]; indices: number[] };
+    // The middle of a mesh may be anywhere: distances from its first vertex, in order, tell.
+    const [x, y, z] = m.positions as [number, number, number];
+    let sum = 0;
+    for (let i = 0; i < m.positions.length; i += 3) sum += ((i % 97) + 1) * Math.hypot(m.positions[i]! - x, m.positions[i + 1]! - y, m.positions[i + 2]! - z);
+    return `mesh ${m.positions.length} ${m.indices.length} ${sum.toPrecision(6)}`;
+  }
+  return "";
+}
+
+/** A kind as a heading. */
+export const plurals: Record<Kind, string> = {
+  point: "Point lights",
+  spot: "Spot lights",
+  dome: "Dome lights",
+  directional: "Directional lights",
+  box: "Box lights",
+  rect: "Rect lights",
+  tube: "Tube lights",
+  glow: "Glows",
+  "fog volume": "Volumes of fog",
+  beam: "Beams",
+  motes: "Motes",
+  block: "Blocks",
+  mesh: "Meshes",
+  zone: "Zones",
+  viewpoint: "Viewpoints",
+  probes: "Probe grids",
+  reflection: "Reflections",
+  rig: "Rigs",
+  path: "Paths",
+};
+
+export const unitOfLight = { point: "cd", spot: "cd", dome: "cd", directional: "lx", box: "lx", rect: "nt", tube: "nt" } as const;

@@ -1,0 +1,49 @@
+import type { Level } from "../api/client";
+import { search, zoneOfThing } from "./find";
+import { thingsOf, type Kind, type Thing } from "./things";
+
+// The rows of the outliner: things by zone, under headings that fold.
+
+export type Filter = "lights" | "air" | "blocks" | "views" | "off" | "findings";
+export const filters: readonly Filter[] = ["lights", "air", "blocks", "views", "off", "findings"];
+
+export type Row = { is: "zone"; id: string; name: string; count: number; open: boolean } | { is: "thing"; thing: Thing };
+
+const kindsOf: Record<"lights" | "air" | "blocks" | "views", readonly Kind[]> = {
+  lights: ["point", "spot", "dome", "directional", "box", "rect", "tube", "rig"],
+  air: ["glow", "fog volume", "beam", "motes"],
+  blocks: ["block", "mesh"],
+  views: ["viewpoint", "zone", "probes", "reflection", "path"],
+};
+
+/** What is listed where nobody asks for more: a level's blocks would hide its lights. */
+const usual: readonly Filter[] = ["lights", "air", "views"];
+
+export function rowsOf(level: Level, query: string, on: readonly Filter[], closed: Readonly<Record<string, boolean>>, findings: ReadonlySet<string>): Row[] {
+  const found = query.trim() ? search(level, query, findings) : [...thingsOf(level).values()];
+  const groups = on.filter((f) => f in kindsOf) as (keyof typeof kindsOf)[];
+  const shown = (groups.length > 0 ? groups : query.trim() ? (Object.keys(kindsOf) as (keyof typeof kindsOf)[]) : usual).flatMap((g) => kindsOf[g as keyof typeof kindsOf]);
+  const wanted = new Set(shown);
+  const things = found.filter((t) => wanted.has(t.kind) && (!on.includes("off") || !t.enabled) && (!on.includes("findings") || findings.has(t.id)));
+  const zones = [...level.zones.map((z) => ({ id: z.id, name: z.name || z.id })), { id: "", name: "Whole level" }];
+  const byZone = new Map<string, Thing[]>();
+  for (const t of things) {
+    const zone = t.part === "zones" || t.part === "rigs" ? "" : (zoneOfThing(level, t)?.id ?? "");
+    byZone.set(zone, [...(byZone.get(zone) ?? []), t]);
+  }
+  return zones.flatMap((z): Row[] => {
+    const inside = byZone.get(z.id);
+    if (!inside) return [];
+    const open = !closed[z.id];
+    return [{ is: "zone", id: z.id, name: z.name, count: inside.length, open }, ...(open ? inside.map((thing): Row => ({ is: "thing", thing })) : [])];
+  });
+}
+
+/** The ids from one row to another, for a selection with Shift. */
+export function rangeOf(rows: readonly Row[], from: string | null, to: string): string[] {
+  const ids = rows.flatMap((r) => (r.is === "thing" ? [r.thing.id] : []));
+  const [a, b] = [from === null ? -1 : ids.indexOf(from), ids.indexOf(to)];
+  if (a < 0 || b < 0) return [to];
+  const range = ids.slice(Math.min(a, b), Math.max(a, b) + 1);
+  return a <= b ? range : range.reverse();
+}

@@ -1,0 +1,201 @@
+import type { Document, Level, Operation } from "../api/client";
+import { apply, merge } from "./apply";
+
+// The edits of one level on their way to the service. An edit shows at once, is kept on this
+// machine until the service has it, and is sent in order, one at a time. The steps of one
+// gesture, such as a drag or a held key, become one edit and so one revision.
+
+/** How an edit went: the new revision, or why there is none. */
+export type Outcome =
+  | { is: "saved"; revision: number }
+  | { is: "refused"; why: string; conflict: boolean }
+  | { is: "offline" }
+  | { is: "signed-out" }
+  | { is: "gone" };
+
+export type Edit = { key: string; op: Operation; unsure?: boolean };
+
+/** What the queue needs of the world outside. */
+export type Transport = {
+  send: (op: Operation, base: number) => Promise<Outcome>;
+  /** Whether an edit whose answer was lost has arrived; its revision, or 0. */
+  arrived: (op: Operation, base: number) => Promise<number>;
+  keep: (edits: Edit[]) => Promise<void>;
+  wait: (ms: number) => Promise<void>;
+};
+
+export type QueueState = "saved" | "saving" | "offline" | "signed-out" | "gone";
+
+/** Milliseconds without a further step after which a gesture is over by itself. */
+const gestureRestMs = 700;
+const retryMs = 1500;
+
+export class EditQueue {
+  private pending: Edit[] = [];
+  private gesture: { name: string; key: string } | null = null;
+  private resting: ReturnType<typeof setTimeout> | undefined;
+  private running = false;
+  private base: Document | null = null;
+  private shownFor: { base: Level; edits: Edit[]; level: Level } | null = null;
+  private waiters: (() => void)[] = [];
+  private next = 1;
+  state: QueueState = "saved";
+
+  constructor(
+    private readonly transport: Transport,
+    private readonly changed: () => void,
+    private readonly complain: (why: string, edit: Edit, conflict: boolean) => void,
+  ) {}
+
+  /** Takes the document as the service has it. Older ones than known are left aside. */
+  setBase(doc: Document) {
+    if (this.base && doc.level.revision < this.base.level.revision) return;
+    this.base = doc;
+    this.changed();
+  }
+
+  /** Takes up edits that were kept before the page was closed. */
+  restore(edits: Edit[]) {
+    this.pending = [...edits.map((e) => ({ ...e, unsure: true })), ...this.pending];
+    this.next = Math.max(this.next, ...edits.map((e) => Number(e.key) + 1));
+    this.changed();
+    void this.run();
+  }
+
+  get count() {
+    return this.pending.length;
+  }
+
+  /** The document with all that is not saved yet. */
+  get shown(): Document | null {
+    if (!this.base) return null;
+    if (this.pending.length === 0) return this.base;
+    const base = this.base.document;
+    if (this.shownFor?.base !== base || this.shownFor.edits !== this.pending) {
+      this.shownFor = { base, edits: this.pending, level: this.pending.reduce((level, e) => apply(level, e.op), base) };
+    }
+    return { ...this.base, document: this.shownFor.level, can_undo: true, can_redo: false };
+  }
+
+  /** Adds an edit. Those of one gesture become one. */
+  push(op: Operation, gesture?: string) {
+    const last = this.pending.at(-1);
+    if (gesture && this.gesture?.name === gesture && last?.key === this.gesture.key) {
+      this.pending = [...this.pending.slice(0, -1), { ...last, op: merge(last.op, op) }];
+    } else {
+      this.endGesture();
+      const edit: Edit = { key: String(this.next++), op };
+      this.pending = [...this.pending, edit];
+      if (gesture) this.gesture = { name: gesture, key: edit.key };
+    }
+    clearTimeout(this.resting);
+    if (this.gesture) this.resting = setTimeout(() => this.endGesture(), gestureRestMs);
+    this.keep();
+    this.changed();
+    void this.run();
+  }
+
+  /** A gesture is over: what it did is sent. */
+  endGesture() {
+    if (!this.gesture) return;
+    clearTimeout(this.resting);
+    this.gesture = null;
+    void this.run();
+  }
+
+  /** Waits until all is saved, or cannot be now. */
+  async settled(): Promise<void> {
+    this.endGesture();
+    if (this.pending.length === 0 || (!this.running && this.state !== "saving")) return;
+    await new Promise<void>((done) => this.waiters.push(done));
+  }
+
+  /** Drops the newest edit if it has not been sent; true if there was one. */
+  takeBack(): boolean {
+    const onTheirWay = this.running ? 1 : 0;
+    if (this.pending.length <= onTheirWay) return false;
+    clearTimeout(this.resting);
+    this.gesture = null;
+    this.pending = this.pending.slice(0, -1);
+    this.keep();
+    this.changed();
+    return true;
+  }
+
+  /** Tries again at once, such as after a sign-in. */
+  retry() {
+    void this.run();
+  }
+
+  private keep() {
+    void this.transport.keep(this.pending);
+  }
+
+  private become(state: QueueState) {
+    if (this.state === state) return;
+    this.state = state;
+    this.changed();
+  }
+
+  private async run() {
+    if (this.running || !this.base) return;
+    this.running = true;
+    try {
+      while (this.pending.length > 0 && this.pending[0]!.key !== this.gesture?.key) {
+        if (!(await this.sendFirst())) break;
+      }
+      if (this.pending.length === 0) this.become("saved");
+    } finally {
+      this.running = false;
+      for (const done of this.waiters.splice(0)) done();
+    }
+    // A gesture may have ended, or an edit been added, while the last one was on its way.
+    if (this.state === "saving" && this.pending.length > 0 && this.pending[0]!.key !== this.gesture?.key) void this.run();
+  }
+
+  /** Sends the first edit; false if the rest has to wait. */
+  private async sendFirst(): Promise<boolean> {
+    const edit = this.pending[0]!;
+    const base = this.base!.level.revision;
+    if (this.state === "saved") this.become("saving");
+    const before = edit.unsure ? await this.transport.arrived(edit.op, base).catch(() => 0) : 0;
+    const outcome: Outcome = before > 0 ? { is: "saved", revision: before } : await this.transport.send(edit.op, base);
+    switch (outcome.is) {
+      case "saved":
+        this.take(edit, outcome.revision);
+        this.become(this.pending.length > 0 ? "saving" : "saved");
+        return true;
+      case "refused":
+        this.pending = this.pending.filter((e) => e.key !== edit.key);
+        this.keep();
+        this.become("saving");
+        this.changed();
+        this.complain(outcome.why, edit, outcome.conflict);
+        return true;
+      case "offline":
+        this.pending = this.pending.map((e) => (e.key === edit.key ? { ...e, unsure: true } : e));
+        this.keep();
+        this.become("offline");
+        void this.transport.wait(retryMs).then(() => this.run());
+        return false;
+      case "signed-out":
+        this.become("signed-out");
+        return false;
+      case "gone":
+        this.become("gone");
+        return false;
+    }
+  }
+
+  /** An edit is in the level: it becomes part of what the service is known to have. */
+  private take(edit: Edit, revision: number) {
+    const base = this.base!;
+    this.pending = this.pending.filter((e) => e.key !== edit.key);
+    // Where others have changed the level meanwhile, their part comes with the next reading.
+    if (revision > base.level.revision) {
+      this.base = { ...base, level: { ...base.level, revision }, document: apply(base.document, edit.op), can_undo: true, can_redo: false };
+    }
+    this.keep();
+    this.changed();
+  }
+}
