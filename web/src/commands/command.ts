@@ -1,4 +1,5 @@
 import type { Document, Level, Operation } from "../api/client";
+import type { Gesture } from "../model/queue";
 
 // A command is anything that can be done on the bench, once: its words, its keys, when it is
 // possible, and what it does. Menus, the palette, the toolbar, the sheet of keys and the
@@ -10,7 +11,7 @@ export type Context = {
   canEdit: boolean;
   selection: readonly string[];
   /** Changes the level; the steps of one gesture become one revision. */
-  edit: (op: Operation, gesture?: string) => void;
+  edit: (op: Operation, gesture?: Gesture) => void;
   undo: () => void;
   redo: () => void;
   bake: (quality: "draft" | "good" | "final") => void;

@@ -2,7 +2,7 @@ import { useCallback, useEffect, useMemo, useSyncExternalStore } from "react";
 import { useQueryClient } from "@tanstack/react-query";
 import { del, get, set } from "idb-keyval";
 import { api, ProblemError, type Document, type Operation, type Problem } from "../api/client";
-import { EditQueue, type Edit, type Outcome, type QueueState, type Transport } from "../model/queue";
+import { EditQueue, type Edit, type Gesture, type Outcome, type QueueState, type Transport } from "../model/queue";
 import { complain } from "../ui/messages";
 import { useDocument } from "./data";
 
@@ -57,7 +57,7 @@ export type Session = {
   error: Error | null;
   state: QueueState;
   waiting: number;
-  edit: (op: Operation, gesture?: string) => void;
+  edit: (op: Operation, gesture?: Gesture) => void;
   endGesture: () => void;
   undo: () => void;
   redo: () => void;

@@ -66,6 +66,18 @@ describe("the queue of edits", () => {
     expect(service.sent).toEqual([{ op: set({ "transform.position": [50, 0, 0] }), base: 1 }]);
   });
 
+  it("holds a drag until it is let go, however long that takes", async () => {
+    const { service, queue } = start();
+    queue.push(set({ strength: 1 }), { held: "drag" });
+    await pass(5000);
+    queue.push(set({ strength: 2 }), { held: "drag" });
+    await pass(5000);
+    expect(service.sent).toEqual([]);
+    queue.endGesture();
+    await pass();
+    expect(service.sent.map((s) => s.op.fields)).toEqual([{ strength: 2 }]);
+  });
+
   it("sends in order, each on the revision that the one before made", async () => {
     const { service, queue } = start();
     queue.push(set({ strength: 1 }));

@@ -24,6 +24,10 @@ export type Transport = {
   wait: (ms: number) => Promise<void>;
 };
 
+/** Steps that become one edit. A held one, such as a drag, ends when it is let go; another one
+ *  rests by itself. */
+export type Gesture = string | { held: string };
+
 export type QueueState = "saved" | "saving" | "offline" | "signed-out" | "gone";
 
 /** Milliseconds without a further step after which a gesture is over by itself. */
@@ -78,18 +82,19 @@ export class EditQueue {
   }
 
   /** Adds an edit. Those of one gesture become one. */
-  push(op: Operation, gesture?: string) {
+  push(op: Operation, gesture?: Gesture) {
+    const name = typeof gesture === "object" ? gesture.held : gesture;
     const last = this.pending.at(-1);
-    if (gesture && this.gesture?.name === gesture && last?.key === this.gesture.key) {
+    if (name && this.gesture?.name === name && last?.key === this.gesture.key) {
       this.pending = [...this.pending.slice(0, -1), { ...last, op: merge(last.op, op) }];
     } else {
       this.endGesture();
       const edit: Edit = { key: String(this.next++), op };
       this.pending = [...this.pending, edit];
-      if (gesture) this.gesture = { name: gesture, key: edit.key };
+      if (name) this.gesture = { name, key: edit.key };
     }
     clearTimeout(this.resting);
-    if (this.gesture) this.resting = setTimeout(() => this.endGesture(), gestureRestMs);
+    if (typeof gesture === "string") this.resting = setTimeout(() => this.endGesture(), gestureRestMs);
     this.keep();
     this.changed();
     void this.run();

@@ -132,7 +132,7 @@ function Middle({ folded, drawer, children }: { folded: boolean; drawer: ReactNo
 }
 
 function Divider({ label, across = false }: { label: string; across?: boolean }) {
-  return <Separator aria-label={label} className={`divider bg-[#101010] outline-none ${across ? "h-1" : "w-1"}`} />;
+  return <Separator aria-label={label} className={`splitter bg-[#101010] outline-none ${across ? "h-1" : "w-1"}`} />;
 }
 
 /** Keys run commands, unless somebody types. */

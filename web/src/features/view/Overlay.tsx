@@ -131,7 +131,7 @@ export function Handles({ level, context, stage, endGesture }: HandlesProps) {
     const ray = stage.ray(e.clientX, e.clientY);
     const moved = d.handle.drag({ ray, from: d.from, hit: stage.castBeside(ray, new Set(ids)), snapM: e.altKey ? 0 : bench.get().snapM });
     if (!moved) return;
-    context.edit(moved.op, `drag ${d.handle.id}`);
+    context.edit(moved.op, { held: `drag ${d.handle.id}` });
     const box = svg.current!.getBoundingClientRect();
     setSaid({ text: moved.text, x: e.clientX - box.left, y: e.clientY - box.top });
   }
