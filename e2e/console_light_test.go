@@ -5,6 +5,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -62,7 +63,10 @@ func TestSkyAndSunInTheBrowser(t *testing.T) {
 	assert.NotEqual(t, stood, struck)
 
 	// A rect light has a width and a height, and its strength in nits.
-	p.choose("Add a light", level.Rect)
+	p.do(chromedp.KeyEvent("R", chromedp.KeyModifiers(input.ModifierShift)))
+	p.see("Click where the rect light goes")
+	p.do(chromedp.MouseClickXY(640, 480), chromedp.KeyEvent("\x1b"))
+	p.see("revision 7")
 	p.do(chromedp.WaitVisible(`input[aria-label="Width"]`))
 	p.do(chromedp.SendKeys(`input[aria-label="Width"]`, "2.5\r"))
 	p.see("revision 8")

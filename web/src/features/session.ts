@@ -54,6 +54,8 @@ function inOrder(v: unknown): unknown {
 
 export type Session = {
   doc: Document | null;
+  /** Without what is on its way: what the service can be asked about. */
+  saved: Document | null;
   error: Error | null;
   state: QueueState;
   waiting: number;
@@ -120,6 +122,7 @@ export function useSession(id: string, user: string): Session {
 
   return {
     doc: queue.shown,
+    saved: queue.saved,
     error: queue.state === "gone" ? new Error("This level is not there any more, or it is not shared with you now.") : base.error && !queue.shown ? base.error : null,
     state: queue.state,
     waiting: queue.count,

@@ -70,6 +70,11 @@ export class EditQueue {
     return this.pending.length;
   }
 
+  /** The document as far as the service has it. */
+  get saved(): Document | null {
+    return this.base;
+  }
+
   /** The document with all that is not saved yet. */
   get shown(): Document | null {
     if (!this.base) return null;

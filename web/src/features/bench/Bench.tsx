@@ -86,13 +86,13 @@ function Open({ doc, user, session }: { doc: Document; user: string; session: Se
       <Group orientation="horizontal" className="min-h-0 flex-1">
         {!folded.left && (
           <>
-            <Panel id="left" defaultSize="240px" minSize="170px" maxSize="480px" groupResizeBehavior="preserve-pixel-size">
+            <Panel id="left-panel" defaultSize="240px" minSize="170px" maxSize="480px" groupResizeBehavior="preserve-pixel-size">
               <Outliner doc={doc} state={state} report={report} canEdit={canEdit} edit={edit} />
             </Panel>
             <Divider label="Width of the outliner" />
           </>
         )}
-        <Panel id="middle" minSize="280px">
+        <Panel id="middle-panel" minSize="280px">
           <Middle folded={folded.drawer} drawer={<Drawer doc={doc} state={state} report={report} user={user} canEdit={canEdit} edit={edit} onApplied={reread} />}>
             <View doc={doc} state={state} context={context} session={session} onApplied={reread} />
             <ToolStrip context={context} />
@@ -102,7 +102,7 @@ function Open({ doc, user, session }: { doc: Document; user: string; session: Se
         {!folded.right && (
           <>
             <Divider label="Width of the inspector" />
-            <Panel id="right" defaultSize="280px" minSize="220px" maxSize="520px" groupResizeBehavior="preserve-pixel-size">
+            <Panel id="right-panel" defaultSize="280px" minSize="220px" maxSize="520px" groupResizeBehavior="preserve-pixel-size">
               <Inspector doc={doc} state={state} canEdit={canEdit} edit={edit} />
             </Panel>
           </>
@@ -116,13 +116,13 @@ function Open({ doc, user, session }: { doc: Document; user: string; session: Se
 function Middle({ folded, drawer, children }: { folded: boolean; drawer: ReactNode; children: ReactNode }) {
   return (
     <Group orientation="vertical" className="h-full">
-      <Panel id="view" minSize="160px">
+      <Panel id="view-panel" minSize="160px">
         <div className="relative flex h-full min-h-0">{children}</div>
       </Panel>
       {!folded && (
         <>
           <Divider label="Height of the drawer" across />
-          <Panel id="drawer" defaultSize="210px" minSize="90px" maxSize="60%" groupResizeBehavior="preserve-pixel-size">
+          <Panel id="drawer-panel" defaultSize="210px" minSize="90px" maxSize="60%" groupResizeBehavior="preserve-pixel-size">
             {drawer}
           </Panel>
         </>

@@ -14,8 +14,9 @@ import { useAir, useFog, useFogOf, useLayers, useMovingLight, usePixels, usePlat
 // part is read as it is needed and handed to the stage.
 
 /** Draws the level; the answer is its mesh, once it is read. */
-export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Document, state: LightmapState | undefined) {
+export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Document, saved: Document, state: LightmapState | undefined) {
   const level = doc.document;
+  const known = saved.document; // what the service answers is of this
   const { mode, muted, solo, exposure, lookOn, airOn, playing, display } = useBench();
   const dragged = useBench((s) => s.live);
   const live = useMemo(() => ({ ...pendingLive(level, state), ...dragged }), [level, state, dragged]);
@@ -23,8 +24,8 @@ export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Doc
 
   // Colours and sway are in the mesh, and are no part of the geometry's name.
   const colors = useMemo(
-    () => JSON.stringify([level.materials.map((m) => [m.id, m.color, m.emission, m.image, m.image_m, m.alpha_cutoff]), level.meshes.map((m) => m.sways)]),
-    [level.materials, level.meshes],
+    () => JSON.stringify([known.materials.map((m) => [m.id, m.color, m.emission, m.image, m.image_m, m.alpha_cutoff]), known.meshes.map((m) => m.sways)]),
+    [known.materials, known.meshes],
   );
   const scene = useScene(doc.level.id, state?.geometry, colors).data;
   const layers = useLayers(doc.level.id, state);
@@ -122,7 +123,7 @@ export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Doc
     stage?.setSkyNits((live.sky?.strength ?? level.environment.sky.luminance) * (muted.sky ? 0 : 1));
   }, [stage, level.environment.sky.luminance, live.sky, muted.sky]);
 
-  const sky = useSky(doc.level.id, level).data;
+  const sky = useSky(doc.level.id, known).data;
   useEffect(() => {
     if (sky) stage?.setSky(sky);
   }, [stage, sky]);
