@@ -197,6 +197,21 @@ type LightmapState struct {
 	Hash     string   `json:"hash,omitzero" doc:"SHA-256 of the mix as half-floats, where it was asked for and nothing is stale."`
 }
 
+// NewPreview asks for the direct light of a source after a change that is not saved.
+type NewPreview struct {
+	Operation level.Operation `json:"operation" doc:"The change, on the newest revision."`
+	Source    string          `json:"source" maxLength:"96" doc:"Id of the source, such as a light's."`
+}
+
+// PreviewHead stands before the layer of a preview.
+type PreviewHead struct {
+	Geometry string     `json:"geometry"`
+	ID       string     `json:"id"`
+	Color    [3]float64 `json:"color" doc:"Linear Rec. 709, without the strength."`
+	Strength float64    `json:"strength"`
+	Weight   [3]float64 `json:"weight" doc:"What the mix multiplies the layer by."`
+}
+
 // NewBake asks for a bake.
 type NewBake struct {
 	Quality string `json:"quality,omitzero" enum:"draft,good,final" required:"false" doc:"good if left out."`

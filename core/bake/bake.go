@@ -79,6 +79,21 @@ func partOf(progress func(float64), from, to float64) func(float64) {
 	return func(share float64) { progress(from + share*(to-from)) }
 }
 
+// Direct computes the layers of some sources without what surfaces and the sky send on: what
+// there is time for while a light is dragged. They have no key, as nothing keeps them. It ends
+// early with the context's error.
+func (p *Prepared) Direct(ctx context.Context, sources []*source.Source, q Quality) ([]*layer.Layer, error) {
+	lit, err := direct.Bake(ctx, p.Map, sources, direct.Rays{Shadow: q.Samples(), Sky: q.Rays()}, nil)
+	if err != nil {
+		return nil, err
+	}
+	columns := make([]int, len(sources))
+	for i := range columns {
+		columns[i] = -1
+	}
+	return p.packAll(ctx, sources, make([]string, len(sources)), lit, nil, columns, gather.Groups(p.Map), nil)
+}
+
 // bakeTogether computes the layers of some sources at once.
 func (p *Prepared) bakeTogether(ctx context.Context, sources []*source.Source, q Quality, progress func(share float64)) ([]*layer.Layer, error) {
 	stage := func(from, to float64) func(float64) { return partOf(progress, from, to) }
@@ -91,11 +106,20 @@ func (p *Prepared) bakeTogether(ctx context.Context, sources []*source.Source, q
 	if err != nil {
 		return nil, err
 	}
+	keys := make([]string, len(sources))
+	for i, s := range sources {
+		keys[i] = p.Key(s, q)
+	}
+	return p.packAll(ctx, sources, keys, lit, other, columns, groups, stage(0.55, 1))
+}
+
+// packAll gathers what comes to the texels beside direct light, group by group, and packs all
+// of it into a layer of each source.
+func (p *Prepared) packAll(ctx context.Context, sources []*source.Source, keys []string, lit []direct.Light, other *gather.Gatherer, columns []int, groups []gather.Group, report func(float64)) ([]*layer.Layer, error) {
 	packers := make([]*layer.Packer, len(sources))
-	if err := parallel.Each(ctx, len(sources), func(i int) { packers[i] = layer.NewPacker(p.Layout, p.Key(sources[i], q)) }, nil); err != nil {
+	if err := parallel.Each(ctx, len(sources), func(i int) { packers[i] = layer.NewPacker(p.Layout, keys[i]) }, nil); err != nil {
 		return nil, err
 	}
-	report := stage(0.55, 1)
 	for k := range groups {
 		g := &groups[k]
 		if err := other.Each(ctx, g, func(done int) {
@@ -174,6 +198,19 @@ func (p *Prepared) Bounces(s *source.Source) bool {
 // Where no geometry, material, zone or density changed it reuses all that does
 // not depend on sources, which makes an edit of lights or look nearly free.
 func (p *Prepared) Again(l *level.Level) (*Prepared, error) {
+	if !p.Shares(l) {
+		return Prepare(l)
+	}
+	next, m, s := *p, *p.Map, *p.Scene
+	s.Level, s.World = l, l.World()
+	m.Scene = &s
+	next.Map, next.Sources = &m, source.List(l, &s)
+	return &next, nil
+}
+
+// Shares tells whether a level that was edited from p's has the same geometry, by what the
+// two share in memory.
+func (p *Prepared) Shares(l *level.Level) bool {
 	was := p.Scene.Level
 	same := was.Lightmap == l.Lightmap && sameList(was.Solids, l.Solids) && sameList(was.Meshes, l.Meshes) &&
 		sameList(was.Materials, l.Materials) && sameList(was.Zones, l.Zones) && sameList(was.Images, l.Images)
@@ -182,14 +219,7 @@ func (p *Prepared) Again(l *level.Level) (*Prepared, error) {
 			same = false // it may ride on a light that moved
 		}
 	}
-	if !same {
-		return Prepare(l)
-	}
-	next, m, s := *p, *p.Map, *p.Scene
-	s.Level, s.World = l, l.World()
-	m.Scene = &s
-	next.Map, next.Sources = &m, source.List(l, &s)
-	return &next, nil
+	return same
 }
 
 // sameList tells whether two lists are one: levels share what was not edited.

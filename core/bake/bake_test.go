@@ -443,3 +443,23 @@ func FuzzDecodeLayer(f *testing.F) {
 		}
 	})
 }
+
+// The direct layer of a light is its whole one where nothing bounces.
+func TestDirectIsTheLayerWithoutBounces(t *testing.T) {
+	l := plane(light("a", level.Point, 100, level.Vec{1, 2, 0}, down), light("b", level.Spot, 300, level.Vec{-2, 3, 1}, down))
+	block(l, "box", level.Vec{0, 0.5, 0}, level.Vec{1, 1, 1})
+	l.Lightmap.Bounces = false
+	p := prepare(t, l)
+	whole := layersOf(t, p, bake.Draft)
+	direct, err := p.Direct(t.Context(), source.All(p.Sources)[:2], bake.Draft)
+	require.NoError(t, err)
+	for i := range direct {
+		assert.Equal(t, whole[i].Raw(), direct[i].Raw())
+	}
+	l.Lightmap.Bounces = true
+	bounced := prepare(t, l)
+	direct, err = bounced.Direct(t.Context(), source.All(bounced.Sources)[:2], bake.Draft)
+	require.NoError(t, err)
+	assert.Equal(t, whole[0].Raw(), direct[0].Raw())
+	assert.NotEqual(t, layersOf(t, bounced, bake.Draft)[0].Raw(), direct[0].Raw())
+}

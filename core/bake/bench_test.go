@@ -617,3 +617,16 @@ func ball(n int, radius float64) *level.Mesh {
 	}
 	return &m
 }
+
+// The direct light of one light of the demo at draft, as while it is dragged.
+func BenchmarkPreview(b *testing.B) {
+	p := prepare(b, demo.Saltmarsh())
+	for _, id := range []string{"table-light", "great-lens", "door-lamp"} {
+		b.Run(id, func(b *testing.B) {
+			for b.Loop() {
+				_, err := p.Direct(b.Context(), []*source.Source{p.Source(id)}, bake.Draft)
+				require.NoError(b, err)
+			}
+		})
+	}
+}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"net/http"
 	"strconv"
 	"strings"
 
@@ -16,6 +17,7 @@ import (
 	"grotta/core/layer"
 	"grotta/core/ledger"
 	"grotta/core/level"
+	"grotta/core/source"
 )
 
 // opened is a level that is ready for questions about light.
@@ -65,6 +67,15 @@ func (s *server) registerLight(a huma.API) {
 		Key string `path:"key" pattern:"^[0-9a-f]{64}$"`
 	}) (*fileOut, error) {
 		return s.layer(ctx, in.ID, in.Key)
+	})
+	preview := heavy(operation("POST", "/levels/{id}/preview", "preview-light", "The direct light of a source after a change that is not saved", tag))
+	preview.Description = "For a hand that drags a light: nothing is stored. Little-endian: length of a JSON header (uint32), the header, padded to four bytes (the source's id, colour, strength and weight), then the layer as get-layer gives it, at draft, without bounces. The change must not move geometry."
+	preview.Responses = binaryResponse("application/octet-stream")
+	huma.Register(a, preview, func(ctx context.Context, in *struct {
+		LevelPath
+		Body api.NewPreview
+	}) (*fileOut, error) {
+		return s.preview(ctx, in.ID, &in.Body)
 	})
 	mesh := operation("GET", "/levels/{id}/scene", "get-scene", "A level's triangles with lightmap coordinates", tag)
 	mesh.Description = "Little-endian: length of a JSON header (uint32), the header, padded to four bytes; then float32 lists, one after the other: positions (3 a vertex), normals (3), lightmap coordinates in texels and page (3; page -1 where there is none, -2 where it is lit as something that moves), linear albedo (3), emission in nits (1), metres that a wind of 1 m/s takes it and seconds of a swing (2), place in its image, which of the header's images (-1 for none) and its alpha cutoff (4). Three vertices a triangle."
@@ -156,6 +167,38 @@ func (s *server) layer(ctx context.Context, id, key string) (*fileOut, error) {
 		}
 	}
 	return nil, newProblem(404, "the level has no such layer at its newest revision")
+}
+
+// preview bakes the direct light of one source of a level as an operation would leave it.
+func (s *server) preview(ctx context.Context, id string, in *api.NewPreview) (*fileOut, error) {
+	o, err := s.open(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	next, _, err := o.doc.ApplyContext(ctx, in.Operation)
+	if err != nil {
+		return nil, s.problem(err)
+	}
+	if !o.prepared.Shares(next) {
+		return nil, newProblem(http.StatusConflict, "the change moves geometry; only lights have a preview")
+	}
+	p, err := o.prepared.Again(next)
+	if err != nil {
+		return nil, s.problem(err)
+	}
+	src := p.Source(in.Source)
+	if src == nil {
+		return nil, newProblem(http.StatusNotFound, fmt.Sprintf("no source is called %q", in.Source))
+	}
+	layers, err := p.Direct(ctx, []*source.Source{src}, bake.Draft)
+	if err != nil {
+		return nil, s.problem(err)
+	}
+	data, err := headed(api.PreviewHead{Geometry: p.Geometry(), ID: src.ID, Color: src.Color, Strength: src.Strength, Weight: src.Weight})
+	if err != nil {
+		return nil, s.problem(err)
+	}
+	return &fileOut{"application/octet-stream", "", append(data, layers[0].Raw()...)}, nil
 }
 
 func (s *server) registerLedger(a huma.API, tag string) {

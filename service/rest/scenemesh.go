@@ -94,20 +94,27 @@ func sceneMesh(p *bake.Prepared) ([]byte, error) {
 			h.Ranges = append(h.Ranges, sceneRange{s.Body().Entity, first, h.Vertices - first})
 		}
 	}
-	head, err := level.Encode(h)
+	head, err := headed(h)
+	if err != nil {
+		return nil, err
+	}
+	b := bytes.NewBuffer(head)
+	for _, values := range [][]float32{positions, normals, texels, albedo, emission, sway, images} {
+		binary.Write(b, binary.LittleEndian, values)
+	}
+	return b.Bytes(), nil
+}
+
+// headed is a value as JSON, padded to four bytes, after its length.
+func headed(v any) ([]byte, error) {
+	head, err := level.Encode(v)
 	if err != nil {
 		return nil, err
 	}
 	for len(head)%4 != 0 {
 		head = append(head, ' ')
 	}
-	var b bytes.Buffer
-	binary.Write(&b, binary.LittleEndian, uint32(len(head)))
-	b.Write(head)
-	for _, values := range [][]float32{positions, normals, texels, albedo, emission, sway, images} {
-		binary.Write(&b, binary.LittleEndian, values)
-	}
-	return b.Bytes(), nil
+	return append(binary.LittleEndian.AppendUint32(nil, uint32(len(head))), head...), nil
 }
 
 // movingLight writes the light on the corners of surfaces that take no lightmap

@@ -112,6 +112,7 @@ var Table = map[string]Need{
 	"get-fog":            viewer,
 	"get-grade":          viewer,
 	"get-layer":          viewer,
+	"preview-light":      viewer,
 	"get-lightmap":       viewer,
 	"get-moving-light":   viewer,
 	"get-scene":          viewer,

@@ -66,6 +66,13 @@ export async function takeShot(id: string, body: Schemas["NewShot"], signal?: Ab
   return URL.createObjectURL(data as unknown as Blob);
 }
 
+/** The direct light of a source after a change that is not saved, as bytes; null where the
+ *  change has no preview, as it moves geometry. */
+export async function takePreview(id: string, operation: Operation, source: string, signal: AbortSignal): Promise<ArrayBuffer | null> {
+  const { data, response } = await api.POST("/api/v1/levels/{id}/preview", { params: { path: { id } }, body: { operation, source }, parseAs: "arrayBuffer", signal });
+  return response.ok ? (data as unknown as ArrayBuffer) : null;
+}
+
 /** Reads a path of the API as bytes. */
 export async function bytes(path: string): Promise<ArrayBuffer> {
   const response = await fetch(path);

@@ -71,6 +71,39 @@ describe("a mix", () => {
     expect(m.setWeight("a", [1, 1, 1])).toBe(false);
   });
 
+  it("shows a preview in place of a layer until the service has another one", () => {
+    const m = new Mix(64, 1);
+    const put = (key: string, v: number) => {
+      m.setLayer("a", key, layer(v));
+      m.setWeight("a", [1, 1, 1]);
+    };
+    put("old", 4);
+    const moved = layer(7);
+    expect(m.takesPreview({ id: "a", layer: moved })).toBe(true);
+    expect(m.takesPreview({ id: "a", layer: moved })).toBe(false);
+    m.setWeight("a", [1, 1, 1]);
+    put("old", 4); // the service still has the old one
+    expect(lux(m, 0, 0, 0)).toBe(7);
+    put("new", 6);
+    expect(lux(m, 0, 0, 0)).toBe(6);
+    m.takesPreview({ id: "a", layer: moved });
+    m.settle();
+    put("new", 6); // it was put back: what was there is right again
+    expect(lux(m, 0, 0, 0)).toBe(6);
+  });
+
+  it("shows the preview of a light that was just placed, and drops it with the light", () => {
+    const m = new Mix(64, 1);
+    m.takesPreview({ id: "fresh", layer: layer(3) });
+    m.setWeight("fresh", [1, 1, 1]);
+    m.keepOnly(new Set());
+    expect(lux(m, 0, 0, 0)).toBe(3);
+    m.settle();
+    m.keepOnly(new Set());
+    expect(lux(m, 0, 0, 0)).toBe(0);
+    expect(m.takesPreview({ id: "other", layer: parseLayer(raw(32, 1, 0, [])) })).toBe(false);
+  });
+
   it("never goes below black or past half-floats", () => {
     const m = new Mix(64, 1);
     m.setLayer("a", "k", layer(60000));

@@ -32,14 +32,25 @@ export function parseLayer(data: ArrayBuffer): Layer {
   return { pageSize, pages, tiles };
 }
 
+/** A source with the direct light of a change that is not saved. */
+export type Preview = { geometry: string; id: string; color: number[]; strength: number; weight: number[]; layer: Layer };
+
+/** Reads what POST /levels/{id}/preview answers. */
+export function parsePreview(data: ArrayBuffer): Preview {
+  const length = new DataView(data).getUint32(0, true);
+  const head = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, length))) as Omit<Preview, "layer">;
+  return { ...head, layer: parseLayer(data.slice(4 + length)) };
+}
+
 export type Weight = readonly [number, number, number];
 const dark: Weight = [0, 0, 0];
+const previewKey = "preview";
 
 /** The shown lightmap: lux in half-floats, RGBA, ready to be a texture. */
 export class Mix {
   readonly half: Uint16Array;
   private readonly lux: Float32Array;
-  private readonly layers = new Map<string, { key: string; layer: Layer; weight: Weight }>();
+  private readonly layers = new Map<string, { key: string; layer: Layer; weight: Weight; stale?: string | undefined }>();
 
   constructor(
     readonly pageSize: number,
@@ -52,15 +63,30 @@ export class Mix {
   /** Puts a source's layer in, in place of an older one. */
   setLayer(source: string, key: string, layer: Layer) {
     const old = this.layers.get(source);
-    if (old?.key === key) return;
+    if (old?.key === key || (old?.stale !== undefined && old.stale === key)) return;
     if (old) this.add(old.layer, old.weight.map((w) => -w) as unknown as Weight);
     this.layers.set(source, { key, layer, weight: dark });
+  }
+
+  /** Puts the light of a change that is not saved in, in place of a source's layer, until the
+   *  service has another layer than the one it had; true if it was not there yet. */
+  takesPreview({ id, layer }: Pick<Preview, "id" | "layer">): boolean {
+    const old = this.layers.get(id);
+    if (old?.layer === layer || layer.pageSize !== this.pageSize || layer.pages !== this.pages) return false;
+    if (old) this.add(old.layer, old.weight.map((w) => -w) as unknown as Weight);
+    this.layers.set(id, { key: previewKey, layer, weight: dark, stale: old?.key === previewKey ? (old.stale ?? "") : (old?.key ?? "") });
+    return true;
+  }
+
+  /** All is saved: the next layer of every source is taken, whichever it is. */
+  settle() {
+    for (const e of this.layers.values()) e.stale = undefined;
   }
 
   /** Takes out the layers of sources that are not there any more. */
   keepOnly(sources: Set<string>) {
     for (const [id, e] of this.layers) {
-      if (sources.has(id)) continue;
+      if (sources.has(id) || e.stale !== undefined) continue;
       this.add(e.layer, e.weight.map((w) => -w) as unknown as Weight);
       this.layers.delete(id);
     }

@@ -180,10 +180,11 @@ export class Passes {
   seconds = () => this.draw?.seconds ?? 0;
 
   /** Draws the surfaces' light to the screen. */
-  run(r: WebGLRenderer, scene: WebGLRenderTarget, setting: Setting | null, white: number) {
+  /** hasty leaves out what a lens adds, while something moves on a machine that is slow. */
+  run(r: WebGLRenderer, scene: WebGLRenderTarget, setting: Setting | null, white: number, hasty: boolean) {
     const depth = scene.depthTexture!;
     const look = setting?.look;
-    const lens = this.mode === 0 && (look?.enabled ?? false);
+    const lens = this.mode === 0 && !hasty && (look?.enabled ?? false);
     this.place(depth, white);
     this.fill(setting, white);
     const occlusion = lens && look!.occlusion.enabled ? look!.occlusion : null;

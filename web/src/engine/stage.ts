@@ -34,13 +34,12 @@ import type { Mix } from "./layers";
 import { Picking, type Picked } from "./picking";
 import { Outlines } from "./outlines";
 import { Passes, type AirDraw } from "./passes";
+import { Quality, type Fineness } from "./quality";
 import { surfaceMaterial } from "./shaders/surface";
 
 const modes: Record<ViewMode, number> = { final: 0, unlit: 1, light: 2, brightness: 3, texels: 4 };
 
-const restMs = 220; // after which the camera has stopped
-const slowMs = 60; // a frame that takes longer is drawn with fewer pixels
-const leastScale = 0.3;
+const settledMs = 300; // without a move, after which the view is at rest
 
 // The stage draws the level: surfaces as radiance into a half-float target, then
 // the air and the look over the whole picture. It draws only when something
@@ -59,6 +58,8 @@ export class Stage {
   private readonly picking = new Picking();
   private readonly outlines = new Outlines(this.overlay);
   private geometry = "";
+  private outlined = "";
+  private disposed = false;
   private lightMax = 0;
   private due = 0;
   private last = 0;
@@ -92,6 +93,7 @@ export class Stage {
   }
 
   dispose() {
+    this.disposed = true;
     cancelAnimationFrame(this.due);
     clearTimeout(this.resting);
     this.watch.disconnect();
@@ -112,7 +114,7 @@ export class Stage {
     const { clientWidth: w, clientHeight: h } = this.host;
     if (w === 0 || h === 0) return;
     this.renderer.setSize(w, h, false);
-    this.applyScale();
+    this.applySize();
     this.camera.aspect = w / h;
     this.camera.updateProjectionMatrix();
     this.draw();
@@ -181,7 +183,7 @@ export class Stage {
   /** The mix changed: send it to the card. */
   refresh() {
     if (this.mesh) this.mesh.material.uniforms.lightmap!.value.needsUpdate = true;
-    this.draw();
+    this.moved();
   }
 
   setMode(mode: ViewMode) {
@@ -251,7 +253,11 @@ export class Stage {
 
   /** Outlines what is selected, and faintly what is under the pointer. */
   setOutlined(selected: readonly string[], hovered: string | null) {
-    this.outlines.set(this.picking.edges(selected.map((id) => id.split("#")[0]!)), this.picking.edges(hovered && !selected.includes(hovered) ? [hovered] : []));
+    const faint = hovered && !this.quality.slow && !selected.includes(hovered) ? [hovered] : []; // a frame for each would take long
+    const names = `${selected.join()} ${faint.join()} ${this.geometry}`;
+    if (names === this.outlined) return;
+    this.outlined = names;
+    this.outlines.set(this.picking.edges(selected.map((id) => id.split("#")[0]!)), this.picking.edges(faint));
     this.draw();
   }
 
@@ -313,43 +319,82 @@ export class Stage {
     if (this.due === 0) this.due = requestAnimationFrame(this.frame);
   };
 
-  // While the camera moves, fewer pixels are drawn where a frame takes long; at rest all are.
-  private scale = 1;
+  // Frames are drawn as finely as there is time for, and no new one before the last is done.
+  private readonly quality = new Quality();
+  private fineness: Fineness = { scale: 1, samples: 4 };
   private moving = false;
   private resting: ReturnType<typeof setTimeout> | undefined;
+  private drawing: { sync: WebGLSync; began: number; fineness: Fineness; moving: boolean } | null = null;
 
+  /** Something moves: frames are drawn coarser where that takes long, until it rests. */
   private moved = () => {
     this.moving = true;
     clearTimeout(this.resting);
     this.resting = setTimeout(() => {
       this.moving = false;
-      this.setScale(1);
       this.draw();
-    }, restMs);
+    }, settledMs);
     this.draw();
   };
 
-  private setScale(scale: number) {
-    if (scale === this.scale) return;
-    this.scale = scale;
-    this.applyScale();
+  private setFineness(f: Fineness) {
+    if (f.scale === this.fineness.scale && f.samples === this.fineness.samples) return;
+    this.fineness = f;
+    this.applySize();
   }
 
-  private applyScale() {
-    this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2) * this.scale);
+  private applySize() {
+    this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2) * this.fineness.scale);
     const size = this.renderer.getDrawingBufferSize(new Vector2());
+    if (this.target.samples !== this.fineness.samples) {
+      this.target.samples = this.fineness.samples;
+      this.target.dispose(); // made again with the next frame
+    }
     this.target.setSize(size.x, size.y);
     this.passes.resize(size.x, size.y);
   }
 
-  private adapt(tookMs: number) {
-    if (!this.moving) return;
-    if (tookMs > slowMs && this.scale > leastScale) this.setScale(Math.max(leastScale, this.scale / 1.5));
+  /** Whether the last frame is done; how long it took is noted. */
+  private isDone(): boolean {
+    const d = this.drawing;
+    if (!d) return true;
+    const gl = this.renderer.getContext() as WebGL2RenderingContext;
+    const state = gl.clientWaitSync(d.sync, 0, 0);
+    if (state === gl.TIMEOUT_EXPIRED) return false;
+    gl.deleteSync(d.sync);
+    this.drawing = null;
+    this.quality.took(performance.now() - d.began, d.fineness, d.moving);
+    return true;
+  }
+
+  private noteFrame() {
+    const gl = this.renderer.getContext() as WebGL2RenderingContext;
+    const sync = gl.fenceSync(gl.SYNC_GPU_COMMANDS_COMPLETE, 0);
+    gl.flush();
+    if (!sync) return;
+    this.drawing = { sync, began: performance.now(), fineness: this.fineness, moving: this.moving };
+    this.awaitFrame();
+  }
+
+  /** Notes the end of a frame soon after it, also where no other one follows. */
+  private awaitFrame = () => {
+    if (this.disposed || !this.drawing) return;
+    if (!this.isDone()) setTimeout(this.awaitFrame, 4);
+    else if (!this.moving && this.finerAtRest()) this.draw();
+  };
+
+  private finerAtRest(): boolean {
+    const f = this.quality.fineness(false);
+    return f.scale > this.fineness.scale || f.samples > this.fineness.samples;
   }
 
   private frame = (now: number) => {
     this.due = 0;
-    if (this.last) this.adapt(now - this.last);
+    if (!this.isDone()) {
+      this.due = requestAnimationFrame(this.frame);
+      return;
+    }
+    this.setFineness(this.quality.fineness(this.moving));
     if (this.hand.fly(this.last ? (now - this.last) / 1000 : 0.016)) this.moved();
     this.last = this.due || this.moving ? now : 0;
     this.camera.updateMatrixWorld();
@@ -366,9 +411,10 @@ export class Stage {
     r.setClearColor(0x000000, 1);
     r.clear();
     r.render(this.surfaces, this.camera);
-    this.passes.run(r, this.target, setting, white);
+    this.passes.run(r, this.target, setting, white, this.moving && this.quality.slow);
     r.setRenderTarget(null);
     r.render(this.overlay, this.camera);
+    this.noteFrame();
     for (const tell of this.watchers) tell();
   };
 }

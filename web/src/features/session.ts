@@ -59,6 +59,10 @@ export type Session = {
   error: Error | null;
   state: QueueState;
   waiting: number;
+  /** Whether something is being dragged or nudged right now. */
+  inGesture: boolean;
+  /** What is on its way, in order. */
+  pending: readonly Operation[];
   edit: (op: Operation, gesture?: Gesture) => void;
   endGesture: () => void;
   undo: () => void;
@@ -126,6 +130,8 @@ export function useSession(id: string, user: string): Session {
     error: queue.state === "gone" ? new Error("This level is not there any more, or it is not shared with you now.") : base.error && !queue.shown ? base.error : null,
     state: queue.state,
     waiting: queue.count,
+    inGesture: queue.inGesture,
+    pending: queue.operations,
     edit: useCallback((op, gesture) => queue.push(op, gesture), [queue]),
     endGesture: useCallback(() => queue.endGesture(), [queue]),
     undo: useCallback(() => void step("undo"), [step]),

@@ -62,7 +62,7 @@ describe("the queue of edits", () => {
     }
     expect(service.sent).toEqual([]);
     expect(lamp().transform.position).toEqual([50, 0, 0]);
-    await pass(800);
+    await pass(1600);
     expect(service.sent).toEqual([{ op: set({ "transform.position": [50, 0, 0] }), base: 1 }]);
   });
 

@@ -31,7 +31,7 @@ export type Gesture = string | { held: string };
 export type QueueState = "saved" | "saving" | "offline" | "signed-out" | "gone";
 
 /** Milliseconds without a further step after which a gesture is over by itself. */
-const gestureRestMs = 700;
+const gestureRestMs = 1500;
 const retryMs = 1500;
 
 export class EditQueue {
@@ -64,6 +64,16 @@ export class EditQueue {
     this.next = Math.max(this.next, ...edits.map((e) => Number(e.key) + 1));
     this.changed();
     void this.run();
+  }
+
+  /** Whether a gesture is under way, so that its edit is not sent yet. */
+  get inGesture(): boolean {
+    return this.gesture !== null;
+  }
+
+  /** The changes that are not saved, in order. */
+  get operations(): Operation[] {
+    return this.pending.map((e) => e.op);
   }
 
   get count() {

@@ -10,7 +10,7 @@ export type Field = { path: string; label: string; when?: (of: Values) => boolea
   | { is: "number"; unit?: string; min?: number; max?: number; step?: number; scale?: "log"; unset?: string; initial?: number }
   | { is: "toggle" }
   | { is: "choice"; of: readonly string[] }
-  | { is: "color"; unset?: string }
+  | { is: "color"; unset?: string; /** The colour that it has while none is set. */ shown?: (of: Values) => string | undefined }
   | { is: "pick"; none: string; of: readonly (readonly [string, string])[] }
   | { is: "three"; min?: number; max?: number; step?: number; unit?: string; names?: readonly string[] }
 );
@@ -68,7 +68,7 @@ function FieldRow({ field: f, all, part, disabled, set, setEach, live }: Omit<Pr
     case "choice":
       return <Choice label={f.label} value={mixed ? "" : (first as string)} of={f.of} disabled={disabled} onChange={commit} />;
     case "color":
-      return <HexField label={f.label} value={mixed ? "" : ((first as string | undefined) ?? "")} unset={mixed ? "several" : f.unset} disabled={disabled} onCommit={(v) => commit(v || null)} />;
+      return <HexField label={f.label} value={mixed ? "" : ((first as string | undefined) ?? "")} unset={mixed ? "several" : f.unset} shown={f.shown?.(all[0]!)} disabled={disabled} onCommit={(v) => commit(v || null)} />;
     case "pick":
       return <Pick label={f.label} value={mixed ? "" : ((first as string | undefined) ?? "")} none={mixed ? "several" : f.none} of={f.of} disabled={disabled} onChange={(v) => commit(v || null)} />;
     case "three":
@@ -122,7 +122,7 @@ function Three({ field: f, own, disabled, commit, setEach }: ThreeProps) {
 }
 
 /** A colour, picked or typed; an empty one is none, where that may be. */
-export function HexField({ label, value, unset, disabled, onCommit }: { label: string; value: string; unset?: string | undefined; disabled: boolean; onCommit: (v: string) => void }) {
+export function HexField({ label, value, unset, shown, disabled, onCommit }: { label: string; value: string; unset?: string | undefined; shown?: string | undefined; disabled: boolean; onCommit: (v: string) => void }) {
   const [text, setText] = useState<string | null>(null);
   const good = (t: string) => /^#[0-9a-f]{6}$/i.test(t);
   const finish = () => {
@@ -133,7 +133,7 @@ export function HexField({ label, value, unset, disabled, onCommit }: { label: s
     <div className="row grid grid-cols-[92px_1fr] items-center gap-2">
       <span className="dim">{label}</span>
       <div className="flex items-center gap-1">
-        <input type="color" className="h-[23px] w-7 shrink-0 cursor-pointer bg-transparent" aria-label={`${label} colour`} disabled={disabled} value={text && good(text) ? text : value || "#ffffff"} onChange={(e) => setText(e.target.value)} onBlur={finish} />
+        <input type="color" className="h-[23px] w-7 shrink-0 cursor-pointer bg-transparent" aria-label={`${label} colour`} disabled={disabled} value={text && good(text) ? text : value || shown || "#ffffff"} onChange={(e) => setText(e.target.value)} onBlur={finish} />
         <input className="field" aria-label={`${label} as #rrggbb`} placeholder={unset} disabled={disabled} value={text ?? value} onChange={(e) => setText(e.target.value)} onBlur={finish} onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()} />
       </div>
     </div>

@@ -26,7 +26,7 @@ export function View({ doc, state, context, session, onApplied }: Props) {
   const level = doc.document;
   const [host, setHost] = useState<HTMLDivElement | null>(null);
   const { stage, broken } = useStage(host);
-  const { scene, lit } = useDrawn(stage, host, doc, session.saved ?? doc, state);
+  const { scene, lit } = useDrawn(stage, host, doc, session, state);
   const markers = useBench((s) => s.markers);
   const mode = useBench((s) => s.mode);
   const hidden = useBench((s) => s.hidden);

@@ -1,20 +1,23 @@
-import { useCallback, useEffect, useMemo } from "react";
+import { useCallback, useEffect, useMemo, useState } from "react";
 import type { Document, LightmapState } from "../../api/client";
 import { linear } from "../../engine/color";
 import { flickerAt } from "../../engine/flicker";
 import { withChanges } from "../../engine/fog";
-import { Mix, type Weight } from "../../engine/layers";
+import { Mix, type Preview, type Weight } from "../../engine/layers";
 import type { Stage } from "../../engine/stage";
 import { stripOf, weightOf } from "../../engine/weights";
 import { useBench } from "../../model/bench";
 import { pendingLive } from "../../model/pending";
+import type { Session } from "../session";
+import { usePreview } from "./usePreview";
 import { useAir, useFog, useFogOf, useLayers, useMovingLight, usePixels, usePlatforms, useScene, useSeconds, useSky } from "../data";
 
 // What the view shows of the level: its mesh, the mix of its layers, its air and look. Each
 // part is read as it is needed and handed to the stage.
 
 /** Draws the level; the answer is its mesh, once it is read. */
-export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Document, saved: Document, state: LightmapState | undefined) {
+export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Document, session: Session, state: LightmapState | undefined) {
+  const saved = session.saved ?? doc;
   const level = doc.document;
   const known = saved.document; // what the service answers is of this
   const { mode, muted, solo, exposure, lookOn, airOn, playing, display } = useBench();
@@ -56,16 +59,31 @@ export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Doc
     [playing, lights, at],
   );
 
+  const [previews, setPreviews] = useState<Record<string, Preview>>({});
+  usePreview(session, useCallback((p: Preview) => setPreviews((all) => ({ ...all, [p.id]: p })), []));
+  useEffect(() => {
+    if (session.waiting === 0) setPreviews((all) => (Object.keys(all).length > 0 ? {} : all));
+  }, [session.waiting]);
+
   // The mix: layers as they come, weights as they are dragged. Layers of another
   // layout wait for their scene.
   useEffect(() => {
     if (!mix || !state || !scene || state.geometry !== scene.geometry) return;
     const anySolo = Object.values(solo).some(Boolean);
     let changed = false;
+    if (session.waiting === 0 && state.revision === doc.level.revision) mix.settle();
     mix.keepOnly(new Set(state.sources.map((s) => s.id)));
     for (const { source, key, layer } of layers) {
       if (layer.pageSize === mix.pageSize && layer.pages === mix.pages) mix.setLayer(source, key, layer);
     }
+    for (const p of Object.values(previews)) {
+      if (p.geometry === scene.geometry && mix.takesPreview(p)) {
+        changed = true;
+        if (host) host.dataset.previews = String(Number(host.dataset.previews ?? 0) + 1);
+      }
+    }
+    const placed = Object.values(previews).filter((p) => !state.sources.some((s) => s.id === p.id));
+    for (const p of placed) changed = mix.setWeight(p.id, p.weight as unknown as Weight) || changed;
     for (const s of state.sources) {
       const strip = stripOf(s); // the patches of a sky move together
       const k = flicker(s.id);
@@ -73,7 +91,7 @@ export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Doc
       changed = mix.setWeight(s.id, [r * k, g * k, b * k]) || changed;
     }
     if (changed) stage?.refresh();
-  }, [stage, mix, scene, state, layers, live, muted, solo, flicker]);
+  }, [stage, host, mix, scene, state, layers, live, muted, solo, flicker, previews, session.waiting, doc.level.revision]);
 
   const report = useAir(doc.level.id, doc.level.revision).data;
   const fog = useFog(doc.level.id, report).data ?? null;

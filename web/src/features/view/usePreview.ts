@@ -1,0 +1,61 @@
+import { useEffect, useRef, useState } from "react";
+import { takePreview, type Level, type Operation } from "../../api/client";
+import { parsePreview, type Preview } from "../../engine/layers";
+import { merge } from "../../model/apply";
+import type { Session } from "../session";
+
+// The light of what is being dragged, before it is saved: the service makes
+// the direct light of that one source, at draft. One question is under way at a time, about the
+// newest state; what is older is dropped.
+
+/** Fields whose change leaves a light's layer as it is. */
+const mixed = new Set(["strength", "color", "kelvin", "enabled", "name", "tags", "note", "zone", "flicker", "fog_share", "bake", "rig"]);
+
+/** The sources whose light has another shape in one level than in another. */
+export function reshaped(saved: Level, shown: Level): string[] {
+  if (saved === shown) return [];
+  const before = new Map(saved.lights.map((l) => [l.id, l as unknown as Record<string, unknown>]));
+  const ids = shown.lights.flatMap((l) => {
+    const was = before.get(l.id);
+    if (was === (l as unknown)) return [];
+    const now = l as unknown as Record<string, unknown>;
+    const changed = !was || Object.keys(now).some((k) => !mixed.has(k) && JSON.stringify(now[k]) !== JSON.stringify(was[k]));
+    return changed ? [l.id] : [];
+  });
+  const shapeOf = (d: Level["environment"]["sun"]) => JSON.stringify(d && [d.azimuth_deg, d.altitude_deg, d.north_deg, d.angular_deg, d.place]);
+  if (shown.environment.sun && shapeOf(saved.environment.sun) !== shapeOf(shown.environment.sun)) ids.push("sun");
+  return ids;
+}
+
+const mostSources = 3;
+
+/** Calls back with every preview that arrives. A new one tells how long it took. */
+export function usePreview(session: Session, take: (p: Preview) => void) {
+  const { doc, saved, pending, inGesture } = session;
+  const id = doc?.level.id ?? "";
+  const busy = useRef<AbortController | null>(null);
+  const [arrived, setArrived] = useState(0);
+  const asked = useRef<Operation | null>(null);
+  const wanted = doc && saved && inGesture && pending.length === 1 ? reshaped(saved.document, doc.document).slice(0, mostSources) : [];
+  const newest = pending.at(-1) ?? null;
+
+  useEffect(() => {
+    if (wanted.length === 0 || busy.current || asked.current === newest) return;
+    const control = new AbortController();
+    busy.current = control;
+    asked.current = newest;
+    const op = pending.reduce(merge);
+    void (async () => {
+      for (const source of wanted) {
+        const data = await takePreview(id, op, source, control.signal).catch(() => null);
+        if (data && !control.signal.aborted) take(parsePreview(data));
+      }
+      busy.current = null;
+      if (!control.signal.aborted) setArrived((n) => n + 1);
+    })();
+    // It goes on with what is newest by then; wanted is part of pending.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [newest, arrived, id]);
+
+  useEffect(() => () => busy.current?.abort(), []);
+}
