@@ -1,6 +1,6 @@
 // Package shot renders finished pictures from a viewpoint, on the processor
 // alone: lightmap, sky, the air, then the look. The console's live view follows
-// the same formulas (web/src/bench/view); a test compares the two.
+// the same formulas (web/src/engine); a test compares the two.
 package shot
 
 import (

@@ -97,7 +97,8 @@ export function freshID(level: Level, base: string, alsoTaken: ReadonlySet<strin
       .replace(/-\d+$/, "")
       .slice(0, 56) || "thing";
   const taken = new Set(allParts.flatMap((p) => (level[p] as { id: string }[]).map((e) => e.id)));
-  for (let n = 1; ; n++) {
+  // What has a number goes on with the next one.
+  for (let n = /-\d+$/.test(base) ? 2 : 1; ; n++) {
     const id = n === 1 ? stem : `${stem}-${n}`;
     if (!taken.has(id) && !alsoTaken.has(id)) return id;
   }
