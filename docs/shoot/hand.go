@@ -37,14 +37,16 @@ func byHand(browser context.Context, url, id string) error {
 		}},
 		{"bench", []chromedp.Action{
 			chromedp.Navigate(url + "/levels/" + id), chromedp.WaitVisible("[data-strip]"), button("Bake"), baked, chromedp.Sleep(time.Second),
-			outliner("Table shade"), dim("great-lens", 0.2),
+			choose("Go to a viewpoint", "kitchen-table"), outliner("Table shade"), dim("great-lens", 0.2), chromedp.Sleep(6 * time.Second), // the picture comes to rest
 		}},
 		{"findings", []chromedp.Action{tab("Findings"), chromedp.Click(`[data-rule="limits.shadow-overlap"] button:nth-of-type(1)`)}},
 		{"clean", []chromedp.Action{
 			fix("look.zone-too-dark"), fix("links.glow-without-light"), fix("limits.shadow-overlap"),
 			chromedp.WaitVisible(`//button[normalize-space()="Bake at good quality"]`, chromedp.BySearch), button("Bake at good quality"), baked,
 		}},
-		{"ledger", []chromedp.Action{tab("Ledger"), chromedp.MouseClickXY(640, 470)}},
+		{"ledger", []chromedp.Action{
+			chromedp.KeyEvent("i"), chromedp.MouseClickXY(640, 470), chromedp.KeyEvent("\x1b"), chromedp.WaitVisible(`//section[@aria-label="Panels"]//th[text()="Share"]`, chromedp.BySearch), chromedp.Sleep(2 * time.Second),
+		}},
 		{"comparison", []chromedp.Action{
 			tab("Shots"), chromedp.WaitVisible(`section[aria-label="Panels"] ul img`), choose("Compare with", "2"),
 			chromedp.Evaluate(`document.querySelector("canvas").dispatchEvent(new KeyboardEvent("keydown", { key: "Escape", bubbles: true }))`, nil),
