@@ -10,7 +10,7 @@ import type { Vec } from "../../model/world";
 import { icons } from "../../ui/kinds";
 
 // What is drawn over the view: markers of what has no body, and the handles of the selection.
-// Both keep their size on screen; they are placed anew with every frame.
+// Both keep their size on screen; their places are computed with every frame.
 
 const armPx = 58;
 const mergePx = 15;
