@@ -81,7 +81,7 @@ function Open({ doc, user, session }: { doc: Document; user: string; session: Se
 
   return (
     <div className="flex h-full flex-col">
-      <TopBar doc={doc} state={state} counts={report?.counts ?? {}} platform={platform} user={user} context={context} session={session} />
+      <TopBar doc={doc} state={state} report={report} platform={platform} user={user} context={context} session={session} />
       <Connection session={session} user={user} />
       <Group orientation="horizontal" className="min-h-0 flex-1">
         {!folded.left && (

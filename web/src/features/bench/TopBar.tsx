@@ -1,19 +1,22 @@
 import { AlertTriangle, Camera, CircleAlert, Download, Redo2, Search, Undo2 } from "lucide-react";
 import { useMutation } from "@tanstack/react-query";
 import { Link } from "wouter";
-import { takeShot, type Document, type LightmapState } from "../../api/client";
+import { takeShot, type Document, type LightmapState, type Report } from "../../api/client";
 import { commandByID, keyLabel, type Context } from "../../commands";
 import { bench, camera } from "../../model/bench";
 import { complain, notice } from "../../ui/messages";
 import { usePlatforms } from "../data";
 import type { Session } from "../session";
 import { BakeButton } from "./BakeButton";
+import { Meters } from "./Meters";
 
-type Props = { doc: Document; state: LightmapState | undefined; counts: Record<string, number>; platform: string; user: string; context: Context; session: Session };
+type Props = { doc: Document; state: LightmapState | undefined; report: Report | undefined; platform: string; user: string; context: Context; session: Session };
 
-export function TopBar({ doc, state, counts, platform, user, context, session }: Props) {
+export function TopBar({ doc, state, report, platform, user, context, session }: Props) {
   const id = doc.level.id;
   const platforms = usePlatforms();
+  const profile = platforms.data?.items.find((p) => p.profile.name === platform)?.profile;
+  const counts = report?.counts ?? {};
   return (
     <header className="bar flex items-center gap-3 px-3">
       <Link href="/" aria-label="All levels">
@@ -31,6 +34,7 @@ export function TopBar({ doc, state, counts, platform, user, context, session }:
       <CommandButton id="redo" context={context} icon={<Redo2 size={15} />} label="Redo" />
       <CommandButton id="palette" context={context} icon={<Search size={14} />} label="Find a command" />
       <span className="ml-auto" />
+      <Meters level={doc.document} report={report} limits={profile?.limits} />
       <Count n={counts.error ?? 0} what="refused" color="text-error" icon={<CircleAlert size={13} />} />
       <Count n={counts.warning ?? 0} what="warnings" color="text-warning" icon={<AlertTriangle size={13} />} />
       <select
@@ -71,8 +75,8 @@ export function CommandButton({ id, context, icon, label }: { id: string; contex
 
 function Count({ n, what, color, icon }: { n: number; what: string; color: string; icon: React.ReactNode }) {
   return (
-    <button className={`flex items-center gap-1 px-1 ${n > 0 ? color : "dim"}`} onClick={() => bench.set({ panel: "findings", folded: { ...bench.get().folded, drawer: false } })}>
-      {icon} {n} {what}
+    <button title={`${n} ${what}`} className={`flex items-center gap-1 px-1 ${n > 0 ? color : "dim"}`} onClick={() => bench.set({ panel: "findings", folded: { ...bench.get().folded, drawer: false } })}>
+      {icon} {n} <span className="sr-only">{what}</span>
     </button>
   );
 }

@@ -1,0 +1,58 @@
+import type { Level, Report, Schemas } from "../../api/client";
+import { bench } from "../../model/bench";
+
+type Limits = Schemas["Profile"]["limits"];
+export type Meter = { name: string; now: number; most: number; keptFree: number; rule: string; shown: string };
+
+/** How much of each limit of a platform a level takes. Limits that a platform does not have
+ *  have no meter. */
+export function metersOf(level: Level, report: Report | undefined, limits: Limits): Meter[] {
+  const out: Meter[] = [];
+  const add = (name: string, now: number, most: number | undefined, rule: string, shown = `${now} of ${most}`, keptFree = 0) => {
+    if (most !== undefined && most > 0) out.push({ name, now, most, keptFree, rule, shown });
+  };
+  add("Lights", level.lights.filter((l) => l.enabled).length, limits.lights?.max, "limits.lights");
+  const overlap = report?.findings.find((f) => f.rule === "limits.shadow-overlap");
+  if (limits.shadow_overlap) {
+    const { max, reserve } = limits.shadow_overlap;
+    // Without a finding the worst place keeps to the limit; how far is not told.
+    add("Shadows", overlap?.count ?? 0, max, "limits.shadow-overlap", overlap ? `${overlap.count} of ${max}` : `within ${max}`, reserve);
+  }
+  if (report) {
+    add("Pages", report.lightmap.pages, limits.lightmap_pages?.max, "limits.lightmap-pages");
+    const mb = (v: number) => (v / 1e6).toFixed(1);
+    add("Bytes", report.lightmap.bytes, limits.lightmap_bytes?.max, "limits.lightmap-bytes", `${mb(report.lightmap.bytes)} of ${mb(limits.lightmap_bytes?.max ?? 0)} MB`);
+  }
+  return out;
+}
+
+/** The budget of the platform, always in sight; a click opens the findings. */
+export function Meters({ level, report, limits }: { level: Level; report: Report | undefined; limits: Limits | undefined }) {
+  if (!limits) return null;
+  return (
+    <div className="flex gap-2" role="group" aria-label="Budget of the platform">
+      {metersOf(level, report, limits).map((m) => (
+        <MeterBar key={m.name} meter={m} />
+      ))}
+    </div>
+  );
+}
+
+function MeterBar({ meter: m }: { meter: Meter }) {
+  const over = m.now > m.most;
+  return (
+    <button
+      className="w-[76px] text-left"
+      title={`${m.name}: ${m.shown}${m.keptFree > 0 ? `, ${m.keptFree} kept free` : ""}${over ? ", over the limit" : ""}. Click for the findings.`}
+      onClick={() => bench.set({ panel: "findings", folded: { ...bench.get().folded, drawer: false } })}
+    >
+      <span className={`flex justify-between gap-1 text-[10px] leading-3 ${over ? "text-error" : "dim"}`}>
+        <span>{m.name}</span>
+        <span className="truncate">{m.shown.replace(" of ", "/").replace(" MB", "")}</span>
+      </span>
+      <span className="mt-1 block h-[3px] bg-[#3a3a3a]">
+        <span className={`block h-full ${over ? "over-limit" : "bg-[#a8a8a8]"}`} style={{ width: `${Math.min(100, (100 * m.now) / m.most)}%` }} />
+      </span>
+    </button>
+  );
+}
