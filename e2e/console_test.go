@@ -100,15 +100,15 @@ func (p *page) goTo(viewpoint string) {
 	p.choose("Go to a viewpoint", viewpoint)
 }
 
-// view is the picture of the level, once it has drawn and come to rest.
+// view is the picture of the level, once it is drawn whole and has come to rest.
 func (p *page) view() image.Image {
 	p.t.Helper()
 	p.do(chromedp.WaitVisible("[data-testid=view][data-frames]"))
 	frames := ""
-	for range 60 {
+	for range 200 {
 		time.Sleep(150 * time.Millisecond)
-		now := p.eval(`document.querySelector("[data-testid=view]").dataset.frames`)
-		if now == frames {
+		now := p.eval(`(() => { const v = document.querySelector("[data-testid=view]"); return v.dataset.whole === "" ? v.dataset.frames : ""; })()`)
+		if now != "" && now == frames {
 			break
 		}
 		frames = now

@@ -1,8 +1,11 @@
 // How finely a frame is drawn, so that the view follows the hand on any machine: fewer pixels
 // and samples while something moves, and as many as there is time for at rest. Both are found
-// by what frames take, as a frame's cost is not only its pixels.
+// by what frames take, as a frame's cost is not only its pixels. A view that stays at rest is
+// drawn whole in the end, however long that takes.
 
 export type Fineness = { scale: number; samples: 0 | 4 };
+
+export const full: Fineness = { scale: 1, samples: 4 };
 
 export const movingMs = 90; // what a frame may take while something moves
 export const restMs = 900; // and at rest

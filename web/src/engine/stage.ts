@@ -34,11 +34,12 @@ import type { Mix } from "./layers";
 import { Picking, type Picked } from "./picking";
 import { Outlines } from "./outlines";
 import { Passes, type AirDraw } from "./passes";
-import { Quality, type Fineness } from "./quality";
+import { full, Quality, type Fineness } from "./quality";
 import { surfaceMaterial } from "./shaders/surface";
 
 const modes: Record<ViewMode, number> = { final: 0, unlit: 1, light: 2, brightness: 3, texels: 4 };
 
+const finishMs = 600; // at rest, after which a picture that is not whole is drawn whole
 const settledMs = 300; // without a move, after which the view is at rest
 
 // The stage draws the level: surfaces as radiance into a half-float target, then
@@ -68,6 +69,8 @@ export class Stage {
   onClick: (hits: Picked[], ray: Ray, click: Click) => void = () => {};
   onHover: (hit: Picked | null, ray: Ray) => void = () => {};
   onBox: (rect: Rect, done: boolean) => void = () => {};
+  /** A frame at rest is done; whole where nothing was left out. */
+  onRest: (whole: boolean) => void = () => {};
 
   constructor(private readonly host: HTMLElement) {
     this.renderer = new WebGLRenderer({ antialias: false, powerPreference: "high-performance" });
@@ -96,6 +99,7 @@ export class Stage {
     this.disposed = true;
     cancelAnimationFrame(this.due);
     clearTimeout(this.resting);
+    clearTimeout(this.finishing);
     this.watch.disconnect();
     this.picking.dispose();
     this.outlines.dispose();
@@ -316,19 +320,28 @@ export class Stage {
 
   /** Asks for a frame. */
   draw = () => {
-    if (this.due === 0) this.due = requestAnimationFrame(this.frame);
+    this.whole = false;
+    clearTimeout(this.finishing);
+    this.request();
   };
+
+  private request() {
+    if (this.due === 0) this.due = requestAnimationFrame(this.frame);
+  }
 
   // Frames are drawn as finely as there is time for, and no new one before the last is done.
   private readonly quality = new Quality();
   private fineness: Fineness = { scale: 1, samples: 4 };
   private moving = false;
   private resting: ReturnType<typeof setTimeout> | undefined;
+  private whole = false; // all of the picture is drawn, or will be with the next frame
+  private finishing: ReturnType<typeof setTimeout> | undefined;
   private drawing: { sync: WebGLSync; began: number; fineness: Fineness; moving: boolean } | null = null;
 
   /** Something moves: frames are drawn coarser where that takes long, until it rests. */
   private moved = () => {
     this.moving = true;
+    this.whole = false;
     clearTimeout(this.resting);
     this.resting = setTimeout(() => {
       this.moving = false;
@@ -376,25 +389,31 @@ export class Stage {
     this.awaitFrame();
   }
 
-  /** Notes the end of a frame soon after it, also where no other one follows. */
+  /** Notes the end of a frame soon after it, also where no other one follows. A picture that
+   *  was drawn with less than all is drawn whole once nothing has moved for a while. */
   private awaitFrame = () => {
     if (this.disposed || !this.drawing) return;
-    if (!this.isDone()) setTimeout(this.awaitFrame, 4);
-    else if (!this.moving && this.finerAtRest()) this.draw();
+    if (!this.isDone()) return void setTimeout(this.awaitFrame, 4);
+    if (this.moving || this.due !== 0) return;
+    this.onRest(this.whole);
+    if (this.whole) return;
+    clearTimeout(this.finishing);
+    this.finishing = setTimeout(() => {
+      if (this.moving || this.disposed) return;
+      this.whole = true;
+      this.request();
+    }, finishMs);
   };
-
-  private finerAtRest(): boolean {
-    const f = this.quality.fineness(false);
-    return f.scale > this.fineness.scale || f.samples > this.fineness.samples;
-  }
 
   private frame = (now: number) => {
     this.due = 0;
     if (!this.isDone()) {
-      this.due = requestAnimationFrame(this.frame);
+      this.request();
       return;
     }
-    this.setFineness(this.quality.fineness(this.moving));
+    const fineness = this.whole ? full : this.quality.fineness(this.moving);
+    this.whole ||= !this.moving && fineness.scale === full.scale && fineness.samples === full.samples;
+    this.setFineness(fineness);
     if (this.hand.fly(this.last ? (now - this.last) / 1000 : 0.016)) this.moved();
     this.last = this.due || this.moving ? now : 0;
     this.camera.updateMatrixWorld();

@@ -72,7 +72,11 @@ function useStage(host: HTMLDivElement | null) {
     }
     camera.now = () => ({ position: s.camera.position.toArray(), rotation: s.camera.quaternion.toArray(), fov_deg: s.camera.fov });
     camera.frame = (low, high) => s.lookAt(low, high);
-    const count = s.eachFrame(() => (host.dataset.frames = String(Number(host.dataset.frames ?? 0) + 1)));
+    const count = s.eachFrame(() => {
+      host.dataset.frames = String(Number(host.dataset.frames ?? 0) + 1);
+      delete host.dataset.whole;
+    });
+    s.onRest = (whole) => whole && (host.dataset.whole = "");
     setStage(s);
     return () => {
       count();
