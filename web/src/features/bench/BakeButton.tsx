@@ -15,7 +15,7 @@ export function BakeButton({ id, state, canEdit }: { id: string; state: Lightmap
   const stale = state?.stale ?? 0;
   const best = (state?.sources ?? []).every((s) => s.quality && s.quality !== "draft");
   return (
-    <div className="flex items-center gap-2">
+    <div className="flex shrink-0 items-center gap-2">
       <label className="dim flex items-center gap-1" title="Bake what an edit makes stale, at draft quality">
         <input type="checkbox" className="checkbox checkbox-xs" checked={auto} onChange={(e) => bench.set({ autoBake: e.target.checked })} /> follow
       </label>
@@ -35,9 +35,9 @@ export function BakeButton({ id, state, canEdit }: { id: string; state: Lightmap
 function Running({ bake }: { bake: Bake }) {
   const cancel = useMutation({ mutationFn: (b: Bake) => take(api.POST("/api/v1/bakes/{id}/cancel", { params: { path: { id: b.id } } })), onError: complain });
   return (
-    <div className="flex items-center gap-2" role="status">
-      <progress className="progress w-28" value={bake.done} max={1} aria-label="Bake" />
-      <span className="dim w-24 truncate">
+    <div className="flex shrink-0 items-center gap-2" role="status">
+      <progress className="progress w-20" value={bake.done} max={1} aria-label="Bake" />
+      <span className="dim w-20 truncate">
         {Math.round(bake.done * 100)} % {bake.left_s ? `· ${Math.ceil(bake.left_s)} s` : ""}
       </span>
       <button className="btn btn-xs" onClick={() => cancel.mutate(bake)}>

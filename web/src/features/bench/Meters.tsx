@@ -30,7 +30,7 @@ export function metersOf(level: Level, report: Report | undefined, limits: Limit
 export function Meters({ level, report, limits }: { level: Level; report: Report | undefined; limits: Limits | undefined }) {
   if (!limits) return null;
   return (
-    <div className="flex gap-2" role="group" aria-label="Budget of the platform">
+    <div className="flex shrink-0 gap-2" role="group" aria-label="Budget of the platform">
       {metersOf(level, report, limits).map((m) => (
         <MeterBar key={m.name} meter={m} />
       ))}
@@ -42,7 +42,7 @@ function MeterBar({ meter: m }: { meter: Meter }) {
   const over = m.now > m.most;
   return (
     <button
-      className="w-[76px] text-left"
+      className="w-[62px] text-left"
       title={`${m.name}: ${m.shown}${m.keptFree > 0 ? `, ${m.keptFree} kept free` : ""}${over ? ", over the limit" : ""}. Click for the findings.`}
       onClick={() => bench.set({ panel: "findings", folded: { ...bench.get().folded, drawer: false } })}
     >

@@ -34,8 +34,8 @@ function Palette({ context }: { context: Context }) {
   };
   return (
     <Autocomplete inputValue={query} onInputChange={setQuery}>
-      <SearchField aria-label="Command" autoFocus className="border-b border-[#101010] p-2">
-        <Input className="field !h-8 w-[440px] !text-[13px]" placeholder="What do you want to do?" />
+      <SearchField aria-label="Command" autoFocus className="w-[460px] border-b border-[#101010] p-2">
+        <Input className="field !h-8 w-full !text-[13px]" placeholder="What do you want to do?" onKeyDown={(e) => e.key === "Escape" && close()} />
       </SearchField>
       <ListBox aria-label="Commands" items={found} className="min-h-0 overflow-auto py-1 outline-none" onAction={(key) => run(String(key))} renderEmptyState={() => <p className="dim px-3 py-2">No command has these words.</p>}>
         {(c) => <PaletteItem command={c} why={c.whyNot?.(context) ?? ""} />}
