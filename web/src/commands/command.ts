@@ -51,7 +51,7 @@ export function keyOf(e: Pick<KeyboardEvent, "key" | "ctrlKey" | "metaKey" | "al
 export function keyLabel(key: string): string {
   const signs: Record<string, string> = { ArrowLeft: "←", ArrowRight: "→", ArrowUp: "↑", ArrowDown: "↓", Escape: "Esc", Delete: "Del" };
   return key
-    .split("+")
+    .split(/(?<=.)\+/) // the plus sign is a key too
     .map((k) => signs[k] ?? (k.length === 1 ? k.toUpperCase() : k))
     .join(" ");
 }

@@ -32,6 +32,7 @@ describe("commands", () => {
     expect(keyOf(press("P", { shiftKey: true }))).toBe("Shift+p");
     expect(keyOf(press("ArrowUp", { shiftKey: true }))).toBe("Shift+ArrowUp");
     expect(keyLabel("Shift+ArrowUp")).toBe("Shift ↑");
+    expect([keyLabel("+"), keyLabel("Ctrl+Shift+Z")]).toEqual(["+", "Ctrl Shift Z"]);
   });
   it("run by their key where they can, and say why where not", () => {
     const nothing = contextOf();

@@ -1,4 +1,4 @@
-import { BufferAttribute, BufferGeometry, LineBasicMaterial, LineSegments, type Scene } from "three";
+import { BufferAttribute, BufferGeometry, Color, LinearSRGBColorSpace, LineBasicMaterial, LineSegments, type Scene } from "three";
 
 // Outlines over the level: dark under bright, so that they are seen on black and on white.
 export class Outlines {
@@ -28,7 +28,7 @@ export class Outlines {
 }
 
 function lines(color: number, opacity: number) {
-  const l = new LineSegments(new BufferGeometry(), new LineBasicMaterial({ color, opacity, transparent: true, depthTest: false, linewidth: 1 }));
+  const l = new LineSegments(new BufferGeometry(), new LineBasicMaterial({ color: new Color().setHex(color, LinearSRGBColorSpace), opacity, transparent: true, depthTest: false, linewidth: 1 }));
   l.frustumCulled = false;
   l.visible = false;
   return l;

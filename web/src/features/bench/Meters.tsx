@@ -42,7 +42,7 @@ function MeterBar({ meter: m }: { meter: Meter }) {
   const over = m.now > m.most;
   return (
     <button
-      className="w-[62px] text-left"
+      className="w-[80px] text-left"
       title={`${m.name}: ${m.shown}${m.keptFree > 0 ? `, ${m.keptFree} kept free` : ""}${over ? ", over the limit" : ""}. Click for the findings.`}
       onClick={() => bench.set({ panel: "findings", folded: { ...bench.get().folded, drawer: false } })}
     >

@@ -9,9 +9,9 @@ import { NumberField } from "../../ui/NumberField";
 export function CommandDialogs({ context }: { context: Context }) {
   const dialog = useBench((s) => s.dialog);
   return (
-    <ModalOverlay isOpen={dialog !== null} isDismissable onOpenChange={(open) => !open && bench.set({ dialog: null })} className="fixed inset-0 z-40 flex justify-center bg-black/50 pt-[12vh]">
-      <Modal className="h-fit max-h-[76vh] outline-none">
-        <Dialog aria-label={dialog === "keys" ? "All keys" : dialog === "repeat" ? "Repeat in rows" : "Find a command"} className="flex max-h-[76vh] flex-col border border-[#3a3a3a] bg-base-100 shadow-2xl outline-none">
+    <ModalOverlay isOpen={dialog !== null} isDismissable onOpenChange={(open) => !open && bench.set({ dialog: null })} className="fixed inset-0 z-40 flex justify-center bg-black/50 pt-[7vh]">
+      <Modal className="h-fit max-h-[86vh] outline-none">
+        <Dialog aria-label={dialog === "keys" ? "All keys" : dialog === "repeat" ? "Repeat in rows" : "Find a command"} className="flex max-h-[86vh] flex-col border border-[#3a3a3a] bg-base-100 shadow-2xl outline-none">
           {dialog === "palette" && <Palette context={context} />}
           {dialog === "keys" && <Keys />}
           {dialog === "repeat" && <Repeat context={context} />}
@@ -59,7 +59,7 @@ function Keys() {
   const groups = [...new Set(commands.map((c) => c.group))];
   return (
     <div className="overflow-auto p-4">
-      <div className="columns-3 gap-8" style={{ width: 860, maxWidth: "90vw" }}>
+      <div className="columns-3 gap-8" style={{ width: 960, maxWidth: "92vw" }}>
         {groups.map((g) => (
           <KeyGroup key={g} group={g} />
         ))}
