@@ -77,7 +77,7 @@ func take(browser context.Context, pictures []picture) error {
 	for _, p := range pictures {
 		var data []byte
 		actions := append(p.do, chromedp.Sleep(1200*time.Millisecond), chromedp.CaptureScreenshot(&data))
-		ctx, cancel := context.WithTimeout(browser, 15*time.Minute)
+		ctx, cancel := context.WithTimeout(browser, 8*time.Minute)
 		err := chromedp.Run(ctx, actions...)
 		cancel()
 		if err != nil {
