@@ -64,8 +64,6 @@ export function NumberField(props: Props) {
   function key(e: KeyboardEvent) {
     if (e.key === "Enter") finish();
     if (e.key === "Escape") leave();
-    // What is typed next takes the place of what is there.
-    if (e.key === "Enter" || e.key === "Escape") requestAnimationFrame(() => input.current?.select());
     if (e.key === "ArrowUp" || e.key === "ArrowDown") {
       e.preventDefault();
       bump((e.key === "ArrowUp" ? 1 : -1) * (e.shiftKey ? 10 : 1));
