@@ -1,17 +1,23 @@
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
-import { QueryClient, QueryClientProvider, useQuery } from "@tanstack/react-query";
+import { QueryCache, QueryClient, QueryClientProvider, useQuery } from "@tanstack/react-query";
 import { Route, Switch } from "wouter";
 import "./index.css";
-import { api, setCSRF, take } from "./api/client";
+import { api, ProblemError, setCSRF, take } from "./api/client";
 import { SignIn } from "./pages/SignIn";
 import { Levels } from "./pages/Levels";
 import { Platforms } from "./pages/Platforms";
 import { Presets } from "./pages/Presets";
 import { Bench } from "./features/bench/Bench";
+import { signedOut } from "./model/signedOut";
 import { Messages } from "./ui/messages";
 
 const queries = new QueryClient({
+  queryCache: new QueryCache({
+    onError: (error, query) => {
+      if (query.queryKey[0] !== "session" && error instanceof ProblemError && error.problem.status === 401) signedOut(true);
+    },
+  }),
   defaultOptions: { queries: { retry: false, staleTime: 30_000, refetchOnWindowFocus: false } },
 });
 

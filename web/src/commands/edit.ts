@@ -156,5 +156,6 @@ export const editCommands: Command[] = [
   { id: "on-off", title: "Switch on or off", group: "Light", keys: ["o"], whyNot: needsBoth, run: setEnabled },
   { id: "brighter", title: "Brighter by a tenth", group: "Light", keys: ["+", "="], repeats: true, whyNot: hasLight, run: (c) => scaleLights(c, 1.1) },
   { id: "dimmer", title: "Dimmer by a tenth", group: "Light", keys: ["-"], repeats: true, whyNot: hasLight, run: (c) => scaleLights(c, 1 / 1.1) },
+  ...(["draft", "good", "final"] as const).map((q): Command => ({ id: `bake-${q}`, title: `Bake at ${q} quality`, group: "Light", whyNot: needsEdit, run: (c) => c.bake(q) })),
   { id: "aim", title: "Aim at a spot", group: "Light", keys: ["b"], whyNot: needsBoth, isOn: () => bench.get().tool.is === "aim", run: () => bench.set({ tool: { is: "aim" } }) },
 ];

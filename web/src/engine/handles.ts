@@ -2,7 +2,7 @@ import { Quaternion, Vector3 } from "three";
 import type { Level, Operation, Schemas } from "../api/client";
 import { aim, move, selectedThings } from "../model/edits";
 import { taken, thingAt, type Thing } from "../model/things";
-import { poseOf, tidy, tidyVec, toLocal, type Pose, type Vec } from "../model/world";
+import { poseOf, tidy, tidyTurn, tidyVec, toLocal, type Pose, type Vec } from "../model/world";
 
 // What can be dragged of the things that are selected, as plain data: where each handle is,
 // and what a drag of it does. The view draws them and asks; nothing here knows of pixels.
@@ -46,6 +46,12 @@ export function alongLine(origin: Vec, direction: Vec, ray: Ray): number | null 
   const lower = a * c - b * b;
   if (lower < 1e-9 * a * c) return null; // the ray runs along the line
   return (b * r.dot(w) - c * d.dot(w)) / lower;
+}
+
+/** How far a drag has pulled something along a line; null where that cannot be told. */
+function pulled(origin: Vec, direction: Vec, { from, ray }: Drag): number | null {
+  const [a, b] = [alongLine(origin, direction, from), alongLine(origin, direction, ray)];
+  return a === null || b === null ? null : b - a;
 }
 
 /** Where a ray meets the plane through a point; null where it runs along it or away. */
@@ -133,20 +139,20 @@ function moving(level: Level, things: readonly Thing[], at: Vec, rotation: Pose[
         look,
         at: list(v(at).addScaledVector(v(along), arm)),
         lines: [at, list(v(at).addScaledVector(v(along), arm))],
-        drag: ({ ray, from, snapM }) => {
-          const [a, b] = [alongLine(at, along, from), alongLine(at, along, ray)];
-          if (a === null || b === null) return null;
+        drag: (d) => {
+          const metres = pulled(at, along, d);
+          if (metres === null) return null;
           const i = axes.findIndex(([l]) => l === look);
           // Along the level's own axes the place snaps, along others the way does.
-          const level0 = along[i] === 1 ? snapTo(at[i]! + b - a, snapM) - at[i]! : snapTo(b - a, snapM);
-          return by(list(v(along).multiplyScalar(level0)));
+          const snapped = along[i] === 1 ? snapTo(at[i]! + metres, d.snapM) - at[i]! : snapTo(metres, d.snapM);
+          return by(list(v(along).multiplyScalar(snapped)));
         },
       };
     }),
   ];
 }
 
-/** Moving onto the surface under the pointer, off it as far as the thing was off the nearest. */
+/** Moving onto the surface under the pointer: a block stands on it, a lamp hangs a little off it. */
 function surface(level: Level, t: Thing, pose: Pose): Handle[] {
   if (t.part === "viewpoints" || t.kind === "directional") return [];
   const size = (t.entity as { size?: number[] }).size;
@@ -202,10 +208,10 @@ function length(t: Thing, pose: Pose, field: string, label: string, along: Vec, 
     look: "side",
     at,
     lines: [pose.position, at],
-    drag: ({ ray, from, snapM }) => {
-      const [a, b] = [alongLine(pose.position, along, from), alongLine(pose.position, along, ray)];
-      if (a === null || b === null) return null;
-      const next = Math.max(least, tidy(snapTo(value + (b - a) * factor, snapM)));
+    drag: (d) => {
+      const metres = pulled(pose.position, along, d);
+      if (metres === null) return null;
+      const next = Math.max(least, tidy(snapTo(value + metres * factor, d.snapM)));
       return { op: set(t.id, { [field]: next }, `${t.name}: ${label.toLowerCase()}`), text: `${label} ${next.toFixed(2)} m` };
     },
   };
@@ -227,7 +233,8 @@ function lightHandles(level: Level, t: Thing, light: Schemas["Light"], pose: Pos
   if (light.kind === "spot") out.push(cone(t, pose, list(side), "outer_deg", "Outer cone", light, sight), cone(t, pose, list(side.clone().negate()), "inner_deg", "Inner cone", light, sight));
   if (light.kind === "rect" || light.kind === "box") out.push(length(t, pose, "width_m", "Width", rightOf(pose), 2, 0.01), length(t, pose, "height_m", "Height", upOf(pose), 2, 0.01));
   if (light.kind === "tube") out.push(length(t, pose, "length_m", "Length", rightOf(pose), 2, 0.01));
-  if (light.radius_m > 0 && ["point", "spot", "dome", "tube"].includes(light.kind)) out.push(length(t, pose, "radius_m", "Source radius", list(new Vector3(0, 1, 0)), 1, 0));
+  // One under the middle of the lamp could not be taken hold of.
+  if (light.radius_m > 0.25 * sight.armM(pose.position) && ["point", "spot", "dome", "tube"].includes(light.kind)) out.push(length(t, pose, "radius_m", "Source radius", list(new Vector3(0, 1, 0)), 1, 0));
   return out;
 }
 
@@ -280,10 +287,10 @@ function sides(level: Level, t: Thing, pose: Pose): Handle[] {
         label: `Side ${name}`,
         look: "side",
         at,
-        drag: ({ ray, from, snapM }) => {
-          const [a, b] = [alongLine(at, along, from), alongLine(at, along, ray)];
-          if (a === null || b === null) return null;
-          const next = Math.max(0.01, tidy(snapTo(size[i]! + b - a, snapM)));
+        drag: (d) => {
+          const metres = pulled(at, along, d);
+          if (metres === null) return null;
+          const next = Math.max(0.01, tidy(snapTo(size[i]! + metres, d.snapM)));
           const middle = list(v(pose.position).addScaledVector(v(along), (next - size[i]!) / 2));
           const local = toLocal(level, t.entity, { ...pose, position: middle });
           const fields = { size: size.map((s, k) => (k === i ? next : s)), "transform.position": tidyVec(local.position) };
@@ -312,10 +319,10 @@ function zoneSides(t: Thing): Handle[] {
           label: `Side ${end === "min" ? "−" : "+"}${"xyz"[i]}`,
           look: "side",
           at,
-          drag: ({ ray, from, snapM }) => {
-            const [a, b] = [alongLine(at, along, from), alongLine(at, along, ray)];
-            if (a === null || b === null) return null;
-            const to = tidy(snapTo(box[end][i]! + b - a, snapM));
+          drag: (d) => {
+            const metres = pulled(at, along, d);
+            if (metres === null) return null;
+            const to = tidy(snapTo(box[end][i]! + metres, d.snapM));
             const other = end === "min" ? box.max[i]! : box.min[i]!;
             const fit = end === "min" ? Math.min(to, other - 0.05) : Math.max(to, other + 0.05);
             const next = boxes.map((o, k) => (k === n ? { ...o, [end]: o[end].map((x, j) => (j === i ? fit : x)) } : o));
@@ -350,7 +357,7 @@ function turn(level: Level, t: Thing, pose: Pose, sight: Sight): Handle {
       const deg = snapTo(((b - a) * 180) / Math.PI, snapM > 0 ? 5 : 0);
       const q = new Quaternion().setFromAxisAngle(new Vector3(0, 1, 0), (deg * Math.PI) / 180).multiply(new Quaternion(...pose.rotation));
       const local = toLocal(level, t.entity, { ...pose, rotation: q.toArray() as Pose["rotation"] });
-      return { op: set(t.id, { "transform.rotation": local.rotation.map((x) => Number(x.toFixed(6))) }, `Turn ${t.name}`), text: `${deg.toFixed(0)}°` };
+      return { op: set(t.id, { "transform.rotation": tidyTurn(local.rotation) }, `Turn ${t.name}`), text: `${deg.toFixed(0)}°` };
     },
   };
 }

@@ -268,10 +268,18 @@ export function useBakeNow(id: string) {
   });
 }
 
+const reopenMs = 3000;
+
 export function useEvents(id: string) {
   const queries = useQueryClient();
+  const [opened, setOpened] = useState(0);
   useEffect(() => {
     const stream = new EventSource(`/api/v1/levels/${id}/events`);
+    let again: ReturnType<typeof setTimeout> | undefined;
+    // A browser tries again where the service is away, but not where it answered something else.
+    stream.addEventListener("error", () => {
+      if (stream.readyState === EventSource.CLOSED) again = setTimeout(() => setOpened((n) => n + 1), reopenMs);
+    });
     stream.addEventListener("revision", (e) => {
       const { revision } = JSON.parse((e as MessageEvent).data);
       const have = queries.getQueryData<Document>(["level", id]);
@@ -289,8 +297,11 @@ export function useEvents(id: string) {
     });
     // After a break anything may have happened.
     stream.addEventListener("open", () => queries.invalidateQueries({ queryKey: ["level", id] }));
-    return () => stream.close();
-  }, [id, queries]);
+    return () => {
+      clearTimeout(again);
+      stream.close();
+    };
+  }, [id, queries, opened]);
 }
 
 /** Bakes what an edit made stale, at draft, so that the view follows the hand. */
@@ -300,15 +311,14 @@ export function useAutoBake(id: string, state: LightmapState | undefined, canBak
   const now = useBakeNow(id).data;
   const running = now && !isOver(now);
   const stale = state?.stale ?? 0;
-  const some = stale > 0;
   const stopped = now && (now.state === "cancelled" || now.state === "failed") && now.revision === state?.revision;
   const asked = useRef(""); // for what a bake was last asked, so that a refusal is not repeated
   const what = `${state?.revision} ${stale} ${auto}`;
   useEffect(() => {
-    if (!auto || !some || !canBake || running || stopped || isPending || asked.current === what) return;
+    if (!auto || stale === 0 || !canBake || running || stopped || isPending || asked.current === what) return;
     asked.current = what;
     mutate("draft");
-  }, [what, auto, some, canBake, running, stopped, isPending, mutate]);
+  }, [what, auto, stale, canBake, running, stopped, isPending, mutate]);
 }
 
 /** How far some shots are together, 0 to 1. */

@@ -1,10 +1,10 @@
-import { useCallback, useEffect, useMemo, useSyncExternalStore } from "react";
+import { useCallback, useEffect, useState, useSyncExternalStore } from "react";
 import { useQueryClient } from "@tanstack/react-query";
-import { del, get, set } from "idb-keyval";
 import { api, ProblemError, type Document, type Operation, type Problem } from "../api/client";
-import { EditQueue, type Edit, type Gesture, type Outcome, type QueueState, type Transport } from "../model/queue";
+import { EditQueue, type Gesture, type Outcome, type QueueState, type Transport } from "../model/queue";
 import { complain } from "../ui/messages";
 import { useDocument } from "./data";
+import { keepEdits, takeKept } from "./kept";
 
 // The edits of one level, from the bench to the service.
 
@@ -13,13 +13,13 @@ export function outcomeOf(status: number, problem: Partial<Problem>): Outcome {
   if (status === 401) return { is: "signed-out" };
   if (status === 404) return { is: "gone" };
   // The service is full, too busy, or on its way up: the same edit is sent again.
-  if (status === 429 || status === 507 || status >= 500) return { is: "offline" };
+  if (status === 429 || status >= 500) return { is: "offline", why: new ProblemError(problem).message };
   return { is: "refused", why: new ProblemError(problem).message, conflict: status === 409 };
 }
 
-function transportFor(id: string, keep: Transport["keep"]): Transport {
+function transportFor(id: string, user: string): Transport {
   return {
-    keep,
+    keep: (edits) => keepEdits(user, id, edits),
     wait: (ms) =>
       new Promise((done) => {
         const timer = setTimeout(done, ms);
@@ -33,10 +33,10 @@ function transportFor(id: string, keep: Transport["keep"]): Transport {
         return { is: "offline" };
       }
     },
-    arrived: async (op, base) => {
+    arrived: async (op, sentOn) => {
       const { data } = await api.GET("/api/v1/levels/{id}/revisions", { params: { path: { id }, query: { limit: 50 } } });
       const same = JSON.stringify(inOrder(op));
-      return data?.items.find((r) => r.number > base && r.operation && JSON.stringify(inOrder(r.operation)) === same)?.number ?? 0;
+      return data?.items.find((r) => r.number > sentOn && r.author === user && r.operation && JSON.stringify(inOrder(r.operation)) === same)?.number ?? 0;
     },
   };
 }
@@ -58,6 +58,7 @@ export type Session = {
   saved: Document | null;
   error: Error | null;
   state: QueueState;
+  why: string;
   waiting: number;
   /** Whether something is being dragged or nudged right now. */
   inGesture: boolean;
@@ -70,28 +71,37 @@ export type Session = {
   retry: () => void;
 };
 
+type Line = { queue: EditQueue; version: () => number; subscribe: (tell: () => void) => () => void };
+
+// One for each level that was opened on this page: edits of a level that one has left are
+// sent on, and are there when one comes back.
+const lines = new Map<string, Line>();
+
+function lineOf(id: string, user: string): Line {
+  const name = `${user} ${id}`;
+  const was = lines.get(name);
+  if (was && was.queue.state !== "gone") return was;
+  let version = 0;
+  const listeners = new Set<() => void>();
+  const queue = new EditQueue(
+    transportFor(id, user),
+    () => {
+      version++;
+      listeners.forEach((tell) => tell());
+    },
+    (why, edit, conflict) => complain(new Error(conflict ? `${why}\nYour change was not saved: ${edit.op.label ?? edit.op.op}.` : why)),
+  );
+  void takeKept(user, id).then((edits) => edits.length > 0 && queue.restore(edits));
+  const line: Line = { queue, version: () => version, subscribe: (tell) => (listeners.add(tell), () => void listeners.delete(tell)) };
+  lines.set(name, line);
+  return line;
+}
+
 /** A level with the edits that are on their way. */
 export function useSession(id: string, user: string): Session {
   const base = useDocument(id);
   const queries = useQueryClient();
-  const line = useMemo(() => {
-    let version = 0;
-    const listeners = new Set<() => void>();
-    const key = `edits/${user}/${id}`;
-    const keep = (edits: Edit[]) => (edits.length > 0 ? set(key, edits) : del(key)).catch(() => undefined); // a private window keeps nothing
-    const queue = new EditQueue(
-      transportFor(id, keep),
-      () => {
-        version++;
-        listeners.forEach((tell) => tell());
-      },
-      (why, edit, conflict) => complain(new Error(conflict ? `${why}\nYour change was not saved: ${edit.op.label ?? edit.op.op}.` : why)),
-    );
-    void get<Edit[]>(key)
-      .then((edits) => edits && edits.length > 0 && queue.restore(edits))
-      .catch(() => undefined);
-    return { queue, version: () => version, subscribe: (tell: () => void) => (listeners.add(tell), () => void listeners.delete(tell)) };
-  }, [id, user]);
+  const [line] = useState(() => lineOf(id, user)); // the bench is made again for another level
   useSyncExternalStore(line.subscribe, line.version);
   const { queue } = line;
 
@@ -129,6 +139,7 @@ export function useSession(id: string, user: string): Session {
     saved: queue.saved,
     error: queue.state === "gone" ? new Error("This level is not there any more, or it is not shared with you now.") : base.error && !queue.shown ? base.error : null,
     state: queue.state,
+    why: queue.why,
     waiting: queue.count,
     inGesture: queue.inGesture,
     pending: queue.operations,

@@ -4,7 +4,7 @@ import { freshID } from "./apply";
 import { alike } from "./find";
 import type { Part } from "./schema";
 import { taken, thingAt, thingsOf, type Thing } from "./things";
-import { lookRotation, poseOf, tidy, tidyVec, toLocal, type Pose, type Vec } from "./world";
+import { lookRotation, poseOf, tidy, tidyTurn, tidyVec, toLocal, type Pose, type Vec } from "./world";
 
 // Edits as operations, made of what is selected. None of them changes anything by itself.
 
@@ -71,7 +71,7 @@ export function aim(level: Level, id: string, point: readonly number[]): Operati
   const direction = point.map((v, i) => v - pose.position[i]!);
   if (Math.hypot(...direction) < 1e-6) return null;
   const local = toLocal(level, e, { ...pose, rotation: lookRotation(direction) });
-  return { op: "set", id: t.id, fields: { "transform.rotation": local.rotation.map((v) => Number(v.toFixed(6))) }, label: `Aim ${t.name}` };
+  return { op: "set", id: t.id, fields: { "transform.rotation": tidyTurn(local.rotation) }, label: `Aim ${t.name}` };
 }
 
 /** Things as they are copied: each with the list that it belongs to. */
@@ -132,7 +132,7 @@ function place(level: Level, clip: Clip, label: string, pose: (was: Pose) => Pos
     if (copy.transform && !carried) {
       const source = { id: was, parent: entity.parent as string | undefined, transform: entity.transform as Schemas["Transform"] };
       const next = toLocal(level, { parent: copy.parent as string | undefined }, pose(poseOf(level, source)));
-      copy.transform = { position: tidyVec(next.position), rotation: next.rotation.map((v) => Number(v.toFixed(6))) };
+      copy.transform = { position: tidyVec(next.position), rotation: tidyTurn(next.rotation) };
     }
     if (part === "zones") {
       const origin: Pose = { position: [0, 0, 0], rotation: [0, 0, 0, 1] };
@@ -272,7 +272,7 @@ export function placed(level: Level, what: Placeable, point: readonly number[], 
   const n = /-(\d+)$/.exec(id)?.[1];
   const name = `${word[0]!.toUpperCase()}${word.slice(1)}${n ? ` ${n}` : ""}`;
   const faces = what.part === "lights" || what.part === "beams";
-  const transform: Tree = { position, ...(faces ? { rotation: lookRotation(normal).map((v) => Number(v.toFixed(6))) } : {}) };
+  const transform: Tree = { position, ...(faces ? { rotation: tidyTurn(lookRotation(normal)) } : {}) };
   const entity: Tree = { id, name, ...(what.part === "lights" ? { kind: what.kind, ...startOf(what.kind) } : {}), ...(what.part === "solids" ? solidOf(what.kind) : {}), ...values, transform };
   return { op: { op: "add", part: what.part, entity, label: `Place ${name}` }, ids: [id] };
 }

@@ -1,5 +1,5 @@
 import type { Level } from "../api/client";
-import { colorOf, colorWords, placeOf, thingsOf, type Kind, type Thing } from "./things";
+import { colorOf, colorWords, placeOf, thingsOf, type Thing } from "./things";
 import { zoneAt } from "./zones";
 
 // Finding things by words, and things that are alike.
@@ -98,28 +98,3 @@ export function shapeOf(t: Thing): string {
   }
   return "";
 }
-
-/** A kind as a heading. */
-export const plurals: Record<Kind, string> = {
-  point: "Point lights",
-  spot: "Spot lights",
-  dome: "Dome lights",
-  directional: "Directional lights",
-  box: "Box lights",
-  rect: "Rect lights",
-  tube: "Tube lights",
-  glow: "Glows",
-  "fog volume": "Volumes of fog",
-  beam: "Beams",
-  motes: "Motes",
-  block: "Blocks",
-  mesh: "Meshes",
-  zone: "Zones",
-  viewpoint: "Viewpoints",
-  probes: "Probe grids",
-  reflection: "Reflections",
-  rig: "Rigs",
-  path: "Paths",
-};
-
-export const unitOfLight = { point: "cd", spot: "cd", dome: "cd", directional: "lx", box: "lx", rect: "nt", tube: "nt" } as const;

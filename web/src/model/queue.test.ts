@@ -23,7 +23,11 @@ class Service implements Transport {
     this.sent.push({ op, base });
     return { is: "saved", revision: ++this.revision };
   };
-  arrived = async (op: Operation) => (this.has.some((h) => JSON.stringify(h) === JSON.stringify(op)) ? ++this.revision : 0);
+  asked: number[] = []; // after which revisions it was asked what has arrived
+  arrived = async (op: Operation, sentOn: number) => {
+    this.asked.push(sentOn);
+    return this.has.some((h) => JSON.stringify(h) === JSON.stringify(op)) ? ++this.revision : 0;
+  };
   keep = async (edits: Edit[]) => void (this.kept = edits);
   wait = (ms: number) => new Promise<void>((done) => setTimeout(done, ms));
 }
@@ -108,9 +112,12 @@ describe("the queue of edits", () => {
     const op = set({ strength: 5 });
     service.has = [op];
     queue.push(op);
+    await pass();
+    queue.setBase(doc(9)); // the level is read again meanwhile
     await pass(2000);
     expect(queue.state).toBe("saved");
     expect(service.sent).toEqual([]);
+    expect(service.asked, "from where it was first sent").toEqual([1]);
   });
 
   it("drops what is refused, says why, and goes on", async () => {

@@ -9,17 +9,18 @@ import { apply, merge } from "./apply";
 export type Outcome =
   | { is: "saved"; revision: number }
   | { is: "refused"; why: string; conflict: boolean }
-  | { is: "offline" }
+  | { is: "offline"; why?: string } // it is sent again; why, where the service answered at all
   | { is: "signed-out" }
   | { is: "gone" };
 
-export type Edit = { key: string; op: Operation; unsure?: boolean };
+/** An edit on its way. Where its answer was lost, sentOn is the revision that it was first sent on. */
+export type Edit = { key: string; op: Operation; sentOn?: number };
 
 /** What the queue needs of the world outside. */
 export type Transport = {
   send: (op: Operation, base: number) => Promise<Outcome>;
-  /** Whether an edit whose answer was lost has arrived; its revision, or 0. */
-  arrived: (op: Operation, base: number) => Promise<number>;
+  /** The revision after sentOn that an edit whose answer was lost has made; 0 if it did not arrive. */
+  arrived: (op: Operation, sentOn: number) => Promise<number>;
   keep: (edits: Edit[]) => Promise<void>;
   wait: (ms: number) => Promise<void>;
 };
@@ -44,6 +45,8 @@ export class EditQueue {
   private waiters: (() => void)[] = [];
   private next = 1;
   state: QueueState = "saved";
+  /** What the service says of why nothing is saved now; "" where it does not answer. */
+  why = "";
 
   constructor(
     private readonly transport: Transport,
@@ -58,10 +61,10 @@ export class EditQueue {
     this.changed();
   }
 
-  /** Takes up edits that were kept before the page was closed. */
-  restore(edits: Edit[]) {
-    this.pending = [...edits.map((e) => ({ ...e, unsure: true })), ...this.pending];
-    this.next = Math.max(this.next, ...edits.map((e) => Number(e.key) + 1));
+  /** Takes up edits that were kept when a page was closed. */
+  restore(edits: readonly Edit[]) {
+    this.pending = [...edits.map((e) => ({ ...e, key: String(this.next++) })), ...this.pending];
+    this.keep();
     this.changed();
     void this.run();
   }
@@ -178,8 +181,7 @@ export class EditQueue {
     const edit = this.pending[0]!;
     const base = this.base!.level.revision;
     if (this.state === "saved") this.become("saving");
-    const before = edit.unsure ? await this.transport.arrived(edit.op, base).catch(() => 0) : 0;
-    const outcome: Outcome = before > 0 ? { is: "saved", revision: before } : await this.transport.send(edit.op, base);
+    const outcome = await this.sendOnce(edit, base);
     switch (outcome.is) {
       case "saved":
         this.take(edit, outcome.revision);
@@ -193,8 +195,10 @@ export class EditQueue {
         this.complain(outcome.why, edit, outcome.conflict);
         return true;
       case "offline":
-        this.pending = this.pending.map((e) => (e.key === edit.key ? { ...e, unsure: true } : e));
-        this.keep();
+        if (this.why !== (outcome.why ?? "")) {
+          this.why = outcome.why ?? "";
+          this.changed();
+        }
         this.become("offline");
         void this.transport.wait(retryMs).then(() => this.run());
         return false;
@@ -205,6 +209,23 @@ export class EditQueue {
         this.become("gone");
         return false;
     }
+  }
+
+  /** Sends an edit, unless it has arrived before. That it was sent is kept first, so that it is
+   *  not done twice where the answer, or this page, is lost. */
+  private async sendOnce(edit: Edit, base: number): Promise<Outcome> {
+    if (edit.sentOn !== undefined) {
+      try {
+        const revision = await this.transport.arrived(edit.op, edit.sentOn);
+        if (revision > 0) return { is: "saved", revision };
+      } catch {
+        return { is: "offline" };
+      }
+    } else {
+      this.pending = this.pending.map((e) => (e.key === edit.key ? { ...e, sentOn: base } : e));
+      this.keep();
+    }
+    return this.transport.send(edit.op, base);
   }
 
   /** An edit is in the level: it becomes part of what the service is known to have. */

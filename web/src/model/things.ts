@@ -118,3 +118,29 @@ export function colorWords(hex: string): string[] {
   if (0.2126 * lr + 0.7152 * lg + 0.0722 * lb < 0.05) words.push("dark");
   return words;
 }
+
+/** A kind as a heading. */
+export const plurals: Record<Kind, string> = {
+  point: "Point lights",
+  spot: "Spot lights",
+  dome: "Dome lights",
+  directional: "Directional lights",
+  box: "Box lights",
+  rect: "Rect lights",
+  tube: "Tube lights",
+  glow: "Glows",
+  "fog volume": "Volumes of fog",
+  beam: "Beams",
+  motes: "Motes",
+  block: "Blocks",
+  mesh: "Meshes",
+  zone: "Zones",
+  viewpoint: "Viewpoints",
+  probes: "Probe grids",
+  reflection: "Reflections",
+  rig: "Rigs",
+  path: "Paths",
+};
+
+/** The unit of a light's strength. */
+export const unitOfLight = { point: "cd", spot: "cd", dome: "cd", directional: "lx", box: "lx", rect: "nt", tube: "nt" } as const;

@@ -59,3 +59,5 @@ export const forwardOf = (rotation: readonly number[]): Vec => new Vector3(0, 0,
 /** A number without the noise of computing: a tenth of a millimetre, or of a degree's thousandth. */
 export const tidy = (v: number) => Number(v.toFixed(4)) + 0;
 export const tidyVec = (v: readonly number[]) => v.map(tidy);
+/** A rotation without that noise. */
+export const tidyTurn = (q: readonly number[]) => q.map((x) => Number(x.toFixed(6)));

@@ -22,8 +22,7 @@ import {
   type LucideIcon,
 } from "lucide-react";
 import type { Light } from "../api/client";
-import { plurals, unitOfLight } from "../model/find";
-import type { Kind } from "../model/things";
+import { plurals, unitOfLight, type Kind } from "../model/things";
 
 /** What the bench says of each kind of light, in one place. */
 export const kinds: Record<Light["kind"], { icon: LucideIcon; unit: string; plural: string; placed: boolean }> = {

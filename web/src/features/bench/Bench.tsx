@@ -77,7 +77,7 @@ function Open({ doc, user, session }: { doc: Document; user: string; session: Se
   }, [selection, doc.document, session.state]);
 
   const context = useMemo<Context>(() => ({ doc, level: doc.document, canEdit, selection, edit, undo, redo, bake }), [doc, canEdit, selection, edit, undo, redo, bake]);
-  useKeys(context, session.endGesture);
+  useKeys(context);
 
   return (
     <div className="flex h-full flex-col">
@@ -136,7 +136,7 @@ function Divider({ label, across = false }: { label: string; across?: boolean })
 }
 
 /** Keys run commands, unless somebody types. */
-function useKeys(context: Context, endGesture: () => void) {
+function useKeys(context: Context) {
   useEffect(() => {
     function down(e: KeyboardEvent) {
       const at = e.target instanceof HTMLElement ? e.target : null;
@@ -146,17 +146,9 @@ function useKeys(context: Context, endGesture: () => void) {
       if (typing || ownArrows || (within && e.key !== "Escape")) return;
       if (runKey(e, context)) e.preventDefault();
     }
-    function up(e: KeyboardEvent) {
-      if (e.key.startsWith("Arrow") || e.key.startsWith("Page")) return; // the gesture rests by itself, so that taps in a row are one
-      if (e.key === "+" || e.key === "-") endGesture();
-    }
     window.addEventListener("keydown", down);
-    window.addEventListener("keyup", up);
-    return () => {
-      window.removeEventListener("keydown", down);
-      window.removeEventListener("keyup", up);
-    };
-  }, [context, endGesture]);
+    return () => window.removeEventListener("keydown", down);
+  }, [context]);
 }
 
 /** What was dragged shows as it was left until the service's light has it. */

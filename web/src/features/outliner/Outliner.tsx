@@ -5,10 +5,9 @@ import type { Document, LightmapState, Report } from "../../api/client";
 import type { Context } from "../../commands";
 import { swatch } from "../../engine/color";
 import { bench, useBench } from "../../model/bench";
-import { unitOfLight } from "../../model/find";
 import { short } from "../../model/names";
 import { rangeOf, rowsOf, type Filter, type Row } from "../../model/outline";
-import { colorOf, type Thing } from "../../model/things";
+import { colorOf, unitOfLight, type Thing } from "../../model/things";
 import { icons } from "../../ui/kinds";
 
 type Props = { doc: Document; state: LightmapState | undefined; report: Report | undefined; canEdit: boolean; edit: Context["edit"] };

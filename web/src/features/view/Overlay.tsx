@@ -1,4 +1,4 @@
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import type { Document, Level, LightmapState, Schemas } from "../../api/client";
 import type { Context } from "../../commands";
 import { swatch } from "../../engine/color";
@@ -10,7 +10,7 @@ import type { Vec } from "../../model/world";
 import { icons } from "../../ui/kinds";
 
 // What is drawn over the view: markers of what has no body, and the handles of the selection.
-// Both keep their size on screen; their places are computed with every frame.
+// Both keep their size on screen; their places are computed for every frame.
 
 const armPx = 58;
 const mergePx = 15;
@@ -24,19 +24,15 @@ export function Markers({ doc, state, stage }: { doc: Document; state: LightmapS
   const hidden = useBench((s) => s.hidden);
   const selection = useBench((s) => s.selection);
   const things = [...thingsOf(level).values()].filter((t) => hasMarker(t) && !hidden[t.id] && (t.part === "lights" || t.part === "glows" || t.part === "viewpoints" || selection.includes(t.id)));
+  const sources = useMemo(() => new Map((state?.sources ?? []).map((s) => [s.id, swatch(s.color)])), [state]);
   useFrame(stage, () => host.current && stage && placeMarkers(stage, host.current));
   return (
     <div ref={host} className="pointer-events-none absolute inset-0 overflow-hidden">
       {things.map((t) => (
-        <Marker key={t.id} thing={t} at={placeOf(level, t)!} color={shownColor(level, t, state)} selected={selection.includes(t.id)} />
+        <Marker key={t.id} thing={t} at={placeOf(level, t)!} color={sources.get(t.id) ?? colorOf(level, t) ?? "#888888"} selected={selection.includes(t.id)} />
       ))}
     </div>
   );
-}
-
-function shownColor(level: Level, t: Thing, state: LightmapState | undefined): string {
-  const source = state?.sources.find((s) => s.id === t.id);
-  return source ? swatch(source.color) : (colorOf(level, t) ?? "#888888");
 }
 
 function Marker({ thing: t, at, color, selected }: { thing: Thing; at: Vec; color: string; selected: boolean }) {
