@@ -1,4 +1,5 @@
 import { useQueryClient } from "@tanstack/react-query";
+import { Dialog, Modal, ModalOverlay } from "react-aria-components";
 import { CloudOff, KeyRound } from "lucide-react";
 import { signedOut, useSignedOut } from "../../model/signedOut";
 import { SignInForm } from "../../pages/SignIn";
@@ -48,14 +49,16 @@ function SignInAgain({ session, user }: { session: Session; user: string }) {
     session.retry();
   };
   return (
-    <div role="dialog" aria-modal="true" aria-label="Sign in again" className="fixed inset-0 z-40 grid place-items-center bg-black/60">
-      <div className="w-80 border border-[#3a3a3a] bg-base-100 p-5 shadow-xl">
-        <h2 className="mb-1 flex items-center gap-2 font-semibold">
-          <KeyRound size={15} /> Your session has ended
-        </h2>
-        <p className="dim mb-4">Sign in again and go on where you are. {session.waiting > 0 && `${counted(session.waiting, "change")} will be saved.`}</p>
-        <SignInForm name={user} onDone={done} />
-      </div>
-    </div>
+    <ModalOverlay isOpen isKeyboardDismissDisabled className="fixed inset-0 z-40 grid place-items-center bg-black/60">
+      <Modal>
+        <Dialog aria-label="Sign in again" className="w-80 border border-[#3a3a3a] bg-base-100 p-5 shadow-xl outline-none">
+          <h2 className="mb-1 flex items-center gap-2 font-semibold">
+            <KeyRound size={15} /> Your session has ended
+          </h2>
+          <p className="dim mb-4">Sign in again and go on where you are. {session.waiting > 0 && `${counted(session.waiting, "change")} will be saved.`}</p>
+          <SignInForm name={user} onDone={done} />
+        </Dialog>
+      </Modal>
+    </ModalOverlay>
   );
 }

@@ -16,7 +16,7 @@ export function metersOf(level: Level, report: Report | undefined, limits: Limit
   if (limits.shadow_overlap) {
     const { max, reserve } = limits.shadow_overlap;
     // Without a finding the worst place keeps to the limit; how far is not told.
-    add("Shadows", overlap?.count ?? 0, max, "limits.shadow-overlap", overlap ? `${overlap.count} of ${max}` : `within ${max}`, reserve);
+    add("Shadows", overlap?.count ?? 0, max, "limits.shadow-overlap", overlap ? `${overlap.count} of ${max}` : `at most ${max}`, reserve);
   }
   if (report) {
     add("Pages", report.lightmap.pages, limits.lightmap_pages?.max, "limits.lightmap-pages");
@@ -48,7 +48,7 @@ function MeterBar({ meter: m }: { meter: Meter }) {
     >
       <span className={`flex justify-between gap-1 text-[10px] leading-3 ${over ? "text-error" : "dim"}`}>
         <span>{m.name}</span>
-        <span className="truncate">{m.shown.replace(" of ", "/").replace(" MB", "")}</span>
+        <span className="truncate">{m.shown.replace(" of ", "/").replace(" MB", "").replace("at most", "≤")}</span>
       </span>
       <span className="mt-1 block h-[3px] bg-[#3a3a3a]">
         <span className={`block h-full ${over ? "over-limit" : "bg-[#a8a8a8]"}`} style={{ width: `${Math.min(100, (100 * m.now) / m.most)}%` }} />

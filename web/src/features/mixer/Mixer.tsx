@@ -4,7 +4,8 @@ import { fromFader, toFader } from "../../model/fader";
 import { topOf, unitOf } from "../../ui/kinds";
 import { short } from "../../model/names";
 import { swatch } from "../../engine/color";
-import { bench, useBench } from "../../model/bench";
+import { bench, useBench, type Live } from "../../model/bench";
+import { pendingLive } from "../../model/pending";
 import { stripOf } from "../../engine/weights";
 
 /** Every source a strip: strength, colour, mute and solo act on the view at once
@@ -18,18 +19,23 @@ export function Mixer({ doc, state, canEdit, edit }: { doc: Document; state: Lig
     if (!strips.has(id)) strips.set(id, { ...s, id });
   }
   const sources = [...strips.values()];
+  const pending = pendingLive(doc.document, state);
   if (sources.length === 0) return <p className="dim p-4">Nothing shines yet. Add a light.</p>;
   return (
     <div className="flex h-full gap-px overflow-x-auto px-2 py-2">
       {sources.map((s) => (
-        <Strip key={s.id} source={s} rig={rigs.get(s.id) ?? ""} doc={doc} canEdit={canEdit} edit={edit} />
+        <Strip key={s.id} source={s} rig={rigs.get(s.id) ?? ""} doc={doc} pending={pending[s.id]} canEdit={canEdit} edit={edit} />
       ))}
     </div>
   );
 }
 
-function Strip({ source: s, rig, doc, canEdit, edit }: { source: Source; rig: string; doc: Document; canEdit: boolean; edit: Context["edit"] }) {
-  const live = useBench((b) => b.live[s.id]);
+type StripProps = { source: Source; rig: string; doc: Document; pending: Live | undefined; canEdit: boolean; edit: Context["edit"] };
+
+function Strip({ source: s, rig, doc, pending, canEdit, edit }: StripProps) {
+  const dragged = useBench((b) => b.live[s.id]);
+  const live = dragged ?? pending;
+  const held = dragged?.settled ? undefined : dragged; // in the hand, and not let go yet
   const muted = useBench((b) => b.muted[s.id] ?? false);
   const solo = useBench((b) => b.solo[s.id] ?? false);
   const selected = useBench((b) => b.selection.includes(s.id));
@@ -67,7 +73,8 @@ function Strip({ source: s, rig, doc, canEdit, edit }: { source: Source; rig: st
     bench.settle(s.id);
   }
   const letGo = () => {
-    if (live?.strength !== undefined && live.strength !== s.strength) save(live.strength);
+    if (!held) return;
+    if (held.strength !== undefined && held.strength !== s.strength) save(held.strength);
     else bench.settle(s.id);
   };
 
@@ -80,7 +87,7 @@ function Strip({ source: s, rig, doc, canEdit, edit }: { source: Source; rig: st
         disabled={!canEdit || s.kind === "sky" || s.kind === "sky_fill" || s.kind === "emissive"}
         value={live?.color ?? swatch(s.color)}
         onChange={(e) => bench.live(s.id, { color: e.target.value })}
-        onBlur={(e) => live?.color && save(strength, e.target.value)}
+        onBlur={(e) => held?.color && save(strength, e.target.value)}
       />
       <input
         type="range"
