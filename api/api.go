@@ -133,6 +133,48 @@ type LevelInfo struct {
 	Lights   int       `json:"lights"`
 	Bytes    int       `json:"bytes" doc:"Of the document's text."`
 	Fault    string    `json:"fault,omitzero" doc:"Why the stored document cannot be read; empty where it can."`
+
+	Baked         string     `json:"baked,omitzero" doc:"Only in lists: quality of the newest bake that is done; none where there is none."`
+	BakedRevision int        `json:"baked_revision,omitzero" doc:"Only in lists: the revision of that bake."`
+	Checked       *Counts    `json:"checked,omitzero" doc:"Only in lists: what a check of this revision against its platform found; none where it was not checked since it changed."`
+	Shared        int        `json:"shared,omitzero" doc:"Only in lists: how many people it is shared with."`
+	Removed       *time.Time `json:"removed,omitzero" doc:"When it was deleted."`
+}
+
+// Counts is how many findings a check had.
+type Counts struct {
+	Errors   int `json:"errors"`
+	Warnings int `json:"warnings"`
+}
+
+// LevelCopy asks for a copy of a level, without its history.
+type LevelCopy struct {
+	Name string `json:"name,omitzero" maxLength:"120" required:"false" doc:"The level's own with \", copy\" if left out."`
+}
+
+// Restore asks for a level, or some of its things, as it was at a revision.
+type Restore struct {
+	Revision int      `json:"revision" minimum:"1"`
+	Only     []string `json:"only,omitzero" maxItems:"1000" required:"false" doc:"Ids of things; an empty id is the level itself. All of the level if left out."`
+}
+
+// Presence is somebody who has a level open, and what they look at.
+type Presence struct {
+	Client    string   `json:"client" minLength:"1" maxLength:"64" doc:"A word that names the window; one person may have several."`
+	User      string   `json:"user,omitzero" required:"false" doc:"Filled in by the service."`
+	Level     string   `json:"level,omitzero" required:"false" doc:"Filled in by the service."`
+	Selection []string `json:"selection" maxItems:"500"`
+	Camera    *Camera  `json:"camera,omitzero" required:"false"`
+	Leaving   bool     `json:"leaving,omitzero" required:"false"`
+}
+
+// OpenSession is a browser that is signed in.
+type OpenSession struct {
+	ID      string     `json:"id"`
+	Agent   string     `json:"agent" doc:"What the browser calls itself."`
+	Created *time.Time `json:"created,omitzero"`
+	Expires time.Time  `json:"expires"`
+	Here    bool       `json:"here" doc:"Whether it is the one that asks."`
 }
 
 // Document is a level at a revision.

@@ -22,8 +22,8 @@ import (
 func (a *app) levelCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "level", Short: "List, make, bring in, show and change levels"}
 	cmd.AddCommand(a.levelList(), a.levelCreate(), a.levelImport(), a.levelExport(), a.levelShow(), a.levelSet(), a.levelAdd(), a.levelRemove(), a.levelEdit(),
-		a.levelHistory(), a.levelStep("undo", "Take back your newest change"), a.levelStep("redo", "Do again what you took back"),
-		a.levelShare(), a.levelDelete())
+		a.levelHistory(), a.levelChanges(), a.levelRestore(), a.levelStep("undo", "Take back your newest change"), a.levelStep("redo", "Do again what you took back"),
+		a.levelShare(), a.levelCopy(), a.levelDelete(), a.levelRemoved(), a.levelRecover())
 	return cmd
 }
 
@@ -294,29 +294,6 @@ func (a *app) levelEdit() *cobra.Command {
 	}
 }
 
-func (a *app) levelHistory() *cobra.Command {
-	var before, limit int
-	cmd := &cobra.Command{
-		Use: "history LEVEL", Short: "List a level's revisions, newest first", Args: args(1), ValidArgsFunction: a.completeLevels,
-		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, in []string) error {
-			revs, err := c.History(ctx, l.ID, before, limit)
-			if err != nil {
-				return err
-			}
-			return a.show(revs, func(w io.Writer) {
-				var rows [][]string
-				for _, r := range revs {
-					rows = append(rows, []string{strconv.Itoa(r.Number), r.Author, ago(r.Time), r.Label})
-				}
-				table(w, "REVISION|BY|WHEN|WHAT", rows)
-			})
-		}),
-	}
-	cmd.Flags().IntVar(&before, "before", 0, "only revisions before this one")
-	cmd.Flags().IntVar(&limit, "limit", 20, "how many")
-	return cmd
-}
-
 func (a *app) levelStep(name, short string) *cobra.Command {
 	return &cobra.Command{
 		Use: name + " LEVEL", Short: short, Args: args(1), ValidArgsFunction: a.completeLevels,
@@ -346,21 +323,6 @@ func (a *app) levelShare() *cobra.Command {
 		}),
 	}
 	cmd.Flags().StringVar(&role, "as", "viewer", "viewer, editor, or none to take it back")
-	return cmd
-}
-
-func (a *app) levelDelete() *cobra.Command {
-	var yes bool
-	cmd := &cobra.Command{
-		Use: "delete LEVEL", Short: "Delete a level and its history", Args: args(1), ValidArgsFunction: a.completeLevels,
-		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, in []string) error {
-			if !yes {
-				return usageError{fmt.Errorf("this deletes %q and its %d revisions for good; say --yes", l.Name, l.Revision)}
-			}
-			return c.DeleteLevel(ctx, l.ID)
-		}),
-	}
-	cmd.Flags().BoolVar(&yes, "yes", false, "really")
 	return cmd
 }
 

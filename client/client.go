@@ -273,10 +273,33 @@ func (c *Client) Level(ctx context.Context, id string) (api.Document, error) {
 	return get[api.Document](ctx, c, levelPath(id, ""), nil)
 }
 
-// DeleteLevel deletes a level with its history.
+// DeleteLevel deletes a level. RecoverLevel has it back for 30 days.
 func (c *Client) DeleteLevel(ctx context.Context, id string) error {
 	_, err := c.do(ctx, call{method: http.MethodDelete, path: levelPath(id, "")}, nil)
 	return err
+}
+
+// RemovedLevels lists one's own levels that were deleted and can be had back.
+func (c *Client) RemovedLevels(ctx context.Context) ([]api.LevelInfo, error) {
+	return getList[api.LevelInfo](ctx, c, "/removed-levels", nil)
+}
+
+// RecoverLevel has a deleted level back.
+func (c *Client) RecoverLevel(ctx context.Context, id string) error {
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/removed-levels/" + url.PathEscape(id) + "/recover"}, nil)
+	return err
+}
+
+// EraseLevel deletes a deleted level for good, with its history.
+func (c *Client) EraseLevel(ctx context.Context, id string) error {
+	_, err := c.do(ctx, call{method: http.MethodDelete, path: "/removed-levels/" + url.PathEscape(id)}, nil)
+	return err
+}
+
+// CopyLevel makes a level of one's own from another, without its history. Without a name it
+// is called as the other, with ", copy".
+func (c *Client) CopyLevel(ctx context.Context, id, name string) (api.LevelInfo, error) {
+	return post[api.LevelInfo](ctx, c, levelPath(id, "copy"), api.LevelCopy{Name: name})
 }
 
 // Apply makes a revision. base is the revision that the change is based on, or
@@ -304,6 +327,22 @@ func (c *Client) Redo(ctx context.Context, id string) (api.Revision, error) {
 // History lists revisions before a number, newest first; 0 starts at the head.
 func (c *Client) History(ctx context.Context, id string, before, limit int) ([]api.Revision, error) {
 	return getList[api.Revision](ctx, c, levelPath(id, "revisions"), query("before", strconv.Itoa(before), "limit", strconv.Itoa(limit)))
+}
+
+// Changes lists what differs between a level at a revision and now.
+func (c *Client) Changes(ctx context.Context, id string, revision int) ([]level.Change, error) {
+	return getList[level.Change](ctx, c, levelPath(id, "revisions/"+strconv.Itoa(revision)+"/changes"), nil)
+}
+
+// Restore makes a level, or some things of it, what it was at a revision. The outcome is a
+// new revision.
+func (c *Client) Restore(ctx context.Context, id string, r api.Restore) (api.Revision, error) {
+	return post[api.Revision](ctx, c, levelPath(id, "restore"), r)
+}
+
+// Thumbnail is a small picture of a level, as JPEG.
+func (c *Client) Thumbnail(ctx context.Context, id string) ([]byte, error) {
+	return getBytes(ctx, c, levelPath(id, "thumbnail"), nil)
 }
 
 // ShareLevel gives a user a role on a level; an empty role takes it back.

@@ -129,7 +129,7 @@ func newAsker(st *store.Store, u demoUser) (store.Asker, error) {
 		return store.Asker{}, err
 	}
 	now := time.Now().UTC()
-	secret, _, err := st.SignIn(u.name, u.password, now)
+	secret, _, err := st.SignIn(u.name, u.password, "", now)
 	if err != nil {
 		return store.Asker{}, err
 	}

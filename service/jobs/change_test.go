@@ -7,6 +7,7 @@ import (
 	"os"
 	"strconv"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -76,7 +77,7 @@ func TestAnyEditKeepsTheLightRight(t *testing.T) {
 			_, err = w.store.Apply(t.Context(), w.maren, info.ID, op, 0)
 			require.NoError(t, err, trail)
 		}
-		require.NoError(t, w.store.DeleteLevel(w.maren, info.ID))
+		require.NoError(t, w.store.DeleteLevel(w.maren, info.ID, time.Now()))
 	}
 	assert.Positive(t, carried)
 	t.Logf("%d layers were carried over changes of geometry", carried)

@@ -13,6 +13,7 @@ type Event struct {
 	Revision *api.RevisionEvent `json:"revision,omitzero"`
 	Bake     *api.Bake          `json:"bake,omitzero"`
 	Shot     *api.ShotEvent     `json:"shot,omitzero"`
+	Presence *api.Presence      `json:"presence,omitzero"`
 }
 
 // Content is the one thing that an event tells.
@@ -24,6 +25,8 @@ func (e *Event) Content() any {
 		return *e.Bake
 	case e.Shot != nil:
 		return *e.Shot
+	case e.Presence != nil:
+		return *e.Presence
 	}
 	return nil
 }
@@ -37,6 +40,9 @@ func (b *Baker) TellRevision(e api.RevisionEvent) { b.publishEvent(e.Level, Even
 
 // TellShot tells everybody who watches a level how far a picture is.
 func (b *Baker) TellShot(e api.ShotEvent) { b.publishEvent(e.Level, Event{Shot: &e}) }
+
+// TellPresence tells everybody who watches a level what somebody looks at.
+func (b *Baker) TellPresence(p api.Presence) { b.publishEvent(p.Level, Event{Presence: &p}) }
 
 func (b *Baker) publishEvent(levelID string, e Event) {
 	data, err := json.Marshal(e)

@@ -73,10 +73,11 @@ func (s *server) registerLevels(a huma.API) {
 			}
 			return &documentOut{etag(doc.Level.Revision), doc}, nil
 		})
-	huma.Register(a, operation("DELETE", "/levels/{id}", "delete-level", "Delete a level and its history", tag),
+	huma.Register(a, operation("DELETE", "/levels/{id}", "delete-level", "Delete a level; it can be had back for 30 days", tag),
 		func(ctx context.Context, in *LevelPath) (*struct{}, error) {
-			return nothing(s, s.Store.DeleteLevel(askerOf(ctx), in.ID))
+			return nothing(s, s.Store.DeleteLevel(askerOf(ctx), in.ID, s.Now()))
 		})
+	s.registerRemoved(a, tag)
 	edit := operation("POST", "/levels/{id}/operations", "edit-level", "Change a level", tag)
 	edit.Description = "Applies an operation as a new revision. With If-Match, the ETag of the revision that you saw, a change of a field that somebody else changed since is refused as a conflict; other changes stand beside each other."
 	edit.MaxBodyBytes = 8 << 20
@@ -110,6 +111,24 @@ func (s *server) registerLevels(a huma.API) {
 			revisions, err := s.Store.History(askerOf(ctx), in.ID, in.Before, in.Limit)
 			return answerList(s, revisions, err)
 		})
+	huma.Register(a, operation("GET", "/levels/{id}/revisions/{number}/changes", "list-changes", "What differs between a level at a revision and now", tag),
+		func(ctx context.Context, in *struct {
+			LevelPath
+			Number int `path:"number" minimum:"1"`
+		}) (*out[list[level.Change]], error) {
+			changes, err := s.Store.Changes(ctx, askerOf(ctx), in.ID, in.Number)
+			return answerList(s, changes, err)
+		})
+	restore := operation("POST", "/levels/{id}/restore", "restore", "Make a level what it was at a revision", tag)
+	restore.Description = "A new revision, which can be undone like any other. With only, just these things become what they were: one that was removed comes back, one that was added goes."
+	huma.Register(a, restore, func(ctx context.Context, in *struct {
+		LevelPath
+		Body api.Restore
+	}) (*revisionOut, error) {
+		return s.revised(ctx, in.ID, func() (api.Revision, error) {
+			return s.Store.Restore(ctx, askerOf(ctx), in.ID, in.Body.Revision, in.Body.Only)
+		})
+	})
 	huma.Register(a, operation("PUT", "/levels/{id}/members/{user}", "share-level", "Share a level with somebody", tag),
 		func(ctx context.Context, in *struct {
 			LevelPath
@@ -129,6 +148,31 @@ func (s *server) registerLevels(a huma.API) {
 		})
 	s.registerExport(a, tag)
 	s.registerEvents(a, tag)
+}
+
+// registerRemoved serves the levels that were deleted and can be had back.
+func (s *server) registerRemoved(a huma.API, tag string) {
+	huma.Register(a, operation("GET", "/removed-levels", "list-removed", "List your deleted levels that can be had back", tag),
+		func(ctx context.Context, _ *struct{}) (*out[list[api.LevelInfo]], error) {
+			levels, err := s.Store.Removed(askerOf(ctx), s.Now())
+			return answerList(s, levels, err)
+		})
+	huma.Register(a, operation("POST", "/removed-levels/{id}/recover", "recover-level", "Have a deleted level back", tag),
+		func(ctx context.Context, in *LevelPath) (*struct{}, error) {
+			return nothing(s, s.Store.RecoverLevel(askerOf(ctx), in.ID))
+		})
+	huma.Register(a, operation("DELETE", "/removed-levels/{id}", "erase-level", "Delete a deleted level for good, with its history", tag),
+		func(ctx context.Context, in *LevelPath) (*struct{}, error) {
+			return nothing(s, s.Store.EraseLevel(askerOf(ctx), in.ID))
+		})
+	huma.Register(a, operation("POST", "/levels/{id}/copy", "copy-level", "Copy a level, without its history", tag),
+		func(ctx context.Context, in *struct {
+			LevelPath
+			Body api.LevelCopy
+		}) (*out[api.LevelInfo], error) {
+			info, err := s.Store.CopyLevel(askerOf(ctx), in.ID, in.Body.Name)
+			return answer(s, info, err)
+		})
 }
 
 // revised tells the level's watchers of a revision that fn makes.

@@ -1,6 +1,7 @@
 package rest
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"math"
@@ -117,6 +118,7 @@ func (s *server) registerLight(a huma.API) {
 	})
 	s.registerLedger(a, tag)
 	s.registerShot(a, tag)
+	s.registerThumbnail(a, tag)
 	s.registerSheet(a, tag)
 	s.registerAir(a, tag)
 	s.registerCompare(a, tag)
@@ -132,18 +134,19 @@ func (s *server) registerLight(a huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			name := in.Platform
-			if name == "" {
-				name = o.doc.Platform
-			}
-			if name == "" {
-				name = "baked-arena"
-			}
+			own := cmp.Or(o.doc.Platform, "baked-arena")
+			name := cmp.Or(in.Platform, own)
 			profile, err := s.Store.Platform(askerOf(ctx), name)
 			if err != nil {
 				return nil, s.problem(err)
 			}
-			return answer(s, reportOf(o, check.Run(o.prepared, profile)), nil)
+			report := reportOf(o, check.Run(o.prepared, profile))
+			if name == own {
+				if err := s.Store.NoteCheck(in.ID, o.info.Revision, report.Counts["error"], report.Counts["warning"]); err != nil {
+					return nil, s.problem(err)
+				}
+			}
+			return answer(s, report, nil)
 		})
 }
 

@@ -6,6 +6,7 @@ import (
 	"net"
 	"net/http"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -22,7 +23,15 @@ type sessionOut struct {
 type signInInput struct {
 	Body    api.SignIn
 	Known   http.Cookie `cookie:"grotta_known" doc:"From an earlier sign-in of this browser; it keeps others' wrong tries from locking it out."`
+	Agent   string      `header:"User-Agent"`
 	Address string      `json:"-"`
+}
+
+// mostAgent is how much is kept of what a browser calls itself, in bytes.
+const mostAgent = 200
+
+func cut(text string, most int) string {
+	return strings.ToValidUTF8(text[:min(len(text), most)], "")
 }
 
 // Resolve notes the address that a sign-in comes from.
@@ -39,7 +48,7 @@ func (s *server) registerPeople(a huma.API) {
 				return nil, huma.ErrorWithHeaders(newProblem(http.StatusTooManyRequests, "too many tries for this name; wait a little"),
 					http.Header{"Retry-After": {strconv.Itoa(int(wait.Seconds()) + 1)}})
 			}
-			secret, session, err := s.Store.SignIn(in.Body.Name, in.Body.Password, s.Now())
+			secret, session, err := s.Store.SignIn(in.Body.Name, in.Body.Password, cut(in.Agent, mostAgent), s.Now())
 			if errors.Is(err, store.ErrForbidden) {
 				return nil, newProblem(http.StatusUnauthorized, "the name or the password is wrong", &coded{"wrong-password", ""})
 			}
@@ -67,6 +76,17 @@ func (s *server) registerPeople(a huma.API) {
 			return &struct {
 				SetCookie http.Cookie `header:"Set-Cookie"`
 			}{sessionCookie("", time.Unix(1, 0))}, nil
+		})
+	huma.Register(a, operation("GET", "/sessions", "list-sessions", "List where you are signed in", "people"),
+		func(ctx context.Context, _ *struct{}) (*out[list[api.OpenSession]], error) {
+			sessions, err := s.Store.Sessions(askerOf(ctx), s.Now())
+			return answerList(s, sessions, err)
+		})
+	huma.Register(a, operation("DELETE", "/sessions/{id}", "end-session", "Sign out somewhere else", "people"),
+		func(ctx context.Context, in *struct {
+			ID string `path:"id"`
+		}) (*struct{}, error) {
+			return nothing(s, s.Store.EndSession(askerOf(ctx), in.ID))
 		})
 	huma.Register(a, operation("GET", "/users", "list-users", "List the people of this service", "people"),
 		func(ctx context.Context, _ *struct{}) (*out[list[api.User]], error) {

@@ -62,7 +62,7 @@ func newHouse(t *testing.T, edit ...func(*rest.Deps)) *house {
 	askers := map[string]store.Asker{}
 	for _, name := range []string{"admin", "owner", "editor", "viewer", "stranger"} {
 		require.NoError(t, st.AddUser(name, password))
-		secret, _, err := st.SignIn(name, password, time.Now().UTC())
+		secret, _, err := st.SignIn(name, password, "test", time.Now().UTC())
 		require.NoError(t, err)
 		a, session, err := st.BySession(secret, time.Now().UTC())
 		require.NoError(t, err)
@@ -168,7 +168,7 @@ func TestEveryOperationKeepsToTheTableOfRights(t *testing.T) {
 // A token without a scope is refused by every operation that needs it, whoever has it.
 func TestEveryOperationKeepsToScopes(t *testing.T) {
 	h := newHouse(t)
-	secret, _, err := h.store.SignIn("admin", password, time.Now().UTC())
+	secret, _, err := h.store.SignIn("admin", password, "test", time.Now().UTC())
 	require.NoError(t, err)
 	admin, _, err := h.store.BySession(secret, time.Now().UTC())
 	require.NoError(t, err)
@@ -207,7 +207,7 @@ func TestAStreamEndsWithItsRight(t *testing.T) {
 			require.NoError(t, h.store.SetMember(owner, h.level, "viewer", ""))
 		},
 		"level deleted": func(t *testing.T, h *house, owner store.Asker) {
-			require.NoError(t, h.store.DeleteLevel(owner, h.level))
+			require.NoError(t, h.store.DeleteLevel(owner, h.level, time.Now()))
 		},
 		"user disabled": func(t *testing.T, h *house, _ store.Asker) {
 			yes := true

@@ -70,7 +70,20 @@ func (s *Store) CreateLevel(a Asker, l *level.Level, label string) (api.LevelInf
 }
 
 // hasRoom holds so many more levels and bytes of somebody's against the quota.
+// Deleted ones count too, and go for good where room is needed.
 func (s *Store) hasRoom(tx *gorm.DB, owner uint, levels, bytes int) error {
+	for {
+		err := s.wouldFit(tx, owner, levels, bytes)
+		if !errors.Is(err, ErrQuota) {
+			return err
+		}
+		if gone, failed := dropOldestRemoved(tx, owner); failed != nil || !gone {
+			return errors.Join(failed, err)
+		}
+	}
+}
+
+func (s *Store) wouldFit(tx *gorm.DB, owner uint, levels, bytes int) error {
 	var have struct {
 		Levels int
 		Bytes  int64
@@ -103,46 +116,27 @@ func (r *levelRow) public(role rights.Role, bytes int) api.LevelInfo {
 
 // Levels lists what the asker may see, last changed first.
 func (s *Store) Levels(a Asker) ([]api.LevelInfo, error) {
-	var rows []levelRow
-	var mine []member
-	bytes := map[string]int{}
-	err := s.snapshot(func(tx *gorm.DB) error {
-		err := tx.Preload("Owner").Where("owner_id = ? OR id IN (?)", a.ID, s.db.Model(&member{}).Select("level_id").Where("user_id = ?", a.ID)).
-			Order("changed DESC").Find(&rows).Error
+	return s.list(a, "removed IS NULL AND (owner_id = ? OR id IN (?))", a.ID, s.db.Model(&member{}).Select("level_id").Where("user_id = ?", a.ID))
+}
+
+// list is what a condition finds among the levels, as the asker sees it.
+func (s *Store) list(a Asker, condition string, args ...any) (out []api.LevelInfo, err error) {
+	err = s.snapshot(func(tx *gorm.DB) error {
+		var rows []levelRow
+		if err := tx.Preload("Owner").Where(condition, args...).Order("changed DESC").Find(&rows).Error; err != nil {
+			return err
+		}
+		beside, err := besides(tx, a, rows)
 		if err != nil {
 			return err
 		}
-		var sizes []documentRow
-		names := make([]string, len(rows))
+		out = make([]api.LevelInfo, len(rows))
 		for i := range rows {
-			names[i] = rows[i].Document
+			out[i] = beside.info(&rows[i], a)
 		}
-		for chunk := range slices.Chunk(names, 500) {
-			if err := tx.Select("hash", "bytes").Where("hash IN ?", chunk).Find(&sizes).Error; err != nil {
-				return err
-			}
-			for _, d := range sizes {
-				bytes[d.Hash] = d.Bytes
-			}
-		}
-		return tx.Where("user_id = ?", a.ID).Find(&mine).Error
+		return nil
 	})
-	if err != nil {
-		return nil, err
-	}
-	role := map[string]rights.Role{}
-	for _, m := range mine {
-		role[m.LevelID] = rights.RoleNamed(m.Role)
-	}
-	out := make([]api.LevelInfo, len(rows))
-	for i := range rows {
-		r := role[rows[i].ID]
-		if rows[i].OwnerID == a.ID {
-			r = rights.Owner
-		}
-		out[i] = rows[i].public(r, bytes[rows[i].Document])
-	}
-	return out, nil
+	return out, err
 }
 
 // Role is what somebody is to a level; rights.Nobody also where there is no such level.
@@ -167,7 +161,7 @@ func (s *Store) RoleOnBake(a Asker, bakeID string) (rights.Role, error) {
 // that the existence of others' levels does not show.
 func (s *Store) find(tx *gorm.DB, a Asker, id string) (*levelRow, rights.Role, error) {
 	var row levelRow
-	if err := tx.Preload("Owner").Where("id = ?", id).First(&row).Error; err != nil {
+	if err := tx.Preload("Owner").Where("id = ? AND removed IS NULL", id).First(&row).Error; err != nil {
 		return nil, rights.Nobody, translate(err)
 	}
 	if row.OwnerID == a.ID {
@@ -229,44 +223,6 @@ func (s *Store) Text(a Asker, id string) (text []byte, err error) {
 		return err
 	})
 	return text, err
-}
-
-// LevelAt reads a level as it was at a revision: the inverses of what came after
-// are applied to its head. ErrNotFound where there is no such revision.
-func (s *Store) LevelAt(ctx context.Context, a Asker, id string, number int) (*level.Level, error) {
-	var head *level.Level
-	var back []level.Operation
-	err := s.snapshot(func(tx *gorm.DB) error {
-		row, doc, info, err := s.read(tx, a, id)
-		if err != nil {
-			return err
-		}
-		if head = doc; number == info.Revision {
-			return nil
-		}
-		if number < 1 || number > row.Head {
-			return fmt.Errorf("the level has revisions 1 to %d, and no %d: %w", row.Head, number, ErrNotFound)
-		}
-		var rows []revision
-		if err := tx.Select("number", "inverse").Where("level_id = ? AND number > ?", id, number).Order("number DESC").Find(&rows).Error; err != nil {
-			return err
-		}
-		back = make([]level.Operation, len(rows))
-		for i, r := range rows {
-			if err := level.Decode(r.Inverse, &back[i]); err != nil {
-				return fmt.Errorf("revision %d: %w", r.Number, err)
-			}
-		}
-		return nil
-	})
-	if err != nil || len(back) == 0 {
-		return head, err
-	}
-	doc, err := head.Replay(ctx, back)
-	if err != nil && ctx.Err() == nil {
-		err = fmt.Errorf("taking back what came after revision %d: %w", number, err)
-	}
-	return doc, err
 }
 
 // Document is Level with what the console shows beside it.
@@ -576,27 +532,6 @@ func (s *Store) History(a Asker, id string, before, limit int) (out []api.Revisi
 		return nil
 	})
 	return out, err
-}
-
-// DeleteLevel removes a level with all its revisions; only its owner may.
-func (s *Store) DeleteLevel(a Asker, id string) error {
-	return s.change(func(tx *gorm.DB) error {
-		if err := s.mustOwn(tx, a, id); err != nil {
-			return err
-		}
-		return deleteLevel(tx, id)
-	})
-}
-
-func deleteLevel(tx *gorm.DB, id string) error {
-	var hashes []string
-	if err := tx.Raw("SELECT document_hash FROM levels WHERE id = ? UNION SELECT document_hash FROM bakes WHERE level_id = ?", id, id).Scan(&hashes).Error; err != nil {
-		return err
-	}
-	if err := tx.Where("id = ?", id).Delete(&levelRow{}).Error; err != nil {
-		return err
-	}
-	return dropUnused(tx, hashes...)
 }
 
 func (s *Store) mustOwn(tx *gorm.DB, a Asker, id string) error {

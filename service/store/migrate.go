@@ -29,6 +29,7 @@ func migrate(db *gorm.DB) error {
 			}
 			return script("0003-moved")(tx)
 		}},
+		{ID: "0004-removed", Migrate: script("0004-removed")},
 	}).Migrate()
 }
 

@@ -35,7 +35,7 @@ func TestMigratesTheFirstVersion(t *testing.T) {
 		s, err := Open(dir)
 		require.NoError(t, err)
 		now := time.Date(2026, 11, 27, 12, 0, 0, 0, time.UTC)
-		_, session, err := s.SignIn("maren", "salt-marsh-light", now)
+		_, session, err := s.SignIn("maren", "salt-marsh-light", "test", now)
 		require.NoError(t, err)
 		assert.Contains(t, session.Scopes, api.ScopeAdmin, "the first user manages people")
 		id, err := s.UserID("maren")
@@ -79,12 +79,33 @@ func TestMigratesTheFirstVersion(t *testing.T) {
 	}
 }
 
+// Levels of the version before deletion could be taken back are there, and can be.
+func TestMigratesTheSecondVersion(t *testing.T) {
+	s, err := Open(earlier(t, "0002-documents.sql"))
+	require.NoError(t, err)
+	defer s.Close()
+	maren := asker(t, s, "maren")
+	levels, err := s.Levels(maren)
+	require.NoError(t, err)
+	require.Len(t, levels, 1)
+	assert.Equal(t, "draft", levels[0].Baked)
+	assert.Nil(t, levels[0].Checked)
+	sessions, err := s.Sessions(maren, noon)
+	require.NoError(t, err)
+	assert.Len(t, sessions, 2, "one of before, one of now")
+	require.NoError(t, s.DeleteLevel(maren, levels[0].ID, noon))
+	require.NoError(t, s.RecoverLevel(maren, levels[0].ID))
+	_, doc, err := s.Level(maren, levels[0].ID)
+	require.NoError(t, err)
+	assert.Equal(t, 2.0, doc.Look.ExposureEV)
+}
+
 // The frozen scripts come to the schema that the rows of this version need.
 func TestScriptsComeToTheSchema(t *testing.T) {
 	s, err := Open(t.TempDir())
 	require.NoError(t, err)
 	defer s.Close()
-	for _, row := range []any{&user{}, &session{}, &token{}, &levelRow{}, &member{}, &revision{}, &bakeRow{}, &layerRow{}, &presetRow{}, &presetVersion{}, &presetShare{}, &platformRow{}, &documentRow{}} {
+	for _, row := range []any{&user{}, &session{}, &token{}, &levelRow{}, &member{}, &revision{}, &bakeRow{}, &layerRow{}, &presetRow{}, &presetVersion{}, &presetShare{}, &platformRow{}, &documentRow{}, &thumbnailRow{}} {
 		require.NoError(t, s.db.Limit(1).Find(row).Error, "%T", row)
 		columns, err := s.db.Migrator().ColumnTypes(row)
 		require.NoError(t, err)

@@ -15,6 +15,8 @@ type session struct {
 	Hash    string `gorm:"primaryKey"` // of the cookie's secret
 	UserID  uint   `gorm:"index;not null"`
 	CSRF    string `gorm:"not null"`
+	Created *time.Time
+	Agent   string // what the browser calls itself
 	Expires time.Time
 	User    user `gorm:"constraint:OnDelete:CASCADE"`
 }
@@ -43,10 +45,24 @@ type levelRow struct {
 	Lights   int
 	Created  time.Time
 	Changed  time.Time
+	Removed  *time.Time // when it was deleted; nil where it was not
+	Checked  string     // document and platform that the next two are of
+	Errors   int
+	Warnings int
 	Owner    user
 }
 
 func (levelRow) TableName() string { return "levels" }
+
+// thumbnailRow is a small picture of a level, as it was when its key was made.
+type thumbnailRow struct {
+	LevelID string `gorm:"primaryKey"`
+	Key     string
+	Picture []byte   // JPEG
+	Level   levelRow `gorm:"constraint:OnDelete:CASCADE"`
+}
+
+func (thumbnailRow) TableName() string { return "thumbnails" }
 
 type member struct {
 	LevelID string `gorm:"primaryKey"`

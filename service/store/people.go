@@ -82,7 +82,7 @@ func (s *Store) Users(a Asker) ([]api.User, error) {
 		OwnerID uint
 		Levels  int
 	}
-	if err := s.db.Model(&levelRow{}).Select("owner_id", "count(*) AS levels").Group("owner_id").Scan(&owned).Error; err != nil {
+	if err := s.db.Model(&levelRow{}).Select("owner_id", "count(*) AS levels").Where("removed IS NULL").Group("owner_id").Scan(&owned).Error; err != nil {
 		return nil, err
 	}
 	levels := map[uint]int{}
@@ -266,8 +266,9 @@ func (s *Store) Knows(name string) bool {
 }
 
 // SignIn checks a password and starts a session; the secret goes into a cookie.
+// agent is what the browser calls itself.
 // ErrForbidden for a wrong name or password, in the same time for both.
-func (s *Store) SignIn(name, password string, now time.Time) (secret string, began api.Session, err error) {
+func (s *Store) SignIn(name, password, agent string, now time.Time) (secret string, began api.Session, err error) {
 	var u user
 	if err := s.db.Where("name = ?", name).Limit(1).Find(&u).Error; err != nil {
 		return "", began, err
@@ -280,7 +281,7 @@ func (s *Store) SignIn(name, password string, now time.Time) (secret string, beg
 		return "", began, ErrForbidden
 	}
 	secret, csrf := auth.NewSecret(), auth.NewSecret()
-	row := session{Hash: auth.HashSecret(secret), UserID: u.ID, CSRF: csrf, Expires: now.Add(sessionFor)}
+	row := session{Hash: auth.HashSecret(secret), UserID: u.ID, CSRF: csrf, Created: &now, Agent: agent, Expires: now.Add(sessionFor)}
 	err = s.change(func(tx *gorm.DB) error {
 		if err := tx.Where("expires < ?", now).Delete(&session{}).Error; err != nil {
 			return err
@@ -302,6 +303,32 @@ func scopesOf(admin bool) []string {
 func (s *Store) SignOut(secret string) error {
 	return s.change(func(tx *gorm.DB) error {
 		return tx.Where("hash = ?", auth.HashSecret(secret)).Delete(&session{}).Error
+	})
+}
+
+// Sessions lists the asker's that have not ended, the newest first.
+func (s *Store) Sessions(a Asker, now time.Time) ([]api.OpenSession, error) {
+	var rows []session
+	err := s.db.Where("user_id = ? AND expires > ?", a.ID, now).Order("expires DESC").Find(&rows).Error
+	out := make([]api.OpenSession, len(rows))
+	for i, r := range rows {
+		out[i] = api.OpenSession{ID: r.Hash[:sessionIDLength], Agent: r.Agent, Created: r.Created, Expires: r.Expires, Here: r.Hash == a.Session}
+	}
+	return out, err
+}
+
+// sessionIDLength is how much of its hash names a session to its owner: enough to tell
+// sessions apart, and nothing that opens one.
+const sessionIDLength = 16
+
+// EndSession ends one of the asker's sessions.
+func (s *Store) EndSession(a Asker, id string) error {
+	return s.change(func(tx *gorm.DB) error {
+		gone := tx.Where("user_id = ? AND substr(hash, 1, ?) = ?", a.ID, sessionIDLength, id).Delete(&session{})
+		if gone.Error == nil && gone.RowsAffected == 0 {
+			return ErrNotFound
+		}
+		return gone.Error
 	})
 }
 

@@ -16,7 +16,7 @@ import (
 // asker signs somebody in and acts for them.
 func asker(t *testing.T, s *Store, name string) Asker {
 	t.Helper()
-	secret, _, err := s.SignIn(name, "salt-marsh-light", time.Now().UTC())
+	secret, _, err := s.SignIn(name, "salt-marsh-light", "test", time.Now().UTC())
 	require.NoError(t, err)
 	a, _, err := s.BySession(secret, time.Now().UTC())
 	require.NoError(t, err)
@@ -45,7 +45,7 @@ func TestPeopleAreManaged(t *testing.T) {
 	assert.ErrorContains(t, s.ChangeUser(maren, "maren", api.UserChange{Admin: &no}), "make another admin first")
 	assert.ErrorContains(t, s.ChangeUser(maren, "maren", api.UserChange{Disabled: &yes}), "make another admin first")
 	require.NoError(t, s.ChangeUser(maren, "ivo", api.UserChange{Disabled: &yes}))
-	_, _, err = s.SignIn("ivo", "salt-marsh-light", time.Now().UTC())
+	_, _, err = s.SignIn("ivo", "salt-marsh-light", "test", time.Now().UTC())
 	assert.ErrorIs(t, err, ErrForbidden)
 	assert.False(t, s.Knows("ivo"))
 	require.NoError(t, s.ChangeUser(maren, "ivo", api.UserChange{Disabled: &no}))
@@ -61,7 +61,7 @@ func TestPasswordsChange(t *testing.T) {
 	assert.ErrorContains(t, s.SetPassword(maren, "maren", api.NewPassword{Old: "wrong", New: "new-salt-marsh"}), "is not your password")
 	assert.ErrorContains(t, s.SetPassword(maren, "maren", api.NewPassword{Old: "salt-marsh-light", New: "short"}), "at least 10")
 	require.NoError(t, s.SetPassword(maren, "maren", api.NewPassword{Old: "salt-marsh-light", New: "new-salt-marsh"}))
-	_, _, err = s.SignIn("maren", "salt-marsh-light", time.Now().UTC())
+	_, _, err = s.SignIn("maren", "salt-marsh-light", "test", time.Now().UTC())
 	assert.ErrorIs(t, err, ErrForbidden)
 	tokens, err := s.Tokens(maren)
 	require.NoError(t, err)
@@ -204,7 +204,7 @@ func TestUnreadableDocumentsAreSetAside(t *testing.T) {
 	assert.Empty(t, faults[good.ID])
 	_, _, err = s.Level(maren, good.ID)
 	assert.NoError(t, err)
-	require.NoError(t, s.DeleteLevel(maren, bad.ID))
+	require.NoError(t, s.DeleteLevel(maren, bad.ID, time.Now()))
 }
 
 // Edits of one level wait for each other and none is lost; those of another go on.

@@ -34,7 +34,7 @@ func TestNamesAndPasswordsThatCannotBe(t *testing.T) {
 func TestSessionsEnd(t *testing.T) {
 	s, _ := open(t)
 	now := time.Now().UTC()
-	secret, session, err := s.SignIn("maren", "salt-marsh-light", now)
+	secret, session, err := s.SignIn("maren", "salt-marsh-light", "test", now)
 	require.NoError(t, err)
 	_, again, err := s.BySession(secret, now)
 	require.NoError(t, err)
@@ -44,7 +44,7 @@ func TestSessionsEnd(t *testing.T) {
 	require.NoError(t, s.SignOut(secret))
 	_, _, err = s.BySession(secret, now)
 	assert.ErrorIs(t, err, ErrNotFound)
-	_, _, err = s.SignIn("nobody", "salt-marsh-light", now)
+	_, _, err = s.SignIn("nobody", "salt-marsh-light", "test", now)
 	assert.ErrorIs(t, err, ErrForbidden)
 }
 
