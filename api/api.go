@@ -288,6 +288,7 @@ type Variant struct {
 	Preset   string `json:"preset,omitzero" maxLength:"160" required:"false" doc:"A mood or look, [owner/]name[@version], put on for the picture alone."`
 	Look     string `json:"look,omitzero" enum:"on,off" required:"false" doc:"off: exposure alone."`
 	Air      string `json:"air,omitzero" enum:"on,off" required:"false" doc:"off: neither fog nor glows, beams and motes."`
+	Mix      string `json:"mix,omitzero" maxLength:"64" required:"false" doc:"Id of a mix of the level, put on for the picture alone."`
 	NoBake   bool   `json:"no_bake,omitzero" required:"false" doc:"Show what has no light yet as dark; else it is baked at draft first."`
 	Display  string `json:"display,omitzero" maxLength:"64" required:"false" doc:"A platform whose display is shown: light over what it takes is cut."`
 }
@@ -489,6 +490,7 @@ type ApplyPreset struct {
 	Version int        `json:"version,omitzero" minimum:"1" required:"false" doc:"The newest if left out."`
 	At      *level.Vec `json:"at,omitzero" required:"false" doc:"rig: where it goes, metres."`
 	Normal  *level.Vec `json:"normal,omitzero" required:"false" doc:"rig: at is on a surface that faces this way; the rig is set against it."`
+	Only    []string   `json:"only,omitzero" required:"false" enum:"ambient,sky,stars,wind,fog,look" doc:"mood: the parts to take; all if left out."`
 }
 
 // Share names with whom something is shared.

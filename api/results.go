@@ -52,6 +52,22 @@ type LightmapSize struct {
 	Bytes    int `json:"bytes" doc:"At the platform's bytes a texel."`
 }
 
+// LightLine is the light along a straight line.
+type LightLine struct {
+	Level    string      `json:"level"`
+	Revision int         `json:"revision"`
+	Spots    []LightSpot `json:"spots"`
+}
+
+// LightSpot is the light at one place of a line.
+type LightSpot struct {
+	AtM     float64    `json:"at_m" doc:"Metres from the line's start."`
+	Point   level.Vec  `json:"point"`
+	Direct  Irradiance `json:"direct"`
+	Bounced Irradiance `json:"bounced"`
+	Most    string     `json:"most,omitzero" doc:"Id of the source that gives the most."`
+}
+
 // Ledger says what light reaches a point, and from whom.
 type Ledger struct {
 	Level    string         `json:"level"`

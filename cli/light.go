@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"os"
 	"strings"
 	"time"
@@ -198,18 +199,31 @@ func describeReport(w io.Writer, r api.Report) {
 }
 
 func (a *app) ledgerCommand() *cobra.Command {
-	var point, normal string
+	var point, to, normal string
+	var places int
 	cmd := &cobra.Command{
-		Use: "ledger LEVEL --point X,Y,Z", Short: "Ask a point what lights it, and what stands in the way", Args: args(1), ValidArgsFunction: a.completeLevels,
+		Use: "ledger LEVEL --point X,Y,Z", Short: "Ask a point what lights it, and what stands in the way; with --to, the light along a line", Args: args(1), ValidArgsFunction: a.completeLevels,
 		Example: "  grotta ledger \"Saltmarsh Light\" --point 2.6,0.81,-5.6 --normal 0,1,0",
 		PreRunE: func(*cobra.Command, []string) error {
 			if _, err := vector("--point", point); err != nil {
 				return err
 			}
+			if to != "" {
+				if _, err := vector("--to", to); err != nil {
+					return err
+				}
+			}
 			_, err := vector("--normal", normal)
 			return err
 		},
 		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, in []string) error {
+			if to != "" {
+				line, err := c.Line(ctx, l.ID, point, to, normal, places)
+				if err != nil {
+					return err
+				}
+				return a.show(line, func(w io.Writer) { describeLine(w, line) })
+			}
 			book, err := c.Ledger(ctx, l.ID, point, normal)
 			if err != nil {
 				return err
@@ -219,8 +233,29 @@ func (a *app) ledgerCommand() *cobra.Command {
 	}
 	cmd.Flags().StringVar(&point, "point", "", "x,y,z in metres")
 	cmd.Flags().StringVar(&normal, "normal", "0,1,0", "direction that the surface faces")
+	cmd.Flags().StringVar(&to, "to", "", "x,y,z: the light along the line from --point to here")
+	cmd.Flags().IntVar(&places, "places", 24, "with --to: how many places of the line, 2 to 128")
 	cobra.CheckErr(cmd.MarkFlagRequired("point"))
 	return cmd
+}
+
+// mostBar is the length of the longest bar, in characters.
+const mostBar = 32
+
+func describeLine(w io.Writer, l api.LightLine) {
+	most := 0.0
+	for _, s := range l.Spots {
+		most = max(most, s.Direct.Luminance+s.Bounced.Luminance)
+	}
+	var rows [][]string
+	for _, s := range l.Spots {
+		lux, bar := s.Direct.Luminance+s.Bounced.Luminance, 0
+		if most > 0 {
+			bar = int(math.Round(mostBar * lux / most))
+		}
+		rows = append(rows, []string{fmt.Sprintf("%.2f m", s.AtM), number(lux), number(s.Direct.Luminance), number(s.Bounced.Luminance), s.Most, strings.Repeat("▪", bar)})
+	}
+	table(w, "AT|LUX|DIRECT|BOUNCED|MOST FROM|", rows)
 }
 
 func describeLedger(w io.Writer, b api.Ledger) {

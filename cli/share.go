@@ -132,6 +132,7 @@ func (a *app) presetSave() *cobra.Command {
 
 func (a *app) presetApply() *cobra.Command {
 	var to, at, on string
+	var only []string
 	cmd := &cobra.Command{
 		Use: "apply [OWNER/]NAME[@VERSION] --to LEVEL", Short: "Put a preset into a level, as one change", Args: args(1),
 		RunE: func(cmd *cobra.Command, in []string) error {
@@ -139,7 +140,7 @@ func (a *app) presetApply() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			want := api.ApplyPreset{}
+			want := api.ApplyPreset{Only: only}
 			if want.Owner, want.Name, want.Version, err = a.presetRef(cmd, in[0]); err != nil {
 				return err
 			}
@@ -167,6 +168,7 @@ func (a *app) presetApply() *cobra.Command {
 	cmd.Flags().StringVar(&to, "to", "", "level that takes it")
 	cmd.Flags().StringVar(&at, "at", "", "for a rig: where it goes, x,y,z in metres")
 	cmd.Flags().StringVar(&on, "on", "", "for a rig: --at is on a surface that faces x,y,z; the rig is set against it")
+	cmd.Flags().StringSliceVar(&only, "only", nil, "for a mood: the parts to take, of ambient, sky, stars, wind, fog, look (default: all)")
 	cobra.CheckErr(cmd.MarkFlagRequired("to"))
 	return cmd
 }

@@ -451,6 +451,11 @@ func (c *Client) Ledger(ctx context.Context, id, point, normal string) (api.Ledg
 	return get[api.Ledger](ctx, c, levelPath(id, "ledger"), query("point", point, "normal", normal))
 }
 
+// Line is the light along a straight line, as of a surface that faces the normal.
+func (c *Client) Line(ctx context.Context, id, from, to, normal string, places int) (api.LightLine, error) {
+	return get[api.LightLine](ctx, c, levelPath(id, "line"), query("from", from, "to", to, "normal", normal, "places", strconv.Itoa(places)))
+}
+
 // Presets lists those of the user and those shared with them.
 func (c *Client) Presets(ctx context.Context) ([]api.PresetInfo, error) {
 	return getList[api.PresetInfo](ctx, c, "/presets", nil)

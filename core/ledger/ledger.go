@@ -69,16 +69,20 @@ const (
 // lightmap's, so that each can be held against the other; its standard error is
 // about a hundredth in rooms.
 func Ask(p *bake.Prepared, at, normal geom.Vec3) *Ledger {
+	return ask(p, at, normal, ledgerSamples, ledgerPaths)
+}
+
+func ask(p *bake.Prepared, at, normal geom.Vec3, samples, paths int) *Ledger {
 	n := normal.Normalize()
 	r := source.Receiver{Point: at, Origin: at.Add(n.Mul(scene.OffsetM)), Normal: n}
 	book := &Ledger{Point: level.Vec(at), Normal: level.Vec(n), Inside: p.Scene.Inside(r.Origin)}
 	if hit, ok := p.Scene.See(at.Add(n.Mul(0.01)), n.Mul(-1), 0.02); ok {
 		book.Surface = p.Scene.Surfaces[hit.Surface].Body().Entity
 	}
-	bounced := bouncedAt(p, &r, ledgerPaths)
+	bounced := bouncedAt(p, &r, paths)
 	var total color.Linear
 	for i := range p.Sources {
-		entry, light := entryOf(p, &p.Sources[i], &r)
+		entry, light := entryOf(p, &p.Sources[i], &r, samples)
 		entry.Bounced = lightOf(bounced[i])
 		total = total.Add(light).Add(bounced[i])
 		book.Sources = append(book.Sources, entry)
@@ -122,9 +126,9 @@ func foldGroups(entries []Contribution, sources []source.Source) []Contribution 
 
 func (i Irradiance) linear() color.Linear { return color.Linear{i.R, i.G, i.B} }
 
-func entryOf(p *bake.Prepared, s *source.Source, r *source.Receiver) (Contribution, color.Linear) {
+func entryOf(p *bake.Prepared, s *source.Source, r *source.Receiver, samples int) (Contribution, color.Linear) {
 	e := Contribution{ID: s.ID, Name: s.Name, Kind: s.Kind, BlockedBy: []Blocker{}}
-	unit, visible := s.Direct(p.Scene, r, source.Careful(ledgerSamples), 0)
+	unit, visible := s.Direct(p.Scene, r, source.Careful(samples), 0)
 	lit := s.Weight.Mul(unit)
 	e.Direct, e.Visible = lightOf(lit), visible
 	switch {

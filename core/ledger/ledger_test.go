@@ -1,6 +1,7 @@
 package ledger_test
 
 import (
+	"math"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -83,4 +84,33 @@ func TestBounceScaleAndSwitch(t *testing.T) {
 	off := base()
 	off.Lightmap.Bounces = false
 	assert.Zero(t, bounced(off))
+}
+
+// Under a lamp of I candela at height h, the light on the floor at a distance d is
+// I·h / (h² + d²)^1.5.
+func TestALineFollowsTheClosedForm(t *testing.T) {
+	const candela, h = 100.0, 4.0
+	l := plane(light("l", level.Point, candela, level.Vec{0, h, 0}, down))
+	block(l, "slab", level.Vec{3, 2, 0}, level.Vec{1, 0.1, 1}) // shades x from 5 to 7 on the floor
+	p := prepare(t, l)
+	spots, err := ledger.Line(t.Context(), p, geom.Vec3{-4, 0, 0}, geom.Vec3{8, 0, 0}, up, 25)
+	require.NoError(t, err)
+	require.Len(t, spots, 25)
+	assert.Equal(t, 12.0, spots[24].AtM)
+	for _, s := range spots {
+		d := s.Point[0]
+		want := candela * h / math.Pow(h*h+d*d, 1.5)
+		if d > 5.2 && d < 6.8 {
+			want = 0
+		} else if d > 4.8 && d < 7.2 {
+			continue // at the edge of the shadow
+		}
+		assert.InDelta(t, want, s.Direct.Luminance, 1e-6*candela, "at %v m", d)
+		if want > 0 {
+			assert.Equal(t, "l", s.Most)
+		}
+	}
+	two, err := ledger.Line(t.Context(), p, geom.Vec3{}, geom.Vec3{1, 0, 0}, up, 0)
+	require.NoError(t, err)
+	assert.Len(t, two, 2, "at least both ends")
 }

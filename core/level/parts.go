@@ -60,6 +60,7 @@ func (v *Image) ident() string    { return v.ID }
 func (v *Material) ident() string { return v.ID }
 func (v *Zone) ident() string     { return v.ID }
 func (v *Rig) ident() string      { return v.ID }
+func (v *Mix) ident() string      { return v.ID }
 
 // idOf is the id of an entity, which is a pointer to a struct.
 func idOf(entity reflect.Value) string { return entity.Interface().(named).ident() }

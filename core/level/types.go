@@ -34,6 +34,7 @@ type Level struct {
 	Paths       []*Path        `json:"paths" initial:"[]" maxItems:"20000"`
 	Probes      []*ProbeGrid   `json:"probes" initial:"[]" maxItems:"20000"`
 	Reflections []*Reflection  `json:"reflections" initial:"[]" maxItems:"20000"`
+	Mixes       []*Mix         `json:"mixes" initial:"[]" maxItems:"1000"`
 	Extra       jsontext.Value `json:",embed" hidden:"true"`
 }
 

@@ -238,6 +238,7 @@ func (p *Preset) Hash() (string, error) {
 type Place struct {
 	Origin string     // "name@version", kept in the rig so that it knows where it came from
 	At     *level.Vec // rig: where its anchor goes
+	Only   []string   // mood: the parts that are taken; all where there is none
 	Normal *level.Vec // rig: At is on a surface that faces this way, and the rig is set against it
 }
 
@@ -248,12 +249,10 @@ func (p *Preset) Apply(l *level.Level, place Place) (level.Operation, error) {
 	label := "Apply " + cmp.Or(place.Origin, p.Kind)
 	switch p.Kind {
 	case Mood:
-		op := level.Set("", map[string]any{
-			"environment.ambient": p.Mood.Ambient, "environment.sky": p.Mood.Sky,
-			"environment.stars": p.Mood.Stars, "environment.wind": p.Mood.Wind,
-			"fog": p.Mood.Fog, "look": p.Mood.Look,
-		})
-		op.Label = label
+		op := level.Set("", p.Mood.taken(place.Only))
+		if op.Label = label; len(place.Only) > 0 {
+			op.Label += ": " + strings.Join(place.Only, ", ")
+		}
 		return plain(op)
 	case Look:
 		op := level.Set("", map[string]any{"look": *p.Look})
@@ -264,6 +263,24 @@ func (p *Preset) Apply(l *level.Level, place Place) (level.Operation, error) {
 		return level.Operation{}, fault("/at", "is missing; a rig needs a place, x, y, z in metres")
 	}
 	return p.applyRig(l, place, label)
+}
+
+// taken are the fields of a level that parts of a mood replace; all parts where none is named.
+func (m *MoodParts) taken(only []string) map[string]any {
+	all := map[string]any{
+		"environment.ambient": m.Ambient, "environment.sky": m.Sky, "environment.stars": m.Stars, "environment.wind": m.Wind,
+		"fog": m.Fog, "look": m.Look,
+	}
+	if len(only) == 0 {
+		return all
+	}
+	some := map[string]any{}
+	for path, value := range all {
+		if slices.Contains(only, path[strings.LastIndexByte(path, '.')+1:]) {
+			some[path] = value
+		}
+	}
+	return some
 }
 
 func (p *Preset) applyRig(l *level.Level, place Place, label string) (level.Operation, error) {

@@ -116,3 +116,16 @@ func FuzzParse(f *testing.F) {
 		}
 	})
 }
+
+func TestAMoodIsTakenInParts(t *testing.T) {
+	from, room := demo.Saltmarsh(), demo.Room()
+	op, err := preset.FromMood(from).Apply(room, preset.Place{Origin: "maren/dusk@3", Only: []string{"fog", "sky"}})
+	require.NoError(t, err)
+	assert.Equal(t, "Apply maren/dusk@3: fog, sky", op.Label)
+	next, _, err := room.Apply(op)
+	require.NoError(t, err)
+	assert.Equal(t, from.Fog.Haze, next.Fog.Haze)
+	assert.Equal(t, from.Environment.Sky, next.Environment.Sky)
+	assert.Equal(t, room.Environment.Ambient, next.Environment.Ambient)
+	assert.Equal(t, room.Look, next.Look)
+}

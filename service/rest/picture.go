@@ -15,6 +15,7 @@ import (
 	"grotta/core/bake"
 	"grotta/core/geom"
 	"grotta/core/layer"
+	"grotta/core/level"
 	"grotta/core/preset"
 	"grotta/core/probe"
 	"grotta/core/scatter"
@@ -73,9 +74,9 @@ func (s *server) stage(ctx context.Context, id string, v api.Variant, seconds *f
 	return out, nil
 }
 
-// variant opens a level at a revision, with a preset applied for the moment.
+// variant opens a level at a revision, with a preset or a mix applied for the moment.
 func (s *server) variant(ctx context.Context, id string, v *api.Variant) (*opened, error) {
-	if v.Revision == 0 && v.Preset == "" {
+	if v.Revision == 0 && v.Preset == "" && v.Mix == "" {
 		return s.open(ctx, id)
 	}
 	info, doc, err := s.Store.Level(askerOf(ctx), id)
@@ -88,29 +89,24 @@ func (s *server) variant(ctx context.Context, id string, v *api.Variant) (*opene
 		}
 		info.Revision = v.Revision
 	}
-	if v.Preset != "" {
-		owner, name, version, err := api.ParsePreset(v.Preset, askerOf(ctx).Name)
+	p, err := s.Studio.Prepare(ctx, id, info.Revision, doc)
+	if err != nil {
+		return nil, s.problem(err)
+	}
+	for _, put := range []func(context.Context, *level.Level, *api.Variant) (level.Operation, error){s.presetOf, mixOf} {
+		op, err := put(ctx, doc, v)
 		if err != nil {
-			return nil, newProblem(422, "what was sent cannot be taken", &huma.ErrorDetail{Location: "body.preset", Message: err.Error()})
+			return nil, err
 		}
-		_, p, err := s.Store.Preset(askerOf(ctx), owner, name, version)
-		if err != nil {
-			return nil, s.problem(fmt.Errorf("preset %s/%s: %w", owner, name, err))
+		if op.Op == "" || op.Op == level.OpBatch && len(op.Steps) == 0 {
+			continue // nothing to put on
 		}
-		if p.Kind == preset.Rig {
-			return nil, newProblem(422, "what was sent cannot be taken", &huma.ErrorDetail{Location: "body.preset", Message: "is a rig; a mood or a look is needed"})
-		}
-		op, err := p.Apply(doc, preset.Place{})
-		if err != nil {
-			return nil, s.problem(err)
-		}
-		if doc, _, err = doc.Apply(op); err != nil {
+		if doc, _, err = doc.ApplyContext(ctx, op); err != nil {
 			return nil, s.problem(err)
 		}
 	}
-	var p *bake.Prepared
-	if v.Preset == "" { // an older revision may be asked for again
-		p, err = s.Studio.Prepare(ctx, id, info.Revision, doc)
+	if p.Shares(doc) {
+		p, err = p.Again(doc)
 	} else {
 		p, err = bake.Prepare(doc)
 	}
@@ -118,6 +114,43 @@ func (s *server) variant(ctx context.Context, id string, v *api.Variant) (*opene
 		return nil, s.problem(err)
 	}
 	return &opened{info, doc, p}, nil
+}
+
+// presetOf is what the preset of a variant changes; an operation without steps where it
+// names none.
+func (s *server) presetOf(ctx context.Context, doc *level.Level, v *api.Variant) (level.Operation, error) {
+	var none level.Operation
+	if v.Preset == "" {
+		return none, nil
+	}
+	owner, name, version, err := api.ParsePreset(v.Preset, askerOf(ctx).Name)
+	if err != nil {
+		return none, newProblem(422, "what was sent cannot be taken", &huma.ErrorDetail{Location: "body.preset", Message: err.Error()})
+	}
+	_, p, err := s.Store.Preset(askerOf(ctx), owner, name, version)
+	if err != nil {
+		return none, s.problem(fmt.Errorf("preset %s/%s: %w", owner, name, err))
+	}
+	if p.Kind == preset.Rig {
+		return none, newProblem(422, "what was sent cannot be taken", &huma.ErrorDetail{Location: "body.preset", Message: "is a rig; a mood or a look is needed"})
+	}
+	op, err := p.Apply(doc, preset.Place{})
+	if err != nil {
+		return none, s.problem(err)
+	}
+	return op, nil
+}
+
+// mixOf is what the mix of a variant changes.
+func mixOf(_ context.Context, doc *level.Level, v *api.Variant) (level.Operation, error) {
+	if v.Mix == "" {
+		return level.Operation{}, nil
+	}
+	mix := doc.Mix(v.Mix)
+	if mix == nil {
+		return level.Operation{}, newProblem(404, fmt.Sprintf("the level has no mix %q", v.Mix))
+	}
+	return mix.Operation(doc), nil
 }
 
 // take is a picture of a stage as a shot wants it.

@@ -1,11 +1,13 @@
 package rest
 
 import (
+	"cmp"
 	"context"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"grotta/api"
+	"grotta/core/level"
 	"grotta/core/platform"
 	"grotta/core/preset"
 )
@@ -88,14 +90,40 @@ func (s *server) registerPresets(a huma.API) {
 			Body api.ApplyPreset
 		}) (*revisionOut, error) {
 			return s.revised(ctx, in.ID, func() (api.Revision, error) {
-				owner := in.Body.Owner
-				if owner == "" {
-					owner = askerOf(ctx).Name
-				}
-				return s.Store.ApplyPreset(ctx, askerOf(ctx), in.ID, owner, in.Body.Name, in.Body.Version, in.Body.At, in.Body.Normal)
+				owner := cmp.Or(in.Body.Owner, askerOf(ctx).Name)
+				return s.Store.ApplyPreset(ctx, askerOf(ctx), in.ID, owner, in.Body.Name, in.Body.Version, placeOf(&in.Body))
 			})
 		})
+	would := operation("POST", "/levels/{id}/presets/changes", "preview-preset", "What a preset would change in a level", tag)
+	would.Description = "Nothing is stored. Each thing and field that would be another, with both values."
+	huma.Register(a, would, func(ctx context.Context, in *struct {
+		LevelPath
+		Body api.ApplyPreset
+	}) (*out[list[level.Change]], error) {
+		_, doc, err := s.Store.Level(askerOf(ctx), in.ID)
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		_, p, err := s.Store.Preset(askerOf(ctx), cmp.Or(in.Body.Owner, askerOf(ctx).Name), in.Body.Name, in.Body.Version)
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		op, err := p.Apply(doc, placeOf(&in.Body))
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		next, _, err := doc.ApplyContext(ctx, op)
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		_, changes, err := doc.Toward(ctx, next)
+		return answerList(s, changes, err)
+	})
 	s.registerPlatforms(a)
+}
+
+func placeOf(p *api.ApplyPreset) preset.Place {
+	return preset.Place{At: p.At, Normal: p.Normal, Only: p.Only}
 }
 
 func (s *server) registerPlatforms(a huma.API) {

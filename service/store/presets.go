@@ -289,13 +289,14 @@ func (s *Store) Platform(a Asker, name string) (*platform.Profile, error) {
 
 // ApplyPreset puts a preset that the asker may see into a level that they may
 // change, as one revision.
-func (s *Store) ApplyPreset(ctx context.Context, a Asker, levelID, owner, name string, version int, at, normal *level.Vec) (api.Revision, error) {
+func (s *Store) ApplyPreset(ctx context.Context, a Asker, levelID, owner, name string, version int, place preset.Place) (api.Revision, error) {
 	info, p, err := s.Preset(a, owner, name, version)
 	if err != nil {
 		return api.Revision{}, fmt.Errorf("preset %s/%s: %w", owner, name, err)
 	}
 	return s.revise(ctx, a, levelID, func(_ *gorm.DB, _ *levelRow, doc *level.Level) (level.Operation, revision, error) {
-		op, err := p.Apply(doc, preset.Place{Origin: fmt.Sprintf("%s/%s@%d", info.Owner, info.Name, info.Version), At: at, Normal: normal})
+		place.Origin = fmt.Sprintf("%s/%s@%d", info.Owner, info.Name, info.Version)
+		op, err := p.Apply(doc, place)
 		return op, revision{Kind: "edit", Label: op.Describe()}, err
 	})
 }

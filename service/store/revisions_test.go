@@ -95,7 +95,7 @@ func TestPlacingIsOneRevision(t *testing.T) {
 	info, err := s.CreateLevel(maren, demo.Room(), "room")
 	require.NoError(t, err)
 	for i, r := range preset.Recipes() {
-		rev, err := s.ApplyPreset(t.Context(), maren, info.ID, preset.RecipeOwner, r.Name, 0, &level.Vec{0, 0, 0}, &level.Vec{0, 1, 0})
+		rev, err := s.ApplyPreset(t.Context(), maren, info.ID, preset.RecipeOwner, r.Name, 0, preset.Place{At: &level.Vec{0, 0, 0}, Normal: &level.Vec{0, 1, 0}})
 		require.NoError(t, err, r.Name)
 		assert.Equal(t, 2*i+2, rev.Number)
 		assert.Equal(t, fmt.Sprintf("Apply recipes/%s@1", r.Name), rev.Label)
