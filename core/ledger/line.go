@@ -23,12 +23,13 @@ type Spot struct {
 // lineSamples and linePaths are as ledgerSamples and ledgerPaths, for each place of a line.
 const (
 	lineSamples = 256
-	linePaths   = 256
+	linePaths   = 512
 )
 
 // Line is the light on a surface that faces n, at places evenly along the straight line
 // between two points, both ends included. At least two places are taken. The standard error of
-// what comes by bounces is about twice that of Ask.
+// what comes by bounces is a few per cent in evenly lit rooms, and up to about a third beside
+// small bright places, as fewer paths are followed than by Ask.
 func Line(ctx context.Context, p *bake.Prepared, from, to, n geom.Vec3, places int) ([]Spot, error) {
 	places = max(places, 2)
 	spots := make([]Spot, places)

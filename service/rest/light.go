@@ -237,7 +237,7 @@ const mostPlaces = 128
 
 func (s *server) registerLine(a huma.API, tag string) {
 	op := heavy(operation("GET", "/levels/{id}/line", "ask-line", "The light along a straight line", tag))
-	op.Description = "As of a surface that faces the normal, at places evenly along the line; by rays from each place, not read from the lightmap. The standard error of bounced light is about 2 % in rooms."
+	op.Description = "As of a surface that faces the normal, at places evenly along the line; by rays from each place, not read from the lightmap. The standard error of bounced light is a few per cent in evenly lit rooms, and up to about a third beside small bright places."
 	huma.Register(a, op, func(ctx context.Context, in *struct {
 		LevelPath
 		From   string `query:"from" required:"true" doc:"x,y,z in metres." example:"0,1,0"`

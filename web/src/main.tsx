@@ -5,7 +5,8 @@ import { Route, Switch } from "wouter";
 import "./index.css";
 import { api, ProblemError, setCSRF, take } from "./api/client";
 import { SignIn } from "./pages/SignIn";
-import { Levels } from "./pages/Levels";
+import { Account } from "./pages/Account";
+import { Levels } from "./pages/levels/Levels";
 import { Platforms } from "./pages/Platforms";
 import { Presets } from "./pages/Presets";
 import { Bench } from "./features/bench/Bench";
@@ -40,6 +41,9 @@ function Console() {
       </Route>
       <Route path="/platforms">
         <Platforms user={session.data.user} />
+      </Route>
+      <Route path="/account">
+        <Account user={session.data.user} />
       </Route>
       <Route>
         <Levels user={session.data.user} />

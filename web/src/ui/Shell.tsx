@@ -23,7 +23,8 @@ export function Shell({ user, children }: { user: string; children: ReactNode })
           <Place href="/presets" label="Presets" />
           <Place href="/platforms" label="Platforms" />
         </nav>
-        <span className="dim ml-auto">{user}</span>
+        <span className="ml-auto" />
+        <Place href="/account" label={user} />
         <button className="btn btn-ghost btn-xs" onClick={signOut}>
           <LogOut size={13} /> Sign out
         </button>

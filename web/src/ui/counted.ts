@@ -1,2 +1,2 @@
-/** How many there are of a thing, with its name. */
-export const counted = (n: number, one: string) => `${n.toLocaleString("en")} ${one}${n === 1 ? "" : "s"}`;
+/** How many there are of a thing, with its name; many is its plural where that is not with an s. */
+export const counted = (n: number, one: string, many = `${one}s`) => `${n.toLocaleString("en")} ${n === 1 ? one : many}`;

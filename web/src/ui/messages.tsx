@@ -3,7 +3,8 @@ import { X } from "lucide-react";
 
 // Errors and short notices, shown in a corner until they are read.
 
-type Message = { id: number; text: string; error: boolean };
+type Action = { word: string; run: () => void };
+type Message = { id: number; text: string; error: boolean; action?: Action };
 const useMessages = create<{ list: Message[] }>(() => ({ list: [] }));
 let next = 1;
 
@@ -11,10 +12,14 @@ function drop(id: number) {
   useMessages.setState((s) => ({ list: s.list.filter((m) => m.id !== id) }));
 }
 
-export function notice(text: string) {
+const shownMs = 4000;
+const actionMs = 12_000;
+
+/** Says something for a moment; longer where it offers to do something about it. */
+export function notice(text: string, action?: Action) {
   const id = next++;
-  useMessages.setState((s) => ({ list: [...s.list.slice(-3), { id, text, error: false }] }));
-  setTimeout(() => drop(id), 4000);
+  useMessages.setState((s) => ({ list: [...s.list.slice(-3), { id, text, error: false, action }] }));
+  setTimeout(() => drop(id), action ? actionMs : shownMs);
 }
 
 export function complain(error: unknown) {
@@ -29,6 +34,17 @@ export function Messages() {
       {list.map((m) => (
         <div key={m.id} role={m.error ? "alert" : "status"} className={`flex max-w-xl items-start gap-3 border bg-base-300 px-3 py-2 shadow-lg ${m.error ? "border-error" : "border-[#4a4a4a]"}`}>
           <span className="whitespace-pre-line">{m.text}</span>
+          {m.action && (
+            <button
+              className="font-semibold text-accent"
+              onClick={() => {
+                m.action?.run();
+                drop(m.id);
+              }}
+            >
+              {m.action.word}
+            </button>
+          )}
           <button className="dim" aria-label="Dismiss" onClick={() => drop(m.id)}>
             <X size={14} />
           </button>
