@@ -34,6 +34,8 @@ func (p *page) key(keys string, modifiers ...input.Modifier) {
 func (p *page) pick(name string, modifiers ...input.Modifier) {
 	p.t.Helper()
 	row := fmt.Sprintf(`[...document.querySelectorAll('aside[aria-label="Outliner"] button[title]')].find((b) => b.title === %q)`, name)
+	found := p.eval(`(() => { const row = ` + row + `; row?.scrollIntoView({ block: "nearest" }); return row ? row.title : "" })()`)
+	require.Equal(p.t, name, found)
 	x, y := p.middle(row)
 	p.clickAt(x, y, modifiers...)
 }

@@ -11,6 +11,7 @@ import (
 	"os"
 	"time"
 
+	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 
 	"grotta/api"
@@ -126,7 +127,12 @@ func Browser(ctx context.Context, width, height int) (browser context.Context, s
 		stopAlloc()
 		os.RemoveAll(profile)
 	}
-	if err := chromedp.Run(browser, chromedp.EmulateViewport(int64(width), int64(height))); err != nil {
+	// A first visit is offered the tour; here nobody is new.
+	knows := chromedp.ActionFunc(func(ctx context.Context) error {
+		_, err := page.AddScriptToEvaluateOnNewDocument(`try { localStorage.setItem("grotta-tour", "seen") } catch {}`).Do(ctx)
+		return err
+	})
+	if err := chromedp.Run(browser, chromedp.EmulateViewport(int64(width), int64(height)), knows); err != nil {
 		stop()
 		return nil, nil, fmt.Errorf("chromium: %w", err)
 	}

@@ -22,6 +22,8 @@ export type Group = "Edit" | "Select" | "Place" | "Light" | "View" | "Camera" | 
 export type Command = {
   id: string;
   title: string;
+  /** Fewer words, for a button. */
+  short?: string;
   group: Group;
   /** "Ctrl+D", "Delete", "h"; Ctrl is also the Command key. */
   keys?: readonly string[];

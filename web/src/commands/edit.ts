@@ -1,5 +1,6 @@
 import { atEachAlike, clipOf, duplicate, fixtureOf, mirror, move, paste, readClip, removal, selectedThings, setEach } from "../model/edits";
 import { bench, camera } from "../model/bench";
+import { breakRigs, makeRig, rigsOf } from "../model/rigs";
 import type { Thing } from "../model/things";
 import { notice } from "../ui/messages";
 import { needsBoth, needsEdit, needsSelection, type Command, type Context } from "./command";
@@ -125,7 +126,47 @@ export const editCommands: Command[] = [
   { id: "nudge-near", title: "Move nearer", group: "Edit", keys: ["ArrowDown", "Shift+ArrowDown"], repeats: true, whyNot: needsBoth, run: (c, e) => nudge(c, 0, 0, 1, e) },
   { id: "nudge-up", title: "Move up", group: "Edit", keys: ["PageUp", "Shift+PageUp"], repeats: true, whyNot: needsBoth, run: (c, e) => nudge(c, 0, 1, 0, e) },
   { id: "nudge-down", title: "Move down", group: "Edit", keys: ["PageDown", "Shift+PageDown"], repeats: true, whyNot: needsBoth, run: (c, e) => nudge(c, 0, -1, 0, e) },
-  { id: "repeat", title: "Repeat in rows…", group: "Edit", keys: ["r"], whyNot: needsBoth, run: () => bench.set({ dialog: "repeat" }) },
+  { id: "repeat", title: "Repeat in rows…", short: "Repeat…", group: "Edit", keys: ["r"], whyNot: needsBoth, run: () => bench.set({ dialog: "repeat" }) },
+  {
+    id: "make-rig",
+    title: "Make a rig of what is selected",
+    short: "Make a rig",
+    group: "Edit",
+    keys: ["Shift+n"],
+    whyNot: (c) => needsBoth(c) || (makeRig(c.level, c.selection) ? "" : "Select a light and what belongs to it."),
+    run: (c) => {
+      const made = makeRig(c.level, c.selection);
+      if (!made) return;
+      c.edit(made.op);
+      bench.select(made.ids);
+    },
+  },
+  {
+    id: "break-rig",
+    title: "Break the rig up into its things",
+    short: "Break the rig",
+    group: "Edit",
+    keys: ["Shift+x"],
+    whyNot: (c) => needsBoth(c) || (rigsOf(c.level, c.selection).length > 0 ? "" : "Nothing of a rig is selected."),
+    run: (c) => {
+      const made = breakRigs(c.level, c.selection);
+      if (!made) return;
+      c.edit(made.op);
+      bench.select(made.ids);
+    },
+  },
+  { id: "keep-mix", title: "Keep the lights as a mix…", short: "Keep as a mix", group: "Light", whyNot: needsEdit, run: () => bench.set({ panel: "mixer", folded: { ...bench.get().folded, drawer: false }, namingMix: true }) },
+  {
+    id: "clear-lights",
+    title: "Select all lights, to clear old ones",
+    short: "Old lights",
+    group: "Light",
+    whyNot: (c) => (c.level.lights.length > 0 ? "" : "The level has no light."),
+    run: (c) => {
+      bench.select(c.level.lights.map((l) => l.id));
+      notice(`${c.level.lights.length} lights are selected. Delete removes them; Shift click keeps one.`);
+    },
+  },
   ...(["x", "z"] as const).map((axis, i): Command => ({
     id: `mirror-${axis}`,
     title: `Mirror across the level's ${axis} = 0`,
@@ -141,6 +182,7 @@ export const editCommands: Command[] = [
   {
     id: "each-fixture",
     title: "One at each fixture that looks alike",
+    short: "At fixtures alike",
     group: "Place",
     keys: ["Shift+f"],
     whyNot: (c) => needsBoth(c) || (fixtureIn(c) ? "" : "No block or mesh is within a metre, so it hangs on nothing. Select its fixture too."),
@@ -157,5 +199,5 @@ export const editCommands: Command[] = [
   { id: "brighter", title: "Brighter by a tenth", group: "Light", keys: ["+", "="], repeats: true, whyNot: hasLight, run: (c) => scaleLights(c, 1.1) },
   { id: "dimmer", title: "Dimmer by a tenth", group: "Light", keys: ["-"], repeats: true, whyNot: hasLight, run: (c) => scaleLights(c, 1 / 1.1) },
   ...(["draft", "good", "final"] as const).map((q): Command => ({ id: `bake-${q}`, title: `Bake at ${q} quality`, group: "Light", whyNot: needsEdit, run: (c) => c.bake(q) })),
-  { id: "aim", title: "Aim at a spot", group: "Light", keys: ["b"], whyNot: needsBoth, isOn: () => bench.get().tool.is === "aim", run: () => bench.set({ tool: { is: "aim" } }) },
+  { id: "aim", title: "Aim at a spot", short: "Aim", group: "Light", keys: ["b"], whyNot: needsBoth, isOn: () => bench.get().tool.is === "aim", run: () => bench.set({ tool: { is: "aim" } }) },
 ];

@@ -21,6 +21,7 @@ export const placeables: { word: string; what: Placeable; keys?: string[] }[] = 
   { word: "cylinder", what: { part: "solids", kind: "cylinder" } },
   { word: "wall", what: { part: "solids", kind: "wall" } },
   { word: "floor", what: { part: "solids", kind: "floor" } },
+  { word: "flight of stairs", what: { part: "solids", kind: "stairs" } },
   { word: "shadow blocker", what: { part: "solids", kind: "blocker" } },
 ];
 
@@ -36,6 +37,7 @@ export const placeCommands: Command[] = [
   ...placeables.map(({ word, what, keys }): Command => ({
     id: `place-${what.kind}${what.part === "solids" ? "-block" : ""}`,
     title: `Place a ${word}`,
+    ...(word === "shadow blocker" ? { short: "Blocker" } : word === "directional light" ? { short: "Directional" } : word === "flight of stairs" ? { short: "Stairs" } : {}),
     group: "Place",
     ...(keys ? { keys } : {}),
     whyNot: needsEdit,

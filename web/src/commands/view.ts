@@ -74,6 +74,8 @@ const modes = [
   ["light", "Light alone", "3"],
   ["brightness", "Brightness", "4"],
   ["texels", "Texels", "5"],
+  ["clipping", "Clipping", "6"],
+  ["backs", "Backs", "7"],
 ] as const;
 
 const likenesses: [Likeness, string][] = [
@@ -95,6 +97,18 @@ function leave() {
   else bench.set({ selection: [] });
 }
 
+/** What lights a level as a whole: its sky, sun, moon, ambients and directional lights. */
+const wholeSources = (c: Context) => ["sky", "sun", "moon", ...["level", ...c.level.zones.map((z) => z.id)].flatMap((z) => [`ambient:${z}`, `sky_fill:${z}`]), ...c.level.lights.filter((l) => l.kind === "directional").map((l) => l.id)];
+
+const isDark = () => bench.get().muted["ambient:level"] ?? false;
+
+/** Mutes what lights the level as a whole, so that placed lights can be judged; or lets it be heard again. */
+function darkStage(c: Context) {
+  const dark = !isDark();
+  const muted = Object.entries(bench.get().muted).filter(([id]) => !wholeSources(c).includes(id));
+  bench.set({ muted: { ...Object.fromEntries(muted), ...(dark ? Object.fromEntries(wholeSources(c).map((id) => [id, true])) : {}) } });
+}
+
 const flag = (c: Context, field: "hidden" | "locked") => {
   const ids = selectedThings(c.level, c.selection).map((t) => t.id);
   const now = bench.get()[field];
@@ -111,6 +125,7 @@ export const viewCommands: Command[] = [
   ...likenesses.map(([by, words]): Command => ({
     id: `alike-${by}`,
     title: `Select all ${words}`,
+    short: words.replace(/^(of|in) the /, ""),
     group: "Select",
     ...(by === "kind" ? { keys: ["k"] } : by === "colour" ? { keys: ["c"] } : {}),
     whyNot: needsSelection,
@@ -131,7 +146,12 @@ export const viewCommands: Command[] = [
   { id: "show-all", title: "Show everything", group: "Select", keys: ["u"], whyNot: () => (Object.keys(bench.get().hidden).length > 0 ? "" : "Nothing is hidden."), run: () => bench.set({ hidden: {} }) },
   { id: "lock", title: "Lock or unlock in this view", group: "Select", keys: ["Shift+k"], whyNot: needsSelection, run: (c) => flag(c, "locked") },
   { id: "ask", title: "Ask a spot what lights it", group: "Light", keys: ["i"], isOn: () => bench.get().tool.is === "ask", run: () => tool({ is: "ask" }) },
-  { id: "opening", title: "Cut a window or door", group: "Place", keys: ["x"], whyNot: needsEdit, isOn: () => bench.get().tool.is === "opening", run: () => tool({ is: "opening" }) },
+  { id: "line", title: "Probe the light along a line", short: "Probe a line", group: "Light", keys: ["Shift+i"], isOn: () => bench.get().tool.is === "line", run: () => tool({ is: "line", from: null }) },
+  { id: "sun-at", title: "Put the sun where I click in the sky", short: "Sun there…", group: "Light", whyNot: needsEdit, isOn: () => bench.get().tool.is === "sun-at", run: () => tool({ is: "sun-at" }) },
+  { id: "sun-on", title: "Let the sun strike the spot that I click", short: "Sun on that…", group: "Light", whyNot: needsEdit, isOn: () => bench.get().tool.is === "sun-on", run: () => tool({ is: "sun-on" }) },
+  { id: "dark-stage", title: "Dark stage: only placed lights show in this view", short: "Dark stage", group: "Light", keys: ["h"], isOn: () => isDark(), run: (c) => darkStage(c) },
+  { id: "tour", title: "Take the tour", group: "Help", run: () => bench.set({ dialog: "tour" }) },
+  { id: "opening", title: "Cut a window or door", short: "Window, door", group: "Place", keys: ["x"], whyNot: needsEdit, isOn: () => bench.get().tool.is === "opening", run: () => tool({ is: "opening" }) },
   ...modes.map(([mode, title, key]): Command => ({ id: `mode-${mode}`, title, group: "View", keys: [key], isOn: () => bench.get().mode === mode, run: () => bench.set({ mode }) })),
   toggle("markers", "Markers", ["m"], "markers"),
   toggle("air", "Air: fog, glows, beams and motes", ["f"], "airOn"),
@@ -159,7 +179,7 @@ export const viewCommands: Command[] = [
   { id: "home", title: "Go to the first viewpoint", group: "Camera", keys: ["Home"], whyNot: (c) => (c.level.viewpoints.length > 0 ? "" : "The level has no viewpoint."), run: (c) => goTo(c.level.viewpoints[0]!) },
   { id: "next-view", title: "Next viewpoint", group: "Camera", keys: ["]"], run: (c) => step(c, 1) },
   { id: "previous-view", title: "Previous viewpoint", group: "Camera", keys: ["["], run: (c) => step(c, -1) },
-  { id: "save-view", title: "Save a viewpoint from here", group: "Camera", keys: ["n"], whyNot: needsEdit, run: saveViewpoint },
+  { id: "save-view", title: "Save a viewpoint from here", short: "Viewpoint here", group: "Camera", keys: ["n"], whyNot: needsEdit, run: saveViewpoint },
   {
     id: "update-view",
     title: "Put the selected viewpoint here",

@@ -184,7 +184,8 @@ export class Passes {
   run(r: WebGLRenderer, scene: WebGLRenderTarget, setting: Setting | null, white: number, hasty: boolean) {
     const depth = scene.depthTexture!;
     const look = setting?.look;
-    const lens = this.mode === 0 && !hasty && (look?.enabled ?? false);
+    const pictured = this.mode === 0 || this.mode === 5; // clipping is of the finished picture
+    const lens = pictured && !hasty && (look?.enabled ?? false);
     this.place(depth, white);
     this.fill(setting, white);
     const occlusion = lens && look!.occlusion.enabled ? look!.occlusion : null;
@@ -192,9 +193,9 @@ export class Passes {
     if (occlusion) this.render(r, this.occlude, this.back);
     this.air.uniforms.occluded!.value = this.back.texture;
     this.air.uniforms.scene!.value = scene.texture;
-    this.air.uniforms.mode!.value = this.mode === 0 && !this.draw ? 2 : this.mode;
+    this.air.uniforms.mode!.value = !pictured ? this.mode : this.draw ? 0 : 2;
     this.render(r, this.air, this.front);
-    if (this.mode === 0 && this.draw?.air && this.dots.geometry.drawRange.count > 0) {
+    if (pictured && this.draw?.air && this.dots.geometry.drawRange.count > 0) {
       r.setRenderTarget(this.front);
       r.render(this.dotScene, this.camera);
     }

@@ -37,7 +37,7 @@ import { Passes, type AirDraw } from "./passes";
 import { full, Quality, type Fineness } from "./quality";
 import { surfaceMaterial } from "./shaders/surface";
 
-const modes: Record<ViewMode, number> = { final: 0, unlit: 1, light: 2, brightness: 3, texels: 4 };
+const modes: Record<ViewMode, number> = { final: 0, unlit: 1, light: 2, brightness: 3, texels: 4, clipping: 5, backs: 6 };
 
 const finishMs = 600; // at rest, after which a picture that is not whole is drawn whole
 const settledMs = 300; // without a move, after which the view is at rest
@@ -192,7 +192,7 @@ export class Stage {
 
   setMode(mode: ViewMode) {
     this.passes.mode = modes[mode];
-    if (this.mesh) this.mesh.material.uniforms.mode!.value = modes[mode];
+    if (this.mesh) this.mesh.material.uniforms.mode!.value = mode === "clipping" ? modes.final : modes[mode];
     this.draw();
   }
 

@@ -3,7 +3,8 @@ import { useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/rea
 import { api, bytes, take, type AirReport, type Bake, type Document, type LightmapState } from "../api/client";
 import { complain } from "../ui/messages";
 import { parseLayer } from "../engine/layers";
-import { useBench, bench } from "../model/bench";
+import { heard } from "../model/presence";
+import { useBench, bench, type Vec } from "../model/bench";
 
 // The bench's server state. Revisions come by events too, so that somebody
 // else's edit shows at once.
@@ -285,6 +286,7 @@ export function useEvents(id: string) {
       const have = queries.getQueryData<Document>(["level", id]);
       if (!have || have.level.revision < revision) queries.invalidateQueries({ queryKey: ["level", id] });
     });
+    stream.addEventListener("presence", (e) => void heard(JSON.parse((e as MessageEvent).data), Date.now()));
     stream.addEventListener("shot", (e) => {
       const { watch, done } = JSON.parse((e as MessageEvent).data);
       queries.setQueryData<number>(["shot-done", watch], (was) => Math.max(was ?? 0, done));
@@ -329,14 +331,34 @@ export function useShotsDone(watches: readonly string[]): number {
   });
 }
 
+const pointText = (v: readonly number[]) => v.map((x) => x.toFixed(5)).join(",");
+const vec = (v: readonly number[]): Vec => [v[0]!, v[1]!, v[2]!];
+
 export async function askPoint(id: string, point: readonly number[], normal: readonly number[]) {
-  const text = (v: readonly number[]) => v.map((x) => x.toFixed(5)).join(",");
-  bench.set({ panel: "ledger", ledger: { point: [point[0]!, point[1]!, point[2]!], answer: null } });
+  const asked = { point: vec(point), normal: vec(normal) };
+  bench.set({ panel: "ledger", line: null, ledger: { ...asked, answer: null } });
   try {
-    const answer = await take(api.GET("/api/v1/levels/{id}/ledger", { params: { path: { id }, query: { point: text(point), normal: text(normal) } } }));
-    bench.set({ ledger: { point: [point[0]!, point[1]!, point[2]!], answer } });
+    const answer = await take(api.GET("/api/v1/levels/{id}/ledger", { params: { path: { id }, query: { point: pointText(point), normal: pointText(normal) } } }));
+    bench.set({ ledger: { ...asked, answer } });
   } catch (error) {
     bench.set({ ledger: null });
+    complain(error);
+  }
+}
+
+const linePlaces = 48;
+
+/** Asks for the light along the line between two points, as of a surface that faces the first one's
+ *  normal. */
+export async function askLine(id: string, from: readonly number[], to: readonly number[], normal: readonly number[]) {
+  const asked = { from: vec(from), to: vec(to) };
+  bench.set({ panel: "ledger", line: { ...asked, answer: null } });
+  try {
+    const query = { from: pointText(from), to: pointText(to), normal: pointText(normal), places: linePlaces };
+    const answer = await take(api.GET("/api/v1/levels/{id}/line", { params: { path: { id }, query } }));
+    bench.set({ line: { ...asked, answer } });
+  } catch (error) {
+    bench.set({ line: null });
     complain(error);
   }
 }

@@ -1,11 +1,12 @@
 import { create } from "zustand";
-import type { Ledger, Variant } from "../api/client";
+import type { Ledger, LightLine, PresetInfo, Variant } from "../api/client";
 import type { Placeable } from "./edits";
 
 // What the bench is doing right now and nobody else needs to know: selection, tool, view, and
 // values that are being dragged. All that is saved is in the level.
 
-export type ViewMode = "unlit" | "final" | "light" | "brightness" | "texels";
+export type ViewMode = "unlit" | "final" | "light" | "brightness" | "texels" | "clipping" | "backs";
+export type Stage = "level" | "mood" | "lights" | "surfaces" | "look" | "checks" | "handover";
 export type Panel = "mixer" | "findings" | "ledger" | "history" | "presets" | "shots";
 export type Vec = [number, number, number];
 export type CameraGoal = { position: Vec; target: Vec; fov?: number; serial: number };
@@ -14,6 +15,8 @@ export type CameraGoal = { position: Vec; target: Vec; fov?: number; serial: num
 export type Tool =
   | { is: "select" }
   | { is: "ask" }
+  | { is: "line"; from: { point: Vec; normal: Vec } | null }
+  | { is: "paint"; material: string; word: string }
   | { is: "aim" }
   | { is: "opening" }
   | { is: "place"; what: Placeable; word: string }
@@ -24,6 +27,9 @@ export type Tool =
 /** A value of a light that is being dragged: shown, not yet saved. Once it is let go it stays
  *  until the service's light has it. */
 export type Live = { strength?: number; color?: string; enabled?: boolean; settled?: true | undefined };
+
+/** A spot that was asked what lights it, and what came back. */
+export type Asked = { point: Vec; normal: Vec; answer: Ledger | null };
 
 type BenchState = {
   selection: string[]; // the last one is the one that single actions are about
@@ -39,17 +45,22 @@ type BenchState = {
   solo: Record<string, boolean>;
   exposure: number | null;
   goal: CameraGoal | null;
-  ledger: { point: Vec; answer: Ledger | null } | null;
+  ledger: Asked | null;
+  kept: Asked | null; // an earlier answer, to hold against the newest
+  line: { from: Vec; to: Vec; answer: LightLine | null } | null;
+  stage: Stage;
+  namingMix: boolean;
+  trying: PresetInfo | null; // shown in the view for as long as it is pointed at
   autoBake: boolean;
   lookOn: boolean;
   airOn: boolean;
   playing: boolean; // motes drift
   sheet: "light" | "air" | "look"; // which of the level's values are shown
-  comparing: { viewpoint: string; before: Variant } | null;
+  comparing: { viewpoint: string; before: Variant; words: string } | null;
   display: string; // platform whose display is shown; none shows all light
   snapM: number; // grid that dragged and nudged things keep to; 0 for none
   ownAxes: boolean; // handles along the thing's own axes
-  dialog: "palette" | "keys" | "repeat" | null;
+  dialog: "palette" | "keys" | "repeat" | "tour" | null;
   folded: { left: boolean; right: boolean; drawer: boolean };
 };
 
@@ -68,6 +79,11 @@ const fresh: BenchState = {
   exposure: null,
   goal: null,
   ledger: null,
+  kept: null,
+  line: null,
+  stage: "level",
+  namingMix: false,
+  trying: null,
   autoBake: true,
   lookOn: true,
   airOn: true,

@@ -263,6 +263,7 @@ const standOffM: Record<string, number> = { point: 0.25, spot: 0.12, dome: 0.1, 
 
 /** A new thing on a surface: off it along its normal, and facing away from it. */
 export function placed(level: Level, what: Placeable, point: readonly number[], normal: readonly number[], values: Tree = {}): Made {
+  if (what.kind === "stairs") return stairs(level, point);
   const half = what.part === "solids" ? boxes[what.kind]!.map((v) => v / 2) : [1, 1, 1];
   const away = what.part === "solids" ? Math.abs(normal[0]! * half[0]!) + Math.abs(normal[1]! * half[1]!) + Math.abs(normal[2]! * half[2]!) : what.part === "fog_volumes" || what.part === "motes" ? 1 : (standOffM[what.part === "lights" ? what.kind : what.part] ?? 0.1);
   const position = tidyVec(point.map((v, i) => v + normal[i]! * away));
@@ -294,6 +295,30 @@ function startOf(kind: string): Tree {
 }
 
 const boxes: Record<string, number[]> = { box: [1, 1, 1], wedge: [1, 1, 1], cylinder: [0.5, 1, 0.5], wall: [4, 2.5, 0.2], floor: [4, 0.2, 4], blocker: [1, 1, 0.05] };
+
+const steps = { count: 8, rise: 0.175, run: 0.28, width: 1.2 };
+
+/** A flight of stairs from a point up and away along -z: a block for each step, down to the floor. */
+function stairs(level: Level, point: readonly number[]): Made {
+  const used = new Set<string>();
+  const ids: string[] = [];
+  const made = Array.from({ length: steps.count }, (_, i): Operation => {
+    const id = freshID(level, "step", used);
+    used.add(id);
+    ids.push(id);
+    const height = steps.rise * (i + 1);
+    const position = tidyVec([point[0]!, point[1]! + height / 2, point[2]! - steps.run * (i + 0.5)]);
+    return { op: "add", part: "solids", entity: { id, name: `Step ${i + 1}`, size: tidyVec([steps.width, height, steps.run]), transform: { position } } };
+  });
+  return { op: { op: "batch", label: `Place stairs of ${steps.count} steps`, steps: made }, ids };
+}
+
+/** Puts a thing at another place of its list. */
+export function reordered(level: Level, part: "viewpoints", id: string, index: number): Operation {
+  const entity = level[part].find((e) => e.id === id);
+  const name = entity?.name || id;
+  return { op: "batch", label: `Move ${name} to place ${index + 1}`, steps: [{ op: "remove", id }, { op: "add", part, index, entity: entity as unknown as Tree }] };
+}
 
 /** The shape of a block by its word. */
 function solidOf(kind: string): Tree {

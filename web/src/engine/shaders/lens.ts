@@ -1,4 +1,5 @@
 import { GLSL3, RawShaderMaterial, Vector2, Vector3, Matrix4 } from "three";
+import { brightnessBands, scaleGLSL } from "../scale";
 import { ceiling } from "./surface";
 import { screenVertex, seen } from "./air";
 
@@ -185,25 +186,33 @@ export const displayMaterial = () =>
       c = clamp(c, 0.0, 1.0);
       return mix(c * 12.92, 1.055 * pow(c, vec3(1.0 / 2.4)) - 0.055, step(0.0031308, c));
     }
-    // Bands of a factor of two, from 1/8 lux (blue) over 8 lux (green) to 512 lux (red).
+    ${scaleGLSL}
     vec3 bands(float lux) {
-      float x = clamp((log2(max(lux, 1e-6)) + 3.0) / 12.0, 0.0, 1.0);
-      x = floor(x * 12.0) / 12.0;
-      vec3 c = clamp(vec3(2.2 * x - 0.8, 1.3 - abs(2.6 * x - 1.3), 1.0 - 2.4 * x), 0.0, 1.0);
-      return lux < 0.03 ? vec3(0.02) : c * 0.8 + 0.05;
+      const float count = ${brightnessBands.count}.0;
+      float octave = floor(log2(max(lux, 1e-6)) - float(${brightnessBands.first}));
+      return octave < 0.0 ? vec3(0.0) : encode(scaleAt(min(octave, count - 1.0) / count));
+    }
+    // Grey, but for channels that are full and for what is black.
+    vec3 clipped(vec3 c) {
+      if (max(c.r, max(c.g, c.b)) >= 1.0) return step(1.0, c) * vec3(1.0, 0.85, 1.0) + 0.05;
+      if (max(c.r, max(c.g, c.b)) < 0.0005) return vec3(0.1, 0.2, 0.55);
+      return vec3(0.1 + 0.6 * dot(encode(c), luma));
     }
     vec3 spread(vec2 pixel) {
       vec2 small = vec2(textureSize(bloom, 0));
       return texture(bloom, pixel / bloomStep / small).rgb;
     }
-    vec3 shown(ivec2 at) {
+    vec3 toned(ivec2 at) {
       at = clamp(at, ivec2(0), ivec2(size) - 1);
       vec3 c = texelFetch(light, at, 0).rgb;
       if (bloomStrength > 0.0) c += bloomStrength * spread(vec2(at) + 0.5);
       c = max(c * gains, vec3(0.0));
       if (tone == 2) c = c * (1.0 + c / (headroom * headroom)) / (1.0 + c);
       if (tone == 1) { c = min(c, vec3(headroom)); c /= max(1.0, max(c.r, max(c.g, c.b))); }
-      c = encode(c);
+      return c;
+    }
+    vec3 shown(ivec2 at) {
+      vec3 c = encode(toned(at));
       if (graded) {
         c = pow(clamp(c * slope + offset, 0.0, 1.0), power);
         c = clamp(mix(vec3(dot(c, luma)), c, saturation), 0.0, 1.0);
@@ -213,7 +222,8 @@ export const displayMaterial = () =>
     void main() {
       ivec2 at = ivec2(gl_FragCoord.xy);
       vec4 raw = texelFetch(light, at, 0);
-      if (mode == 1 || mode == 4) { color = vec4(encode(raw.a > 0.5 ? raw.rgb : vec3(0.03)), 1.0); return; }
+      if (mode == 5) { color = vec4(clipped(toned(at)), 1.0); return; }
+      if (mode == 1 || mode == 4 || mode == 6) { color = vec4(encode(raw.a > 0.5 ? raw.rgb : vec3(0.03)), 1.0); return; }
       if (mode == 3) { color = vec4(raw.a > 0.5 ? bands(raw.r) : vec3(0.08), 1.0); return; }
       vec3 c = shown(at);
       if (sharpen != 0.0) c += sharpen * (c - (shown(at - ivec2(1, 0)) + shown(at + ivec2(1, 0)) + shown(at - ivec2(0, 1)) + shown(at + ivec2(0, 1))) / 4.0);

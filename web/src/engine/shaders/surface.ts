@@ -1,5 +1,6 @@
 import { DataArrayTexture, GLSL3, RawShaderMaterial, Vector3, type Texture } from "three";
 import { halfScale } from "../layers";
+import { densityBands, scaleGLSL } from "../scale";
 
 /** The most times white that a surface or the sky counts for, as core/grade has it. */
 export const ceiling = 16;
@@ -38,13 +39,14 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number): RawShaderM
       precision highp sampler2DArray;
       uniform sampler2DArray lightmap, images;
       uniform float pageSize, white, lightMax;
-      uniform int mode; // 0 final, 1 unlit, 2 light alone, 3 brightness, 4 texels
+      uniform int mode; // 0 final, 1 unlit, 2 light alone, 3 brightness, 4 texels, 6 backs
       centroid in vec3 vTexel;
       in vec3 vAlbedo, vNormal, vPlace, vMoving;
       in float vEmission;
       in vec4 vImage;
       out vec4 color;
       const float PI = 3.14159265358979;
+      ${scaleGLSL}
       void main() {
         vec3 albedo = vAlbedo;
         if (vImage.z > -0.5) {
@@ -56,7 +58,7 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number): RawShaderM
         vec3 light = lux / PI / white; // of a white surface
         if (lightMax > 0.0) light = min(light, vec3(lightMax));
         vec3 shown = min(albedo * (light + vEmission / white), vec3(${ceiling}.0));
-        if (mode == 1) shown = albedo * (0.72 + 0.22 * vNormal.y + 0.06 * vNormal.x);
+        if (mode == 1 || mode == 6) shown = albedo * (0.72 + 0.22 * vNormal.y + 0.06 * vNormal.x);
         if (mode == 2) shown = vec3(0.5) * light;
         if (mode == 3) shown = vec3(dot(lux, vec3(0.2126, 0.7152, 0.0722)));
         if (mode == 4) {
@@ -64,11 +66,15 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number): RawShaderM
           float a = length(dFdx(vPlace)), b = length(dFdx(vTexel.xy));
           float c = length(dFdy(vPlace)), d = length(dFdy(vTexel.xy));
           float density = (b + d) / max(a + c, 1e-9);
-          float x = clamp(log2(max(density, 0.5)) / 6.0, 0.0, 1.0);
-          vec3 hue = clamp(vec3(2.2 * x - 0.8, 1.3 - abs(2.6 * x - 1.3), 1.0 - 2.4 * x), 0.05, 1.0);
+          float x = clamp((log2(max(density, 0.5)) - ${densityBands.first}.0) / ${densityBands.count}.0, 0.0, 1.0);
+          vec3 hue = scaleAt(x);
           float check = mod(floor(vTexel.x) + floor(vTexel.y), 2.0);
           float fade = smoothstep(1.0, 0.4, max(b, d)); // squares under a pixel blend
-          shown = vTexel.z < -0.5 ? vec3(0.02) : hue * mix(0.5, 0.25 + 0.5 * check, fade) * (0.6 + 0.4 * vNormal.y * vNormal.y);
+          shown = vTexel.z < -0.5 ? vec3(0.02) : hue * mix(0.75, 0.5 + 0.5 * check, fade) * (0.6 + 0.4 * vNormal.y * vNormal.y);
+        }
+        if (mode == 6) { // stripes keep their size on screen
+          shown = vec3(dot(shown, vec3(0.2126, 0.7152, 0.0722)));
+          if (!gl_FrontFacing && vImage.w <= 0.0) shown = mod(gl_FragCoord.x + gl_FragCoord.y, 12.0) < 6.0 ? vec3(0.8, 0.1, 0.5) : vec3(0.3, 0.02, 0.2);
         }
         color = vec4(shown, 1.0);
       }`,

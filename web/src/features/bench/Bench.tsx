@@ -2,16 +2,21 @@ import { useCallback, useEffect, useMemo, type ReactNode } from "react";
 import { useQueryClient } from "@tanstack/react-query";
 import { Group, Panel, Separator } from "react-resizable-panels";
 import { Link } from "wouter";
-import type { Document } from "../../api/client";
+import type { Document, LightmapState, Report } from "../../api/client";
 import { runKey, type Context } from "../../commands";
 import { bench, useBench } from "../../model/bench";
 import { thingAt } from "../../model/things";
 import { CommandDialogs } from "../commands/Dialogs";
 import { useAutoBake, useEvents, useLightmap, useReport, useStartBake } from "../data";
 import { Inspector } from "../inspector/Inspector";
+import { useSayPresence } from "../presence/usePresence";
+import { Tour } from "../tour/Tour";
 import { Outliner } from "../outliner/Outliner";
 import { useSession, type Session } from "../session";
 import { Comparison } from "../shots/Shots";
+import { Rail } from "../stages/Rail";
+import { StagePanel } from "../stages/StagePanel";
+import { stages } from "../stages/stages";
 import { ToolStrip } from "../view/ToolStrip";
 import { View } from "../view/View";
 import { Connection } from "./Connection";
@@ -68,6 +73,7 @@ function Open({ doc, user, session }: { doc: Document; user: string; session: Se
   const { edit, undo, redo } = session;
   const reread = useCallback(() => queries.invalidateQueries({ queryKey: ["level", id] }), [queries, id]);
   useAutoBake(id, state, canEdit);
+  useSayPresence(id);
   useLiveUntilSaved(session, state?.revision);
 
   // What is gone is not selected.
@@ -83,17 +89,19 @@ function Open({ doc, user, session }: { doc: Document; user: string; session: Se
     <div className="flex h-full flex-col">
       <TopBar doc={doc} state={state} report={report} platform={platform} user={user} context={context} session={session} />
       <Connection session={session} user={user} />
-      <Group orientation="horizontal" className="min-h-0 flex-1">
+      <div className="flex min-h-0 flex-1">
+        <Rail />
+        <Group orientation="horizontal" className="min-w-0 flex-1">
         {!folded.left && (
           <>
             <Panel id="left-panel" defaultSize="240px" minSize="170px" maxSize="480px" groupResizeBehavior="preserve-pixel-size">
-              <Outliner doc={doc} state={state} report={report} canEdit={canEdit} edit={edit} />
+              <Left doc={doc} state={state} report={report} context={context} onApplied={reread} />
             </Panel>
             <Divider label="Width of the outliner" />
           </>
         )}
         <Panel id="middle-panel" minSize="280px">
-          <Middle folded={folded.drawer} drawer={<Drawer doc={doc} state={state} report={report} user={user} canEdit={canEdit} edit={edit} onApplied={reread} />}>
+          <Middle folded={folded.drawer} drawer={<Drawer doc={doc} state={state} report={report} user={user} canEdit={canEdit} edit={edit} undo={undo} onApplied={reread} />}>
             <View doc={doc} state={state} context={context} session={session} onApplied={reread} />
             <ToolStrip context={context} />
             <Comparison doc={doc} />
@@ -107,9 +115,30 @@ function Open({ doc, user, session }: { doc: Document; user: string; session: Se
             </Panel>
           </>
         )}
-      </Group>
+        </Group>
+      </div>
       <CommandDialogs context={context} />
+      <Tour />
     </div>
+  );
+}
+
+type LeftProps = { doc: Document; state: LightmapState | undefined; report: Report | undefined; context: Context; onApplied: () => void };
+
+/** The tools of the stage, and its part of the outliner. */
+function Left({ doc, state, report, context, onApplied }: LeftProps) {
+  const stage = useBench((s) => s.stage);
+  const { filters } = stages.find((s) => s.id === stage)!;
+  return (
+    <Group orientation="vertical" className="h-full">
+      <Panel id="stage-panel" defaultSize="46%" minSize="60px">
+        <StagePanel doc={doc} context={context} report={report} onApplied={onApplied} />
+      </Panel>
+      <Divider label="Height of the stage's tools" across />
+      <Panel id="outliner-panel" minSize="90px">
+        <Outliner key={stage} doc={doc} state={state} report={report} canEdit={context.canEdit} edit={context.edit} filters={filters} />
+      </Panel>
+    </Group>
   );
 }
 

@@ -3,7 +3,9 @@ import type { Document, LightmapState, Report } from "../../api/client";
 import type { Context } from "../../commands";
 import { bench, useBench, type Panel } from "../../model/bench";
 import { Mixer } from "../mixer/Mixer";
-import { Findings, HistoryPanel, LedgerPanel, PresetPanel } from "../panels/panels";
+import { HistoryPanel } from "../history/History";
+import { LedgerPanel } from "../ledger/LedgerPanel";
+import { Findings, PresetPanel } from "../panels/panels";
 import { ShotsPanel } from "../shots/Shots";
 
 const panels: [Panel, string][] = [
@@ -15,7 +17,7 @@ const panels: [Panel, string][] = [
   ["presets", "Presets"],
 ];
 
-type Props = { doc: Document; state: LightmapState | undefined; report: Report | undefined; user: string; canEdit: boolean; edit: Context["edit"]; onApplied: () => void };
+type Props = { doc: Document; state: LightmapState | undefined; report: Report | undefined; user: string; canEdit: boolean; edit: Context["edit"]; undo: Context["undo"]; onApplied: () => void };
 
 /** The panels under the view. */
 export function Drawer(props: Props) {
@@ -54,7 +56,7 @@ function Tab({ panel, name, chosen, findings }: { panel: Panel; name: string; ch
   );
 }
 
-function Content({ panel, doc, state, report, user, canEdit, edit, onApplied }: Props & { panel: Panel }) {
+function Content({ panel, doc, state, report, user, canEdit, edit, undo, onApplied }: Props & { panel: Panel }) {
   switch (panel) {
     case "mixer":
       return <Mixer doc={doc} state={state} canEdit={canEdit} edit={edit} />;
@@ -63,7 +65,7 @@ function Content({ panel, doc, state, report, user, canEdit, edit, onApplied }: 
     case "ledger":
       return <LedgerPanel />;
     case "history":
-      return <HistoryPanel id={doc.level.id} revision={doc.level.revision} />;
+      return <HistoryPanel doc={doc} canEdit={canEdit} undo={undo} />;
     case "shots":
       return <ShotsPanel doc={doc} />;
     case "presets":

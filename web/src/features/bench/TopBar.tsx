@@ -7,6 +7,7 @@ import { bench, camera } from "../../model/bench";
 import { complain, notice } from "../../ui/messages";
 import { usePlatforms } from "../data";
 import type { Session } from "../session";
+import { People } from "../presence/People";
 import { BakeButton } from "./BakeButton";
 import { Meters } from "./Meters";
 
@@ -53,6 +54,7 @@ export function TopBar({ doc, state, report, platform, user, context, session }:
       <a className="btn btn-ghost btn-xs" href={`/api/v1/levels/${id}/export?format=glb`} download aria-label="Hand back as glTF" title="Hand back as glTF (.glb)">
         <Download size={14} />
       </a>
+      <People />
       <span className="grid h-6 w-6 shrink-0 place-items-center rounded-full bg-[#4a4a4a] text-[10px]" title={user}>
         {user.slice(0, 2).toUpperCase()}
       </span>

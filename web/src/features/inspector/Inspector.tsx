@@ -6,6 +6,7 @@ import { bench, useBench } from "../../model/bench";
 import { fromPanTilt, panTilt } from "../../model/angles";
 import { removal, selectedThings } from "../../model/edits";
 import { limitsOf, type Part } from "../../model/schema";
+import { facesOf, setFaces } from "../../model/surfaces";
 import { plurals, taken, type Thing } from "../../model/things";
 import { counted } from "../../ui/counted";
 import { Fields, valueAt, type Field, type Values } from "../../ui/fields";
@@ -213,24 +214,10 @@ function TagsSection({ things, canEdit, setEach }: Each & { canEdit: boolean }) 
 /** The surfaces of one or many faces of solids. */
 function FaceInspector({ faces, doc, canEdit, edit }: Props & { faces: readonly string[] }) {
   const level = doc.document;
-  const surfaces = faces.flatMap((id) => {
-    const { id: solid, face } = taken(id);
-    const s = level.solids.find((x) => x.id === solid);
-    return s ? [{ solid: s, face: face!, surface: s.faces?.find((f) => f.index === face) ?? s.surface }] : [];
-  });
+  const surfaces = facesOf(level, faces);
   if (surfaces.length === 0) return null;
   const first = surfaces[0]!;
-  function set(fields: Values, gesture?: string) {
-    const bySolid = Map.groupBy(surfaces, (s) => s.solid);
-    const steps = [...bySolid].map(([solid, list]): Operation => {
-      const changed = list.map((s) => ({ ...solid.surface, ...s.surface, ...fields, index: s.face }));
-      for (const c of changed) if (c.material === null) delete (c as Values).material;
-      const rest = (solid.faces ?? []).filter((f) => !changed.some((c) => c.index === f.index));
-      return { op: "set", id: solid.id, fields: { faces: [...rest, ...changed].sort((a, b) => a.index - b.index) } };
-    });
-    const label = `${counted(surfaces.length, "face")}: ${Object.keys(fields).join(", ")}`;
-    edit(steps.length === 1 ? { ...steps[0]!, label } : { op: "batch", label, steps }, gesture);
-  }
+  const set = (fields: Values, gesture?: string) => edit(setFaces(surfaces, fields, `${counted(surfaces.length, "face")}: ${Object.keys(fields).join(", ")}`), gesture);
   return (
     <>
       <div className="section flex items-center gap-2">

@@ -1,123 +1,114 @@
-import type { Document, LightmapState, Source } from "../../api/client";
+import { useEffect, useMemo, useRef, useState } from "react";
+import { useVirtualizer } from "@tanstack/react-virtual";
+import type { Document, LightmapState } from "../../api/client";
 import type { Context } from "../../commands";
-import { fromFader, toFader } from "../../model/fader";
-import { topOf, unitOf } from "../../ui/kinds";
-import { short } from "../../model/names";
-import { swatch } from "../../engine/color";
-import { bench, useBench, type Live } from "../../model/bench";
+import { bench, camera, useBench } from "../../model/bench";
 import { pendingLive } from "../../model/pending";
-import { stripOf } from "../../engine/weights";
+import { sees, stripItems, stripsOf, type Grouping, type StripItem } from "../../model/strips";
+import { Mixes } from "./Mixes";
+import { Strip, stripPx } from "./Strip";
 
-/** Every source a strip: strength, colour, mute and solo act on the view at once
- *  through the layers; nothing is baked. Strength is saved when it is let go. */
-export function Mixer({ doc, state, canEdit, edit }: { doc: Document; state: LightmapState | undefined; canEdit: boolean; edit: Context["edit"] }) {
-  const rigs = new Map(doc.document.lights.map((l) => [l.id, l.rig ?? ""]));
-  const strips = new Map<string, Source>(); // of a group the first stands for all
-  for (const s of state?.sources ?? []) {
-    if (s.kind === "ambient" && s.strength === 0 && s.id !== "ambient:level") continue;
-    const id = stripOf(s);
-    if (!strips.has(id)) strips.set(id, { ...s, id });
-  }
-  const sources = [...strips.values()];
+type Props = { doc: Document; state: LightmapState | undefined; canEdit: boolean; edit: Context["edit"] };
+
+const groupPx = 26;
+const lookAgainMs = 700;
+
+/** Every source a strip, in groups; and the mixes that were kept. */
+export function Mixer({ doc, state, canEdit, edit }: Props) {
+  const [search, setSearch] = useState("");
+  const [by, setBy] = useState<Grouping>("zone");
+  const [onlySeen, setOnlySeen] = useState(false);
+  const look = useLook(onlySeen);
+  const sources = useMemo(() => stripsOf(state), [state]);
+  const items = useMemo(() => stripItems(doc.document, sources, by, search, look), [doc.document, sources, by, search, look]);
   const pending = pendingLive(doc.document, state);
-  if (sources.length === 0) return <p className="dim p-4">Nothing shines yet. Add a light.</p>;
   return (
-    <div className="flex h-full gap-px overflow-x-auto px-2 py-2">
-      {sources.map((s) => (
-        <Strip key={s.id} source={s} rig={rigs.get(s.id) ?? ""} doc={doc} pending={pending[s.id]} canEdit={canEdit} edit={edit} />
-      ))}
+    <div className="flex h-full">
+      <div className="flex w-44 shrink-0 flex-col gap-1 overflow-auto border-r border-[#101010] p-2">
+        <input className="field shrink-0" aria-label="Search the strips" placeholder="find a strip" value={search} onChange={(e) => setSearch(e.target.value)} />
+        <select className="field shrink-0" aria-label="Group the strips" value={by} onChange={(e) => setBy(e.target.value as Grouping)}>
+          <option value="zone">by zone</option>
+          <option value="rig">by rig</option>
+          <option value="kind">by kind</option>
+        </select>
+        <label className="flex items-center gap-2">
+          <input type="checkbox" className="checkbox checkbox-xs" checked={onlySeen} onChange={(e) => setOnlySeen(e.target.checked)} /> only what is in view
+        </label>
+        <Mixes doc={doc} canEdit={canEdit} edit={edit} />
+      </div>
+      {items.length === 0 ? (
+        <p className="dim p-4">{sources.length === 0 ? "Nothing shines yet. Add a light." : "No strip matches."}</p>
+      ) : (
+        <Strips items={items} doc={doc} pending={pending} canEdit={canEdit} edit={edit} />
+      )}
     </div>
   );
 }
 
-type StripProps = { source: Source; rig: string; doc: Document; pending: Live | undefined; canEdit: boolean; edit: Context["edit"] };
+/** Whether the camera sees a place; it looks again now and then while that is asked for. */
+function useLook(on: boolean): (place: readonly number[]) => boolean {
+  const [now, setNow] = useState<ReturnType<NonNullable<typeof camera.now>> | null>(null);
+  useEffect(() => {
+    if (!on) return;
+    const again = () => setNow((was) => {
+      const is = camera.now?.() ?? null;
+      return JSON.stringify(was) === JSON.stringify(is) ? was : is;
+    });
+    again();
+    const timer = setInterval(again, lookAgainMs);
+    return () => clearInterval(timer);
+  }, [on]);
+  return useMemo(() => {
+    const view = document.querySelector("[data-testid=view]");
+    const aspect = view ? view.clientWidth / view.clientHeight : 1.6;
+    return (place: readonly number[]) => !on || !now || sees(now, aspect, place);
+  }, [on, now]);
+}
 
-function Strip({ source: s, rig, doc, pending, canEdit, edit }: StripProps) {
-  const dragged = useBench((b) => b.live[s.id]);
-  const live = dragged ?? pending;
-  const held = dragged?.settled ? undefined : dragged; // in the hand, and not let go yet
-  const muted = useBench((b) => b.muted[s.id] ?? false);
-  const solo = useBench((b) => b.solo[s.id] ?? false);
-  const selected = useBench((b) => b.selection.includes(s.id));
-  const light = doc.document.lights.find((l) => l.id === s.id);
-  const key = doc.document.rigs.find((r) => r.id === rig)?.key_strength ?? 1;
-  const strength = live?.strength ?? s.strength;
-  const top = topOf(s.kind);
-  const off = light !== undefined && !light.enabled;
-  const unit = unitOf(s.kind);
+type StripsProps = Omit<Props, "state"> & { items: readonly StripItem[]; pending: ReturnType<typeof pendingLive> };
 
-  function save(total: number, color?: string) {
-    const fields: Record<string, unknown> = {};
-    let id: string | undefined = s.id;
-    if (s.kind === "ambient" || s.kind === "sky_fill") {
-      const zone = s.id.slice(s.kind.length + 1);
-      const at = zone === "level" ? "environment.ambient" : "ambient";
-      id = zone === "level" ? undefined : zone;
-      fields[`${at}.${s.kind === "ambient" ? "strength" : "sky_fill"}`] = total;
-      if (color) fields[`${at}.color`] = color;
-    } else if (s.kind === "sun" || s.kind === "moon") {
-      id = undefined;
-      fields[`environment.${s.kind}.lux`] = total;
-      if (color) Object.assign(fields, { [`environment.${s.kind}.color`]: color, [`environment.${s.kind}.kelvin`]: null });
-    } else if (s.kind === "sky") {
-      id = undefined;
-      fields["environment.sky.luminance"] = total;
-    } else if (s.kind === "emissive") {
-      id = s.id.slice("emissive:".length);
-      fields.emission = total;
-    } else {
-      if (color) Object.assign(fields, { color, kelvin: null });
-      else fields.strength = key > 0 ? Number((total / key).toPrecision(6)) : total;
-    }
-    edit({ op: "set", ...(id ? { id } : {}), fields, label: `${s.name}: ${color ?? `${short(total)} ${unit}`}` });
-    bench.settle(s.id);
-  }
-  const letGo = () => {
-    if (!held) return;
-    if (held.strength !== undefined && held.strength !== s.strength) save(held.strength);
-    else bench.settle(s.id);
-  };
-
+/** The strips that are scrolled into sight, and some to either side. */
+function Strips({ items, doc, pending, canEdit, edit }: StripsProps) {
+  const scroller = useRef<HTMLDivElement>(null);
+  const selection = useBench((s) => s.selection);
+  const virtual = useVirtualizer({
+    horizontal: true,
+    count: items.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: (i) => (items[i]!.is === "group" ? groupPx : stripPx),
+    getItemKey: (i) => keyOf(items[i]!),
+    overscan: 30,
+    initialRect: { width: 900, height: 200 },
+  });
+  // A light that is selected elsewhere is brought into sight here.
+  const last = selection.at(-1);
+  useEffect(() => {
+    const at = items.findIndex((i) => i.is === "strip" && i.source.id === last);
+    if (at >= 0) virtual.scrollToIndex(at, { align: "auto" });
+  }, [last, items, virtual]);
   return (
-    <div className={`flex w-[74px] shrink-0 flex-col items-center gap-1 border px-1 pb-1 ${selected ? "border-accent bg-[#262626]" : "border-transparent bg-[#232323]"} ${off ? "dim" : ""}`} data-strip={s.id}>
-      <input
-        type="color"
-        className="h-3 w-full cursor-pointer border-0 bg-transparent p-0"
-        aria-label={`Colour of ${s.name}`}
-        disabled={!canEdit || s.kind === "sky" || s.kind === "sky_fill" || s.kind === "emissive"}
-        value={live?.color ?? swatch(s.color)}
-        onChange={(e) => bench.live(s.id, { color: e.target.value })}
-        onBlur={(e) => held?.color && save(strength, e.target.value)}
-      />
-      <input
-        type="range"
-        className="fader"
-        min={0}
-        max={1}
-        step={0.005}
-        aria-label={`Strength of ${s.name}`}
-        aria-valuetext={`${short(strength)} ${unit}`}
-        disabled={!canEdit}
-        value={toFader(strength, top)}
-        onChange={(e) => bench.live(s.id, { strength: fromFader(Number(e.target.value), top) })}
-        onPointerUp={letGo}
-        onKeyUp={letGo}
-        onBlur={letGo}
-      />
-      <span className="dim whitespace-nowrap">
-        {off ? "off" : `${short(strength)} ${unit}`}
-      </span>
-      <span className="flex gap-1">
-        <button className={`h-4 w-5 text-[10px] ${muted ? "bg-[#d8d8d8] text-black" : "bg-base-300"}`} aria-pressed={muted} aria-label={`Mute ${s.name}`} title="Mute in this view" onClick={() => bench.set({ muted: { ...useBench.getState().muted, [s.id]: !muted } })}>
-          M
-        </button>
-        <button className={`h-4 w-5 text-[10px] ${solo ? "bg-[#d8d8d8] text-black" : "bg-base-300"}`} aria-pressed={solo} aria-label={`Solo ${s.name}`} title="Only this, in this view" onClick={() => bench.set({ solo: { ...useBench.getState().solo, [s.id]: !solo } })}>
-          S
-        </button>
-      </span>
-      <button className="w-full truncate text-center" title={s.name} onClick={(e) => light && bench.select([s.id], e.shiftKey || e.ctrlKey ? "toggle" : "replace")}>
-        {s.name}
-      </button>
+    <div ref={scroller} className="min-w-0 flex-1 overflow-x-auto overflow-y-hidden py-1" tabIndex={0} aria-label="Strips">
+      <div className="relative h-full min-h-[150px]" style={{ width: virtual.getTotalSize() }}>
+        {virtual.getVirtualItems().map((v) => {
+          const item = items[v.index]!;
+          return (
+            <div key={v.key} className="absolute bottom-0 top-0" style={{ left: v.start }}>
+              {item.is === "group" ? <GroupHead name={item.name} ids={item.ids} /> : <Strip source={item.source} rig={item.rig} doc={doc} pending={pending[item.source.id]} canEdit={canEdit} edit={edit} />}
+            </div>
+          );
+        })}
+      </div>
     </div>
+  );
+}
+
+const keyOf = (i: StripItem) => (i.is === "group" ? `group ${i.name}` : i.source.id);
+
+/** The name of a group, upright; a click selects its lights. */
+function GroupHead({ name, ids }: { name: string; ids: string[] }) {
+  return (
+    <button className="dim grid h-full w-[24px] place-items-center bg-[#191919] hover:text-base-content" title={`${name}: select its lights`} onClick={() => bench.select(ids)}>
+      <span className="max-h-full truncate [writing-mode:vertical-rl] rotate-180">{name}</span>
+    </button>
   );
 }

@@ -10,7 +10,7 @@ import { rangeOf, rowsOf, type Filter, type Row } from "../../model/outline";
 import { colorOf, unitOfLight, type Thing } from "../../model/things";
 import { icons } from "../../ui/kinds";
 
-type Props = { doc: Document; state: LightmapState | undefined; report: Report | undefined; canEdit: boolean; edit: Context["edit"] };
+type Props = { doc: Document; state: LightmapState | undefined; report: Report | undefined; canEdit: boolean; edit: Context["edit"]; filters: readonly Filter[] };
 
 const filterButtons: [Filter, string, LucideIcon][] = [
   ["lights", "Lights", Lightbulb],
@@ -22,10 +22,10 @@ const filterButtons: [Filter, string, LucideIcon][] = [
 ];
 
 /** Everything in the level, by zone, with search and filters. */
-export function Outliner({ doc, state, report, canEdit, edit }: Props) {
+export function Outliner({ doc, state, report, canEdit, edit, filters }: Props) {
   const level = doc.document;
   const [query, setQuery] = useState("");
-  const [on, setOn] = useState<Filter[]>([]);
+  const [on, setOn] = useState<readonly Filter[]>(filters);
   const [closed, setClosed] = useState<Record<string, boolean>>({});
   const findings = useMemo(() => new Set(report?.findings.flatMap((f) => f.entities) ?? []), [report]);
   const rows = useMemo(() => rowsOf(level, query, on, closed, findings), [level, query, on, closed, findings]);
@@ -89,7 +89,7 @@ function Rows({ rows, colors, doc, canEdit, edit, fold }: RowsProps) {
   const scroller = useRef<HTMLDivElement>(null);
   const anchor = useRef<string | null>(null);
   const selection = useBench((s) => s.selection);
-  const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => scroller.current, estimateSize: () => 26, overscan: 12, initialRect: { width: 240, height: 900 } });
+  const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => scroller.current, estimateSize: () => 26, overscan: 60, initialRect: { width: 240, height: 900 } });
 
   function select(id: string, e: { shiftKey: boolean; ctrlKey: boolean; metaKey: boolean }) {
     if (e.shiftKey) return bench.select(rangeOf(rows, anchor.current, id));

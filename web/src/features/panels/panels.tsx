@@ -1,12 +1,11 @@
-import { useState } from "react";
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { AlertTriangle, CircleAlert, Info, MapPin, Wrench } from "lucide-react";
 import { api, take, type Document, type Finding, type PresetInfo, type Report } from "../../api/client";
 import type { Context } from "../../commands";
 import { counted } from "../../ui/counted";
-import { complain, notice } from "../../ui/messages";
-import { ago } from "../../ui/time";
+import { complain } from "../../ui/messages";
 import { ShareWith } from "../../pages/Presets";
+import { SavePreset } from "../presets/SavePreset";
 import { bench, useBench, type Vec } from "../../model/bench";
 
 const marks = {
@@ -64,76 +63,7 @@ export function flyTo(f: Finding, doc: Document) {
   if (first) bench.select([first]);
 }
 
-export function LedgerPanel() {
-  const ledger = useBench((s) => s.ledger);
-  if (!ledger) return <p className="dim p-4">Click a surface in the view: who lights it, by how much, and what stands in the way.</p>;
-  const a = ledger.answer;
-  if (!a) return <p className="dim p-4">Asking…</p>;
-  const shown = a.sources.filter((s) => s.direct.luminance > 0 || s.blocked);
-  const rest = a.sources.length - shown.length;
-  return (
-    <div className="h-full overflow-auto px-3 py-2">
-      <p className="mb-1">
-        <b>{a.total.luminance.toPrecision(4)} lx</b> on {a.surface || "a point"} <span className="dim">at {a.point.map((v) => v.toFixed(2)).join(", ")}</span>
-      </p>
-      <table className="w-full">
-        <thead>
-          <tr className="dim text-left">
-            <th className="font-normal">Source</th>
-            <th className="font-normal">Direct</th>
-            <th className="font-normal">Bounced</th>
-            <th className="w-1/4 font-normal">Share</th>
-            <th className="font-normal">Seen</th>
-            <th className="font-normal">In the way</th>
-          </tr>
-        </thead>
-        <tbody>
-          {shown.map((s) => (
-            <tr key={s.id} className="row border-t border-[#101010]">
-              <td>
-                <button className="hover:underline" onClick={() => bench.select([s.id])}>
-                  {s.name}
-                </button>
-              </td>
-              <td>{s.direct.luminance.toPrecision(3)} lx</td>
-              <td>{s.bounced.luminance ? `${s.bounced.luminance.toPrecision(3)} lx` : "–"}</td>
-              <td>
-                <span className="inline-block h-1.5 bg-[#b8b8b8] align-middle" style={{ width: `${Math.round(s.share * 70)}%` }} /> {(s.share * 100).toFixed(1)} %
-              </td>
-              <td>{Math.round(s.visible * 100)} %</td>
-              <td className="dim">{s.blocked_by.map((b) => b.id).join(", ") || s.why || ""}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
-      {rest > 0 && <p className="dim mt-1">{rest} more do not get here by range, cone, facing or zone.</p>}
-    </div>
-  );
-}
-
-export function HistoryPanel({ id, revision }: { id: string; revision: number }) {
-  const history = useQuery({
-    queryKey: ["history", id, revision],
-    queryFn: () => take(api.GET("/api/v1/levels/{id}/revisions", { params: { path: { id }, query: { limit: 60 } } })),
-    placeholderData: (old) => old,
-  });
-  return (
-    <ol className="h-full overflow-auto">
-      {(history.data?.items ?? []).map((r) => (
-        <li key={r.number} className="row flex gap-3 border-b border-[#101010] px-3 py-1">
-          <span className="dim w-10 text-right">{r.number}</span>
-          <span className="min-w-0 flex-1 truncate">{r.label}</span>
-          <span className="dim">
-            {r.author}, {ago(r.time)}
-          </span>
-        </li>
-      ))}
-    </ol>
-  );
-}
-
 export function PresetPanel({ doc, user, canEdit, onApplied }: { doc: Document; user: string; canEdit: boolean; onApplied: () => void }) {
-  const queries = useQueryClient();
   const presets = useQuery({ queryKey: ["presets"], queryFn: () => take(api.GET("/api/v1/presets")), staleTime: 0 });
   const placing = useBench((s) => (s.tool.is === "rig" ? s.tool.name : null));
   const apply = useMutation({
@@ -169,56 +99,9 @@ export function PresetPanel({ doc, user, canEdit, onApplied }: { doc: Document; 
           </li>
         ))}
       </ul>
-      <SavePreset doc={doc} onSaved={() => queries.invalidateQueries({ queryKey: ["presets"] })} />
+      <div className="w-72 shrink-0 overflow-auto border-l border-[#101010] pt-3">
+        <SavePreset doc={doc} />
+      </div>
     </div>
-  );
-}
-
-function SavePreset({ doc, onSaved }: { doc: Document; onSaved: () => void }) {
-  const [name, setName] = useState("");
-  const [rig, setRig] = useState("");
-  const [note, setNote] = useState("");
-  const [tags, setTags] = useState("");
-  const [credit, setCredit] = useState("");
-  const save = useMutation({
-    mutationFn: () =>
-      take(
-        api.POST("/api/v1/presets", {
-          body: { name, level: doc.level.id, ...(rig === ":look" ? { look: true } : rig ? { rig } : {}), note, credit, tags: tags.split(/[ ,]+/).filter(Boolean) },
-        }),
-      ),
-    onSuccess: (p) => {
-      notice(`Saved ${p.name}, version ${p.version}.`);
-      setName("");
-      onSaved();
-    },
-    onError: complain,
-  });
-  return (
-    <form
-      className="flex w-72 shrink-0 flex-col gap-1 border-l border-[#101010] p-3"
-      onSubmit={(e) => {
-        e.preventDefault();
-        save.mutate();
-      }}
-    >
-      <b>Save from this level</b>
-      <select className="field" aria-label="What to save" value={rig} onChange={(e) => setRig(e.target.value)}>
-        <option value="">Mood: ambient, sky, fog, look</option>
-        <option value=":look">Look alone</option>
-        {doc.document.rigs.map((r) => (
-          <option key={r.id} value={r.id}>
-            Rig: {r.name || r.id}
-          </option>
-        ))}
-      </select>
-      <input className="field" aria-label="Name of the preset" placeholder="name-like-this" required pattern="[a-z0-9][a-z0-9._\-]{0,63}" title="a-z, 0-9, dot, dash and underscore" value={name} onChange={(e) => setName(e.target.value)} />
-      <input className="field" aria-label="Note" placeholder="note" value={note} onChange={(e) => setNote(e.target.value)} />
-      <input className="field" aria-label="Tags" placeholder="tags, with spaces between" value={tags} onChange={(e) => setTags(e.target.value)} />
-      <input className="field" aria-label="Credit" placeholder="credit" value={credit} onChange={(e) => setCredit(e.target.value)} />
-      <button className="btn btn-xs mt-1" disabled={save.isPending}>
-        Save
-      </button>
-    </form>
   );
 }

@@ -40,6 +40,7 @@ function useBefore(doc: Document): [string, Variant][] {
     ["without air and look", { look: "off", air: "off" }],
     ...old.map((n): [string, Variant] => [`at revision ${n}`, { revision: n }]),
     ...(doc.document.platform ? [[`on ${doc.document.platform}`, { display: doc.document.platform }] as [string, Variant]] : []),
+    ...doc.document.mixes.map((m): [string, Variant] => [`with the mix ${m.name || m.id}`, { mix: m.id }]),
     ...(presets.data?.items ?? []).filter((p) => p.kind !== "rig").map((p): [string, Variant] => [`with ${p.name}`, { preset: `${p.owner}/${p.name}` }]),
   ];
 }
@@ -71,7 +72,7 @@ export function ShotsPanel({ doc }: { doc: Document }) {
       <ul className="flex min-w-0 flex-1 gap-2 overflow-x-auto p-2">
         {views.map((v) => (
           <li key={v.id} className="shrink-0">
-            <button className="block text-left" onClick={() => bench.set({ comparing: { viewpoint: v.id, before: variant } })}>
+            <button className="block text-left" onClick={() => bench.set({ comparing: { viewpoint: v.id, before: variant, words: revision ? `at revision ${revision}` : (choices[before]?.[0] ?? "") } })}>
               <Picture id={doc.level.id} revision={doc.level.revision} body={{ viewpoint: v.id, width: 240, height: 150, samples: 1 }} name={v.name || v.id} />
               <span className="dim">{v.name || v.id}</span>
             </button>
@@ -101,9 +102,9 @@ export function Comparison({ doc }: { doc: Document }) {
   return <Compared key={JSON.stringify(comparing)} doc={doc} {...comparing} at={at} setAt={setAt} difference={difference} setDifference={setDifference} />;
 }
 
-type ComparedProps = { doc: Document; viewpoint: string; before: Variant; at: number; setAt: (v: number) => void; difference: boolean; setDifference: (v: boolean) => void };
+type ComparedProps = { doc: Document; viewpoint: string; before: Variant; words: string; at: number; setAt: (v: number) => void; difference: boolean; setDifference: (v: boolean) => void };
 
-function Compared({ doc, viewpoint, before, at, setAt, difference, setDifference }: ComparedProps) {
+function Compared({ doc, viewpoint, before, words, at, setAt, difference, setDifference }: ComparedProps) {
   const { id, revision } = doc.level;
   const size = { viewpoint, width: 960, height: 600 };
   const [watches] = useState(() => ["now", "then"].map((side) => side + Math.random().toString(36).slice(2)));
@@ -123,9 +124,15 @@ function Compared({ doc, viewpoint, before, at, setAt, difference, setDifference
   return (
     <section className="absolute inset-0 flex flex-col bg-[#161616]" aria-label="Comparison">
       <div className="flex h-9 items-center gap-3 px-3">
-        <b>{doc.document.viewpoints.find((v) => v.id === viewpoint)?.name || viewpoint}</b>
+        <select className="field !w-40 font-semibold" aria-label="Viewpoint of the comparison" value={viewpoint} onChange={(e) => bench.set({ comparing: { viewpoint: e.target.value, before, words } })}>
+          {doc.document.viewpoints.map((v) => (
+            <option key={v.id} value={v.id}>
+              {v.name || v.id}
+            </option>
+          ))}
+        </select>
         <span className="dim">
-          {Object.entries(before).map(([k, v]) => `${k} ${v}`).join(", ")} | as it is
+          {words} | as it is
         </span>
         {numbers.data && (
           <span data-testid="difference">

@@ -8,6 +8,10 @@ import { bench, camera, useBench, usePrimary, type ViewMode } from "../../model/
 import { zoneAt } from "../../model/zones";
 import { usePlatforms } from "../data";
 import type { Session } from "../session";
+import { OthersInView } from "../presence/People";
+import { Trying } from "../presets/Trying";
+import { Legend } from "./Legend";
+import { Pins } from "./Pins";
 import { boxLines, Handles, Markers } from "./Overlay";
 import { useDrawn } from "./useDrawn";
 import { hintOf, useTool } from "./useTool";
@@ -18,6 +22,8 @@ const modeNames: [ViewMode, string, string][] = [
   ["light", "Light alone", "3"],
   ["brightness", "Brightness", "4"],
   ["texels", "Texels", "5"],
+  ["clipping", "Clipping", "6"],
+  ["backs", "Backs", "7"],
 ];
 
 type Props = { doc: Document; state: LightmapState | undefined; context: Context; session: Session; onApplied: () => void };
@@ -40,6 +46,8 @@ export function View({ doc, state, context, session, onApplied }: Props) {
       <div ref={setHost} className="absolute inset-0" data-testid="view">
         {markers && <Markers doc={doc} state={state} stage={stage} />}
         {markers && <Handles level={level} context={context} stage={stage} endGesture={session.endGesture} />}
+        <Pins stage={stage} />
+        <OthersInView doc={doc} stage={stage} />
         {ghost && (
           <div className="pointer-events-none absolute" style={{ left: ghost.x, top: ghost.y }}>
             <span className="ghost" />
@@ -50,6 +58,8 @@ export function View({ doc, state, context, session, onApplied }: Props) {
       </div>
       {broken && <p className="absolute inset-0 grid place-items-center">{broken}</p>}
       {mode === "final" && !lit && !broken && <p className="absolute left-1/2 top-11 -translate-x-1/2 bg-base-100/90 px-3 py-1">{state && state.sources.length === 0 ? "Nothing shines yet: shown unlit. Place a light." : "No light is baked yet: shown unlit. A draft is on its way."}</p>}
+      <Trying doc={doc} />
+      <Legend />
       <Modes />
       <Viewpoints doc={doc} />
       <Shown />
@@ -134,7 +144,7 @@ function Modes() {
   const mode = useBench((s) => s.mode);
   const markers = useBench((s) => s.markers);
   return (
-    <div className="absolute left-2 top-2 flex bg-base-100" role="radiogroup" aria-label="View mode">
+    <div className="absolute left-2 right-44 top-2 z-20 flex w-fit flex-wrap bg-base-100" role="radiogroup" aria-label="View mode">
       {modeNames.map(([m, name, key]) => (
         <button key={m} role="radio" aria-checked={mode === m} title={`${name} (${key})`} className={`h-6 border-b-2 px-2 ${mode === m ? "border-accent bg-base-300" : "dim border-transparent"}`} onClick={() => bench.set({ mode: m })}>
           {name}
@@ -179,7 +189,6 @@ function Shown() {
 /** What can be done now, and the zone that the camera is in. */
 function Foot({ doc, stage }: { doc: Document; stage: Stage | null }) {
   const tool = useBench((s) => s.tool);
-  const mode = useBench((s) => s.mode);
   const exposure = useBench((s) => s.exposure);
   const selected = useBench((s) => s.selection.length);
   const zone = useRef<HTMLSpanElement>(null);
@@ -194,11 +203,10 @@ function Foot({ doc, stage }: { doc: Document; stage: Stage | null }) {
     say();
     return stage.eachFrame(say);
   }, [stage, zones]);
-  const scale = mode === "brightness" ? "Bands double: 1/8 lx blue, 8 lx green, 512 lx red" : mode === "texels" ? "Each square is a texel; blue 1, green 8, red 64 a metre" : "";
   return (
     <p className="absolute bottom-2 left-2 flex gap-2 bg-base-100/90 px-2 py-1 text-[11px]">
       <span ref={zone} className="font-semibold" title="The zone that the camera is in" />
-      <span>{hintOf(tool) || scale || `EV ${(exposure ?? look.exposure_ev).toFixed(1)} · ${look.tone} · ${selected > 0 ? "drag what is amber" : "click something"} · ? for all keys`}</span>
+      <span>{hintOf(tool) || `EV ${(exposure ?? look.exposure_ev).toFixed(1)} · ${look.tone} · ${selected > 0 ? "drag what is amber" : "click something"} · ? for all keys`}</span>
     </p>
   );
 }

@@ -11,7 +11,8 @@ import { aim, opening, placed } from "../../model/edits";
 import { aimSun } from "../../model/sun";
 import { faceID, placeOf, taken, thingsOf } from "../../model/things";
 import { complain, notice } from "../../ui/messages";
-import { askPoint } from "../data";
+import { paint } from "../../model/surfaces";
+import { askLine, askPoint } from "../data";
 import { hasMarker } from "./Overlay";
 
 /** What a click does with each tool, for the foot of the view. */
@@ -21,6 +22,10 @@ export function hintOf(tool: Tool): string {
       return "";
     case "ask":
       return "Click a spot to ask what lights it. Esc leaves.";
+    case "line":
+      return tool.from ? "Click where the line ends. Esc leaves." : "Click where the line begins. Esc leaves.";
+    case "paint":
+      return `Click a face to put ${tool.word} on it; with Shift the whole block. Esc leaves.`;
     case "aim":
       return "Click the spot to aim at. Esc leaves.";
     case "opening":
@@ -81,6 +86,19 @@ export function useTool(stage: Stage | null, context: Context, onApplied: () => 
       switch (tool.is) {
         case "ask":
           return void askPoint(id, hit.point, hit.normal).catch(complain);
+        case "line": {
+          const { from } = tool;
+          const vec = (v: readonly number[]): [number, number, number] => [v[0]!, v[1]!, v[2]!];
+          if (!from) return bench.set({ line: null, tool: { is: "line", from: { point: vec(hit.point), normal: vec(hit.normal) } } });
+          bench.set({ tool: { is: "select" } });
+          return void askLine(id, from.point, hit.point, from.normal);
+        }
+        case "paint": {
+          const solid = level.solids.find((x) => x.id === hit.entity);
+          const face = solid && !click.shift ? faceAlong(level, solid, hit.normal) : null;
+          const op = paint(level, hit.entity, face, tool.material, tool.word);
+          return op ? edit(op) : notice("That surface takes no material.");
+        }
         case "aim": {
           const steps = selection.flatMap((s) => aim(level, s, hit.point) ?? []);
           if (steps.length === 1) edit(steps[0]!);
@@ -110,7 +128,7 @@ export function useTool(stage: Stage | null, context: Context, onApplied: () => 
     (hit: Picked | null) => {
       const over = tool.is === "select" ? (hit?.entity ?? null) : null;
       if (bench.get().hovered !== over) bench.set({ hovered: over });
-      const text = hit && (tool.is === "place" ? tool.word : tool.is === "rig" ? tool.name : tool.is === "opening" ? "window" : tool.is === "aim" ? "aim here" : "");
+      const text = hit && (tool.is === "place" ? tool.word : tool.is === "rig" ? tool.name : tool.is === "opening" ? "window" : tool.is === "paint" ? tool.word : tool.is === "aim" ? "aim here" : "");
       const at = hit && text && stage?.project(hit.point.map((v, i) => v + hit.normal[i]! * 0.12));
       setGhost(at ? { ...at, text: text! } : null);
     },

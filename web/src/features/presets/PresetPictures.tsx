@@ -1,0 +1,103 @@
+import { useEffect, useRef, useState } from "react";
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { api, take, type Document, type PresetInfo } from "../../api/client";
+import type { Context } from "../../commands";
+import { changesByPart, moodParts, type MoodPart } from "../../model/changes";
+import { complain, notice } from "../../ui/messages";
+import { SmallShot } from "./SmallShot";
+import { trying } from "./Trying";
+
+type Props = { doc: Document; kinds: readonly string[]; canEdit: boolean; onApplied: () => void; undo: Context["undo"] };
+
+/** Moods and looks as pictures of this level: pointing at one tries it, a click shows what it
+ *  would replace. */
+export function PresetPictures({ doc, kinds, canEdit, onApplied, undo }: Props) {
+  const presets = useQuery({ queryKey: ["presets"], queryFn: () => take(api.GET("/api/v1/presets")), staleTime: 0 });
+  const [search, setSearch] = useState("");
+  const [open, setOpen] = useState("");
+  const words = search.toLowerCase().split(/\s+/).filter(Boolean);
+  const of = (presets.data?.items ?? []).filter((p) => kinds.includes(p.kind));
+  const shown = of.filter((p) => words.every((w) => `${p.name} ${p.owner} ${p.note} ${p.tags.join(" ")}`.toLowerCase().includes(w)));
+  return (
+    <div className="px-2 pb-2">
+      {of.length > 6 && <input className="field mb-2" aria-label="Search the presets" placeholder="name, tag, note" value={search} onChange={(e) => setSearch(e.target.value)} />}
+      {presets.isPending && <p className="dim px-1">Reading…</p>}
+      {presets.isSuccess && of.length === 0 && <p className="dim px-1">None yet. Save this level's own in Hand over.</p>}
+      {of.length > 0 && shown.length === 0 && <p className="dim px-1">No preset has these words.</p>}
+      <ul className="grid grid-cols-2 gap-2">
+        {shown.map((p) => {
+          const key = `${p.owner}/${p.name}`;
+          return (
+            <li key={key} className={open === key ? "col-span-2" : ""}>
+              <button
+                className={`block border text-left hover:border-accent focus-visible:border-accent ${open === key ? "border-accent" : "border-[#101010]"} ${open === key ? "w-[calc(50%-4px)]" : "w-full"}`}
+                aria-expanded={open === key}
+                title={[p.note, p.tags.join(", "), `${p.owner}, version ${p.version}`].filter(Boolean).join("\n")}
+                onPointerEnter={() => trying.begin(p)}
+                onPointerLeave={trying.end}
+                onFocus={(e) => e.currentTarget.matches(":focus-visible") && trying.begin(p)}
+                onBlur={trying.end}
+                onClick={() => setOpen(open === key ? "" : key)}
+              >
+                <SmallShot id={doc.level.id} revision={doc.level.revision} variant={{ preset: `${key}@${p.version}` }} from={{}} alt={`This level with ${p.name}`} />
+                <span className="block truncate px-1.5 py-0.5">{p.name}</span>
+              </button>
+              {open === key && <Taking doc={doc} preset={p} canEdit={canEdit} undo={undo} onTaken={() => (setOpen(""), trying.end(), onApplied())} />}
+            </li>
+          );
+        })}
+      </ul>
+    </div>
+  );
+}
+
+/** What a preset would replace, by parts that can be left out. */
+function Taking({ doc, preset: p, canEdit, undo, onTaken }: { doc: Document; preset: PresetInfo; canEdit: boolean; undo: Context["undo"]; onTaken: () => void }) {
+  const [left, setLeft] = useState<MoodPart[]>([]);
+  const box = useRef<HTMLDivElement>(null);
+  const whole = { owner: p.owner, name: p.name, version: p.version };
+  const changes = useQuery({
+    queryKey: ["preset-changes", doc.level.id, doc.level.revision, whole],
+    queryFn: () => take(api.POST("/api/v1/levels/{id}/presets/changes", { params: { path: { id: doc.level.id } }, body: whole })),
+  });
+  useEffect(() => box.current?.scrollIntoView({ block: "nearest" }), [changes.isSuccess]);
+  const byPart = changesByPart(changes.data?.items ?? []);
+  const only = moodParts.filter((m) => !left.includes(m) && byPart.has(m));
+  const apply = useMutation({
+    mutationFn: () => take(api.POST("/api/v1/levels/{id}/presets", { params: { path: { id: doc.level.id } }, body: { ...whole, ...(p.kind === "mood" && left.length > 0 ? { only } : {}) } })),
+    onSuccess: () => {
+      notice(`Took ${p.name}.`, { word: "Undo", run: undo });
+      onTaken();
+    },
+    onError: complain,
+  });
+  return (
+    <div ref={box} className="border border-[#101010] bg-base-200 p-2">
+      {changes.isPending && <p className="dim">Comparing…</p>}
+      {changes.isError && <p className="text-error">{changes.error.message}</p>}
+      {changes.isSuccess && byPart.size === 0 && <p className="dim">The level is like this already.</p>}
+      <ul>
+        {[...byPart].map(([part, fields]) => (
+          <li key={part} className="mb-1">
+            <label className="flex items-center gap-2 font-semibold">
+              <input type="checkbox" className="checkbox checkbox-xs" disabled={p.kind !== "mood"} checked={!left.includes(part)} onChange={(e) => setLeft(e.target.checked ? left.filter((x) => x !== part) : [...left, part])} />
+              {part}
+            </label>
+            <ul className="dim pl-6 text-[11px]">
+              {fields.slice(0, 6).map((f) => (
+                <li key={f.path} className="truncate" title={`${f.path}: ${f.from} to ${f.to}`}>
+                  {f.path}: {f.from} → {f.to}
+                </li>
+              ))}
+              {fields.length > 6 && <li>and {fields.length - 6} more</li>}
+            </ul>
+          </li>
+        ))}
+      </ul>
+      <button className="btn btn-primary btn-xs w-full" disabled={!canEdit || apply.isPending || only.length === 0} onClick={() => apply.mutate()}>
+        {left.length > 0 ? `Take ${only.join(", ") || "nothing"}` : "Take it"}
+      </button>
+      {p.credit && <p className="dim mt-1 text-[11px]">Credit: {p.credit}</p>}
+    </div>
+  );
+}

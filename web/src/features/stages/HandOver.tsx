@@ -1,0 +1,67 @@
+import { useMutation } from "@tanstack/react-query";
+import { Camera, Clipboard, FileJson, Package, Palette } from "lucide-react";
+import { takeShot, type Document } from "../../api/client";
+import type { Context } from "../../commands";
+import { bench, camera } from "../../model/bench";
+import { lightList } from "../../model/lightList";
+import { complain, notice } from "../../ui/messages";
+import { Group } from "./buttons";
+
+/** What can leave the bench today: the level as a file, its pictures, its grade, its lights. */
+export function HandOver({ doc, context }: { doc: Document; context: Context }) {
+  const { id, name } = doc.level;
+  const file = (path: string) => location.assign(`/api/v1/levels/${id}/${path}`);
+  async function copyLights() {
+    const some = context.selection.length > 0;
+    const text = lightList(doc.document, some ? context.selection : null);
+    try {
+      await navigator.clipboard.writeText(text);
+      notice(`Copied ${some ? "the selected lights" : "all lights"} as a table: paste them into a sheet or a text.`);
+    } catch {
+      complain(new Error("The browser does not let this page write to the clipboard."));
+    }
+  }
+  return (
+    <>
+      <Group title="The level">
+        <Item icon={<Package size={14} />} words="glTF 2.0 (.glb)" about="Geometry, materials and punctual lights" onClick={() => file("export?format=glb")} />
+        <Item icon={<FileJson size={14} />} words="Level document (.json)" about="Everything; it can be brought in again" onClick={() => file("export?format=json")} />
+        <Item icon={<Palette size={14} />} words="Grade (.cdl)" about="The colour decisions of the look, as ASC CDL" onClick={() => file("grade")} />
+        <Item icon={<Clipboard size={14} />} words="Copy the lights" about="As a table with units, those selected or all" onClick={copyLights} />
+      </Group>
+      <Group title="Pictures">
+        <ShotItem id={id} name={name} />
+        <Item icon={<Camera size={14} />} words="All viewpoints" about="Shots of each, and how they compare" onClick={() => bench.set({ panel: "shots", folded: { ...bench.get().folded, drawer: false } })} />
+      </Group>
+    </>
+  );
+}
+
+type ItemProps = { icon: React.ReactNode; words: string; about: string; disabled?: boolean; onClick: () => void };
+
+function Item({ icon, words, about, disabled = false, onClick }: ItemProps) {
+  return (
+    <button className="flex w-full items-center gap-2 px-3 py-1 text-left hover:bg-base-300 disabled:opacity-50" disabled={disabled} onClick={onClick}>
+      {icon}
+      <span className="min-w-0 flex-1">
+        <span className="block truncate">{words}</span>
+        <span className="dim block truncate text-[11px]">{about}</span>
+      </span>
+    </button>
+  );
+}
+
+function ShotItem({ id, name }: { id: string; name: string }) {
+  const shoot = useMutation({
+    mutationFn: async () => {
+      const from = camera.now?.();
+      const a = document.createElement("a");
+      a.href = await takeShot(id, { width: 1920, height: 1080, samples: 2, ...(from ? { camera: from } : {}) });
+      a.download = `${name}.png`;
+      a.click();
+      URL.revokeObjectURL(a.href);
+    },
+    onError: complain,
+  });
+  return <Item icon={<Camera size={14} />} words={shoot.isPending ? "Taking the shot…" : "A finished picture from here"} about="1920 by 1080, as PNG" disabled={shoot.isPending} onClick={() => shoot.mutate()} />;
+}

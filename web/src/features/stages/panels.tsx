@@ -1,0 +1,129 @@
+import { useBench } from "../../model/bench";
+import { PresetPictures } from "../presets/PresetPictures";
+import { RigList } from "../presets/RigList";
+import { SavePreset } from "../presets/SavePreset";
+import { CommandGrid, Group } from "./buttons";
+import { Findings, MeterList } from "./Findings";
+import { HandOver } from "./HandOver";
+import { MaterialSwatches } from "./Materials";
+import type { StageProps } from "./StagePanel";
+import { ViewpointList } from "./Viewpoints";
+
+// What each stage brings to hand. The commands are those of the palette.
+
+/** Tools whose buttons say whether they are on. */
+function useOn() {
+  useBench((s) => s.tool);
+  useBench((s) => s.mode);
+  useBench((s) => s.muted);
+  useBench((s) => s.selection);
+}
+
+export function LevelStage({ doc, context }: StageProps) {
+  useOn();
+  return (
+    <>
+      <Group title="Blocks">
+        <CommandGrid context={context} ids={["place-box-block", "place-wall-block", "place-floor-block", "place-wedge-block", "place-cylinder-block", "place-stairs-block", "place-blocker-block", "opening"]} />
+      </Group>
+      <Group title="Zones and viewpoints">
+        <CommandGrid context={context} ids={["add-zone", "save-view"]} />
+      </Group>
+      <ViewpointList doc={doc} context={context} />
+    </>
+  );
+}
+
+export function MoodStage({ doc, context, onApplied }: StageProps) {
+  useOn();
+  return (
+    <>
+      <Group title="Sun and stage">
+        <CommandGrid context={context} ids={["sun-at", "sun-on", "dark-stage", "clear-lights"]} />
+      </Group>
+      <Group title="Moods: point to try, click to take">
+        <PresetPictures doc={doc} kinds={["mood"]} canEdit={context.canEdit} onApplied={onApplied} undo={context.undo} />
+      </Group>
+    </>
+  );
+}
+
+export function LightsStage({ doc, context }: StageProps) {
+  useOn();
+  return (
+    <>
+      <Group title="Place">
+        <CommandGrid
+          context={context}
+          ids={[
+            ["place-point", "point"],
+            ["place-spot", "spot"],
+            ["place-rect", "rect"],
+            ["place-tube", "tube"],
+            ["place-dome", "dome"],
+            ["place-directional", "directional"],
+            ["place-glow", "glow"],
+            ["place-beam", "beam"],
+          ]}
+        />
+      </Group>
+      <Group title="With what is selected">
+        <CommandGrid context={context} ids={["aim", "each-fixture", "make-rig", "break-rig", "repeat", "alike-kind", "alike-colour", "keep-mix"]} />
+      </Group>
+      <Group title="Rigs">
+        <RigList doc={doc} canEdit={context.canEdit} />
+      </Group>
+    </>
+  );
+}
+
+export function SurfacesStage({ doc, context }: StageProps) {
+  useOn();
+  return (
+    <>
+      <Group title="See">
+        <CommandGrid context={context} ids={["mode-texels", "mode-backs", "mode-brightness", "mode-unlit"]} />
+      </Group>
+      <Group title="Materials: pick one, click surfaces">
+        <MaterialSwatches doc={doc} context={context} />
+      </Group>
+    </>
+  );
+}
+
+export function LookStage({ doc, context, onApplied }: StageProps) {
+  useOn();
+  return (
+    <>
+      <Group title="In the air">
+        <CommandGrid context={context} ids={[["place-fog", "fog volume"], ["place-motes", "motes"], ["place-beam", "beam"], ["place-glow", "glow"]]} />
+      </Group>
+      <Group title="See">
+        <CommandGrid context={context} ids={["air", "look", "mode-clipping", "mode-final"]} />
+      </Group>
+      <Group title="Looks: point to try, click to take">
+        <PresetPictures doc={doc} kinds={["look"]} canEdit={context.canEdit} onApplied={onApplied} undo={context.undo} />
+      </Group>
+    </>
+  );
+}
+
+export function ChecksStage({ doc, report }: StageProps) {
+  return (
+    <>
+      <MeterList doc={doc} report={report} />
+      <Findings report={report} />
+    </>
+  );
+}
+
+export function HandOverStage({ doc, context }: StageProps) {
+  return (
+    <>
+      <HandOver doc={doc} context={context} />
+      <Group title="Save as a preset">
+        <SavePreset doc={doc} />
+      </Group>
+    </>
+  );
+}

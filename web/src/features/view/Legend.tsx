@@ -1,0 +1,81 @@
+import { brightnessBands, densityBands, scaleCSS } from "../../engine/scale";
+import { useBench } from "../../model/bench";
+
+/** What the colours of a view mode mean. */
+export function Legend() {
+  const mode = useBench((s) => s.mode);
+  switch (mode) {
+    case "brightness":
+      return (
+        <Frame title="Light on the surface">
+          <Bar bands={brightnessBands.count} label="From an eighth of a lux to 512 lux, each band twice the one before" />
+          <Ticks values={octaves(brightnessBands)} unit="lx" />
+          <Ticks values={octaves(brightnessBands).map((v) => (v === null ? null : v / Math.PI))} unit="nt of white" />
+        </Frame>
+      );
+    case "texels":
+      return (
+        <Frame title="Texels a metre; each square is a texel">
+          <Bar bands={densityBands.count} label="From 1 to 64 texels a metre" />
+          <Ticks values={octaves(densityBands, 1)} unit="/m" />
+        </Frame>
+      );
+    case "clipping":
+      return (
+        <Frame title="What a display cannot show">
+          <Key color="rgb(255 230 255)" text="white: all channels full" />
+          <Key color="rgb(255 230 13)" text="a colour: these channels full" />
+          <Key color="rgb(26 51 140)" text="black" />
+        </Frame>
+      );
+    case "backs":
+      return (
+        <Frame title="Backs of surfaces">
+          <Key color="repeating-linear-gradient(135deg, rgb(231 89 188) 0 4px, rgb(149 39 124) 4px 8px)" text="seen from behind: light may pass here" />
+        </Frame>
+      );
+    default:
+      return null;
+  }
+}
+
+function Frame({ title, children }: { title: string; children: React.ReactNode }) {
+  return (
+    <figure className="pointer-events-none absolute bottom-10 left-2 w-80 bg-base-100/95 px-3 py-2 text-[11px]" aria-label="Legend">
+      <figcaption className="mb-1 font-semibold">{title}</figcaption>
+      {children}
+    </figure>
+  );
+}
+
+function Bar({ bands, label }: { bands: number; label: string }) {
+  return <div role="img" aria-label={label} className="mr-14 h-3" style={{ background: scaleCSS(bands) }} />;
+}
+
+/** The values at the borders of the bands; null where none is written. */
+function octaves({ first, count }: { first: number; count: number }, every = 3): (number | null)[] {
+  return Array.from({ length: count + 1 }, (_, i) => (i % every === 0 ? 2 ** (first + i) : null));
+}
+
+function Ticks({ values, unit }: { values: (number | null)[]; unit: string }) {
+  return (
+    <div className="relative mr-14 mt-0.5 h-3.5">
+      <span className="dim absolute left-full ml-1.5 whitespace-nowrap">{unit}</span>
+      {values.map((v, i) =>
+        v === null ? null : (
+          <span key={i} className="absolute whitespace-nowrap" style={{ left: `${(100 * i) / (values.length - 1)}%`, transform: `translateX(${i === 0 ? 0 : i === values.length - 1 ? -100 : -50}%)` }}>
+            {Number(v.toPrecision(2)).toLocaleString("en")}
+          </span>
+        ),
+      )}
+    </div>
+  );
+}
+
+function Key({ color, text }: { color: string; text: string }) {
+  return (
+    <p className="flex items-center gap-2">
+      <span className="h-3 w-5" style={{ background: color }} /> {text}
+    </p>
+  );
+}
