@@ -46,6 +46,7 @@ func (p *page) clickAt(x, y float64, modifiers ...input.Modifier) {
 		for _, m := range modifiers {
 			e.Modifiers |= m
 		}
+		e.Force = 0.5 // as a mouse that is pressed has it
 		return e
 	}))
 }
@@ -297,6 +298,8 @@ func TestTwoBrowsersInTheBrowser(t *testing.T) {
 	}
 	a.pick("Lamp")
 	b.pick("Lamp")
+	a.do(chromedp.WaitVisible(`//*[@data-testid="others"]//*[text()="ivo: Lamp"]`, chromedp.BySearch))
+	b.do(chromedp.WaitVisible(`[aria-label="Others on this level"] button[title^="maren"]`))
 	set(a, "Strength", "33")
 	eventually(t, maren, l.ID, func(d api.Document) bool { return d.Document.Light("lamp").Strength == 33 })
 	set(b, "Range", "4.5")

@@ -58,7 +58,9 @@ func open(t *testing.T, g *harness.Grotta) *page {
 
 func (p *page) do(actions ...chromedp.Action) {
 	p.t.Helper()
-	if err := chromedp.Run(p.ctx, actions...); err != nil {
+	patience, done := context.WithTimeout(p.ctx, 75*time.Second) // less than the test has, so that the page can be shown
+	defer done()
+	if err := chromedp.Run(patience, actions...); err != nil {
 		var shot []byte
 		if chromedp.Run(p.ctx, chromedp.CaptureScreenshot(&shot)) == nil {
 			file := fmt.Sprintf("%s/grotta-%s.png", os.TempDir(), p.t.Name())

@@ -94,6 +94,7 @@ function leave() {
   const s = bench.get();
   if (s.dialog) bench.set({ dialog: null });
   else if (s.tool.is !== "select") tool({ is: "select" });
+  else if (s.walking) bench.set({ walking: false });
   else bench.set({ selection: [] });
 }
 
@@ -169,6 +170,7 @@ export const viewCommands: Command[] = [
   {
     id: "frame",
     title: "Look at what is selected",
+    short: "Frame it",
     group: "Camera",
     keys: ["t"],
     run: (c) => {
@@ -202,6 +204,7 @@ export const viewCommands: Command[] = [
       bench.set({ folded: { left: all, right: all, drawer: all } });
     },
   },
+  { id: "walk", title: "Walk as the player, or fly again", short: "Walk", group: "Camera", keys: ["z"], isOn: () => bench.get().walking, run: () => bench.set({ walking: !bench.get().walking }) },
   { id: "palette", title: "Find a command", group: "Help", keys: ["Ctrl+K"], run: () => bench.set({ dialog: "palette" }) },
   { id: "keys", title: "All keys", group: "Help", keys: ["?"], run: () => bench.set({ dialog: "keys" }) },
 ];

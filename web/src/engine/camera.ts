@@ -1,4 +1,5 @@
 import { Euler, PerspectiveCamera, Quaternion, Vector3 } from "three";
+import type { Walker } from "./walker";
 
 // The camera's hand: drag turns about what is under the pointer, right drag looks about, wheel
 // goes nearer, W A S D with Q E fly; Shift and drag make a box. Plain state, moved by events;
@@ -24,6 +25,7 @@ export class CameraHand {
   private pitch = 0;
   private reach = 8; // metres to the point that is turned about
   private keys = new Set<string>();
+  private walker: Walker | null = null;
   private drag: { button: number; x: number; y: number; moved: boolean; box: { x: number; y: number } | null; pivot: Vector3 | null } | null = null;
 
   constructor(
@@ -70,8 +72,32 @@ export class CameraHand {
     this.look(position, [position[0]! + f.x, position[1]! + f.y, position[2]! + f.z]);
   }
 
-  /** Flies while keys are down; true if the camera moved. */
+  /** Walks from here on, or flies again for null. */
+  walk(walker: Walker | null) {
+    this.walker = walker;
+    if (!walker && document.pointerLockElement === this.element) document.exitPointerLock();
+    this.told.moved();
+  }
+
+  /** The eye of the one who walks, metres over their feet. */
+  setEye(m: number) {
+    if (this.walker) this.walker.eyeM = m;
+    this.told.moved();
+  }
+
+  private stepOn(walker: Walker, seconds: number): boolean {
+    const way = (plus: string, minus: string) => (this.keys.has(plus) ? 1 : 0) - (this.keys.has(minus) ? 1 : 0);
+    const [ahead, right] = [way("w", "s"), way("d", "a")];
+    const length = Math.hypot(ahead, right) || 1;
+    const [sin, cos] = [Math.sin(this.yaw), Math.cos(this.yaw)];
+    const moved = walker.step(seconds, [(right * cos - ahead * sin) / length, (-right * sin - ahead * cos) / length], this.keys.has("shift"));
+    this.camera.position.set(...walker.eye);
+    return moved || ahead !== 0 || right !== 0;
+  }
+
+  /** Flies or walks while keys are down; true if the camera moved. */
   fly(seconds: number): boolean {
+    if (this.walker) return this.stepOn(this.walker, seconds);
     if (this.keys.size === 0) return false;
     const speed = (this.keys.has("shift") ? 14 : 4.5) * Math.min(seconds, 0.1);
     this.camera.getWorldDirection(forward);
@@ -101,13 +127,17 @@ export class CameraHand {
     this.element.setPointerCapture(e.pointerId);
   };
   private move = (e: PointerEvent) => {
+    if (document.pointerLockElement === this.element) {
+      this.turn(e.movementX * 0.0022, e.movementY * 0.0022);
+      return this.apply();
+    }
     if (!this.drag) return this.told.hovered(e.clientX, e.clientY);
     const dx = e.clientX - this.drag.x;
     const dy = e.clientY - this.drag.y;
     if (!this.drag.moved && Math.hypot(dx, dy) < 4) return;
     this.drag = { ...this.drag, x: e.clientX, y: e.clientY, moved: true };
     if (this.drag.box) return this.told.boxed({ x0: this.drag.box.x, y0: this.drag.box.y, x1: e.clientX, y1: e.clientY }, false);
-    if (this.drag.button === 0) this.orbit(dx * 0.006, dy * 0.006);
+    if (this.drag.button === 0 && !this.walker) this.orbit(dx * 0.006, dy * 0.006);
     else {
       this.turn(dx * 0.003, dy * 0.003);
       this.apply();
@@ -128,10 +158,17 @@ export class CameraHand {
     const d = this.drag;
     this.drag = null;
     if (d?.box && d.moved) this.told.boxed({ x0: d.box.x, y0: d.box.y, x1: e.clientX, y1: e.clientY }, true);
+    else if (d && !d.moved && this.walker && e.button === 0) this.lock();
     else if (d && !d.moved && e.button === 0) this.told.clicked({ x: e.clientX, y: e.clientY, shift: e.shiftKey, ctrl: e.ctrlKey || e.metaKey, alt: e.altKey });
   };
+  /** Looks about by the mouse alone, until Esc. */
+  private lock() {
+    const locked: unknown = this.element.requestPointerLock?.();
+    if (locked instanceof Promise) locked.catch(() => undefined); // then dragging looks about
+  }
   private wheel = (e: WheelEvent) => {
     e.preventDefault();
+    if (this.walker) return;
     const step = this.reach * Math.min(0.4, Math.max(-0.4, e.deltaY * 0.001));
     this.camera.getWorldDirection(forward);
     this.camera.position.addScaledVector(forward, -step);

@@ -55,6 +55,13 @@ export class Picking {
     return hit?.face ? this.picked(hit.point, hit.face.a, ray) : null;
   }
 
+  /** The first surface within a distance that is of none of some things. */
+  firstWithin(ray: Ray, farM: number, passed: ReadonlySet<string>): { distance: number; normal: Vec } | null {
+    const hits = this.index?.raycast(toThree(ray), DoubleSide, 0, farM) ?? [];
+    const hit = hits.sort((a, b) => a.distance - b.distance).find((h) => h.face && !passed.has(this.entityOf(h.face.a)));
+    return hit?.face ? { distance: hit.distance, normal: this.picked(hit.point, hit.face.a, ray).normal } : null;
+  }
+
   all(ray: Ray): Picked[] {
     const hits = this.index?.raycast(toThree(ray), DoubleSide) ?? [];
     const seen = new Set<string>();

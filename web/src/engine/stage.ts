@@ -35,11 +35,13 @@ import { Picking, type Picked } from "./picking";
 import { Outlines } from "./outlines";
 import { Passes, type AirDraw } from "./passes";
 import { full, Quality, type Fineness } from "./quality";
+import { Walker } from "./walker";
 import { surfaceMaterial } from "./shaders/surface";
 
 const modes: Record<ViewMode, number> = { final: 0, unlit: 1, light: 2, brightness: 3, texels: 4, clipping: 5, backs: 6 };
 
 const finishMs = 600; // at rest, after which a picture that is not whole is drawn whole
+const mostDropM = 200; // from where one may begin to walk down to the ground
 const settledMs = 300; // without a move, after which the view is at rest
 
 // The stage draws the level: surfaces as radiance into a half-float target, then
@@ -283,6 +285,16 @@ export class Stage {
   eachFrame(tell: () => void): () => void {
     this.watchers.add(tell);
     return () => void this.watchers.delete(tell);
+  }
+
+  /** Walks from where the camera is, with the eye so high over the ground; what is passed is not
+   *  met. Flies again for null. */
+  walk(eyeM: number | null, passed: ReadonlySet<string> = new Set()) {
+    if (eyeM === null) return this.hand.walk(null);
+    const { x, y, z } = this.camera.position;
+    const below = this.picking.firstWithin({ origin: [x, y, z], direction: [0, -1, 0] }, mostDropM, passed);
+    const feet = y - (below?.distance ?? eyeM);
+    this.hand.walk(new Walker([x, Math.max(feet, y - eyeM), z], eyeM, (origin, direction, far) => this.picking.firstWithin({ origin, direction }, far, passed)));
   }
 
   /** The first surface along a ray that is of none of some things. */

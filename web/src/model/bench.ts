@@ -49,6 +49,8 @@ type BenchState = {
   kept: Asked | null; // an earlier answer, to hold against the newest
   line: { from: Vec; to: Vec; answer: LightLine | null } | null;
   stage: Stage;
+  walking: boolean; // as the player, with feet on the ground
+  eyeM: number;
   namingMix: boolean;
   trying: PresetInfo | null; // shown in the view for as long as it is pointed at
   autoBake: boolean;
@@ -82,6 +84,8 @@ const fresh: BenchState = {
   kept: null,
   line: null,
   stage: "level",
+  walking: false,
+  eyeM: 1.65,
   namingMix: false,
   trying: null,
   autoBake: true,

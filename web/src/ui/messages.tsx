@@ -30,7 +30,7 @@ export function complain(error: unknown) {
 export function Messages() {
   const list = useMessages((s) => s.list);
   return (
-    <div className="fixed bottom-4 left-1/2 z-50 flex -translate-x-1/2 flex-col gap-2" aria-live="polite">
+    <div className="fixed bottom-4 right-4 z-50 flex flex-col items-end gap-2" aria-live="polite">
       {list.map((m) => (
         <div key={m.id} role={m.error ? "alert" : "status"} className={`flex max-w-xl items-start gap-3 border bg-base-300 px-3 py-2 shadow-lg ${m.error ? "border-error" : "border-[#4a4a4a]"}`}>
           <span className="whitespace-pre-line">{m.text}</span>

@@ -69,7 +69,7 @@ function Keys() {
             ["Turn about", "Drag"],
             ["Look about", "Right drag"],
             ["Go nearer", "Wheel"],
-            ["Fly", "W A S D Q E"],
+            ["Fly, or walk", "W A S D Q E"],
             ["Add to the selection", "Shift click"],
             ["Select by a box", "Shift drag"],
             ["Select what is behind", "Alt click"],

@@ -60,7 +60,9 @@ function Taking({ doc, preset: p, canEdit, undo, onTaken }: { doc: Document; pre
     queryKey: ["preset-changes", doc.level.id, doc.level.revision, whole],
     queryFn: () => take(api.POST("/api/v1/levels/{id}/presets/changes", { params: { path: { id: doc.level.id } }, body: whole })),
   });
-  useEffect(() => box.current?.scrollIntoView({ block: "nearest" }), [changes.isSuccess]);
+  useEffect(() => {
+    box.current?.scrollIntoView({ block: "nearest" });
+  }, [changes.isSuccess]);
   const byPart = changesByPart(changes.data?.items ?? []);
   const only = moodParts.filter((m) => !left.includes(m) && byPart.has(m));
   const apply = useMutation({

@@ -17,6 +17,7 @@ function useOn() {
   useBench((s) => s.mode);
   useBench((s) => s.muted);
   useBench((s) => s.selection);
+  useBench((s) => s.walking);
 }
 
 export function LevelStage({ doc, context }: StageProps) {
@@ -27,7 +28,7 @@ export function LevelStage({ doc, context }: StageProps) {
         <CommandGrid context={context} ids={["place-box-block", "place-wall-block", "place-floor-block", "place-wedge-block", "place-cylinder-block", "place-stairs-block", "place-blocker-block", "opening"]} />
       </Group>
       <Group title="Zones and viewpoints">
-        <CommandGrid context={context} ids={["add-zone", "save-view"]} />
+        <CommandGrid context={context} ids={["add-zone", "save-view", "walk", "frame"]} />
       </Group>
       <ViewpointList doc={doc} context={context} />
     </>

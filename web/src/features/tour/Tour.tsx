@@ -33,7 +33,7 @@ export function Tour() {
   if (on) return <StepCard key={at} step={steps[at]!} number={at + 1} onBack={at > 0 ? () => setAt(at - 1) : null} onNext={at + 1 < steps.length ? () => setAt(at + 1) : leave} onLeave={leave} />;
   if (!offered) return null;
   return (
-    <aside className="fixed bottom-4 right-4 z-30 w-72 border border-[#4a4a4a] bg-base-300 p-3 shadow-2xl" aria-label="Tour">
+    <aside className="fixed bottom-4 left-16 z-30 w-72 border border-[#4a4a4a] bg-base-300 p-3 shadow-2xl" aria-label="Tour">
       <p className="mb-2">New here? Six steps show how a level is lit.</p>
       <div className="flex gap-2">
         <button className="btn btn-primary btn-xs" onClick={() => bench.set({ dialog: "tour" })}>

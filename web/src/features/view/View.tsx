@@ -1,4 +1,4 @@
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import type { Document, LightmapState } from "../../api/client";
 import { goTo } from "../../commands/view";
 import type { Context } from "../../commands";
@@ -40,6 +40,7 @@ export function View({ doc, state, context, session, onApplied }: Props) {
   useOpening(stage, doc, scene !== undefined);
   useGoal(stage);
   useLines(stage, doc, markers);
+  useWalking(stage, doc);
   useEffect(() => stage?.setHidden(new Set(Object.keys(hidden))), [stage, hidden, scene]);
   return (
     <section className="relative min-h-0 min-w-0 flex-1 overflow-hidden bg-black" aria-label="View">
@@ -126,6 +127,23 @@ function useGoal(stage: Stage | null) {
   }, [goal, stage]);
 }
 
+/** Walks as the player while that is on; blocks that do not collide are passed. */
+function useWalking(stage: Stage | null, doc: Document) {
+  const walking = useBench((s) => s.walking);
+  const eyeM = useBench((s) => s.eyeM);
+  const { solids, meshes } = doc.document;
+  const passed = useMemo(() => new Set([...solids, ...meshes].filter((e) => !e.surface.collides).map((e) => e.id)), [solids, meshes]);
+  useEffect(() => {
+    if (!stage || !walking) return;
+    stage.walk(bench.get().eyeM, passed);
+    stage.element.focus();
+    return () => stage.walk(null);
+  }, [stage, walking, passed]);
+  useEffect(() => {
+    if (walking) stage?.hand.setEye(eyeM);
+  }, [stage, walking, eyeM]);
+}
+
 /** The reach of the selected light, and the boxes and outlines of what is selected. */
 function useLines(stage: Stage | null, doc: Document, markers: boolean) {
   const level = doc.document;
@@ -191,6 +209,8 @@ function Foot({ doc, stage }: { doc: Document; stage: Stage | null }) {
   const tool = useBench((s) => s.tool);
   const exposure = useBench((s) => s.exposure);
   const selected = useBench((s) => s.selection.length);
+  const walking = useBench((s) => s.walking);
+  const eyeM = useBench((s) => s.eyeM);
   const zone = useRef<HTMLSpanElement>(null);
   const { zones, look } = doc.document;
   useEffect(() => {
@@ -206,7 +226,13 @@ function Foot({ doc, stage }: { doc: Document; stage: Stage | null }) {
   return (
     <p className="absolute bottom-2 left-2 flex gap-2 bg-base-100/90 px-2 py-1 text-[11px]">
       <span ref={zone} className="font-semibold" title="The zone that the camera is in" />
-      <span>{hintOf(tool) || `EV ${(exposure ?? look.exposure_ev).toFixed(1)} · ${look.tone} · ${selected > 0 ? "drag what is amber" : "click something"} · ? for all keys`}</span>
+      <span>{walking ? "Walking: W A S D, Shift runs, drag or click to look, Esc stops" : hintOf(tool) || `EV ${(exposure ?? look.exposure_ev).toFixed(1)} · ${look.tone} · ${selected > 0 ? "drag what is amber" : "click something"} · ? for all keys`}</span>
+      {walking && (
+        <label className="flex items-center gap-1">
+          eye
+          <input type="number" className="field !h-[18px] !w-14" aria-label="Height of the eye in metres" min={0.3} max={4} step={0.05} value={eyeM} onChange={(e) => Number(e.target.value) >= 0.3 && Number(e.target.value) <= 4 && bench.set({ eyeM: Number(e.target.value) })} /> m
+        </label>
+      )}
     </p>
   );
 }
