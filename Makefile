@@ -6,7 +6,7 @@ WEB_FILES := $(shell find web -maxdepth 1 -type f) $(shell find web/src web/publ
 # Packages with locks and goroutines of their own: the race detector watches their tests.
 RACED := ./core/parallel ./service/auth ./service/gate ./service/keyed ./service/store ./service/studio ./client ./cli
 
-.PHONY: demo test lint soak bench screenshots generate clean chromium
+.PHONY: demo test lint soak bench bench-console screenshots generate clean chromium
 
 demo: $(BIN)
 	$(BIN) demo
@@ -28,6 +28,10 @@ soak: $(BIN)
 
 bench:
 	go run ./docs/bench
+
+# Frame times of the console's view in headless Chromium.
+bench-console: $(BIN) chromium
+	go run ./docs/frames
 
 screenshots: $(BIN) chromium
 	go run ./docs/shoot

@@ -195,7 +195,23 @@ type NewLevel struct {
 // Imported is what came of an import.
 type Imported struct {
 	Level LevelInfo `json:"level"`
-	Left  []string  `json:"left" doc:"What was left out, or kept without being understood."`
+	ExchangeReport
+}
+
+// ExchangeReport says what became of a level on its way in or out.
+type ExchangeReport struct {
+	Left  []string `json:"left" doc:"What was left out, or kept without being understood."`
+	Notes []string `json:"notes" doc:"What was assumed, or changed into something else."`
+}
+
+// ImportOptions say how a file is to be read.
+type ImportOptions struct {
+	Name  string  // of the level
+	File  string  // what the file is called
+	Main  string  // of an archive: the file to read
+	UnitM float64 // metres in a unit of the file; 0 for the format's own
+	Up    string  // "y" or "z"; "" for the format's own
+	Scene string  // glTF: name or number
 }
 
 // Member is somebody a level is shared with.

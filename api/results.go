@@ -56,11 +56,11 @@ type LightmapSize struct {
 type LightLine struct {
 	Level    string      `json:"level"`
 	Revision int         `json:"revision"`
-	Spots    []LightSpot `json:"spots"`
+	Spots    []LinePlace `json:"spots"`
 }
 
-// LightSpot is the light at one place of a line.
-type LightSpot struct {
+// LinePlace is the light at one place of a line.
+type LinePlace struct {
 	AtM     float64    `json:"at_m" doc:"Metres from the line's start."`
 	Point   level.Vec  `json:"point"`
 	Direct  Irradiance `json:"direct"`

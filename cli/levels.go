@@ -73,62 +73,6 @@ func (a *app) levelCreate() *cobra.Command {
 	return cmd
 }
 
-func (a *app) levelImport() *cobra.Command {
-	var name string
-	cmd := &cobra.Command{
-		Use: "import FILE", Short: "Bring in a .glb, a .gltf with its buffers within, or a level document", Args: args(1),
-		RunE: func(cmd *cobra.Command, in []string) error {
-			data, err := a.readFile(in[0])
-			if err != nil {
-				return err
-			}
-			if name == "" && in[0] != "-" && !strings.HasSuffix(in[0], ".json") {
-				name = defaultName(in[0])
-			}
-			got, err := a.client().ImportLevel(cmd.Context(), data, name)
-			if err != nil {
-				return err
-			}
-			return a.show(got, func(w io.Writer) {
-				fmt.Fprintf(w, "%s  %s, %d shapes, %d lights\n", got.Level.ID, got.Level.Name, got.Level.Solids+got.Level.Meshes, got.Level.Lights)
-				for _, l := range got.Left {
-					fmt.Fprintln(w, "  left out or not understood:", l)
-				}
-			})
-		},
-	}
-	cmd.Flags().StringVar(&name, "name", "", "name of the level (default: the file's or the document's)")
-	return cmd
-}
-
-func (a *app) levelExport() *cobra.Command {
-	var out, format string
-	cmd := &cobra.Command{
-		Use: "export LEVEL", Short: "Hand a level back as glTF (.glb) or as a document (.json)", Args: args(1), ValidArgsFunction: a.completeLevels,
-		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, in []string) error {
-			if format == "" {
-				if format = "glb"; strings.HasSuffix(out, ".json") {
-					format = "json"
-				}
-			}
-			data, err := c.ExportLevel(ctx, l.ID, format)
-			if err != nil {
-				return err
-			}
-			if out == "" {
-				out = strings.ReplaceAll(strings.ToLower(l.Name), " ", "-") + "." + format
-			}
-			if err := a.writeFile(out, data); err != nil || out == "-" {
-				return err
-			}
-			return a.show(map[string]any{"file": out, "bytes": len(data)}, func(w io.Writer) { fmt.Fprintf(w, "%s, %d bytes\n", out, len(data)) })
-		}),
-	}
-	cmd.Flags().StringVarP(&out, "out", "o", "", "file to write (default: the level's name)")
-	cmd.Flags().StringVar(&format, "format", "", "glb or json (default: by the file's name)")
-	return cmd
-}
-
 func (a *app) levelShow() *cobra.Command {
 	return &cobra.Command{
 		Use: "show LEVEL", Short: "Show what is in a level", Args: args(1), ValidArgsFunction: a.completeLevels,

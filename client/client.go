@@ -251,15 +251,24 @@ func (c *Client) CreateLevel(ctx context.Context, l api.NewLevel) (api.LevelInfo
 }
 
 // ImportLevel brings in a level document or a glTF file.
-func (c *Client) ImportLevel(ctx context.Context, data []byte, name string) (api.Imported, error) {
+func (c *Client) ImportLevel(ctx context.Context, data []byte, o api.ImportOptions) (api.Imported, error) {
 	var out api.Imported
-	_, err := c.do(ctx, call{method: http.MethodPost, path: "/levels/import", query: query("name", name), body: data}, &out)
+	q := query("name", o.Name, "file", o.File, "main", o.Main, "up", o.Up, "scene", o.Scene)
+	if o.UnitM > 0 {
+		q.Set("unit_m", strconv.FormatFloat(o.UnitM, 'g', -1, 64))
+	}
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/levels/import", query: q, body: data}, &out)
 	return out, err
 }
 
 // ExportLevel hands a level back: format is "glb" or "json".
 func (c *Client) ExportLevel(ctx context.Context, id, format string) ([]byte, error) {
 	return getBytes(ctx, c, levelPath(id, "export"), query("format", format))
+}
+
+// ExportReport says what an export as glTF leaves out or changes.
+func (c *Client) ExportReport(ctx context.Context, id string) (api.ExchangeReport, error) {
+	return get[api.ExchangeReport](ctx, c, levelPath(id, "export/report"), nil)
 }
 
 func getBytes(ctx context.Context, c *Client, path string, q url.Values) ([]byte, error) {

@@ -346,7 +346,7 @@ func TestBadInputChangesNothing(t *testing.T) {
 		data []byte
 		want string
 	}{
-		"not a level":     {[]byte("hello"), "is not JSON"},
+		"not a level":     {[]byte("hello"), "glTF 2.0 (.glb, .gltf), OBJ, PLY, STL and level documents can"},
 		"cut level":       {whole[:len(whole)/2], "(byte "},
 		"cut glb":         {glb[:len(glb)/2], "the header says"},
 		"negative":        {bytes.Replace(whole, []byte(`"strength":60`), []byte(`"strength":-60`), 1), "/lights/0/strength is -60"},
@@ -355,12 +355,12 @@ func TestBadInputChangesNothing(t *testing.T) {
 		"newer format":    {bytes.Replace(whole, []byte("level/1"), []byte("level/7"), 1), "/format"},
 		"only whitespace": {[]byte("   "), ""},
 	} {
-		_, err := maren.ImportLevel(ctx, c.data, "")
+		_, err := maren.ImportLevel(ctx, c.data, api.ImportOptions{})
 		p := problemOf(t, err, name)
 		assert.Equal(t, 422, p.Status, name)
 		assert.Contains(t, p.Error(), c.want, name)
 	}
-	_, err = maren.ImportLevel(ctx, make([]byte, level.MaxBytes+2), "")
+	_, err = maren.ImportLevel(ctx, make([]byte, 128<<20+1), api.ImportOptions{})
 	assert.Equal(t, 413, problemOf(t, err, "huge").Status)
 	_, err = maren.AddPlatform(ctx, []byte("format: [")) // not YAML
 	assert.Equal(t, 422, problemOf(t, err, "platform").Status)
@@ -385,7 +385,7 @@ func TestImportsKeepAndTellWhatTheyDoNotKnow(t *testing.T) {
 	t.Parallel()
 	g := start(t)
 	maren := as(t, g, "maren")
-	got, err := maren.ImportLevel(ctx, []byte(`{"format":"grotta-level/1","name":"Odd","tide":{"high":2}}`), "")
+	got, err := maren.ImportLevel(ctx, []byte(`{"format":"grotta-level/1","name":"Odd","tide":{"high":2}}`), api.ImportOptions{})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"/tide: kept, and not understood here"}, got.Left)
 	text, err := maren.ExportLevel(ctx, got.Level.ID, "json")
@@ -418,7 +418,7 @@ func TestExportPassesTheKhronosValidator(t *testing.T) {
 		assert.Zero(t, r.Issues.NumWarnings, string(report))
 		assert.Positive(t, r.Info.TotalTriangleCount)
 
-		back, err := maren.ImportLevel(ctx, glb, "Back")
+		back, err := maren.ImportLevel(ctx, glb, api.ImportOptions{Name: "Back"})
 		require.NoError(t, err)
 		assert.Positive(t, back.Level.Lights)
 	}

@@ -234,7 +234,7 @@ func TestCommandLineErrors(t *testing.T) {
 		"no such view":    {[]string{"shot", saltmarsh, "--view", "moon"}, 1, "pier-dusk"},
 		"no such file":    {[]string{"level", "import", "nowhere.glb"}, 1, "nowhere.glb"},
 		"bad quality":     {[]string{"bake", saltmarsh, "--quality", "best"}, 1, "quality"},
-		"really delete":   {[]string{"level", "delete", saltmarsh}, 2, "--yes"},
+		"really delete":   {[]string{"level", "delete", saltmarsh, "--forever"}, 2, "--yes"},
 		"aim at nothing":  {[]string{"light", "add", saltmarsh, "--id", "x", "--aim", "0,0,0"}, 2, "points nowhere"},
 	} {
 		out, errOut, code := s.run("", c.args...)

@@ -69,7 +69,7 @@ func TestBakeKeepsWhatAChangeDoesNotReach(t *testing.T) {
 	}
 	text, err := level.Encode(l)
 	require.NoError(t, err)
-	in, err := c.ImportLevel(ctx, text, "")
+	in, err := c.ImportLevel(ctx, text, api.ImportOptions{})
 	require.NoError(t, err)
 	id := in.Level.ID
 	_, err = harness.BakeAndWait(ctx, c, id, "good")

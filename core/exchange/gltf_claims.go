@@ -66,8 +66,8 @@ func gltfText(data []byte) []byte {
 	return data[20 : 20+int(length)] // checkContainer has seen that it fits
 }
 
-// checkBuffers holds what buffers claim against the bytes of the file.
-func checkBuffers(data []byte) error {
+// checkBuffers holds what buffers claim against the bytes of the file and of those beside it.
+func checkBuffers(data []byte, all int) error {
 	var head struct {
 		Buffers []struct {
 			Bytes float64 `json:"byteLength"`
@@ -81,8 +81,8 @@ func checkBuffers(data []byte) error {
 		return notGLTF(level.ReadError(err))
 	}
 	for i, b := range head.Buffers {
-		if b.Bytes < 0 || b.Bytes > float64(len(data)) {
-			return fault(fmt.Sprintf("/buffers/%d/byteLength", i), "is %.0f; the whole file has %d bytes", b.Bytes, len(data))
+		if b.Bytes < 0 || b.Bytes > float64(all) {
+			return fault(fmt.Sprintf("/buffers/%d/byteLength", i), "is %.0f; the whole file has %d bytes", b.Bytes, all)
 		}
 	}
 	return nil

@@ -2,9 +2,14 @@ package exchange
 
 import (
 	"fmt"
+	"math"
+	"net/url"
 	"slices"
+	"strings"
 
+	"github.com/go-json-experiment/json"
 	"github.com/qmuntal/gltf"
+	"github.com/qmuntal/gltf/ext/texturetransform"
 	"github.com/qmuntal/gltf/modeler"
 
 	"grotta/core/level"
@@ -15,11 +20,8 @@ import (
 // be had, which is said.
 func (in *importer) image(t *gltf.TextureInfo, at string) string {
 	if t.Index < 0 || t.Index >= len(in.doc.Textures) || in.doc.Textures[t.Index].Source == nil {
-		in.left = append(in.left, at+": its texture has no image that can be read here")
+		in.report.leave("%s: its texture has no image that can be read here", at)
 		return ""
-	}
-	if len(t.Extensions) > 0 {
-		in.left = append(in.left, at+": its texture is moved or scaled by an extension, and is taken as it lies")
 	}
 	index := *in.doc.Textures[t.Index].Source
 	if id, ok := in.imageID[index]; ok {
@@ -34,7 +36,7 @@ func (in *importer) image(t *gltf.TextureInfo, at string) string {
 		image, err = in.takeImage(data)
 	}
 	if err != nil {
-		in.left = append(in.left, fmt.Sprintf("/images/%d: %v; the base colour's factor stands alone", index, err))
+		in.report.leave("/images/%d: %v; the base colour's factor stands alone", index, err)
 		in.imageID[index] = ""
 		return ""
 	}
@@ -72,7 +74,10 @@ func (in *importer) imageData(index int) (data []byte, name string, err error) {
 	case src.IsEmbeddedResource():
 		data, err = src.MarshalData()
 	default:
-		err = fmt.Errorf("points outside the file")
+		var file string
+		if file, err = url.PathUnescape(src.URI); err == nil {
+			data, err = in.files.find(file)
+		}
 	}
 	return data, src.Name, err
 }
@@ -89,7 +94,7 @@ func (in *importer) uvs(p *gltf.Primitive, at string, m *level.Mesh) error {
 	name := fmt.Sprintf("TEXCOORD_%d", in.doc.Materials[*p.Material].PBRMetallicRoughness.BaseColorTexture.TexCoord)
 	index, ok := p.Attributes[name]
 	if !ok {
-		in.left = append(in.left, at+": has an image and no "+name+"; the image lies by metres")
+		in.report.leave("%s: has an image and no %s; the image lies by metres", at, name)
 		return nil
 	}
 	at += "/attributes/" + name
@@ -97,15 +102,80 @@ func (in *importer) uvs(p *gltf.Primitive, at string, m *level.Mesh) error {
 	if err != nil {
 		return err
 	}
-	uvs, err := modeler.ReadTextureCoord(in.doc, acr, nil)
+	uvs, err := in.vectors(acr, 2)
 	if err != nil {
 		return fault(at, "cannot be read: %v", err)
 	}
 	if 3*len(uvs) != len(m.Positions) {
 		return fault(at, "has %d entries for %d vertices", len(uvs), len(m.Positions)/3)
 	}
+	move := uvTransform(in.doc.Materials[*p.Material].PBRMetallicRoughness.BaseColorTexture)
 	for _, uv := range uvs {
-		m.UVs = append(m.UVs, float64(uv[0]), float64(uv[1]))
+		u, v := move(uv[0], uv[1])
+		m.UVs = append(m.UVs, u, v)
 	}
 	return nil
+}
+
+// uvTransform is what KHR_texture_transform does to places in an image.
+func uvTransform(t *gltf.TextureInfo) func(u, v float64) (float64, float64) {
+	ext, ok := t.Extensions[texturetransform.ExtensionName].(*texturetransform.TextureTranform)
+	if !ok {
+		return func(u, v float64) (float64, float64) { return u, v }
+	}
+	sin, cos := math.Sincos(ext.Rotation)
+	scale := ext.ScaleOrDefault()
+	return func(u, v float64) (float64, float64) {
+		u, v = u*scale[0], v*scale[1]
+		return cos*u + sin*v + ext.Offset[0], -sin*u + cos*v + ext.Offset[1]
+	}
+}
+
+// checkNeighbours tells of a buffer that is named and did not come, before anything is read.
+func (f *Files) checkNeighbours() error {
+	var head struct {
+		Buffers []struct {
+			URI string `json:"uri"`
+		} `json:"buffers"`
+	}
+	if json.Unmarshal(gltfText(f.Data), &head) != nil {
+		return nil // what is wrong with it is said where it is read
+	}
+	for i, b := range head.Buffers {
+		if b.URI == "" || strings.HasPrefix(b.URI, "data:") {
+			continue
+		}
+		path := fmt.Sprintf("/buffers/%d/uri", i)
+		name, err := url.PathUnescape(b.URI)
+		if err != nil {
+			return fault(path, "is %q, which is no file name", level.Visible(b.URI))
+		}
+		if _, err := f.find(name); err != nil {
+			return fault(path, "%v", err)
+		}
+	}
+	return nil
+}
+
+// gltfNeighbours are the files that a .gltf names: buffers and images.
+func gltfNeighbours(data []byte) (names []string) {
+	if checkContainer(data) != nil {
+		return nil
+	}
+	type named struct {
+		URI string `json:"uri"`
+	}
+	var head struct {
+		Buffers []named `json:"buffers"`
+		Images  []named `json:"images"`
+	}
+	if json.Unmarshal(gltfText(data), &head) != nil {
+		return nil
+	}
+	for _, n := range append(head.Buffers, head.Images...) {
+		if name, err := url.PathUnescape(n.URI); err == nil && name != "" && !strings.HasPrefix(name, "data:") {
+			names = append(names, name)
+		}
+	}
+	return names
 }

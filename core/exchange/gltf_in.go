@@ -2,63 +2,129 @@ package exchange
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/binary"
 	"fmt"
 	"math"
+	"net/url"
+	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/go-gl/mathgl/mgl64"
+	"github.com/go-json-experiment/json"
 	"github.com/qmuntal/gltf"
 	"github.com/qmuntal/gltf/ext/lightspunctual"
+	"github.com/qmuntal/gltf/ext/texturetransform"
 	"github.com/qmuntal/gltf/modeler"
 
-	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/level"
 )
 
-// ReadGLTF reads a .glb, or a .gltf whose buffers are within it, as a level:
-// a mesh for each node with triangles, base colours, names and punctual lights.
-// The strings are what was left out. The error is a *level.Invalid with the path
-// in the file.
-func ReadGLTF(data []byte, name string) (l *level.Level, left []string, err error) {
-	if len(data) > level.MaxBytes {
-		return nil, nil, fault("", "the file has %d bytes; the most is %d", len(data), level.MaxBytes)
+// readGLTF reads a .glb or .gltf with the files beside it: a mesh for each node with triangles,
+// materials, names, cameras and punctual lights. The error is a *level.Invalid with the path in
+// the file.
+func readGLTF(files *Files, o Options, report *Report) (l *level.Level, err error) {
+	data := files.Data
+	if len(data) > maxArchiveBytes {
+		return nil, fault("", "the file has %d bytes; the most is %d", len(data), maxArchiveBytes)
 	}
 	// The reader guards most of its indices but not all; a broken file must be
 	// an error whatever it hits.
 	defer func() {
 		if r := recover(); r != nil {
-			l, left, err = nil, nil, fault("", "the file contradicts itself: %v", r)
+			l, err = nil, fault("", "the file contradicts itself: %v", r)
 		}
 	}()
-	if err := checkContainer(data); err != nil {
-		return nil, nil, err
+	if bytes.HasPrefix(data, []byte("glTF")) && len(data) >= 8 {
+		if v := binary.LittleEndian.Uint32(data[4:]); v != 2 {
+			return nil, fault("", "is binary glTF of version %d; save it as glTF 2.0", v)
+		}
 	}
-	if err := checkBuffers(data); err != nil {
-		return nil, nil, err
+	if err := checkContainer(data); err != nil {
+		return nil, err
+	}
+	if err := checkVersion(data); err != nil {
+		return nil, err
+	}
+	if err := files.checkNeighbours(); err != nil {
+		return nil, err
+	}
+	if err := checkBuffers(data, files.size()); err != nil {
+		return nil, err
 	}
 	doc := new(gltf.Document)
 	if err := gltf.NewDecoder(bytes.NewReader(data)).Decode(doc); err != nil {
-		return nil, nil, fault("", "is not glTF: %s", strings.TrimPrefix(err.Error(), "gltf: "))
+		return nil, fault("", "is not glTF: %s", strings.TrimPrefix(err.Error(), "gltf: "))
 	}
-	if !strings.HasPrefix(doc.Asset.Version, "2.") {
-		return nil, nil, fault("/asset/version", "is %q; 2.0 is needed", doc.Asset.Version)
+	if err := checkExtensions(doc, report); err != nil {
+		return nil, err
 	}
+	in := &importer{doc: doc, files: files, report: report, level: level.New(o.Name), visiting: map[int]bool{}, materialID: map[int]string{}, imageID: map[int]string{}}
+	in.ids = in.level.NewIDs()
+	if err := in.run(o); err != nil {
+		return nil, err
+	}
+	return in.level, nil
+}
+
+// checkVersion tells a glTF 1.0 apart, which has another shape, before it is read as one of 2.0.
+func checkVersion(data []byte) error {
+	var head struct {
+		Asset struct {
+			Version any `json:"version"`
+		} `json:"asset"`
+	}
+	if json.Unmarshal(gltfText(data), &head) != nil {
+		return nil // what is wrong with it is said where it is read
+	}
+	switch v := head.Asset.Version.(type) {
+	case string:
+		if !strings.HasPrefix(v, "2.") {
+			return fault("/asset/version", "is %q; save the file as glTF 2.0", level.Visible(v))
+		}
+	default:
+		return fault("/asset/version", "is missing, or no text; \"2.0\" is needed")
+	}
+	return nil
+}
+
+// Extensions that are understood, and those without which a file looks a little other.
+var (
+	understood = []string{lightspunctual.ExtensionName, "KHR_mesh_quantization", texturetransform.ExtensionName, "KHR_materials_emissive_strength", instancing}
+	looks      = []string{"KHR_materials_unlit", "KHR_materials_specular", "KHR_materials_ior", "KHR_materials_clearcoat", "KHR_materials_sheen", "KHR_materials_transmission",
+		"KHR_materials_volume", "KHR_materials_iridescence", "KHR_materials_anisotropy", "KHR_materials_dispersion", "KHR_materials_pbrSpecularGlossiness", "KHR_materials_variants", "KHR_animation_pointer", "KHR_xmp_json_ld"}
+	// packed are ways to pack a file that are not unpacked here, and how to save it without.
+	packed = map[string]string{
+		"KHR_draco_mesh_compression": "save the file without mesh compression",
+		"EXT_meshopt_compression":    "save the file without mesh compression",
+		"KHR_texture_basisu":         "save the file with PNG or JPEG images",
+		"EXT_texture_webp":           "save the file with PNG or JPEG images",
+		"EXT_texture_avif":           "save the file with PNG or JPEG images",
+	}
+)
+
+const instancing = "EXT_mesh_gpu_instancing"
+
+func checkExtensions(doc *gltf.Document, report *Report) error {
 	for _, ext := range doc.ExtensionsRequired {
-		if ext != lightspunctual.ExtensionName {
-			return nil, nil, fault("/extensionsRequired", "holds %q, which cannot be read here", ext)
+		switch how, isPacked := packed[ext]; {
+		case isPacked:
+			return fault("/extensionsRequired", "holds %s, which is not unpacked here; %s", ext, how)
+		case slices.Contains(understood, ext):
+		case slices.Contains(looks, ext):
+			report.leave("%s", ext)
+		default:
+			return fault("/extensionsRequired", "holds %q, which cannot be read here; save the file without it", level.Visible(ext))
 		}
 	}
-	in := &importer{doc: doc, level: level.New(name), visiting: map[int]bool{}, materialID: map[int]string{}, imageID: map[int]string{}}
-	in.ids = in.level.NewIDs()
-	if err := in.run(); err != nil {
-		return nil, nil, err
+	for _, ext := range doc.ExtensionsUsed {
+		if !slices.Contains(understood, ext) && !slices.Contains(doc.ExtensionsRequired, ext) {
+			report.leave("%s", level.Visible(ext))
+		}
 	}
-	if err := in.level.Validate(); err != nil {
-		return nil, nil, err
-	}
-	return in.level, in.left, nil
+	return nil
 }
 
 // checkContainer refuses binary files whose lengths do not add up, before the
@@ -88,8 +154,9 @@ func checkContainer(data []byte) error {
 
 type importer struct {
 	doc        *gltf.Document
+	files      *Files
+	report     *Report
 	level      *level.Level
-	left       []string
 	visiting   map[int]bool
 	materialID map[int]string
 	imageID    map[int]string // "" for one that was left out
@@ -99,46 +166,91 @@ type importer struct {
 	vertices   int // of all meshes, each counted as often as nodes show it
 }
 
-func (in *importer) run() error {
-	for i, b := range in.doc.Buffers {
-		if !b.IsEmbeddedResource() && b.URI != "" {
-			return fault(fmt.Sprintf("/buffers/%d/uri", i), "points outside the file; use .glb, or embed the buffer")
-		}
+func (in *importer) run(o Options) error {
+	if err := in.takeBuffers(); err != nil {
+		return err
 	}
 	if err := in.checkAccessors(); err != nil {
 		return err
 	}
 	if len(in.doc.Animations) > 0 {
-		in.left = append(in.left, fmt.Sprintf("%d animations", len(in.doc.Animations)))
+		in.report.leave("%d animations", len(in.doc.Animations))
 	}
 	if len(in.doc.Skins) > 0 {
-		in.left = append(in.left, fmt.Sprintf("%d skins: meshes stand as they were modelled", len(in.doc.Skins)))
+		in.report.leave("%d skins: meshes stand as they were modelled", len(in.doc.Skins))
 	}
-	for _, root := range in.roots() {
-		if err := in.node(root, mgl64.Ident4(), 0); err != nil {
+	roots, err := in.roots(o.Scene)
+	if err != nil {
+		return err
+	}
+	frame := o.frame(1, "y")
+	for _, root := range roots {
+		if err := in.node(root, frame, 0); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// roots are the nodes of the scene that the file opens with, or all that have
-// no parent.
-func (in *importer) roots() []int {
-	if n := len(in.doc.Scenes); n > 0 {
-		scene := 0
-		if in.doc.Scene != nil && *in.doc.Scene >= 0 && *in.doc.Scene < n {
-			scene = *in.doc.Scene
+// takeBuffers takes in the buffers that lie beside the file.
+func (in *importer) takeBuffers() error {
+	for i, b := range in.doc.Buffers {
+		if b.IsEmbeddedResource() || b.URI == "" {
+			continue
 		}
-		return in.doc.Scenes[scene].Nodes
+		path := fmt.Sprintf("/buffers/%d", i)
+		name, err := url.PathUnescape(b.URI)
+		if err != nil {
+			return fault(path+"/uri", "is %q, which is no file name", level.Visible(b.URI))
+		}
+		data, err := in.files.find(name)
+		if err != nil {
+			return fault(path+"/uri", "%v", err)
+		}
+		if len(data) < b.ByteLength {
+			return fault(path+"/byteLength", "is %d; the file %s has %d bytes", b.ByteLength, level.Visible(b.URI), len(data))
+		}
+		b.Data = data[:b.ByteLength]
 	}
+	return nil
+}
+
+// roots are the nodes of the scene that is wanted, of the one that the file opens with, or all
+// that have no parent.
+func (in *importer) roots(wanted string) ([]int, error) {
+	n := len(in.doc.Scenes)
+	if n == 0 {
+		return in.orphans(), nil
+	}
+	scene := 0
+	if in.doc.Scene != nil && *in.doc.Scene >= 0 && *in.doc.Scene < n {
+		scene = *in.doc.Scene
+	}
+	var names []string
+	found := wanted == ""
+	for i, s := range in.doc.Scenes {
+		names = append(names, cmp.Or(s.Name, strconv.Itoa(i)))
+		if wanted != "" && (s.Name == wanted || strconv.Itoa(i) == wanted) {
+			scene, found = i, true
+		}
+	}
+	if !found {
+		return nil, fault("/scenes", "have none called %q; there are %s", level.Visible(wanted), level.Visible(strings.Join(names, ", ")))
+	}
+	if n > 1 {
+		in.report.note("The file has %d scenes (%s); %s was taken.", n, level.Visible(strings.Join(names, ", ")), level.Visible(names[scene]))
+	}
+	return in.doc.Scenes[scene].Nodes, nil
+}
+
+// orphans are the nodes that have no parent.
+func (in *importer) orphans() (roots []int) {
 	child := map[int]bool{}
 	for _, n := range in.doc.Nodes {
 		for _, c := range n.Children {
 			child[c] = true
 		}
 	}
-	var roots []int
 	for i := range in.doc.Nodes {
 		if !child[i] {
 			roots = append(roots, i)
@@ -165,11 +277,24 @@ func (in *importer) node(index int, outer mgl64.Mat4, depth int) error {
 		}
 	}
 	if n.Mesh != nil {
-		if err := in.mesh(n, *n.Mesh, world, path); err != nil {
+		places, err := in.instances(n, world, path)
+		if err != nil {
 			return err
 		}
+		for _, place := range places {
+			if err := in.mesh(n, *n.Mesh, place, path); err != nil {
+				return err
+			}
+		}
 	}
-	if ref, ok := n.Extensions[lightspunctual.ExtensionName].(lightspunctual.LightIndex); ok {
+	if n.Camera != nil {
+		in.camera(n, *n.Camera, world)
+	}
+	back, err := in.takeBack(n, world, path)
+	if err != nil {
+		return err
+	}
+	if ref, ok := n.Extensions[lightspunctual.ExtensionName].(lightspunctual.LightIndex); ok && !back {
 		if err := in.light(n, int(ref), world, path); err != nil {
 			return err
 		}
@@ -202,9 +327,12 @@ func (in *importer) mesh(n *gltf.Node, index int, world mgl64.Mat4, path string)
 	turn := world.Mat3()
 	for i, p := range in.doc.Meshes[index].Primitives {
 		at := fmt.Sprintf("/meshes/%d/primitives/%d", index, i)
-		if p.Mode != gltf.PrimitiveTriangles {
-			in.left = append(in.left, at+": not triangles")
+		if p.Mode != gltf.PrimitiveTriangles && p.Mode != gltf.PrimitiveTriangleStrip && p.Mode != gltf.PrimitiveTriangleFan {
+			in.report.leave("%s: points or lines", at)
 			continue
+		}
+		if _, colored := p.Attributes[gltf.COLOR_0]; colored {
+			in.report.leave("%s: the colours of vertices", at)
 		}
 		m := level.Default[level.Mesh]()
 		if p.Material != nil {
@@ -215,7 +343,10 @@ func (in *importer) mesh(n *gltf.Node, index int, world mgl64.Mat4, path string)
 			m.Surface.Material = id
 		}
 		name := firstOf(n.Name, in.doc.Meshes[index].Name, "mesh")
-		m.ID, m.Name = in.ids.Fresh(name), clip(name)
+		m.ID = in.idOf(n.Extras, name)
+		if m.Name = clip(name); m.Name == m.ID {
+			m.Name = ""
+		}
 		m.Transform.Position = level.Vec(place)
 		if err := in.readVertices(p, turn, at, &m); err != nil {
 			return err
@@ -243,12 +374,12 @@ func (in *importer) readVertices(p *gltf.Primitive, turn mgl64.Mat3, at string, 
 	if in.vertices += acr.Count; in.vertices > maxVertices {
 		return fault(at, "brings the level to more than %d vertices", maxVertices)
 	}
-	positions, err := modeler.ReadPosition(in.doc, acr, nil)
+	positions, err := in.vectors(acr, 3)
 	if err != nil {
 		return fault(at+"/attributes/POSITION", "cannot be read: %v", err)
 	}
 	for _, v := range positions {
-		w := turn.Mul3x1(geom.Vec3{float64(v[0]), float64(v[1]), float64(v[2])})
+		w := turn.Mul3x1(geom.Vec3{v[0], v[1], v[2]})
 		m.Positions = append(m.Positions, w[0], w[1], w[2])
 	}
 	if p.Indices == nil {
@@ -260,14 +391,18 @@ func (in *importer) readVertices(p *gltf.Primitive, turn mgl64.Mat3, at string, 
 		if err != nil {
 			return err
 		}
-		if in.triangles+acr.Count/3 > level.MaxTriangles {
+		most := acr.Count / 3
+		if p.Mode != gltf.PrimitiveTriangles {
+			most = acr.Count
+		}
+		if in.triangles+most > level.MaxTriangles {
 			return fault(at, "brings the level to more than %d triangles", level.MaxTriangles)
 		}
 		if m.Indices, err = modeler.ReadIndices(in.doc, acr, nil); err != nil {
 			return fault(at+"/indices", "cannot be read: %v", err)
 		}
 	}
-	m.Indices = m.Indices[:len(m.Indices)/3*3]
+	m.Indices = asTriangles(p.Mode, m.Indices)
 	if turn.Det() < 0 { // mirrored: keep triangles facing outward
 		for i := 0; i+2 < len(m.Indices); i += 3 {
 			m.Indices[i+1], m.Indices[i+2] = m.Indices[i+2], m.Indices[i+1]
@@ -284,61 +419,6 @@ func (in *importer) accessor(index int, at string) (*gltf.Accessor, error) {
 		return nil, fault(at, "is %d; the file has %d accessors", index, len(in.doc.Accessors))
 	}
 	return in.doc.Accessors[index], nil
-}
-
-func (in *importer) material(index int, at string) (string, error) {
-	if id, ok := in.materialID[index]; ok {
-		return id, nil
-	}
-	if index < 0 || index >= len(in.doc.Materials) {
-		return "", fault(at+"/material", "is %d; the file has %d materials", index, len(in.doc.Materials))
-	}
-	src := in.doc.Materials[index]
-	m := level.Default[level.Material]()
-	m.ID, m.Name = in.ids.Fresh(firstOf(src.Name, "material")), clip(src.Name)
-	m.Color = "#ffffff"
-	in.level.Materials = append(in.level.Materials, &m)
-	in.materialID[index] = m.ID
-	m.TwoSided = src.DoubleSided
-	if pbr := src.PBRMetallicRoughness; pbr != nil {
-		c := pbr.BaseColorFactorOrDefault()
-		m.Color = color.Linear{c[0], c[1], c[2]}.Hex()
-		if pbr.BaseColorTexture != nil {
-			m.Image = in.image(pbr.BaseColorTexture, fmt.Sprintf("/materials/%d", index))
-		}
-		if m.Image != "" && src.AlphaMode == gltf.AlphaMask {
-			m.Cutoff = src.AlphaCutoffOrDefault()
-		}
-	}
-	return m.ID, nil
-}
-
-func (in *importer) light(n *gltf.Node, index int, world mgl64.Mat4, path string) error {
-	lights, _ := in.doc.Extensions[lightspunctual.ExtensionName].(lightspunctual.Lights)
-	if index < 0 || index >= len(lights) {
-		return fault(path+"/extensions/KHR_lights_punctual/light", "is %d; the file has %d lights", index, len(lights))
-	}
-	src := lights[index]
-	l := level.NewLight(in.ids.Fresh(firstOf(n.Name, src.Name, "light")), src.Type)
-	l.Name = clip(firstOf(n.Name, src.Name))
-	c := src.ColorOrDefault()
-	l.Color, l.Strength = color.Linear(c).Hex(), src.IntensityOrDefault()
-	if src.Range != nil && !math.IsInf(*src.Range, 0) {
-		l.RangeM = *src.Range
-	}
-	if src.Type == level.Spot && src.Spot != nil {
-		l.InnerDeg = min(src.Spot.InnerConeAngle*180/math.Pi, 89.9)
-		l.OuterDeg = min(src.Spot.OuterConeAngleOrDefault()*180/math.Pi, 89.9)
-	}
-	l.Transform.Position = level.Vec(world.Col(3).Vec3())
-	forward := world.Mat3().Mul3x1(geom.Vec3{0, 0, -1})
-	if forward.Len() < 1e-12 {
-		return fault(path, "scales its light to nothing")
-	}
-	q := geom.LookRotation(forward)
-	l.Transform.Rotation = [4]float64{q.V[0], q.V[1], q.V[2], q.W}
-	in.level.Lights = append(in.level.Lights, l)
-	return nil
 }
 
 func firstOf(names ...string) string {

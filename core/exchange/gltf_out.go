@@ -3,8 +3,11 @@ package exchange
 import (
 	"bytes"
 	"cmp"
+	"fmt"
 	"math"
+	"net/http"
 
+	"github.com/go-json-experiment/json"
 	"github.com/qmuntal/gltf"
 	"github.com/qmuntal/gltf/ext/lightspunctual"
 	"github.com/qmuntal/gltf/modeler"
@@ -15,80 +18,159 @@ import (
 	"grotta/core/scene"
 )
 
-// WriteGLTF writes a level as binary glTF 2.0: a node for each solid and mesh
-// with its base colours, and one for each light that is on. What glTF has no
-// place for, such as glows, zones and shadows, is left out.
-func WriteGLTF(l *level.Level) ([]byte, error) {
+// WriteGLTF writes a level as binary glTF 2.0: a node for each block and mesh, with materials, images
+// and what shines; one for each light, the sun and the moon; and a camera for each viewpoint. What
+// glTF can only say nearly stands exactly in extras, from where ReadGLTF takes it back. The report
+// says what was left out, and what was changed into what.
+func WriteGLTF(l *level.Level) ([]byte, *Report, error) {
 	doc := gltf.NewDocument()
 	doc.Asset.Generator = "Grotta"
-	out := &exporter{doc: doc, scene: scene.Build(l), material: map[*level.Material]int{}}
-	out.geometry()
-	out.lights(l)
+	out := &exporter{doc: doc, level: l, scene: scene.Build(l), report: &Report{}, material: map[*level.Material]int{}, image: map[string]int{}}
+	if err := out.geometry(); err != nil {
+		return nil, nil, err
+	}
+	out.lights()
+	out.viewpoints()
+	out.sayWhatIsLeft()
 	var b bytes.Buffer
 	enc := gltf.NewEncoder(&b)
 	enc.AsBinary = true
 	if err := enc.Encode(doc); err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	return b.Bytes(), nil
+	return b.Bytes(), out.report, nil
 }
 
 type exporter struct {
 	doc      *gltf.Document
+	level    *level.Level
 	scene    *scene.Scene
+	report   *Report
 	material map[*level.Material]int
+	image    map[string]int // texture of each image
+	punctual lightspunctual.Lights
 }
 
-// geometry writes the surfaces of each entity as one mesh with one primitive
-// for each material, placed relative to the entity.
-func (x *exporter) geometry() {
+// geometry writes the surfaces of each entity as one mesh with one primitive for each material.
+func (x *exporter) geometry() error {
 	surfaces := x.scene.Surfaces
 	for from := 0; from < len(surfaces); {
 		to := from
 		for to < len(surfaces) && surfaces[to].Body().Entity == surfaces[from].Body().Entity {
 			to++
 		}
-		x.entity(surfaces[from:to])
+		if err := x.entity(surfaces[from:to]); err != nil {
+			return err
+		}
 		from = to
 	}
+	return nil
 }
 
-func (x *exporter) entity(surfaces []scene.Surface) {
-	place := x.scene.CornersOf(int(surfaces[0].First))[0]
-	mesh := &gltf.Mesh{Name: surfaces[0].Body().Entity}
-	for _, material := range materialsOf(surfaces) {
-		var positions, normals [][3]float32
-		var indices []uint32
-		for i := range surfaces {
-			if s := &surfaces[i]; s.Finish().Material == material && s.Finish().Roles.Visible {
-				for t := range x.scene.Corners(s) {
-					n := t[1].Sub(t[0]).Cross(t[2].Sub(t[0])).Normalize()
-					for _, v := range t {
-						indices = append(indices, uint32(len(positions)))
-						positions = append(positions, f32(v.Sub(place)))
-						normals = append(normals, unit32(n))
-					}
-				}
+func (x *exporter) entity(surfaces []scene.Surface) error {
+	body := surfaces[0].Body()
+	entity := x.entityOf(body)
+	pose := x.scene.World.Pose(entity)
+	mesh := &gltf.Mesh{Name: cmp.Or(entity.Name, entity.ID)}
+	if body.Mesh != nil {
+		if surfaces[0].Finish().Roles.Visible {
+			p, err := x.whole(body.Mesh, surfaces[0].Finish().Material)
+			if err != nil {
+				return err
+			}
+			mesh.Primitives = append(mesh.Primitives, p)
+		}
+	} else {
+		for _, material := range materialsOf(surfaces) {
+			p, err := x.faces(surfaces, material, pose)
+			if err != nil {
+				return err
+			}
+			if p != nil {
+				mesh.Primitives = append(mesh.Primitives, p)
 			}
 		}
-		if len(positions) == 0 {
-			continue
-		}
-		index := x.materialIndex(material)
-		mesh.Primitives = append(mesh.Primitives, &gltf.Primitive{
-			Attributes: gltf.PrimitiveAttributes{
-				gltf.POSITION: modeler.WritePosition(x.doc, positions),
-				gltf.NORMAL:   modeler.WriteNormal(x.doc, normals),
-			},
-			Indices:  gltf.Index(modeler.WriteIndices(x.doc, indices)),
-			Material: gltf.Index(index),
-		})
 	}
 	if len(mesh.Primitives) == 0 {
-		return
+		return nil
 	}
 	x.doc.Meshes = append(x.doc.Meshes, mesh)
-	x.node(&gltf.Node{Name: mesh.Name, Mesh: gltf.Index(len(x.doc.Meshes) - 1), Translation: place})
+	x.node(&gltf.Node{Name: mesh.Name, Mesh: gltf.Index(len(x.doc.Meshes) - 1), Extras: marks(entity.ID, "", nil)}, pose)
+	return nil
+}
+
+func (x *exporter) entityOf(b *scene.Body) *level.Entity {
+	if b.Mesh != nil {
+		return &b.Mesh.Entity
+	}
+	return &b.Solid.Entity
+}
+
+// whole writes a mesh as it is kept: each vertex once. It has no normals, so that it is shaded flat,
+// as the level is.
+func (x *exporter) whole(m *level.Mesh, material *level.Material) (*gltf.Primitive, error) {
+	positions := make([][3]float32, len(m.Positions)/3)
+	for i := range positions {
+		positions[i] = f32(geom.Vec3{m.Positions[3*i], m.Positions[3*i+1], m.Positions[3*i+2]})
+	}
+	p := &gltf.Primitive{
+		Attributes: gltf.PrimitiveAttributes{gltf.POSITION: modeler.WritePosition(x.doc, positions)},
+		Indices:    gltf.Index(modeler.WriteIndices(x.doc, m.Indices)),
+	}
+	if len(m.UVs) > 0 {
+		uvs := make([][2]float32, len(m.UVs)/2)
+		for i := range uvs {
+			uvs[i] = [2]float32{float32(m.UVs[2*i]), float32(m.UVs[2*i+1])}
+		}
+		p.Attributes[gltf.TEXCOORD_0] = modeler.WriteTextureCoord(x.doc, uvs)
+	}
+	index, err := x.materialIndex(material)
+	p.Material = gltf.Index(index)
+	return p, err
+}
+
+// faces writes the faces of a block that have a material; nil where none is seen.
+func (x *exporter) faces(surfaces []scene.Surface, material *level.Material, pose geom.Pose) (*gltf.Primitive, error) {
+	var positions, normals [][3]float32
+	var uvs [][2]float32
+	var indices []uint32
+	back := pose.Rotation.Inverse()
+	for i := range surfaces {
+		s := &surfaces[i]
+		if s.Finish().Material != material || !s.Finish().Roles.Visible {
+			continue
+		}
+		triangle := 0
+		for t := range x.scene.Corners(s) {
+			n := back.Rotate(t[1].Sub(t[0]).Cross(t[2].Sub(t[0])).Normalize())
+			for k, v := range t {
+				indices = append(indices, uint32(len(positions)))
+				positions = append(positions, f32(back.Rotate(v.Sub(pose.Position))))
+				normals = append(normals, unit32(n))
+				if material.Image != "" {
+					u, w := x.scene.CornerUV(s, triangle, k, v)
+					uvs = append(uvs, [2]float32{float32(u), float32(w)})
+				}
+			}
+			triangle++
+		}
+	}
+	if len(positions) == 0 {
+		return nil, nil
+	}
+	p := &gltf.Primitive{
+		Attributes: gltf.PrimitiveAttributes{
+			gltf.POSITION: modeler.WritePosition(x.doc, positions),
+			gltf.NORMAL:   modeler.WriteNormal(x.doc, normals),
+		},
+		Indices: gltf.Index(modeler.WriteIndices(x.doc, indices)),
+	}
+	if len(uvs) > 0 {
+		p.Attributes[gltf.TEXCOORD_0] = modeler.WriteTextureCoord(x.doc, uvs)
+	}
+	index, err := x.materialIndex(material)
+	p.Material = gltf.Index(index)
+	return p, err
 }
 
 func materialsOf(surfaces []scene.Surface) []*level.Material {
@@ -103,92 +185,235 @@ func materialsOf(surfaces []scene.Surface) []*level.Material {
 	return list
 }
 
-func (x *exporter) materialIndex(m *level.Material) int {
+func (x *exporter) materialIndex(m *level.Material) (int, error) {
 	if i, ok := x.material[m]; ok {
-		return i
+		return i, nil
 	}
 	a := m.Albedo()
-	x.doc.Materials = append(x.doc.Materials, &gltf.Material{
-		Name: cmp.Or(m.Name, m.ID, "plain"),
+	out := &gltf.Material{
+		Name:        cmp.Or(m.Name, m.ID, "plain"),
+		DoubleSided: m.TwoSided,
 		PBRMetallicRoughness: &gltf.PBRMetallicRoughness{
 			BaseColorFactor: &[4]float64{a[0], a[1], a[2], 1},
 			MetallicFactor:  gltf.Float(0),
 			RoughnessFactor: gltf.Float(1),
 		},
-	})
+	}
+	if m.ID != "" {
+		out.Extras = marks(m.ID, "", nil)
+	}
+	if m.Image != "" {
+		texture, err := x.texture(m.Image)
+		if err != nil {
+			return 0, err
+		}
+		if texture >= 0 {
+			out.PBRMetallicRoughness.BaseColorTexture = &gltf.TextureInfo{Index: texture}
+			if m.Cutoff > 0 {
+				out.AlphaMode, out.AlphaCutoff = gltf.AlphaMask, gltf.Float(m.Cutoff)
+			}
+		}
+	}
+	if m.Emission > 0 {
+		x.shine(out, a.Scale(m.Emission))
+	}
+	x.doc.Materials = append(x.doc.Materials, out)
 	x.material[m] = len(x.doc.Materials) - 1
-	return x.material[m]
+	return x.material[m], nil
 }
 
-func (x *exporter) node(n *gltf.Node) {
+// shine writes what a material sends out, in nits: a colour, and how strong it is.
+func (x *exporter) shine(m *gltf.Material, light color.Linear) {
+	most := max(light[0], light[1], light[2])
+	if !(most > 0) {
+		return
+	}
+	m.EmissiveFactor = [3]float64(light.Scale(1 / most))
+	m.Extensions = gltf.Extensions{"KHR_materials_emissive_strength": map[string]float64{"emissiveStrength": most}}
+	x.uses("KHR_materials_emissive_strength")
+}
+
+func (x *exporter) uses(extension string) {
+	for _, have := range x.doc.ExtensionsUsed {
+		if have == extension {
+			return
+		}
+	}
+	x.doc.ExtensionsUsed = append(x.doc.ExtensionsUsed, extension)
+}
+
+// texture writes an image once; -1 for a kind of image that glTF does not take.
+func (x *exporter) texture(id string) (int, error) {
+	if i, ok := x.image[id]; ok {
+		return i, nil
+	}
+	image := x.level.Image(id)
+	kind := http.DetectContentType(image.Data)
+	if kind != "image/png" && kind != "image/jpeg" {
+		x.report.leave("the image %s: glTF takes PNG and JPEG", cmp.Or(image.Name, id))
+		x.image[id] = -1
+		return -1, nil
+	}
+	source, err := modeler.WriteImage(x.doc, cmp.Or(image.Name, id), kind, bytes.NewReader(image.Data))
+	if err != nil {
+		return 0, err
+	}
+	if image.Credit != "" || image.Licence != "" {
+		x.doc.Images[source].Extras = map[string]string{"credit": image.Credit, "licence": image.Licence}
+	}
+	x.doc.Textures = append(x.doc.Textures, &gltf.Texture{Source: gltf.Index(source)})
+	x.image[id] = len(x.doc.Textures) - 1
+	return x.image[id], nil
+}
+
+func (x *exporter) node(n *gltf.Node, pose geom.Pose) {
+	q := pose.Rotation
+	n.Translation, n.Rotation = pose.Position, [4]float64{q.V[0], q.V[1], q.V[2], q.W}
 	x.doc.Nodes = append(x.doc.Nodes, n)
 	x.doc.Scenes[0].Nodes = append(x.doc.Scenes[0].Nodes, len(x.doc.Nodes)-1)
 }
 
-// lights writes the colour so that no channel exceeds 1, as glTF asks, and
-// gives the intensity what that took.
-func (x *exporter) lights(l *level.Level) {
-	var lights lightspunctual.Lights
-	for _, light := range l.Lights {
-		if !light.Surfaces {
-			continue // it shows in fog alone, which glTF has not
+// marks are extras that say what glTF has no place for: an id, and an exact value under a name.
+func marks(id, name string, value any) map[string]any {
+	own := map[string]any{"id": id}
+	if name != "" {
+		text, err := level.Encode(value)
+		var tree any
+		if err == nil && json.Unmarshal(text, &tree) == nil {
+			own[name] = tree
 		}
-		if !light.Enabled {
-			continue
-		}
-		c := l.Color(light)
-		most := max(c[0], c[1], c[2], 1e-9)
-		if most < 1 && light.Color != "" {
-			most = 1 // a chosen dark colour stays as it was written
-		}
-		rgb := [3]float64(c.Scale(1 / most))
-		kind, candela := standIn(light)
-		out := &lightspunctual.Light{
-			Type: kind, Name: cmp.Or(light.Name, light.ID),
-			Color: clamp(rgb), Intensity: gltf.Float(l.Strength(light) * candela * most),
-		}
-		if light.RangeM > 0 && kind != level.Directional {
-			out.Range = gltf.Float(light.RangeM)
-		}
-		if kind == level.Spot {
-			outer, inner := light.OuterDeg*math.Pi/180, light.InnerDeg*math.Pi/180
-			if light.Kind != level.Spot {
-				outer, inner = math.Pi/2, 0 // what shines to one side
-			}
-			inner = min(inner, outer-1e-6) // the standard wants it smaller
-			out.Spot = &lightspunctual.Spot{InnerConeAngle: max(0, inner), OuterConeAngle: &outer}
-		}
-		pose := x.scene.World.Pose(&light.Entity)
-		q := pose.Rotation
-		lights = append(lights, out)
-		x.node(&gltf.Node{
-			Name: light.ID, Translation: pose.Position,
-			Rotation:   [4]float64{q.V[0], q.V[1], q.V[2], q.W},
-			Extensions: gltf.Extensions{lightspunctual.ExtensionName: map[string]int{"light": len(lights) - 1}},
-		})
 	}
-	if len(lights) > 0 {
-		x.doc.Extensions = gltf.Extensions{lightspunctual.ExtensionName: map[string]any{"lights": lights}}
-		x.doc.ExtensionsUsed = append(x.doc.ExtensionsUsed, lightspunctual.ExtensionName)
+	return map[string]any{mark: own}
+}
+
+func (x *exporter) lights() {
+	for _, light := range x.level.Lights {
+		x.light(light)
+	}
+	e := &x.level.Environment
+	x.disc("sun", e.Sun)
+	x.disc("moon", e.Moon)
+	if len(x.punctual) > 0 {
+		x.doc.Extensions = gltf.Extensions{lightspunctual.ExtensionName: map[string]any{"lights": x.punctual}}
+		x.uses(lightspunctual.ExtensionName)
 	}
 }
 
-// standIn is the kind of glTF that a light becomes, and what its strength is
-// multiplied by: glTF has points, spots and parallel light. A rect of L nits and
-// area A shines L A candela along its axis, so it becomes a spot as wide as can
-// be; a tube, 2 r length L across, a point; a box loses its edges.
-func standIn(l *level.Light) (kind string, factor float64) {
-	switch l.Kind {
-	case level.Dome:
-		return level.Spot, 1
-	case level.BoxLight:
-		return level.Directional, 1
-	case level.Rect:
-		return level.Spot, l.WidthM * l.HeightM
-	case level.Tube:
-		return level.Point, 2 * max(l.RadiusM, 0.01) * l.LengthM
+// light writes a light that shines on surfaces as the nearest that glTF has, and exactly in extras;
+// one that is off or lights fog alone in extras only.
+func (x *exporter) light(l *level.Light) {
+	exact := *l
+	exact.Zone, exact.Rig, exact.Parent, exact.Gobo, exact.Extra = "", "", "", nil, nil
+	exact.Transform = level.Default[level.Transform]()
+	exact.Strength = x.level.Strength(l)
+	if rig := x.level.RigByID(l.Rig); rig != nil && exact.Color == "" && exact.Kelvin == 0 {
+		exact.Color, exact.Kelvin = rig.KeyColor, rig.KeyKelvin
 	}
-	return l.Kind, 1
+	name := cmp.Or(l.Name, l.ID)
+	node := &gltf.Node{Name: name, Extras: marks(l.ID, "light", &exact)}
+	switch {
+	case !l.Enabled:
+		x.report.note("%s is off: it is kept in extras, without a light of glTF", name)
+	case !l.Surfaces:
+		x.report.note("%s lights fog alone: it is kept in extras, without a light of glTF", name)
+	default:
+		near := standIn(x.level, &exact)
+		x.punctual = append(x.punctual, near)
+		node.Extensions = gltf.Extensions{lightspunctual.ExtensionName: map[string]int{"light": len(x.punctual) - 1}}
+		if near.Type != l.Kind {
+			x.report.note("%s, a %s light, is written as a %s light, and exactly in extras", name, l.Kind, near.Type)
+		}
+	}
+	if l.Gobo != nil {
+		x.report.leave("the gobo of %s", name)
+	}
+	x.node(node, x.scene.World.Pose(&l.Entity))
+}
+
+// disc writes the sun or moon as light from one direction.
+func (x *exporter) disc(name string, s *level.Sun) {
+	if s == nil {
+		return
+	}
+	node := &gltf.Node{Name: name, Extras: marks(name, name, s)}
+	if s.Up() {
+		rgb, most := channels(s.Hue(), false)
+		x.punctual = append(x.punctual, &lightspunctual.Light{Type: level.Directional, Name: name, Color: rgb, Intensity: gltf.Float(s.Lux * most)})
+		node.Extensions = gltf.Extensions{lightspunctual.ExtensionName: map[string]int{"light": len(x.punctual) - 1}}
+	}
+	x.node(node, geom.Pose{Rotation: geom.LookRotation(s.Toward().Mul(-1))})
+}
+
+// channels is a colour as glTF asks, with no channel over 1, and what the intensity gets for it. A
+// colour that was chosen dark stays as it was written.
+func channels(c color.Linear, chosen bool) (*[3]float64, float64) {
+	most := max(c[0], c[1], c[2], 1e-9)
+	if most < 1 && chosen {
+		most = 1
+	}
+	return clamp(c.Scale(1 / most)), most
+}
+
+// standIn is the light of glTF that comes nearest to one of a level: glTF has points, spots and
+// parallel light. A rect of L nits and area A shines L A candela along its axis, so it becomes a spot
+// as wide as can be; a tube, 2 r length L across, a point; a box loses its edges.
+func standIn(l *level.Level, light *level.Light) *lightspunctual.Light {
+	kind, factor := light.Kind, 1.0
+	switch light.Kind {
+	case level.Dome:
+		kind = level.Spot
+	case level.BoxLight:
+		kind = level.Directional
+	case level.Rect:
+		kind, factor = level.Spot, light.WidthM*light.HeightM
+	case level.Tube:
+		kind, factor = level.Point, 2*max(light.RadiusM, 0.01)*light.LengthM
+	}
+	rgb, most := channels(l.Color(light), light.Color != "")
+	out := &lightspunctual.Light{Type: kind, Name: cmp.Or(light.Name, light.ID), Color: rgb, Intensity: gltf.Float(l.Strength(light) * factor * most)}
+	if light.RangeM > 0 && kind != level.Directional {
+		out.Range = gltf.Float(light.RangeM)
+	}
+	if kind == level.Spot {
+		outer, inner := light.OuterDeg*math.Pi/180, light.InnerDeg*math.Pi/180
+		if light.Kind != level.Spot {
+			outer, inner = math.Pi/2, 0 // what shines to one side
+		}
+		inner = min(inner, outer-1e-6) // the standard wants it smaller
+		out.Spot = &lightspunctual.Spot{InnerConeAngle: max(0, inner), OuterConeAngle: &outer}
+	}
+	return out
+}
+
+func (x *exporter) viewpoints() {
+	for _, v := range x.level.Viewpoints {
+		name := cmp.Or(v.Name, v.ID)
+		x.doc.Cameras = append(x.doc.Cameras, &gltf.Camera{Name: name, Perspective: &gltf.Perspective{Yfov: v.FovDeg * math.Pi / 180, Znear: 0.05}})
+		x.node(&gltf.Node{Name: name, Camera: gltf.Index(len(x.doc.Cameras) - 1), Extras: marks(v.ID, "", nil)}, x.scene.World.Pose(&v.Entity))
+	}
+}
+
+// sayWhatIsLeft lists the parts of a level that glTF has no place for.
+func (x *exporter) sayWhatIsLeft() {
+	l := x.level
+	for _, part := range []struct {
+		n         int
+		one, many string
+	}{
+		{len(l.Glows), "glow", "glows"}, {len(l.FogVolumes), "volume of fog", "volumes of fog"}, {len(l.Beams), "beam", "beams"}, {len(l.Motes), "cloud of motes", "clouds of motes"},
+		{len(l.Zones), "zone", "zones"}, {len(l.Rigs), "rig", "rigs"}, {len(l.Probes), "grid of probes", "grids of probes"}, {len(l.Reflections), "reflection", "reflections"},
+		{len(l.Paths), "path of a camera", "paths of cameras"}, {len(l.Mixes), "mix", "mixes"},
+	} {
+		if part.n == 1 {
+			x.report.leave("1 %s", part.one)
+		} else if part.n > 1 {
+			x.report.leave("%d %s", part.n, part.many)
+		}
+	}
+	x.report.leave("sky, ambient, fog and look; densities and roles of surfaces; the baked light")
+	if n := len(l.Solids); n > 0 {
+		x.report.note("%s written as meshes", map[bool]string{true: "1 block is", false: fmt.Sprintf("%d blocks are", n)}[n == 1])
+	}
 }
 
 func clamp(c color.Linear) *[3]float64 {

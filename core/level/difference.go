@@ -26,10 +26,10 @@ type FieldChange struct {
 	To   any    `json:"to,omitzero"`
 }
 
-// Toward is the operation that makes a level what another state of it is, and each thing
+// Difference is the operation that makes a level what another state of it is, and each thing
 // that it changes. With ids, only these things are changed; "" is the level itself. The order
 // of things that both states have stays as it is.
-func (l *Level) Toward(ctx context.Context, to *Level, ids ...string) (Operation, []Change, error) {
+func (l *Level) Difference(ctx context.Context, to *Level, ids ...string) (Operation, []Change, error) {
 	wanted := func(id string) bool { return len(ids) == 0 || slices.Contains(ids, id) }
 	d := newDraft(ctx, l)
 	op := Operation{Op: OpBatch}

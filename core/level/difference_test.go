@@ -36,7 +36,7 @@ func texts(t *testing.T, l *level.Level) map[string]string {
 	return out
 }
 
-func TestTowardMakesTheOtherState(t *testing.T) {
+func TestDifferenceMakesTheOtherState(t *testing.T) {
 	for seed := range uint64(20) {
 		r := rand.New(rand.NewPCG(seed, 11))
 		first := leveltest.Level(r)
@@ -47,7 +47,7 @@ func TestTowardMakesTheOtherState(t *testing.T) {
 			second = next
 		}
 		for _, way := range [][2]*level.Level{{first, second}, {second, first}} {
-			op, changes, err := way[0].Toward(t.Context(), way[1])
+			op, changes, err := way[0].Difference(t.Context(), way[1])
 			require.NoError(t, err)
 			assert.Len(t, changes, len(op.Steps))
 			if len(op.Steps) == 0 {
@@ -60,13 +60,13 @@ func TestTowardMakesTheOtherState(t *testing.T) {
 			require.NoError(t, err)
 			assert.Equal(t, texts(t, way[0]), texts(t, back))
 		}
-		_, none, err := second.Toward(t.Context(), second)
+		_, none, err := second.Difference(t.Context(), second)
 		require.NoError(t, err)
 		assert.Empty(t, none)
 	}
 }
 
-func TestTowardSaysWhatDiffers(t *testing.T) {
+func TestDifferenceSaysWhatDiffers(t *testing.T) {
 	before := level.New("Yard")
 	before.Lights = append(before.Lights, level.NewLight("lamp", level.Point), level.NewLight("old", level.Point))
 	after, _, err := before.Apply(level.Batch("",
@@ -76,7 +76,7 @@ func TestTowardSaysWhatDiffers(t *testing.T) {
 		level.Operation{Op: level.OpAdd, Part: "lights", Entity: map[string]any{"id": "new", "kind": "spot"}},
 	))
 	require.NoError(t, err)
-	op, changes, err := before.Toward(t.Context(), after)
+	op, changes, err := before.Difference(t.Context(), after)
 	require.NoError(t, err)
 	lamp := before.Light("lamp")
 	assert.Equal(t, []level.Change{
@@ -90,7 +90,7 @@ func TestTowardSaysWhatDiffers(t *testing.T) {
 	assert.Len(t, op.Steps, 4)
 
 	// One thing alone; what is not asked for stays.
-	op, changes, err = after.Toward(t.Context(), before, "lamp")
+	op, changes, err = after.Difference(t.Context(), before, "lamp")
 	require.NoError(t, err)
 	require.Len(t, changes, 1)
 	got, _, err := after.Apply(op)

@@ -2,6 +2,8 @@ package level
 
 import (
 	"reflect"
+	"regexp"
+	"strconv"
 	"strings"
 )
 
@@ -141,12 +143,15 @@ func (l *Level) Placed() []Placed {
 }
 
 // IDs makes ids that a level does not have yet.
-type IDs struct{ taken map[string]bool }
+type IDs struct {
+	taken map[string]bool
+	next  map[string]int // number to try next, by base; so that many of one base take no longer each
+}
 
 // NewIDs knows the ids of a level. What is added to the level later is not known,
-// unless the id came from Fresh.
+// unless the id came from Fresh or Keep.
 func (l *Level) NewIDs() *IDs {
-	ids := &IDs{map[string]bool{}}
+	ids := &IDs{map[string]bool{}, map[string]int{}}
 	for i := range parts {
 		list := parts[i].list(l)
 		for k := range list.Len() {
@@ -159,10 +164,27 @@ func (l *Level) NewIDs() *IDs {
 // Fresh makes an id from a base and the first number that makes it unique. A second call with
 // the same base returns another id.
 func (ids *IDs) Fresh(base string) string {
-	id := freshID(base, func(id string) bool { return ids.taken[id] })
+	base = slug(base)
+	id := base
+	for n := max(ids.next[base], 2); ids.taken[id]; n++ {
+		id = base + "-" + strconv.Itoa(n)
+		ids.next[base] = n + 1
+	}
 	ids.taken[id] = true
 	return id
 }
+
+// Keep takes an id as it is where it is one and is free, and else makes a fresh one from it.
+func (ids *IDs) Keep(id string) string {
+	if !idPattern.MatchString(id) || ids.taken[id] {
+		return ids.Fresh(id)
+	}
+	ids.taken[id] = true
+	return id
+}
+
+// idPattern is what an id may be, as the schema has it.
+var idPattern = regexp.MustCompile(`^[a-z0-9][a-z0-9._-]{0,63}$`)
 
 // FreshID is one id that the level does not have. For many, keep a NewIDs.
 func (l *Level) FreshID(base string) string { return l.NewIDs().Fresh(base) }

@@ -2,7 +2,6 @@ package level
 
 import (
 	"math"
-	"strconv"
 	"strings"
 	"time"
 
@@ -316,18 +315,6 @@ func (s *Solid) FaceSurface(index int) Surface {
 		}
 	}
 	return s.Surface
-}
-
-func freshID(base string, taken func(string) bool) string {
-	base = slug(base)
-	if !taken(base) {
-		return base
-	}
-	for n := 2; ; n++ {
-		if id := base + "-" + strconv.Itoa(n); !taken(id) {
-			return id
-		}
-	}
 }
 
 // slug turns any name into an id.

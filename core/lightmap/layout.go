@@ -89,12 +89,12 @@ func Plan(s *scene.Scene) (*Layout, error) {
 			c.axes = &own
 			l.facings++
 		}
-		c.measure(s, size)
+		c.measure(s, size, 1)
 		l.ChartOf[i] = int32(len(l.Charts))
 		l.Charts = append(l.Charts, c)
 		width, height := c.Size()
 		if texels += width * height; texels > MaxTexels {
-			return nil, &TooLarge{s.Surfaces[i].Body().Entity, fmt.Sprintf("the level needs more than %d texels; lower the density", MaxTexels)}
+			return nil, &TooLarge{s.Surfaces[i].Body().Entity, fmt.Sprintf("the level needs more than %d texels; %s", MaxTexels, thatFits(s, size, MaxTexels))}
 		}
 	}
 	order := make([]int32, len(l.Charts))
@@ -118,7 +118,7 @@ func Plan(s *scene.Scene) (*Layout, error) {
 		}
 		if !placed {
 			if len(pages) == MaxPages {
-				return nil, &TooLarge{s.Surfaces[c.Surface].Body().Entity, fmt.Sprintf("the level needs more than %d pages of %d; lower the density or raise the page size", MaxPages, size)}
+				return nil, &TooLarge{s.Surfaces[c.Surface].Body().Entity, fmt.Sprintf("the level needs more than %d pages of %d; %s, or raise the page size", MaxPages, size, thatFits(s, size, int(packed*MaxPages*float64(size*size))))}
 			}
 			pages = append(pages, newSkyline(size))
 			put(len(pages) - 1)
@@ -135,7 +135,7 @@ func axesOf(s *scene.Scene, surface int32) axes {
 }
 
 // measure finds how much room the surface takes along the axes.
-func (c *Chart) measure(sc *scene.Scene, pageSize int) {
+func (c *Chart) measure(sc *scene.Scene, pageSize int, factor float64) {
 	s := &sc.Surfaces[c.Surface]
 	u, v := c.Axes()
 	lowU, lowV, highU, highV := math.Inf(1), math.Inf(1), math.Inf(-1), math.Inf(-1)
@@ -145,13 +145,51 @@ func (c *Chart) measure(sc *scene.Scene, pageSize int) {
 			lowV, highV = min(lowV, v.Dot(p)), max(highV, v.Dot(p))
 		}
 	}
-	density, room := s.Finish().DensityM, float64(pageSize-2*PaddingTexels)
+	density, room := factor*s.Finish().DensityM, float64(pageSize-2*PaddingTexels)
 	density = min(density, room/(highU-lowU), room/(highV-lowV))
 	side := func(length float64) uint16 {
 		return max(1, uint16(math.Ceil(length*density-1e-4))) + 2*PaddingTexels
 	}
 	c.width, c.height = side(highU-lowU), side(highV-lowV)
 	c.Density, c.lowU, c.lowV = density, float32(lowU), float32(lowV)
+}
+
+// packed is about how much of full pages charts cover.
+const packed = 0.85
+
+// thatFits says to which densities a level has to go down to need no more than so many texels.
+func thatFits(s *scene.Scene, size, most int) string {
+	var charts []Chart
+	for i := range s.Surfaces {
+		if s.Surfaces[i].Finish().Roles.ReceivesLight {
+			own := axesOf(s, int32(i))
+			charts = append(charts, Chart{Surface: int32(i), axes: &own})
+		}
+	}
+	fits := func(factor float64) bool {
+		sum := 0
+		for i := range charts {
+			charts[i].measure(s, size, factor)
+			width, height := charts[i].Size()
+			if sum += width * height; sum > most {
+				return false
+			}
+		}
+		return true
+	}
+	low, high := 0.0, 1.0
+	for range 20 {
+		if middle := (low + high) / 2; fits(middle) {
+			low = middle
+		} else {
+			high = middle
+		}
+	}
+	if low < 1e-3 {
+		return "it has too many surfaces for a lightmap, however coarse"
+	}
+	own := s.Level.Lightmap.Density
+	return fmt.Sprintf("lower the densities to %.2g of what they are (the level's own from %.3g to %.2g texels a metre)", low*0.99, own, own*low*0.99)
 }
 
 // Page is the one that it lies on, and Corner where there, padding included.

@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"regexp"
+	"strconv"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -184,6 +186,13 @@ func TestWhatDoesNotFitIsSaid(t *testing.T) {
 	var tooLarge *lightmap.TooLarge
 	require.ErrorAs(t, err, &tooLarge)
 	assert.Contains(t, err.Error(), "more than 64 pages of 64")
+	// What is advised fits, or nearly.
+	to := regexp.MustCompile(`to ([0-9.]+) texels a metre`).FindStringSubmatch(err.Error())
+	require.NotNil(t, to, err.Error())
+	l.Lightmap.Density, err = strconv.ParseFloat(to[1], 64)
+	require.NoError(t, err)
+	_, err = lightmap.Plan(scene.Build(l))
+	assert.NoError(t, err, "at %v", l.Lightmap.Density)
 	l.Lightmap.PageSize, l.Lightmap.Density = 4096, 250
 	_, err = lightmap.Plan(scene.Build(l))
 	assert.Error(t, err)

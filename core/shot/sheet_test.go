@@ -72,6 +72,16 @@ func TestMeter(t *testing.T) {
 	assert.InDelta(t, byte8(0.18), img.NRGBAAt(4, 4).R, 2)
 }
 
+// A wall that fills a corner of the picture, before nothing, is metered as one that fills it.
+func TestMeterLeavesOutEmptyBackground(t *testing.T) {
+	p, m, cam := litWall(t, 100)
+	want := shot.Meter(p, m, cam, shot.Options{})
+	cam.Pose.Position = cam.Pose.Position.Add(geom.Vec3{0, 0, 60})
+	assert.InDelta(t, want, shot.Meter(p, m, cam, shot.Options{}), 0.05)
+	cam.Pose.Rotation = geom.LookRotation(geom.Vec3{0, 0, 1})
+	assert.Equal(t, p.Scene.Level.Look.ExposureEV, shot.Meter(p, m, cam, shot.Options{}), "there is nothing to measure")
+}
+
 // A surface that takes no lightmap because it moves is lit by what it is told, or
 // at the very point.
 func TestMovingSurfaces(t *testing.T) {

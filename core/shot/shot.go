@@ -166,9 +166,13 @@ func newRenderer(p *bake.Prepared, lightmap *layer.Image, cam Camera, o Options)
 // middleGrey is what the mean of a metered picture comes to, of white.
 const middleGrey = 0.18
 
+// leastNits is the darkest that a meter tells from darker.
+const leastNits = 1e-4
+
 // Meter is the exposure, in EV, at which the logarithmic mean of what a camera
-// sees comes to middle grey (as a reflected-light meter does, ISO 2720). Of the
-// options it takes what changes light.
+// sees comes to middle grey (as a reflected-light meter does, ISO 2720). Where there is neither a
+// surface nor any light, nothing is measured; where that is everywhere, the level's exposure holds.
+// Of the options it takes what changes light.
 func Meter(p *bake.Prepared, lightmap *layer.Image, cam Camera, o Options) float64 {
 	o.Width, o.Height, o.Unlit, o.ExposureEV, o.LightMax = 64, 40, false, nil, 0
 	if o.Air == nil {
@@ -176,15 +180,23 @@ func Meter(p *bake.Prepared, lightmap *layer.Image, cam Camera, o Options) float
 	}
 	r := newRenderer(p, lightmap, cam, o)
 	r.ceiling = math.Inf(1)
-	sum := 0.0
+	sum, seen := 0.0, 0
 	for y := range o.Height {
 		for x := range o.Width {
 			v := r.view(float64(x)+0.5, float64(y)+0.5)
 			light, distance := r.eye.look(r.camera.Eye, v.dir)
-			sum += math.Log(max(r.through(light, v, distance).Luminance(), 1e-4))
+			nits := r.through(light, v, distance).Luminance()
+			if distance >= far && nits < leastNits {
+				continue
+			}
+			seen++
+			sum += math.Log(max(nits, leastNits))
 		}
 	}
-	return math.Log2(math.Exp(sum/float64(o.Width*o.Height)) / (middleGrey * grade.White(0)))
+	if seen == 0 {
+		return p.Scene.Level.Look.ExposureEV
+	}
+	return math.Log2(math.Exp(sum/float64(seen)) / (middleGrey * grade.White(0)))
 }
 
 // sun is where the sun, or else the moon, stands for the camera; nil for none.

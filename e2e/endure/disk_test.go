@@ -74,7 +74,7 @@ func TestAFullDiskHeals(t *testing.T) {
 			}
 			edits++
 		}
-		_, err = c.ImportLevel(ctx, large(), "")
+		_, err = c.ImportLevel(ctx, large(), api.ImportOptions{})
 		var problem *api.Problem
 		if assert.True(t, errors.As(err, &problem), "%v", err) {
 			assert.Equal(t, http.StatusInsufficientStorage, problem.Status)

@@ -90,7 +90,7 @@ func Import(ctx context.Context, c *client.Client, l *level.Level) (api.LevelInf
 	if err != nil {
 		return api.LevelInfo{}, err
 	}
-	got, err := c.ImportLevel(ctx, text, "")
+	got, err := c.ImportLevel(ctx, text, api.ImportOptions{})
 	return got.Level, err
 }
 

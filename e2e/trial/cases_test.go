@@ -85,7 +85,7 @@ func glbCases() (all []trialCase) {
 		uri := `{"asset":{"version":"2.0"},"buffers":[{"byteLength":` + claim + `,"uri":"data:application/octet-stream;base64,AAAA"}]}`
 		all = append(all, imported("a data buffer of "+claim+" bytes", []byte(uri), refused))
 	}
-	whole, err := exchange.WriteGLTF(demo.Room())
+	whole, _, err := exchange.WriteGLTF(demo.Room())
 	if err != nil {
 		panic(err)
 	}

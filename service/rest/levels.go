@@ -147,6 +147,7 @@ func (s *server) registerLevels(a huma.API) {
 			return nothing(s, s.Store.SetMember(askerOf(ctx), in.ID, in.User, ""))
 		})
 	s.registerExport(a, tag)
+	s.registerExportReport(a, tag)
 	s.registerEvents(a, tag)
 }
 
@@ -187,41 +188,47 @@ func (s *server) revised(ctx context.Context, id string, fn func() (api.Revision
 
 func (s *server) registerImport(a huma.API, tag string) {
 	op := heavy(operation("POST", "/levels/import", "import-level", "Bring in a level", tag))
-	op.Description = "The body is a level document (grotta-level/1) or a glTF 2.0 file with its buffers within it; which of the two is seen from the content."
-	op.MaxBodyBytes = level.MaxBytes + 1
+	op.Description = "The body is a level document (grotta-level/1), glTF 2.0, OBJ, PLY or STL, seen from the content; or a .zip of one of these with the files beside it that it names, such as buffers, images and material libraries."
+	op.MaxBodyBytes = maxImportBytes
 	op.BodyReadTimeout = time.Minute
 	op.SkipValidateBody = true
 	huma.Register(a, op, func(ctx context.Context, in *struct {
-		Name    string `query:"name" maxLength:"120" doc:"Name of the level; the document's own, or \"Imported\", if left out."`
-		RawBody []byte `contentType:"application/octet-stream"`
+		Name    string  `query:"name" maxLength:"120" doc:"Name of the level; the document's or file's own, or \"Imported\", if left out."`
+		File    string  `query:"file" maxLength:"255" doc:"What the file is called."`
+		Main    string  `query:"main" maxLength:"255" doc:"Of an archive: the file to read; the only one that can be read if left out."`
+		UnitM   float64 `query:"unit_m" minimum:"0" maximum:"10000" doc:"Metres in a unit of the file; the format's own if left out: 1, and 0.001 for STL."`
+		Up      string  `query:"up" enum:"y,z" doc:"The file's axis that points up; the format's own if left out: y, and z for PLY and STL."`
+		Scene   string  `query:"scene" maxLength:"120" doc:"glTF: name or number of the scene; the one that the file opens with if left out."`
+		RawBody []byte  `contentType:"application/octet-stream"`
 	}) (*out[api.Imported], error) {
-		l, left, err := readLevel(in.RawBody, in.Name)
+		files, err := exchange.OpenFiles(in.RawBody, in.File, in.Main)
 		if err != nil {
 			return nil, s.problem(err)
 		}
-		if in.Name != "" {
-			l.Name = in.Name
+		l, report, err := exchange.Read(files, exchange.Options{Name: in.Name, UnitM: in.UnitM, Up: in.Up, Scene: in.Scene})
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		if err := ctx.Err(); err != nil {
+			return nil, s.problem(err)
 		}
 		info, err := s.Store.CreateLevel(askerOf(ctx), l, "import")
-		if left == nil {
-			left = []string{}
-		}
-		return answer(s, api.Imported{Level: info, Left: left}, err)
+		return answer(s, api.Imported{Level: info, ExchangeReport: reportOfExchange(report)}, err)
 	})
 }
 
-func readLevel(data []byte, name string) (*level.Level, []string, error) {
-	if exchange.IsGLTF(data) {
-		if name == "" {
-			name = "Imported"
-		}
-		return exchange.ReadGLTF(data, name)
+// maxImportBytes is the largest body of an import: a level document, or an archive of other files.
+const maxImportBytes = 128 << 20
+
+func reportOfExchange(r *exchange.Report) api.ExchangeReport {
+	out := api.ExchangeReport{Left: r.Left, Notes: r.Notes}
+	if out.Left == nil {
+		out.Left = []string{}
 	}
-	l, unknown, err := level.Parse(data)
-	for i := range unknown {
-		unknown[i] += ": kept, and not understood here"
+	if out.Notes == nil {
+		out.Notes = []string{}
 	}
-	return l, unknown, err
+	return out
 }
 
 type fileOut struct {
@@ -244,12 +251,28 @@ func (s *server) registerExport(a huma.API, tag string) {
 			contentType = "application/json"
 			data, err = s.Store.Text(askerOf(ctx), in.ID)
 		case err == nil:
-			data, err = exchange.WriteGLTF(doc)
+			data, _, err = exchange.WriteGLTF(doc)
 		}
 		if err != nil {
 			return nil, s.problem(err)
 		}
 		return &fileOut{contentType, fmt.Sprintf("attachment; filename=%q", fileName(info.Name)+"."+in.Format), data}, nil
+	})
+}
+
+func (s *server) registerExportReport(a huma.API, tag string) {
+	op := heavy(operation("GET", "/levels/{id}/export/report", "report-export", "What an export leaves out or changes", tag))
+	op.Description = "Of the level as glTF at its newest revision, by thing."
+	huma.Register(a, op, func(ctx context.Context, in *LevelPath) (*out[api.ExchangeReport], error) {
+		_, doc, err := s.Store.Level(askerOf(ctx), in.ID)
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		_, report, err := exchange.WriteGLTF(doc)
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		return answer(s, reportOfExchange(report), nil)
 	})
 }
 

@@ -261,8 +261,8 @@ func (s *server) registerLine(a huma.API, tag string) {
 			return nil, err
 		}
 		spots, err := ledger.Line(ctx, o.prepared, at[0], at[1], at[2], min(in.Places, mostPlaces))
-		return answer(s, api.LightLine{Level: o.info.ID, Revision: o.info.Revision, Spots: each(spots, func(l ledger.Spot) api.LightSpot {
-			return api.LightSpot{AtM: l.AtM, Point: l.Point, Direct: api.Irradiance(l.Direct), Bounced: api.Irradiance(l.Bounced), Most: l.Most}
+		return answer(s, api.LightLine{Level: o.info.ID, Revision: o.info.Revision, Spots: each(spots, func(l ledger.Spot) api.LinePlace {
+			return api.LinePlace{AtM: l.AtM, Point: l.Point, Direct: api.Irradiance(l.Direct), Bounced: api.Irradiance(l.Bounced), Most: l.Most}
 		})}, err)
 	})
 }

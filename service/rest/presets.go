@@ -116,7 +116,7 @@ func (s *server) registerPresets(a huma.API) {
 		if err != nil {
 			return nil, s.problem(err)
 		}
-		_, changes, err := doc.Toward(ctx, next)
+		_, changes, err := doc.Difference(ctx, next)
 		return answerList(s, changes, err)
 	})
 	s.registerPlatforms(a)

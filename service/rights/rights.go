@@ -140,6 +140,7 @@ var Table = map[string]Need{
 	"capture-probes":     viewer,
 	"capture-reflection": viewer,
 	"export-level":       viewer,
+	"report-export":      viewer,
 	"watch-level":        viewer,
 
 	"edit-level":     editor,

@@ -32,7 +32,7 @@ func (s *Store) Changes(ctx context.Context, a Asker, id string, number int) ([]
 	if err != nil {
 		return nil, err
 	}
-	_, changes, err := was.Toward(ctx, head)
+	_, changes, err := was.Difference(ctx, head)
 	return changes, err
 }
 
@@ -49,7 +49,7 @@ func (s *Store) Restore(ctx context.Context, a Asker, id string, number int, onl
 		if err != nil {
 			return op, revision{}, err
 		}
-		op, changes, err := doc.Toward(ctx, was, only...)
+		op, changes, err := doc.Difference(ctx, was, only...)
 		switch {
 		case err != nil:
 			return op, revision{}, err

@@ -48,12 +48,22 @@ function copyValues(c: Context) {
   notice(`Copied the values of ${t.name}.`);
 }
 
-function pasteValues(c: Context) {
+/** The values that were copied last. */
+export const copiedValues = () => values;
+
+/** Pastes some of the copied values, by their names. */
+export function pasteSome(c: Context, names: readonly string[]) {
+  pasteFields(c, Object.fromEntries(Object.entries(values?.fields ?? {}).filter(([k]) => names.includes(k))));
+}
+
+const pasteValues = (c: Context) => pasteFields(c, values?.fields ?? {});
+
+function pasteFields(c: Context, fields: Record<string, unknown>) {
   const from = values;
-  if (!from) return;
+  if (!from || Object.keys(fields).length === 0) return;
   const to = selectedThings(c.level, c.selection).filter((t) => t.part === from.part);
   if (to.length === 0) return notice("The values were copied from another kind of thing.");
-  c.edit({ op: "batch", label: `Paste values onto ${to.length === 1 ? to[0]!.name : `${to.length} things`}`, steps: to.map((t) => ({ op: "set", id: t.id, fields: from.fields })) });
+  c.edit({ op: "batch", label: `Paste values onto ${to.length === 1 ? to[0]!.name : `${to.length} things`}`, steps: to.map((t) => ({ op: "set", id: t.id, fields })) });
 }
 
 /** A step of the arrow keys, in the level's axes, as seen from the camera. */
@@ -120,6 +130,7 @@ export const editCommands: Command[] = [
   { id: "paste", title: "Paste", group: "Edit", keys: ["Ctrl+V"], whyNot: needsEdit, run: (c) => void pasteClip(c) },
   { id: "copy-values", title: "Copy values of the thing", group: "Edit", keys: ["Shift+c"], whyNot: needsSelection, run: copyValues },
   { id: "paste-values", title: "Paste values onto what is selected", group: "Edit", keys: ["Shift+v"], whyNot: (c) => needsBoth(c) || (values ? "" : "No values were copied yet."), run: pasteValues },
+  { id: "paste-some", title: "Paste some of the values…", group: "Edit", whyNot: (c) => needsBoth(c) || (values ? "" : "No values were copied yet."), run: () => bench.set({ dialog: "paste" }) },
   { id: "nudge-left", title: "Move left", group: "Edit", keys: ["ArrowLeft", "Shift+ArrowLeft"], repeats: true, whyNot: needsBoth, run: (c, e) => nudge(c, -1, 0, 0, e) },
   { id: "nudge-right", title: "Move right", group: "Edit", keys: ["ArrowRight", "Shift+ArrowRight"], repeats: true, whyNot: needsBoth, run: (c, e) => nudge(c, 1, 0, 0, e) },
   { id: "nudge-away", title: "Move away", group: "Edit", keys: ["ArrowUp", "Shift+ArrowUp"], repeats: true, whyNot: needsBoth, run: (c, e) => nudge(c, 0, 0, -1, e) },

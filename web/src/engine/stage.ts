@@ -41,6 +41,8 @@ import { surfaceMaterial } from "./shaders/surface";
 const modes: Record<ViewMode, number> = { final: 0, unlit: 1, light: 2, brightness: 3, texels: 4, clipping: 5, backs: 6 };
 
 const finishMs = 600; // at rest, after which a picture that is not whole is drawn whole
+const [smallWidth, smallHeight] = [96, 64];
+const smallForMs = 3000;
 const mostDropM = 200; // from where one may begin to walk down to the ground
 const settledMs = 300; // without a move, after which the view is at rest
 
@@ -330,6 +332,27 @@ export class Stage {
     this.hand.look(middle.map((v, i) => v - back.getComponent(i) * away), middle);
   }
 
+  // The last frame, small; read while it stands on the canvas, right after it was drawn.
+  private readonly small = document.createElement("canvas").getContext("2d", { willReadFrequently: true });
+  private smallPixels: Uint8ClampedArray | null = null;
+  private smallWanted = 0;
+
+  /** The pixels of a frame not long ago, a few thousand, as RGBA; null before there is one. Frames are
+   *  read only for a while after this was called. */
+  readSmall = (): Uint8ClampedArray | null => {
+    this.smallWanted = performance.now();
+    if (!this.smallPixels) this.draw();
+    return this.smallPixels;
+  };
+
+  private keepSmall() {
+    if (!this.small || performance.now() - this.smallWanted > smallForMs) return;
+    const { canvas } = this.small;
+    if (canvas.width !== smallWidth) [canvas.width, canvas.height] = [smallWidth, smallHeight];
+    this.small.drawImage(this.renderer.domElement, 0, 0, smallWidth, smallHeight);
+    this.smallPixels = this.small.getImageData(0, 0, smallWidth, smallHeight).data;
+  }
+
   /** Asks for a frame. */
   draw = () => {
     this.whole = false;
@@ -444,6 +467,7 @@ export class Stage {
     r.render(this.surfaces, this.camera);
     this.passes.run(r, this.target, setting, white, this.moving && this.quality.slow);
     r.setRenderTarget(null);
+    this.keepSmall();
     r.render(this.overlay, this.camera);
     this.noteFrame();
     for (const tell of this.watchers) tell();

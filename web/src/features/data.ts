@@ -81,6 +81,9 @@ function parseScene(data: ArrayBuffer): SceneMesh {
   };
 }
 
+/** What of a level is in its mesh beside the geometry. */
+export const sceneColors = (level: Document["document"]) => JSON.stringify([level.materials.map((m) => [m.id, m.color, m.emission, m.image, m.image_m, m.alpha_cutoff]), level.meshes.map((m) => m.sways)]);
+
 export function useScene(id: string, geometry: string | undefined, colors: string) {
   return useQuery({
     queryKey: ["scene", id, geometry, colors],

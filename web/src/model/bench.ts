@@ -7,7 +7,7 @@ import type { Placeable } from "./edits";
 
 export type ViewMode = "unlit" | "final" | "light" | "brightness" | "texels" | "clipping" | "backs";
 export type Stage = "level" | "mood" | "lights" | "surfaces" | "look" | "checks" | "handover";
-export type Panel = "mixer" | "findings" | "ledger" | "history" | "presets" | "shots";
+export type Panel = "mixer" | "findings" | "ledger" | "history" | "presets" | "shots" | "charts";
 export type Vec = [number, number, number];
 export type CameraGoal = { position: Vec; target: Vec; fov?: number; serial: number };
 
@@ -51,6 +51,7 @@ type BenchState = {
   stage: Stage;
   walking: boolean; // as the player, with feet on the ground
   eyeM: number;
+  unitM: number; // metres in a unit of the platform
   namingMix: boolean;
   trying: PresetInfo | null; // shown in the view for as long as it is pointed at
   autoBake: boolean;
@@ -62,7 +63,7 @@ type BenchState = {
   display: string; // platform whose display is shown; none shows all light
   snapM: number; // grid that dragged and nudged things keep to; 0 for none
   ownAxes: boolean; // handles along the thing's own axes
-  dialog: "palette" | "keys" | "repeat" | "tour" | null;
+  dialog: "palette" | "keys" | "repeat" | "tour" | "paste" | null;
   folded: { left: boolean; right: boolean; drawer: boolean };
 };
 
@@ -86,6 +87,7 @@ const fresh: BenchState = {
   stage: "level",
   walking: false,
   eyeM: 1.65,
+  unitM: 1,
   namingMix: false,
   trying: null,
   autoBake: true,
@@ -132,6 +134,9 @@ export const bench = {
 
 /** The one thing that actions on a single thing are about: the last selected. */
 export const usePrimary = () => useBench((s) => s.selection.at(-1) ?? null);
+
+/** The pixels of the view's last frame, small, as RGBA; the view fills it in. */
+export const picture: { read: (() => Uint8ClampedArray | null) | null } = { read: null };
 
 /** Where the view's camera stands now; the view fills it in. It moves every frame, so it is
  *  no state. */

@@ -24,3 +24,10 @@ export function aimSun(sun: Sun | undefined, toSun: readonly number[]): Operatio
     },
   };
 }
+
+/** The direction to where the sun stands, by its azimuth from -Z toward +X and its altitude. */
+export function directionOf(azimuthDeg: number, altitudeDeg: number): [number, number, number] {
+  const a = (azimuthDeg * Math.PI) / 180;
+  const h = (altitudeDeg * Math.PI) / 180;
+  return [Math.cos(h) * Math.sin(a), Math.sin(h), -Math.cos(h) * Math.cos(a)];
+}

@@ -1,4 +1,5 @@
 import { useId, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
+import { useBench } from "../model/bench";
 import { outside, quantity, relative } from "../model/quantity";
 
 type Props = {
@@ -34,6 +35,9 @@ export function NumberField(props: Props) {
   const input = useRef<HTMLInputElement>(null);
   const drag = useRef<{ x: number; from: number; now: number } | null>(null);
   const faultID = useId();
+  const unitM = useBench((s) => s.unitM);
+  // Lengths in the platform's own unit, where that is not the metre.
+  const there = unit === "m" && unitM !== 1 && !span && text === null && value !== 0 ? `${Number((value / unitM).toPrecision(4))} u` : "";
   const within = (v: number) => Math.min(max, Math.max(min, Number(v.toPrecision(7))));
   const limits = { min, max, exclusiveMin };
 
@@ -105,7 +109,7 @@ export function NumberField(props: Props) {
       <div className="relative">
         <input
           ref={input}
-          className={`field pr-7 ${fault ? "!border-error" : ""} ${span ? "italic" : ""}`}
+          className={`field ${there ? "pr-20" : "pr-7"} ${fault ? "!border-error" : ""} ${span ? "italic" : ""}`}
           inputMode="decimal"
           aria-label={label}
           aria-invalid={fault !== ""}
@@ -121,7 +125,12 @@ export function NumberField(props: Props) {
           onBlur={finish}
           onKeyDown={key}
         />
-        {unit && <span className="dim pointer-events-none absolute right-2 top-1">{unit}</span>}
+        {unit && (
+          <span className="dim pointer-events-none absolute right-2 top-1" title={there && "u: a unit of the platform"}>
+            {there && <span className="text-[10px]">{there} · </span>}
+            {unit}
+          </span>
+        )}
       </div>
       {fault && (
         <p id={faultID} role="alert" className="col-start-2 pb-1 text-[11px] text-error">

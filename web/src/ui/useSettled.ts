@@ -1,6 +1,6 @@
 import { useEffect, useState } from "react";
 
-/** A value once it has stayed the same for a while, so that what takes long is not begun anew with
+/** A value once it has stayed the same for a while, so that slow work does not start again with
  *  every step. */
 export function useSettled<T>(value: T, ms: number): T {
   const [settled, setSettled] = useState(value);

@@ -7,7 +7,7 @@ import { runKey, type Context } from "../../commands";
 import { bench, useBench } from "../../model/bench";
 import { thingAt } from "../../model/things";
 import { CommandDialogs } from "../commands/Dialogs";
-import { useAutoBake, useEvents, useLightmap, useReport, useStartBake } from "../data";
+import { useAutoBake, useEvents, useLightmap, usePlatforms, useReport, useStartBake } from "../data";
 import { Inspector } from "../inspector/Inspector";
 import { useSayPresence } from "../presence/usePresence";
 import { Tour } from "../tour/Tour";
@@ -74,6 +74,8 @@ function Open({ doc, user, session }: { doc: Document; user: string; session: Se
   const reread = useCallback(() => queries.invalidateQueries({ queryKey: ["level", id] }), [queries, id]);
   useAutoBake(id, state, canEdit);
   useSayPresence(id);
+  const unitM = usePlatforms().data?.items.find((p) => p.profile.name === platform)?.profile.space.unit_m ?? 1;
+  useEffect(() => bench.set({ unitM }), [unitM]);
   useLiveUntilSaved(session, state?.revision);
 
   // What is gone is not selected.

@@ -3,6 +3,7 @@ import type { Document, LightmapState, Report } from "../../api/client";
 import type { Context } from "../../commands";
 import { bench, useBench, type Panel } from "../../model/bench";
 import { Mixer } from "../mixer/Mixer";
+import { Charts } from "../charts/Charts";
 import { HistoryPanel } from "../history/History";
 import { LedgerPanel } from "../ledger/LedgerPanel";
 import { Findings, PresetPanel } from "../panels/panels";
@@ -14,6 +15,7 @@ const panels: [Panel, string][] = [
   ["ledger", "Ledger"],
   ["history", "History"],
   ["shots", "Shots"],
+  ["charts", "Charts"],
   ["presets", "Presets"],
 ];
 
@@ -68,6 +70,8 @@ function Content({ panel, doc, state, report, user, canEdit, edit, undo, onAppli
       return <HistoryPanel doc={doc} canEdit={canEdit} undo={undo} />;
     case "shots":
       return <ShotsPanel doc={doc} />;
+    case "charts":
+      return <Charts doc={doc} state={state} />;
     case "presets":
       return <PresetPanel doc={doc} user={user} canEdit={canEdit} onApplied={onApplied} />;
   }

@@ -3,6 +3,7 @@ import { Dialog, Input, ListBox, ListBoxItem, Modal, ModalOverlay, Autocomplete,
 import { commands, keyLabel, matching, type Command, type Context, type Group } from "../../commands";
 import { bench, useBench } from "../../model/bench";
 import { repeat } from "../../model/edits";
+import { PasteSome } from "./PasteSome";
 import { NumberField } from "../../ui/NumberField";
 
 /** The dialogs that commands open: finding one, all keys, and repeating in rows. */
@@ -11,10 +12,11 @@ export function CommandDialogs({ context }: { context: Context }) {
   return (
     <ModalOverlay isOpen={dialog !== null && dialog !== "tour"} isDismissable onOpenChange={(open) => !open && bench.set({ dialog: null })} className="fixed inset-0 z-40 flex justify-center bg-black/50 pt-[7vh]">
       <Modal className="h-fit max-h-[86vh] outline-none">
-        <Dialog aria-label={dialog === "keys" ? "All keys" : dialog === "repeat" ? "Repeat in rows" : "Find a command"} className="flex max-h-[86vh] flex-col border border-[#3a3a3a] bg-base-100 shadow-2xl outline-none">
+        <Dialog aria-label={dialog === "keys" ? "All keys" : dialog === "repeat" ? "Repeat in rows" : dialog === "paste" ? "Paste which values" : "Find a command"} className="flex max-h-[86vh] flex-col border border-[#3a3a3a] bg-base-100 shadow-2xl outline-none">
           {dialog === "palette" && <Palette context={context} />}
           {dialog === "keys" && <Keys />}
           {dialog === "repeat" && <Repeat context={context} />}
+          {dialog === "paste" && <PasteSome context={context} />}
         </Dialog>
       </Modal>
     </ModalOverlay>

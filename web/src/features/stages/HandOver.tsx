@@ -1,6 +1,7 @@
-import { useMutation } from "@tanstack/react-query";
+import { useState } from "react";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { Camera, Clipboard, FileJson, Package, Palette } from "lucide-react";
-import { takeShot, type Document } from "../../api/client";
+import { api, take, takeShot, type Document } from "../../api/client";
 import type { Context } from "../../commands";
 import { bench, camera } from "../../model/bench";
 import { lightList } from "../../model/lightList";
@@ -24,9 +25,10 @@ export function HandOver({ doc, context }: { doc: Document; context: Context }) 
   return (
     <>
       <Group title="The level">
-        <Item icon={<Package size={14} />} words="glTF 2.0 (.glb)" about="Geometry, materials and punctual lights" onClick={() => file("export?format=glb")} />
+        <Item icon={<Package size={14} />} words="glTF 2.0 (.glb)" about="Geometry, materials, images, lights, cameras" onClick={() => file("export?format=glb")} />
+        <LeftOut id={id} revision={doc.level.revision} />
         <Item icon={<FileJson size={14} />} words="Level document (.json)" about="Everything; it can be brought in again" onClick={() => file("export?format=json")} />
-        <Item icon={<Palette size={14} />} words="Grade (.cdl)" about="The colour decisions of the look, as ASC CDL" onClick={() => file("grade")} />
+        <Item icon={<Palette size={14} />} words="Grade (.cc)" about="The colour decisions of the look, as ASC CDL" onClick={() => file("grade.cc")} />
         <Item icon={<Clipboard size={14} />} words="Copy the lights" about="As a table with units, those selected or all" onClick={copyLights} />
       </Group>
       <Group title="Pictures">
@@ -34,6 +36,29 @@ export function HandOver({ doc, context }: { doc: Document; context: Context }) 
         <Item icon={<Camera size={14} />} words="All viewpoints" about="Shots of each, and how they compare" onClick={() => bench.set({ panel: "shots", folded: { ...bench.get().folded, drawer: false } })} />
       </Group>
     </>
+  );
+}
+
+/** What glTF has no place for, and what it has another form for. */
+function LeftOut({ id, revision }: { id: string; revision: number }) {
+  const [asked, ask] = useState(false);
+  const report = useQuery({ queryKey: ["export-report", id, revision], enabled: asked, queryFn: () => take(api.GET("/api/v1/levels/{id}/export/report", { params: { path: { id } } })) });
+  return (
+    <details className="px-3 pl-9 text-[11px]" onToggle={(e) => ask(e.currentTarget.open)}>
+      <summary className="dim cursor-pointer">What it leaves out or changes</summary>
+      {report.isPending && asked && <p className="dim">Looking…</p>}
+      {report.isError && <p className="text-error">{report.error.message}</p>}
+      <ul className="list-disc pl-4">
+        {report.data?.left.map((l) => (
+          <li key={l}>left out: {l}</li>
+        ))}
+        {report.data?.notes.map((n) => (
+          <li key={n} className="dim">
+            {n}
+          </li>
+        ))}
+      </ul>
+    </details>
   );
 }
 

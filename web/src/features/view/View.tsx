@@ -4,7 +4,7 @@ import { goTo } from "../../commands/view";
 import type { Context } from "../../commands";
 import { reachLines } from "../../engine/reach";
 import { Stage } from "../../engine/stage";
-import { bench, camera, useBench, usePrimary, type ViewMode } from "../../model/bench";
+import { bench, camera, picture, useBench, usePrimary, type ViewMode } from "../../model/bench";
 import { zoneAt } from "../../model/zones";
 import { usePlatforms } from "../data";
 import type { Session } from "../session";
@@ -12,6 +12,7 @@ import { OthersInView } from "../presence/People";
 import { Trying } from "../presets/Trying";
 import { Legend } from "./Legend";
 import { Pins } from "./Pins";
+import { SunHandle } from "./SunHandle";
 import { boxLines, Handles, Markers } from "./Overlay";
 import { useDrawn } from "./useDrawn";
 import { hintOf, useTool } from "./useTool";
@@ -48,6 +49,7 @@ export function View({ doc, state, context, session, onApplied }: Props) {
         {markers && <Markers doc={doc} state={state} stage={stage} />}
         {markers && <Handles level={level} context={context} stage={stage} endGesture={session.endGesture} />}
         <Pins stage={stage} />
+        <SunHandle context={context} stage={stage} endGesture={session.endGesture} />
         <OthersInView doc={doc} stage={stage} />
         {ghost && (
           <div className="pointer-events-none absolute" style={{ left: ghost.x, top: ghost.y }}>
@@ -87,13 +89,14 @@ function useStage(host: HTMLDivElement | null) {
       host.dataset.frames = String(Number(host.dataset.frames ?? 0) + 1);
       delete host.dataset.whole;
     });
+    picture.read = s.readSmall;
     s.onRest = (whole) => whole && (host.dataset.whole = "");
     setStage(s);
     return () => {
       count();
       s.dispose();
       setStage(null);
-      camera.now = camera.frame = null;
+      camera.now = camera.frame = picture.read = null;
     };
   }, [host]);
   return { stage, broken };

@@ -10,7 +10,7 @@ import { useBench } from "../../model/bench";
 import { pendingLive } from "../../model/pending";
 import type { Session } from "../session";
 import { usePreview } from "./usePreview";
-import { useAir, useFog, useFogOf, useLayers, useMovingLight, usePixels, usePlatforms, useScene, useSeconds, useSky } from "../data";
+import { useAir, useFog, useFogOf, useLayers, useMovingLight, usePixels, usePlatforms, useScene, sceneColors, useSeconds, useSky } from "../data";
 
 // What the view shows of the level: its mesh, the mix of its layers, its air and look. Each
 // part is read as it is needed and handed to the stage.
@@ -26,10 +26,7 @@ export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Doc
   const lightMax = usePlatforms().data?.items.find((p) => p.profile.name === display)?.profile.display.light_max ?? 0;
 
   // Colours and sway are in the mesh, and are no part of the geometry's name.
-  const colors = useMemo(
-    () => JSON.stringify([known.materials.map((m) => [m.id, m.color, m.emission, m.image, m.image_m, m.alpha_cutoff]), known.meshes.map((m) => m.sways)]),
-    [known.materials, known.meshes],
-  );
+  const colors = useMemo(() => sceneColors(known), [known]);
   const scene = useScene(doc.level.id, state?.geometry, colors).data;
   const layers = useLayers(doc.level.id, state);
   const mix = useMemo(() => (scene ? new Mix(scene.pageSize, scene.pages) : null), [scene]);

@@ -1,78 +1,135 @@
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { useQueryClient } from "@tanstack/react-query";
 import { Dialog, Modal, ModalOverlay } from "react-aria-components";
 import { useLocation } from "wouter";
-import { api, take, type Schemas } from "../../api/client";
+import { bringIn, bundlesOf, type Bundle, type HowToRead, type Imported, type Picked } from "../../api/bringIn";
+import { api, take } from "../../api/client";
 import { counted } from "../../ui/counted";
 import { complain } from "../../ui/messages";
 
-type Imported = Schemas["Imported"];
+type Came = { got: Imported; from: Bundle };
 
 /** Brings files in, one after the other, and keeps what came of them. */
 export function useImport() {
   const queries = useQueryClient();
   const [, go] = useLocation();
-  const [busy, setBusy] = useState(false);
-  const [report, setReport] = useState<Imported[]>([]);
-  async function bringIn(files: readonly File[]) {
-    setBusy(true);
-    const all: Imported[] = [];
-    for (const f of files) {
+  const [busy, setBusy] = useState("");
+  const [report, setReport] = useState<Came[]>([]);
+  const stop = useRef<AbortController | null>(null);
+
+  async function run(bundles: readonly Bundle[], how: HowToRead = {}) {
+    stop.current = new AbortController();
+    const all: Came[] = [];
+    for (const from of bundles) {
+      setBusy(from.main.file.name);
       try {
-        all.push(await importFile(f));
+        all.push({ got: await bringIn(from, how, stop.current.signal), from });
       } catch (error) {
-        complain(new Error(`${f.name}: ${error instanceof Error ? error.message : String(error)}`));
+        if (stop.current.signal.aborted) break;
+        complain(new Error(`${from.main.file.name}: ${error instanceof Error ? error.message : String(error)}`));
       }
     }
-    setBusy(false);
+    setBusy("");
     await queries.invalidateQueries({ queryKey: ["levels"] });
+    return all;
+  }
+  async function start(picked: readonly Picked[]) {
+    const all = await run(bundlesOf(picked));
     const [only] = all;
-    if (only && all.length === 1 && only.left.length === 0) go(`/levels/${only.level.id}`);
+    if (only && all.length === 1 && only.got.left.length === 0 && only.got.notes.length === 0) go(`/levels/${only.got.level.id}`);
     else setReport(all);
   }
-  return { busy, bringIn, report, close: () => setReport([]), open: (id: string) => go(`/levels/${id}`) };
+  /** Reads a file again in another unit; what it was read as before goes. */
+  async function again(came: Came, how: HowToRead) {
+    const [next] = await run([came.from], how);
+    if (!next) return;
+    const path = { path: { id: came.got.level.id } };
+    await take(api.DELETE("/api/v1/levels/{id}", { params: path })).catch(complain);
+    await take(api.DELETE("/api/v1/removed-levels/{id}", { params: path })).catch(complain);
+    setReport((all) => all.map((c) => (c === came ? next : c)));
+    await queries.invalidateQueries({ queryKey: ["levels"] });
+  }
+  return { busy, start, again, cancel: () => stop.current?.abort(), report, close: () => setReport([]), open: (id: string) => go(`/levels/${id}`) };
 }
 
-function importFile(f: File): Promise<Imported> {
-  const name = f.name.replace(/\.[^.]+$/, "").slice(0, 120);
-  return take(
-    api.POST("/api/v1/levels/import", {
-      params: { query: f.name.endsWith(".json") ? {} : { name } },
-      body: f as unknown as string,
-      bodySerializer: (b) => b,
-      headers: { "Content-Type": "application/octet-stream" },
-    }),
+type Importing = ReturnType<typeof useImport>;
+
+/** What is being brought in, with a way to stop it. */
+export function ImportProgress({ busy, cancel }: Pick<Importing, "busy" | "cancel">) {
+  if (!busy) return null;
+  return (
+    <p className="mb-4 flex items-center gap-3 border border-[#4a4a4a] bg-base-100 px-3 py-2" role="status">
+      <span className="loading loading-spinner loading-xs" /> <span className="min-w-0 flex-1 truncate">Bringing in {busy}…</span>
+      <button className="btn btn-xs" onClick={cancel}>
+        Cancel
+      </button>
+    </p>
   );
 }
 
 /** What came of an import, and what did not come. */
-export function ImportReport({ report, close, open }: Pick<ReturnType<typeof useImport>, "report" | "close" | "open">) {
+export function ImportReport({ report, close, open, again, busy }: Pick<Importing, "report" | "close" | "open" | "again" | "busy">) {
   return (
     <ModalOverlay isOpen={report.length > 0} isDismissable onOpenChange={(o) => !o && close()} className="fixed inset-0 z-40 grid place-items-center bg-black/50">
       <Modal>
-        <Dialog aria-label="What came in" className="flex max-h-[80vh] w-[520px] flex-col border border-[#3a3a3a] bg-base-100 p-4 shadow-2xl outline-none">
-          {report.map(({ level, left }) => (
-            <section key={level.id} className="mb-3 min-h-0 overflow-auto">
-              <h2 className="font-semibold">{level.name} is brought in</h2>
-              <p>
-                {counted(level.solids + level.meshes, "shape")}, {counted(level.lights, "light")}.
-              </p>
-              {left.length > 0 && <p className="mt-2">Left out, or kept without being understood:</p>}
-              <ul className="dim list-disc pl-5">
-                {left.map((l, i) => (
-                  <li key={i}>{l}</li>
-                ))}
-              </ul>
-              <button className="btn btn-primary btn-sm mt-3" onClick={() => open(level.id)}>
-                Open it
-              </button>
-            </section>
-          ))}
-          <button className="btn btn-sm" onClick={close}>
+        <Dialog aria-label="What came in" className="flex max-h-[80vh] w-[560px] flex-col border border-[#3a3a3a] bg-base-100 p-4 shadow-2xl outline-none">
+          <div className="min-h-0 overflow-auto">
+            {report.map((came) => (
+              <One key={came.got.level.id} came={came} open={open} again={again} busy={busy !== ""} />
+            ))}
+          </div>
+          <button className="btn btn-sm mt-2" onClick={close}>
             Stay here
           </button>
         </Dialog>
       </Modal>
     </ModalOverlay>
+  );
+}
+
+const units: [string, number][] = [
+  ["metres", 1],
+  ["centimetres", 0.01],
+  ["millimetres", 0.001],
+  ["inches", 0.0254],
+  ["feet", 0.3048],
+];
+
+function One({ came, open, again, busy }: { came: Came; open: Importing["open"]; again: Importing["again"]; busy: boolean }) {
+  const { level, left, notes } = came.got;
+  const isDocument = /\.json$/i.test(came.from.main.file.name);
+  return (
+    <section className="mb-4">
+      <h2 className="font-semibold">{level.name} is brought in</h2>
+      <p>
+        {counted(level.solids + level.meshes, "shape")}, {counted(level.lights, "light")}.
+      </p>
+      <ul className="mt-1">
+        {notes.map((n, i) => (
+          <li key={i}>{n}</li>
+        ))}
+      </ul>
+      {left.length > 0 && <p className="mt-2">Left out, or kept without being understood:</p>}
+      <ul className="dim list-disc pl-5">
+        {left.map((l, i) => (
+          <li key={i}>{l}</li>
+        ))}
+      </ul>
+      <div className="mt-3 flex items-center gap-2">
+        <button className="btn btn-primary btn-sm" onClick={() => open(level.id)}>
+          Open it
+        </button>
+        {!isDocument && (
+          <select className="field !w-44 !bg-base-300" aria-label="Read it again in another unit" value="" disabled={busy} onChange={(e) => again(came, { unit_m: Number(e.target.value) })}>
+            <option value="">{busy ? "Reading again…" : "Read it again in…"}</option>
+            {units.map(([name, m]) => (
+              <option key={name} value={m}>
+                {name}
+              </option>
+            ))}
+          </select>
+        )}
+      </div>
+    </section>
   );
 }

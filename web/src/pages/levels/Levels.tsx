@@ -5,7 +5,8 @@ import { api, take } from "../../api/client";
 import { orders, shownLevels, type Order } from "../../model/levelList";
 import { Shell } from "../../ui/Shell";
 import { Card } from "./Card";
-import { ImportReport, useImport } from "./Import";
+import { dropped, type Picked } from "../../api/bringIn";
+import { ImportProgress, ImportReport, useImport } from "./Import";
 import { NewLevel } from "./NewLevel";
 import { Removed, useRemoved } from "./Removed";
 
@@ -21,7 +22,7 @@ export function Levels({ user }: { user: string }) {
   const shown = shownLevels(all, search, order);
   return (
     <Shell user={user}>
-      <DropArea onFiles={(files) => bringing.bringIn(files)}>
+      <DropArea onFiles={bringing.start}>
         <div className="mb-4 flex flex-wrap items-center gap-3">
           <h1 className="text-base font-semibold">Levels</h1>
           <label className="relative">
@@ -40,8 +41,9 @@ export function Levels({ user }: { user: string }) {
               <Trash2 size={13} /> {removed.length} deleted
             </button>
           )}
-          <NewLevel busy={bringing.busy} onFiles={bringing.bringIn} />
+          <NewLevel busy={bringing.busy !== ""} onFiles={bringing.start} />
         </div>
+        <ImportProgress {...bringing} />
         {bin && removed.length > 0 && <Removed levels={removed} />}
         {levels.isError && (
           <p className="text-error">
@@ -52,7 +54,7 @@ export function Levels({ user }: { user: string }) {
           </p>
         )}
         {levels.isPending && <Skeleton />}
-        {levels.isSuccess && all.length === 0 && <p className="dim">No levels yet. Open the demo to look around, drop a .glb here, or start from an empty room.</p>}
+        {levels.isSuccess && all.length === 0 && <p className="dim">No levels yet. Open the demo to look around, drop a file or a folder here, or start from an empty room.</p>}
         {all.length > 0 && shown.length === 0 && <p className="dim">No level has “{search}” in its name, owner or platform.</p>}
         <ul className="grid grid-cols-[repeat(auto-fill,minmax(250px,1fr))] gap-4" aria-label="Levels">
           {shown.map((l) => (
@@ -76,7 +78,7 @@ function Skeleton() {
 }
 
 /** Takes files that are dropped on it, and says so while they are over it. */
-function DropArea({ onFiles, children }: { onFiles: (files: File[]) => void; children: React.ReactNode }) {
+function DropArea({ onFiles, children }: { onFiles: (files: Picked[]) => void; children: React.ReactNode }) {
   const [over, setOver] = useState(0); // how deep: entering a child comes before leaving its parent
   const hasFiles = (e: DragEvent) => e.dataTransfer.types.includes("Files");
   return (
@@ -89,11 +91,11 @@ function DropArea({ onFiles, children }: { onFiles: (files: File[]) => void; chi
         if (!hasFiles(e)) return;
         e.preventDefault();
         setOver(0);
-        onFiles([...e.dataTransfer.files]);
+        void dropped(e.dataTransfer).then(onFiles);
       }}
     >
       {children}
-      {over > 0 && <p className="pointer-events-none fixed inset-3 top-12 z-30 grid place-items-center border-2 border-dashed border-accent bg-[#161616cc] text-base">Drop a level here: .glb, .gltf with its data within, or a level document</p>}
+      {over > 0 && <p className="pointer-events-none fixed inset-3 top-12 z-30 grid place-items-center border-2 border-dashed border-accent bg-[#161616cc] text-base">Drop a level here: glTF, OBJ, PLY, STL or a level document, with the files beside it, as a folder or a .zip</p>}
     </div>
   );
 }

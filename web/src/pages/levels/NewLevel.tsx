@@ -3,6 +3,7 @@ import { useMutation } from "@tanstack/react-query";
 import { useLocation } from "wouter";
 import { FilePlus2, FolderInput, Lightbulb } from "lucide-react";
 import { api, take, type Schemas } from "../../api/client";
+import type { Picked } from "../../api/bringIn";
 import { complain } from "../../ui/messages";
 
 type Start = NonNullable<Schemas["NewLevel"]["from"]>;
@@ -14,7 +15,7 @@ const otherDemos: [Start, string][] = [
 ];
 
 /** Starts a level: from the demo, from an empty room, or from a file. */
-export function NewLevel({ busy, onFiles }: { busy: boolean; onFiles: (files: File[]) => void }) {
+export function NewLevel({ busy, onFiles }: { busy: boolean; onFiles: (files: Picked[]) => void }) {
   const [, go] = useLocation();
   const file = useRef<HTMLInputElement>(null);
   const create = useMutation({
@@ -43,7 +44,7 @@ export function NewLevel({ busy, onFiles }: { busy: boolean; onFiles: (files: Fi
       <button className="btn btn-xs" disabled={busy} onClick={() => file.current?.click()}>
         <FolderInput size={13} /> {busy ? "Bringing in…" : "Bring in a file"}
       </button>
-      <input ref={file} type="file" hidden multiple accept=".glb,.gltf,.json" aria-label="File to bring in" onChange={(e) => e.target.files && onFiles([...e.target.files])} />
+      <input ref={file} type="file" hidden multiple accept=".glb,.gltf,.bin,.png,.jpg,.jpeg,.obj,.mtl,.ply,.stl,.zip,.json" aria-label="File to bring in" onChange={(e) => e.target.files && onFiles([...e.target.files].map((file) => ({ path: file.name, file })))} />
     </div>
   );
 }

@@ -1,0 +1,223 @@
+package cli
+
+import (
+	"archive/zip"
+	"bytes"
+	"context"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"grotta/api"
+	"grotta/client"
+	"grotta/core/exchange"
+)
+
+// This file brings levels in and hands them back.
+
+// unitsM are the units that a file may be in, in metres.
+var unitsM = map[string]float64{"m": 1, "cm": 0.01, "mm": 0.001, "in": 0.0254, "ft": 0.3048}
+
+// unitOf reads a unit by its name, or as metres.
+func unitOf(text string) (float64, error) {
+	if m, ok := unitsM[text]; ok || text == "" {
+		return m, nil
+	}
+	m, err := strconv.ParseFloat(text, 64)
+	if err != nil || !(m > 0) || m > 1e4 {
+		return 0, usageError{fmt.Errorf("--unit is %q; m, cm, mm, in, ft or a number of metres is needed", text)}
+	}
+	return m, nil
+}
+
+func (a *app) levelImport() *cobra.Command {
+	var o api.ImportOptions
+	var unit string
+	cmd := &cobra.Command{
+		Use: "import FILE", Short: "Bring in glTF, OBJ, PLY, STL, a level document, or a folder or .zip with one of them", Args: args(1),
+		Long: "Bring in a file as a new level. Files beside it that it names, such as buffers, images and\nmaterial libraries, come with it; none outside of its folder is read.",
+		RunE: func(cmd *cobra.Command, in []string) error {
+			var err error
+			if o.UnitM, err = unitOf(unit); err != nil {
+				return err
+			}
+			data, left, err := a.packFile(in[0], &o)
+			if err != nil {
+				return err
+			}
+			got, err := a.client().ImportLevel(cmd.Context(), data, o)
+			if err != nil {
+				return err
+			}
+			got.Left = append(got.Left, left...)
+			return a.show(got, func(w io.Writer) {
+				fmt.Fprintf(w, "%s  %s, %d shapes, %d lights\n", got.Level.ID, got.Level.Name, got.Level.Solids+got.Level.Meshes, got.Level.Lights)
+				describeExchange(w, got.ExchangeReport)
+			})
+		},
+	}
+	f := cmd.Flags()
+	f.StringVar(&o.Name, "name", "", "name of the level (default: the file's or the document's)")
+	f.StringVar(&unit, "unit", "", "unit of the file: m, cm, mm, in, ft, or metres as a number (default: the format's)")
+	f.StringVar(&o.Up, "up", "", "the file's axis that points up: y or z (default: the format's)")
+	f.StringVar(&o.Scene, "scene", "", "glTF: name or number of the scene (default: the one that the file opens with)")
+	f.StringVar(&o.Main, "main", "", "of a folder or archive: the file to read (default: the only one that can be)")
+	return cmd
+}
+
+func describeExchange(w io.Writer, r api.ExchangeReport) {
+	for _, n := range r.Notes {
+		fmt.Fprintln(w, "  note:", n)
+	}
+	for _, l := range r.Left {
+		fmt.Fprintln(w, "  left out or not understood:", l)
+	}
+}
+
+// packFile reads a file; with the files beside it that it names, or of a folder, as an archive.
+func (a *app) packFile(name string, o *api.ImportOptions) (data []byte, left []string, err error) {
+	if info, err := os.Stat(name); err == nil && info.IsDir() {
+		data, err := packFolder(name)
+		return data, nil, err
+	}
+	if data, err = a.readFile(name); err != nil || name == "-" {
+		return data, nil, err
+	}
+	if o.File = filepath.Base(name); len(data) == 0 {
+		return nil, nil, fmt.Errorf("%s is empty", name)
+	}
+	neighbours := exchange.Neighbours(o.File, data)
+	if len(neighbours) == 0 {
+		return data, nil, nil
+	}
+	root, err := os.OpenRoot(filepath.Dir(name)) // nothing outside of the folder can be read through it
+	if err != nil {
+		return nil, nil, err
+	}
+	defer root.Close()
+	var b bytes.Buffer
+	archive := zip.NewWriter(&b)
+	if err := put(archive, o.File, data); err != nil {
+		return nil, nil, err
+	}
+	packed := map[string]bool{o.File: true}
+	for len(neighbours) > 0 {
+		next := path.Clean(strings.ReplaceAll(neighbours[0], `\`, "/"))
+		neighbours = neighbours[1:]
+		if packed[next] {
+			continue
+		}
+		packed[next] = true
+		text, err := root.ReadFile(filepath.FromSlash(next))
+		if err != nil {
+			left = append(left, fmt.Sprintf("%s, which %s names and which cannot be read in its folder", next, o.File))
+			continue
+		}
+		if err := put(archive, next, text); err != nil {
+			return nil, nil, err
+		}
+		for _, n := range exchange.Neighbours(next, text) {
+			neighbours = append(neighbours, path.Join(path.Dir(next), strings.ReplaceAll(n, `\`, "/")))
+		}
+	}
+	o.Main = o.File
+	if err := archive.Close(); err != nil { // before its bytes are taken
+		return nil, nil, err
+	}
+	return b.Bytes(), left, nil
+}
+
+// packFolder is a folder as an archive; files whose names begin with a dot are left.
+func packFolder(dir string) ([]byte, error) {
+	var b bytes.Buffer
+	archive := zip.NewWriter(&b)
+	err := filepath.WalkDir(dir, func(file string, d fs.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		if strings.HasPrefix(d.Name(), ".") && file != dir {
+			if d.IsDir() {
+				return filepath.SkipDir
+			}
+			return nil
+		}
+		if !d.Type().IsRegular() {
+			return nil
+		}
+		at, err := filepath.Rel(dir, file)
+		if err != nil {
+			return err
+		}
+		text, err := os.ReadFile(file)
+		if err != nil {
+			return err
+		}
+		return put(archive, filepath.ToSlash(at), text)
+	})
+	if err != nil {
+		return nil, err
+	}
+	if err := archive.Close(); err != nil {
+		return nil, err
+	}
+	return b.Bytes(), nil
+}
+
+func put(archive *zip.Writer, name string, data []byte) error {
+	w, err := archive.Create(name)
+	if err != nil {
+		return err
+	}
+	_, err = w.Write(data)
+	return err
+}
+
+func (a *app) levelExport() *cobra.Command {
+	var out, format string
+	var strict bool
+	cmd := &cobra.Command{
+		Use: "export LEVEL", Short: "Hand a level back as glTF (.glb) or as a document (.json)", Args: args(1), ValidArgsFunction: a.completeLevels,
+		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, in []string) error {
+			if format == "" {
+				if format = "glb"; strings.HasSuffix(out, ".json") {
+					format = "json"
+				}
+			}
+			report := api.ExchangeReport{Left: []string{}, Notes: []string{}}
+			if format == "glb" {
+				var err error
+				if report, err = c.ExportReport(ctx, l.ID); err != nil {
+					return err
+				}
+			}
+			if strict && len(report.Left) > 0 {
+				return fmt.Errorf("glTF leaves out:\n  %s", strings.Join(report.Left, "\n  "))
+			}
+			data, err := c.ExportLevel(ctx, l.ID, format)
+			if err != nil {
+				return err
+			}
+			if out == "" {
+				out = strings.ReplaceAll(strings.ToLower(l.Name), " ", "-") + "." + format
+			}
+			if err := a.writeFile(out, data); err != nil || out == "-" {
+				return err
+			}
+			return a.show(map[string]any{"file": out, "bytes": len(data), "left": report.Left, "notes": report.Notes}, func(w io.Writer) {
+				fmt.Fprintf(w, "%s, %d bytes\n", out, len(data))
+				describeExchange(w, report)
+			})
+		}),
+	}
+	cmd.Flags().StringVarP(&out, "out", "o", "", "file to write (default: the level's name)")
+	cmd.Flags().StringVar(&format, "format", "", "glb or json (default: by the file's name)")
+	cmd.Flags().BoolVar(&strict, "strict", false, "write nothing where anything would be left out")
+	return cmd
+}

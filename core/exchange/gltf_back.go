@@ -1,0 +1,96 @@
+package exchange
+
+import (
+	"math"
+
+	"github.com/go-gl/mathgl/mgl64"
+	"github.com/qmuntal/gltf"
+	"github.com/qmuntal/gltf/ext/lightspunctual"
+
+	"grotta/core/color"
+	"grotta/core/level"
+)
+
+// This file takes back what an export left in extras. Where another program has changed the light
+// that stands in since, what it changed holds.
+
+// takeBack reads a light, sun or moon from a node's extras; false where there is none.
+func (in *importer) takeBack(n *gltf.Node, world mgl64.Mat4, path string) (bool, error) {
+	all, _ := n.Extras.(map[string]any)
+	own, _ := all[mark].(map[string]any)
+	if own == nil {
+		return false, nil
+	}
+	stands := in.punctual(n)
+	if tree, ok := own["light"].(map[string]any); ok {
+		l := level.NewLight("", level.Point)
+		if !decodeTree(tree, l) {
+			in.report.leave("%s/extras: a light that cannot be read", path)
+			return false, nil
+		}
+		l.ID = in.idOf(n.Extras, n.Name, "light")
+		l.Name = clip(n.Name)
+		if l.Name == l.ID {
+			l.Name = ""
+		}
+		l.Zone, l.Rig, l.Parent, l.Gobo = "", "", "", nil
+		if stands != nil && l.Follows == "none" {
+			adopt(l, stands)
+			if l.RangeM > 0 {
+				l.RangeM *= scaleOf(world)
+			}
+		}
+		return true, in.place(l, world, path)
+	}
+	for name, into := range map[string]**level.Sun{"sun": &in.level.Environment.Sun, "moon": &in.level.Environment.Moon} {
+		if tree, ok := own[name].(map[string]any); ok && *into == nil {
+			s := level.Default[level.Sun]()
+			if decodeTree(tree, &s) {
+				*into = &s
+				return true, nil
+			}
+		}
+	}
+	return false, nil
+}
+
+// punctual is the light of glTF that a node has, or nil.
+func (in *importer) punctual(n *gltf.Node) *lightspunctual.Light {
+	ref, ok := n.Extensions[lightspunctual.ExtensionName].(lightspunctual.LightIndex)
+	lights, _ := in.doc.Extensions[lightspunctual.ExtensionName].(lightspunctual.Lights)
+	if !ok || int(ref) < 0 || int(ref) >= len(lights) {
+		return nil
+	}
+	return lights[ref]
+}
+
+func decodeTree(tree map[string]any, into any) bool {
+	text, err := level.Encode(tree)
+	return err == nil && level.DecodeKnown(text, into) == nil
+}
+
+// changed tells whether a number is another than what was written, beyond rounding.
+func changed(is, was float64) bool {
+	return math.Abs(is-was) > 1e-4*max(math.Abs(is), math.Abs(was), 1e-9)
+}
+
+// adopt takes over what another program changed of the light that stands in for one.
+func adopt(l *level.Light, now *lightspunctual.Light) {
+	was := standIn(level.New(""), l)
+	if i, before := now.IntensityOrDefault(), was.IntensityOrDefault(); changed(i, before) && before > 0 {
+		l.Strength *= i / before
+	} else if before == 0 && i > 0 {
+		l.Strength = i
+	}
+	is, before := now.ColorOrDefault(), was.ColorOrDefault()
+	if changed(is[0]+1, before[0]+1) || changed(is[1]+1, before[1]+1) || changed(is[2]+1, before[2]+1) {
+		l.Color, l.Kelvin = color.Linear(is).Hex(), 0
+	}
+	if now.Range != nil && changed(*now.Range, l.RangeM) && !math.IsInf(*now.Range, 0) {
+		l.RangeM = *now.Range
+	}
+	if l.Kind == level.Spot && now.Spot != nil && was.Spot != nil && changed(now.Spot.OuterConeAngleOrDefault(), was.Spot.OuterConeAngleOrDefault()) {
+		l.OuterDeg = min(now.Spot.OuterConeAngleOrDefault()*180/math.Pi, 89.9)
+		l.InnerDeg = min(now.Spot.InnerConeAngle*180/math.Pi, l.OuterDeg)
+	}
+}

@@ -1,0 +1,347 @@
+package exchange
+
+import (
+	"bufio"
+	"bytes"
+	"fmt"
+	"math"
+	"path"
+	"strconv"
+	"strings"
+
+	"grotta/core/color"
+	"grotta/core/geom"
+	"grotta/core/level"
+	"grotta/core/picture"
+)
+
+// OBJ with its material library (MTL): the statements v, vt, f, o, g, usemtl, mtllib;
+// Kd, Ke, d, map_Kd. Faces may be polygons and count back from the newest vertex. Normals, curves and
+// lines are left out.
+
+type objReader struct {
+	*soup
+	files     *Files
+	report    *Report
+	vertices  []geom.Vec3
+	images    [][2]float64
+	materials map[string]string // ids by name
+	pieces    map[string]*piece
+	order     []*piece
+	object    string
+	material  string
+	skipped   map[string]int
+	pixels    int
+}
+
+// maxLine is the longest line that is read.
+const maxLine = 1 << 20
+
+func readOBJ(files *Files, o Options, report *Report) (*level.Level, error) {
+	r := &objReader{soup: newSoup(o, 1, "y"), files: files, report: report, materials: map[string]string{}, pieces: map[string]*piece{}, object: o.Name, skipped: map[string]int{}}
+	lines := bufio.NewScanner(bytes.NewReader(files.Data))
+	lines.Buffer(nil, maxLine)
+	n := 0
+	for lines.Scan() {
+		n++
+		if err := r.line(lines.Text(), n); err != nil {
+			return nil, err
+		}
+	}
+	if err := lines.Err(); err != nil {
+		return nil, fault(lineOf(n+1), "is longer than %d bytes", maxLine)
+	}
+	if len(r.order) == 0 {
+		return nil, fault("", "is read as OBJ and has no face")
+	}
+	for _, p := range r.order {
+		if err := r.end(p); err != nil {
+			return nil, err
+		}
+	}
+	for _, word := range []string{"l", "p", "curv", "surf"} {
+		if k := r.skipped[word]; k > 0 {
+			report.leave("%d statements %q", k, word)
+		}
+	}
+	if r.skipped["vn"] > 0 {
+		report.note("Normals of the file are not used: surfaces are shaded flat.")
+	}
+	return r.level, nil
+}
+
+func (r *objReader) line(text string, n int) error {
+	text, _, _ = strings.Cut(text, "#")
+	word, rest, _ := strings.Cut(strings.TrimSpace(text), " ")
+	rest = strings.TrimSpace(rest)
+	switch word {
+	case "v":
+		v, err := numbers(rest, 3)
+		if err != nil {
+			return fault(lineOf(n), "is a vertex and %v", err)
+		}
+		r.vertices = append(r.vertices, geom.Vec3{v[0], v[1], v[2]})
+	case "vt":
+		v, err := numbers(rest, 1)
+		if err != nil {
+			return fault(lineOf(n), "is a place in an image and %v", err)
+		}
+		uv := [2]float64{v[0], 0}
+		if len(v) > 1 {
+			uv[1] = v[1]
+		}
+		r.images = append(r.images, uv)
+	case "f":
+		return r.polygon(strings.Fields(rest), n)
+	case "o", "g":
+		if rest != "" {
+			r.object = rest
+		}
+	case "usemtl":
+		r.material = rest
+	case "mtllib":
+		for _, name := range libraryNames(rest) {
+			if err := r.library(name, n); err != nil {
+				return err
+			}
+		}
+	case "":
+	default:
+		r.skipped[word]++
+	}
+	return nil
+}
+
+// numbers reads at least so many finite numbers, and those after them.
+func numbers(text string, least int) ([]float64, error) {
+	words := strings.Fields(text)
+	if len(words) < least {
+		return nil, fmt.Errorf("has %d numbers; %d are needed", len(words), least)
+	}
+	out := make([]float64, len(words))
+	for i, w := range words {
+		v, err := strconv.ParseFloat(w, 64)
+		if err != nil || math.IsNaN(v) || math.IsInf(v, 0) {
+			return nil, fmt.Errorf("holds %q, which is no finite number", level.Visible(w))
+		}
+		out[i] = v
+	}
+	return out, nil
+}
+
+func (r *objReader) polygon(words []string, n int) error {
+	if len(words) < 3 {
+		return fault(lineOf(n), "is a face of %d corners; 3 are needed", len(words))
+	}
+	key := r.object + "\x00" + r.material
+	p := r.pieces[key]
+	if p == nil {
+		id, err := r.materialNamed(r.material)
+		if err != nil {
+			return err
+		}
+		p = r.begin(r.object, id)
+		r.pieces[key] = p
+		r.order = append(r.order, p)
+	}
+	corners := make([]uint32, len(words))
+	for i, w := range words {
+		parts := strings.Split(w, "/")
+		at, err := objIndex(parts[0], len(r.vertices))
+		if err != nil {
+			return fault(lineOf(n), "names vertex %v", err)
+		}
+		uv, image := -1, [2]float64{}
+		if len(parts) > 1 && parts[1] != "" {
+			if uv, err = objIndex(parts[1], len(r.images)); err != nil {
+				return fault(lineOf(n), "names place in an image %v", err)
+			}
+			image = r.images[uv]
+		}
+		corners[i] = r.vertex(p, at, uv, r.vertices[at], image)
+	}
+	return r.face(p, corners, lineOf(n))
+}
+
+// objIndex counts from 1, or back from the newest.
+func objIndex(word string, have int) (int, error) {
+	i, err := strconv.Atoi(word)
+	switch {
+	case err != nil:
+		return 0, fmt.Errorf("%q, which is no number", level.Visible(word))
+	case i < 0:
+		i += have
+	default:
+		i--
+	}
+	if i < 0 || i >= have {
+		return 0, fmt.Errorf("%s; %d stand before it", word, have)
+	}
+	return i, nil
+}
+
+// materialNamed is the id of a material; one that no library has is plain.
+func (r *objReader) materialNamed(name string) (string, error) {
+	if name == "" {
+		return "", nil
+	}
+	if id, ok := r.materials[name]; ok {
+		return id, nil
+	}
+	return r.addMaterial(name).ID, nil
+}
+
+func (r *objReader) addMaterial(name string) *level.Material {
+	m := level.Default[level.Material]()
+	m.ID, m.Name = r.ids.Fresh(name), clip(name)
+	r.level.Materials = append(r.level.Materials, &m)
+	r.materials[name] = m.ID
+	return &m
+}
+
+// library reads a file of materials; one that did not come is said.
+func (r *objReader) library(name string, n int) error {
+	data, err := r.files.find(name)
+	if err != nil {
+		r.report.leave("line %d: the material library %v; its materials are plain", n, err)
+		return nil
+	}
+	var m *level.Material
+	folder := path.Dir(strings.ReplaceAll(name, `\`, "/"))
+	for i, text := range strings.Split(string(data), "\n") {
+		where := fmt.Sprintf("%s, line %d", name, i+1)
+		text, _, _ = strings.Cut(text, "#")
+		word, rest, _ := strings.Cut(strings.TrimSpace(text), " ")
+		rest = strings.TrimSpace(rest)
+		if word == "newmtl" {
+			m = r.addMaterial(rest)
+			continue
+		}
+		if m == nil {
+			continue
+		}
+		switch word {
+		case "Kd", "Ke":
+			v, err := numbers(rest, 3)
+			if err != nil {
+				r.report.leave("%s: %s %v", where, word, err)
+				continue
+			}
+			if word == "Kd" {
+				m.Color = color.Linear{unit(v[0]), unit(v[1]), unit(v[2])}.Hex()
+			} else {
+				shine(m, color.Linear{v[0], v[1], v[2]}, where, r.report)
+			}
+		case "map_Kd":
+			r.picture(m, path.Join(folder, lastWord(rest)), where)
+		case "d", "Tr":
+			if v, err := numbers(rest, 1); err == nil && (word == "d" && v[0] < 1 || word == "Tr" && v[0] > 0) {
+				r.report.leave("%s: %s lets light through, which is not kept; it is solid", where, m.Name)
+			}
+		}
+	}
+	return nil
+}
+
+func (r *objReader) picture(m *level.Material, name, where string) {
+	data, err := r.files.find(name)
+	if err == nil {
+		var width, height int
+		if width, height, err = picture.Size(data); err == nil {
+			if r.pixels += width * height; r.pixels > level.MaxImagePixels || len(data) > level.MaxImageBytes {
+				err = fmt.Errorf("is too large")
+			}
+		}
+	}
+	image := &level.Image{Data: data}
+	if err == nil {
+		err = image.Decode()
+	}
+	if err != nil {
+		r.report.leave("%s: the image %v", where, err)
+		return
+	}
+	image.ID, image.Name = r.ids.Fresh(path.Base(name)), clip(path.Base(name))
+	r.level.Images = append(r.level.Images, image)
+	m.Image = image.ID
+}
+
+func unit(v float64) float64 { return min(max(v, 0), 1) }
+
+// lastWord is the file name behind the options of a map statement.
+func lastWord(text string) string {
+	if !strings.HasPrefix(text, "-") {
+		return text
+	}
+	words := strings.Fields(text)
+	if len(words) == 0 {
+		return ""
+	}
+	return words[len(words)-1]
+}
+
+// libraryNames splits the names of a mtllib statement: one name may have spaces, several end each
+// with .mtl.
+func libraryNames(text string) []string {
+	if strings.Count(strings.ToLower(text), ".mtl") <= 1 {
+		if text == "" {
+			return nil
+		}
+		return []string{text}
+	}
+	return strings.Fields(text)
+}
+
+// objLibraries are the files that an OBJ names.
+func objLibraries(data []byte) (names []string) {
+	for line := range bytes.Lines(data) {
+		if rest, ok := bytes.CutPrefix(bytes.TrimSpace(line), []byte("mtllib ")); ok {
+			names = append(names, libraryNames(strings.TrimSpace(string(rest)))...)
+		}
+	}
+	return names
+}
+
+// mtlImages are the files that a material library names.
+func mtlImages(data []byte) (names []string) {
+	for line := range bytes.Lines(data) {
+		if rest, ok := bytes.CutPrefix(bytes.TrimSpace(line), []byte("map_Kd ")); ok {
+			names = append(names, lastWord(strings.TrimSpace(string(rest))))
+		}
+	}
+	return names
+}
+
+// shine makes a material send out light: so much radiance on each channel, in nits. A level's
+// material shines in its base colour, which takes the light's where it is another.
+func shine(m *level.Material, light color.Linear, where string, report *Report) {
+	most := max(light[0], light[1], light[2])
+	if !(most > 0) || math.IsInf(most, 0) {
+		return
+	}
+	base := m.Albedo()
+	hue := light.Scale(1 / most)
+	if base.Luminance() < 0.02 || !alike(base, hue) {
+		if m.Image == "" {
+			m.Color = hue.Hex()
+			base = m.Albedo()
+			report.note("%s: the material shines in another colour than its base has; it takes the one it shines in, %s", where, m.Color)
+		} else {
+			report.note("%s: the material shines in the colours of its image", where)
+		}
+	}
+	m.Emission = min(light.Luminance()/max(base.Luminance(), 1e-3), maxEmission)
+}
+
+const maxEmission = 1e9
+
+// alike tells whether two colours have about the same hue.
+func alike(a, b color.Linear) bool {
+	a = a.Scale(1 / max(a[0], a[1], a[2], 1e-9))
+	for i := range a {
+		if math.Abs(a[i]-b[i]) > 0.1 {
+			return false
+		}
+	}
+	return true
+}

@@ -1,0 +1,263 @@
+package exchange
+
+import (
+	"bytes"
+	"encoding/binary"
+	"fmt"
+	"math"
+	"path"
+	"strings"
+
+	"github.com/go-gl/mathgl/mgl64"
+
+	"grotta/core/geom"
+	"grotta/core/level"
+)
+
+// Options say how a file is to be read.
+type Options struct {
+	Name  string  // of the level; the file's, or "Imported", where it is ""
+	UnitM float64 // metres in a unit of the file; 0 takes the format's: glTF's are metres
+	Up    string  // "y" or "z"; "" takes the format's: y for glTF and OBJ, z for STL and PLY
+	Scene string  // glTF: name or number of the scene; "" takes the one the file opens with
+}
+
+// Report says what came of a file.
+type Report struct {
+	Left  []string // what was left out, or kept without being understood
+	Notes []string // what was assumed, or changed into something else
+}
+
+func (r *Report) leave(format string, args ...any) {
+	r.Left = append(r.Left, fmt.Sprintf(format, args...))
+}
+func (r *Report) note(format string, args ...any) {
+	r.Notes = append(r.Notes, fmt.Sprintf(format, args...))
+}
+
+type format int
+
+const (
+	formatUnknown format = iota
+	formatGLTF
+	formatLevel
+	formatOBJ
+	formatMTL
+	formatPLY
+	formatSTL
+)
+
+// Read reads a file as a level, whatever it is called: glTF 2.0, OBJ with its materials, PLY, STL,
+// or a level document. The error is a *level.Invalid with the place in the file.
+func Read(files *Files, o Options) (*level.Level, *Report, error) {
+	if len(files.Data) == 0 {
+		return nil, nil, fault("", "the file is empty")
+	}
+	if o.Up != "" && o.Up != "y" && o.Up != "z" {
+		return nil, nil, fault("/up", "is %q; allowed is y or z", o.Up)
+	}
+	if o.UnitM < 0 || math.IsNaN(o.UnitM) || o.UnitM > 1e4 {
+		return nil, nil, fault("/unit", "is %v metres; a number over 0 and at most 10000 is needed", o.UnitM)
+	}
+	named := o.Name != ""
+	if !named {
+		o.Name = "Imported"
+		if base := strings.TrimSuffix(path.Base(files.Name), path.Ext(files.Name)); base != "" && base != "." && base != "/" {
+			o.Name = clip(base)
+		}
+	}
+	report := &Report{}
+	var l *level.Level
+	var err error
+	switch formatOf(files.Name, files.Data) {
+	case formatLevel:
+		if l, report.Left, err = level.Parse(files.Data); err != nil {
+			return nil, nil, err
+		}
+		for i := range report.Left {
+			report.Left[i] += ": kept, and not understood here"
+		}
+		if named {
+			l.Name = o.Name
+		}
+		return l, report, nil
+	case formatGLTF:
+		l, err = readGLTF(files, o, report)
+	case formatOBJ:
+		l, err = readOBJ(files, o, report)
+	case formatPLY:
+		l, err = readPLY(files, o, report)
+	case formatSTL:
+		l, err = readSTL(files, o, report)
+	default:
+		return nil, nil, fault("", "is no file that can be read here; glTF 2.0 (.glb, .gltf), OBJ, PLY, STL and level documents can%s", guessOf(files.Data))
+	}
+	if err != nil {
+		return nil, nil, err
+	}
+	settle(l, o, report)
+	if err := l.Validate(); err != nil {
+		return nil, nil, err
+	}
+	return l, report, nil
+}
+
+// guessOf says what a file is that cannot be read, where its first bytes tell.
+func guessOf(data []byte) string {
+	for _, g := range []struct{ start, what string }{
+		{"\x89PNG", "this is a PNG image"}, {"\xff\xd8\xff", "this is a JPEG image"},
+		{"\x76\x2f\x31\x01", "this is an OpenEXR image"}, {"#?RADIANCE", "this is a Radiance image"}, {"%PDF", "this is a PDF"}, {"\x1f\x8b", "this is packed with gzip; unpack it first"},
+		{"<?xml", "this is XML; save it as glTF"},
+	} {
+		if bytes.HasPrefix(data, []byte(g.start)) {
+			return "; " + g.what
+		}
+	}
+	return ""
+}
+
+// formatOf tells what a file is by its content, and by its name where content does not tell.
+func formatOf(name string, data []byte) format {
+	ext := strings.ToLower(path.Ext(name))
+	switch {
+	case IsGLTF(data):
+		return formatGLTF
+	case bytes.HasPrefix(data, []byte("ply\n")), bytes.HasPrefix(data, []byte("ply\r\n")):
+		return formatPLY
+	case ext == ".mtl":
+		return formatMTL
+	case isBinarySTL(data), isTextSTL(data):
+		return formatSTL
+	}
+	switch start := bytes.TrimLeft(data[:min(len(data), 4096)], " \t\r\n\ufeff"); {
+	case bytes.HasPrefix(start, []byte("{")), bytes.HasPrefix(start, []byte("[")):
+		if ext == ".gltf" || ext == ".glb" {
+			return formatGLTF // it says what is wrong with it
+		}
+		return formatLevel
+	case ext == ".obj", isOBJ(start):
+		return formatOBJ
+	case ext == ".json":
+		return formatLevel
+	case ext == ".gltf", ext == ".glb":
+		return formatUnknown
+	}
+	return formatUnknown
+}
+
+// isBinarySTL tells by the length that the count of triangles asks for.
+func isBinarySTL(data []byte) bool {
+	const head, each = 84, 50
+	if len(data) < head {
+		return false
+	}
+	return int64(len(data)) == head+each*int64(binary.LittleEndian.Uint32(data[80:]))
+}
+
+func isTextSTL(data []byte) bool {
+	return bytes.HasPrefix(data, []byte("solid")) && bytes.Contains(data[:min(len(data), 2048)], []byte("facet"))
+}
+
+// isOBJ tells by the words that begin the first lines.
+func isOBJ(start []byte) bool {
+	known := 0
+	for i, line := range bytes.Split(start, []byte("\n")) {
+		word, _, _ := bytes.Cut(bytes.TrimSpace(line), []byte(" "))
+		switch string(word) {
+		case "v", "vn", "vt", "f", "o", "g", "usemtl", "mtllib", "s":
+			known++
+		case "":
+		default:
+			if !bytes.HasPrefix(word, []byte("#")) && i < 20 {
+				return false
+			}
+		}
+		if known >= 3 {
+			return true
+		}
+	}
+	return false
+}
+
+// frame takes the file's space to the level's: metres, y up.
+func (o Options) frame(unitM float64, up string) mgl64.Mat4 {
+	if o.UnitM > 0 {
+		unitM = o.UnitM
+	}
+	if o.Up != "" {
+		up = o.Up
+	}
+	m := mgl64.Scale3D(unitM, unitM, unitM)
+	if up == "z" {
+		m = m.Mul4(mgl64.HomogRotate3DX(-math.Pi / 2))
+	}
+	return m
+}
+
+// Sizes that a level usually has, in metres; outside of them a word is said about units.
+const (
+	usualLeastM = 0.5
+	usualMostM  = 200
+)
+
+// settle sees to it that there is something to look at: a viewpoint from which all is seen, and some
+// ambient light where nothing shines. It says how large the level is where that is unusual.
+func settle(l *level.Level, o Options, report *Report) {
+	bounds := geom.NoBounds()
+	for _, m := range l.Meshes {
+		at := m.Transform.Position
+		for i := 0; i+2 < len(m.Positions); i += 3 {
+			bounds.Grow(geom.Vec3{m.Positions[i] + at[0], m.Positions[i+1] + at[1], m.Positions[i+2] + at[2]})
+		}
+	}
+	if bounds.Empty() {
+		report.note("The file has no surfaces.")
+		return
+	}
+	size := bounds.Max.Sub(bounds.Min)
+	across := max(size[0], size[1], size[2])
+	if o.UnitM == 0 && (across > usualMostM || across < usualLeastM) {
+		words := fmt.Sprintf("The level is %s across, with a unit of the file taken as %s.", metres(across), "1 m")
+		switch {
+		case across > usualMostM:
+			report.note("%s If the file is in centimetres, use the unit cm (%s); if in inches, in (%s).", words, metres(across*0.01), metres(across*0.0254))
+		default:
+			report.note("%s If the file is in another unit, say which.", words)
+		}
+	}
+	if len(l.Viewpoints) == 0 {
+		middle := bounds.Min.Add(bounds.Max).Mul(0.5)
+		from := middle.Add(geom.Vec3{0.55, 0.45, 0.75}.Mul(max(size.Len(), 1)))
+		q := geom.LookRotation(middle.Sub(from))
+		v := level.Default[level.Viewpoint]()
+		v.ID, v.Name = l.FreshID("overview"), "Overview"
+		v.Transform.Position, v.Transform.Rotation = level.Vec(from), [4]float64{q.V[0], q.V[1], q.V[2], q.W}
+		l.Viewpoints = append(l.Viewpoints, &v)
+	}
+	if !shines(l) {
+		l.Environment.Ambient.Strength = startAmbientLux
+		report.note("Nothing in the file shines, so an ambient light of %d lx was added.", startAmbientLux)
+	}
+}
+
+// startAmbientLux shows a level that has no light of its own at the exposure that levels begin with.
+const startAmbientLux = 60
+
+func shines(l *level.Level) bool {
+	if len(l.Lights) > 0 {
+		return true
+	}
+	for _, m := range l.Materials {
+		if m.Emission > 0 {
+			return true
+		}
+	}
+	return false
+}
+
+func metres(m float64) string {
+	if m >= 10 {
+		return fmt.Sprintf("%.0f m", m)
+	}
+	return fmt.Sprintf("%.3g m", m)
+}

@@ -1,0 +1,126 @@
+package exchange_test
+
+import (
+	"bytes"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"grotta/core/exchange"
+	"grotta/core/level"
+	"grotta/demo"
+)
+
+// Every demo level goes out and comes back with all that glTF can say, and with the exact values of
+// its lights.
+func TestDemoLevelsComeBackExactly(t *testing.T) {
+	for name, l := range map[string]*level.Level{"dusk": demo.Saltmarsh(), "mill": demo.Mill(), "yard": demo.Yard(), "room": demo.Room()} {
+		data, report, err := exchange.WriteGLTF(l)
+		require.NoError(t, err, name)
+		assert.NotEmpty(t, report.Left, "it says that fog and look are left out")
+		back, _, err := readGLTF(data, "Back")
+		require.NoError(t, err, name)
+		require.Len(t, back.Lights, len(l.Lights), name)
+		for _, was := range l.Lights {
+			is := back.Light(was.ID)
+			require.NotNil(t, is, "%s %s", name, was.ID)
+			assert.Equal(t, was.Kind, is.Kind, was.ID)
+			assert.Equal(t, was.Name, is.Name, was.ID)
+			assert.Equal(t, was.Enabled, is.Enabled, was.ID)
+			assert.InEpsilon(t, l.Strength(was)+1, back.Strength(is)+1, 1e-9, was.ID)
+			if was.Color != "" || was.Kelvin != 0 {
+				assert.Equal(t, was.Kelvin, is.Kelvin, was.ID)
+			} else { // its rig's
+				assert.Equal(t, l.Color(was), back.Color(is), was.ID)
+			}
+			assert.Equal(t, was.Shadows, is.Shadows, was.ID)
+			a, b := l.World().Pose(&was.Entity), back.World().Pose(&is.Entity)
+			assert.InDelta(t, 0, a.Position.Sub(b.Position).Len(), 1e-9, was.ID)
+			if was.Kind != level.Point {
+				assert.InDelta(t, 1, abs(a.Rotation.Dot(b.Rotation)), 1e-6, "also its roll: %s", was.ID)
+			}
+		}
+		require.Len(t, back.Viewpoints, len(l.Viewpoints), name)
+		for _, was := range l.Viewpoints {
+			is := back.Viewpoint(was.ID)
+			require.NotNil(t, is, was.ID)
+			assert.InDelta(t, was.FovDeg, is.FovDeg, 1e-9)
+		}
+		assert.Len(t, back.Images, imagesShown(l), name)
+		for _, was := range l.Materials {
+			if is := level.ByID[level.Material](back, was.ID); is != nil {
+				assert.Equal(t, was.Color, is.Color, was.ID)
+				assert.Equal(t, was.TwoSided, is.TwoSided, was.ID)
+				assert.Equal(t, was.Cutoff, is.Cutoff, was.ID)
+				assert.InDelta(t, was.Emission, is.Emission, 1e-4*was.Emission+1e-9, was.ID)
+			}
+		}
+		assert.Equal(t, l.Environment.Sun, back.Environment.Sun, name)
+		assert.Equal(t, l.Environment.Moon, back.Environment.Moon, name)
+	}
+}
+
+func abs(v float64) float64 { return max(v, -v) }
+
+// imagesShown counts the images that materials of surfaces show.
+func imagesShown(l *level.Level) int {
+	used := map[string]bool{}
+	for _, m := range l.Materials {
+		for _, mesh := range l.Meshes {
+			if mesh.Surface.Material == m.ID && m.Image != "" {
+				used[m.Image] = true
+			}
+		}
+		for _, s := range l.Solids {
+			if s.Surface.Material == m.ID && m.Image != "" {
+				used[m.Image] = true
+			}
+			for _, f := range s.Faces {
+				if f.Material == m.ID && m.Image != "" {
+					used[m.Image] = true
+				}
+			}
+		}
+	}
+	return len(used)
+}
+
+// Names come back as they are written, in any script.
+func TestNamesComeBack(t *testing.T) {
+	l := demo.Room()
+	l.Lights[0].Name = "Große Linse, 灯台"
+	l.Solids[0].Name = "Южная стена"
+	data, _, err := exchange.WriteGLTF(l)
+	require.NoError(t, err)
+	back, _, err := readGLTF(data, "Back")
+	require.NoError(t, err)
+	assert.Equal(t, l.Lights[0].Name, back.Light(l.Lights[0].ID).Name)
+	assert.Equal(t, l.Solids[0].Name, level.ByID[level.Mesh](back, l.Solids[0].ID).Name)
+}
+
+// What another program changes of a light holds over what we left in extras.
+func TestChangesOfOtherProgramsHold(t *testing.T) {
+	l := level.New("Hall")
+	rect := level.NewLight("panel", level.Rect)
+	rect.Strength, rect.WidthM, rect.HeightM, rect.Kelvin = 400, 2, 0.5, 4000
+	l.Lights = append(l.Lights, rect)
+	data, report, err := exchange.WriteGLTF(l)
+	require.NoError(t, err)
+	assert.Contains(t, report.Notes, "panel, a rect light, is written as a spot light, and exactly in extras")
+	// The intensity of the spot that stands in, which is L times A times the fullest channel, is halved.
+	back, _, err := readGLTF(data, "Back")
+	require.NoError(t, err)
+	assert.Equal(t, *back.Light("panel"), *func() *level.Light { r := *rect; return &r }())
+
+	at := bytes.Index(data, []byte(`"intensity":`))
+	require.Positive(t, at)
+	changed := bytes.Clone(data)
+	// One digit of the intensity: another number of the same length.
+	changed[at+len(`"intensity":`)] = '8'
+	other, _, err := readGLTF(changed, "Back")
+	require.NoError(t, err)
+	assert.NotEqual(t, 400.0, other.Light("panel").Strength)
+	assert.Equal(t, level.Rect, other.Light("panel").Kind)
+	assert.Equal(t, 2.0, other.Light("panel").WidthM)
+}

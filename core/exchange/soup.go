@@ -1,0 +1,90 @@
+package exchange
+
+import (
+	"fmt"
+
+	"github.com/go-gl/mathgl/mgl64"
+
+	"grotta/core/geom"
+	"grotta/core/level"
+)
+
+// soup gathers the meshes of formats that list vertices and faces.
+type soup struct {
+	level     *level.Level
+	ids       *level.IDs
+	frame     mgl64.Mat4
+	triangles int
+}
+
+func newSoup(o Options, unitM float64, up string) *soup {
+	l := level.New(o.Name)
+	return &soup{level: l, ids: l.NewIDs(), frame: o.frame(unitM, up)}
+}
+
+// piece is a mesh under construction: vertices of the file that it uses, each once.
+type piece struct {
+	mesh  *level.Mesh
+	index map[[2]int]uint32 // of a vertex and a place in an image; -1 for none
+	uvs   bool
+}
+
+func (s *soup) begin(name, material string) *piece {
+	m := level.Default[level.Mesh]()
+	m.ID, m.Name = s.ids.Fresh(name), clip(name)
+	m.Surface.Material = material
+	return &piece{&m, map[[2]int]uint32{}, false}
+}
+
+// vertex is the index of a vertex in the piece.
+func (s *soup) vertex(p *piece, at, uv int, place geom.Vec3, image [2]float64) uint32 {
+	key := [2]int{at, uv}
+	if i, ok := p.index[key]; ok {
+		return i
+	}
+	i := uint32(len(p.index))
+	p.index[key] = i
+	w := mgl64.TransformCoordinate(place, s.frame)
+	p.mesh.Positions = append(p.mesh.Positions, w[0], w[1], w[2])
+	p.mesh.UVs = append(p.mesh.UVs, image[0], 1-image[1])
+	p.uvs = p.uvs || uv >= 0
+	return i
+}
+
+// face adds a polygon as a fan of triangles.
+func (s *soup) face(p *piece, corners []uint32, where string) error {
+	for i := 2; i < len(corners); i++ {
+		if s.triangles++; s.triangles > level.MaxTriangles {
+			return fault(where, "brings the level to more than %d triangles", level.MaxTriangles)
+		}
+		p.mesh.Indices = append(p.mesh.Indices, corners[0], corners[i-1], corners[i])
+	}
+	return nil
+}
+
+// end adds a piece to the level, about its own middle; one without a face is left.
+func (s *soup) end(p *piece) error {
+	m := p.mesh
+	if len(m.Indices) == 0 {
+		return nil
+	}
+	if !p.uvs {
+		m.UVs = nil
+	}
+	low, high := geom.Vec3{m.Positions[0], m.Positions[1], m.Positions[2]}, geom.Vec3{m.Positions[0], m.Positions[1], m.Positions[2]}
+	for i, v := range m.Positions {
+		low[i%3], high[i%3] = min(low[i%3], v), max(high[i%3], v)
+	}
+	middle := low.Add(high).Mul(0.5)
+	for i := range m.Positions {
+		m.Positions[i] -= middle[i%3]
+	}
+	m.Transform.Position = level.Vec(middle)
+	s.level.Meshes = append(s.level.Meshes, m)
+	if len(s.level.Meshes) > level.MaxEntities {
+		return fault("", "holds more than %d meshes", level.MaxEntities)
+	}
+	return nil
+}
+
+func lineOf(n int) string { return fmt.Sprintf("/line %d", n) }

@@ -1,0 +1,51 @@
+import { useEffect, useRef } from "react";
+import { Sun } from "lucide-react";
+import type { Context } from "../../commands";
+import type { Stage } from "../../engine/stage";
+import { useBench } from "../../model/bench";
+import { aimSun, directionOf } from "../../model/sun";
+
+const farM = 400;
+
+/** The sun in the sky of the view, to be dragged there; its light follows. It shows in the stage
+ *  Mood, for a sun that does not stand by place and clock. */
+export function SunHandle({ context, stage, endGesture }: { context: Context; stage: Stage | null; endGesture: () => void }) {
+  const sun = context.level.environment.sun;
+  const here = useBench((s) => s.stage === "mood");
+  const handle = useRef<HTMLButtonElement>(null);
+  const shown = here && sun !== undefined && !sun.place && stage !== null;
+  useEffect(() => {
+    if (!shown || !stage || !sun) return;
+    const place = () => {
+      if (!handle.current) return;
+      const toward = directionOf(sun.azimuth_deg + sun.north_deg, sun.altitude_deg);
+      const eye = stage.camera.position.toArray();
+      const at = stage.project(eye.map((v, i) => v + farM * toward[i]!));
+      handle.current.style.display = at ? "grid" : "none";
+      if (at) handle.current.style.transform = `translate(${at.x}px, ${at.y}px)`;
+    };
+    place();
+    return stage.eachFrame(place);
+  });
+  if (!shown) return null;
+  const drag = (e: React.PointerEvent) => {
+    if (!handle.current?.hasPointerCapture(e.pointerId)) return;
+    context.edit(aimSun(sun, stage.ray(e.clientX, e.clientY).direction), { held: "sun" });
+  };
+  return (
+    <button
+      ref={handle}
+      className="absolute -left-4 -top-4 z-10 h-8 w-8 place-items-center rounded-full border-2 border-accent bg-[#161616aa] text-accent disabled:opacity-50"
+      style={{ display: "none", touchAction: "none" }}
+      aria-label="Sun"
+      title={`Sun, ${sun.altitude_deg.toFixed(0)}° high. Drag it through the sky.`}
+      disabled={!context.canEdit}
+      onPointerDown={(e) => e.currentTarget.setPointerCapture(e.pointerId)}
+      onPointerMove={drag}
+      onPointerUp={endGesture}
+      onPointerCancel={endGesture}
+    >
+      <Sun size={16} />
+    </button>
+  );
+}
