@@ -8,7 +8,6 @@ import (
 	"io"
 	"log/slog"
 	"os"
-	"path/filepath"
 	"runtime/debug"
 	"strconv"
 	"strings"
@@ -189,9 +188,4 @@ func (a *app) versionCommand() *cobra.Command {
 			return a.show(v, func(w io.Writer) { fmt.Fprintf(w, "grotta %s, %s, %s\n", v.Version, v.Format, v.Go) })
 		},
 	}
-}
-
-// defaultName is a level's name from a file's.
-func defaultName(file string) string {
-	return strings.TrimSuffix(filepath.Base(file), filepath.Ext(file))
 }

@@ -95,6 +95,7 @@ func Read(files *Files, o Options) (*level.Level, *Report, error) {
 	if err != nil {
 		return nil, nil, err
 	}
+	tagSource(l, files.Name)
 	settle(l, o, report)
 	if err := l.Validate(); err != nil {
 		return nil, nil, err

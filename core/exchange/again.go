@@ -1,0 +1,255 @@
+package exchange
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"maps"
+	"math"
+	"path"
+	"slices"
+	"strings"
+
+	"grotta/core/geom"
+	"grotta/core/level"
+	"grotta/core/scene"
+)
+
+// This file takes a file into a level again that has changed since it was brought in: geometry is
+// replaced in place, and what the level says beside it stays.
+
+// sourceTag is the tag of what came from a file.
+func sourceTag(file string) string { return "from " + path.Base(file) }
+
+// tagSource marks the meshes of a level with the file that they come from.
+func tagSource(l *level.Level, file string) {
+	if file == "" {
+		return
+	}
+	for _, m := range l.Meshes {
+		m.Tags = append(m.Tags, clip(sourceTag(file)))
+	}
+}
+
+// Merged says what taking a file in again changes.
+type Merged struct {
+	Added    []string // names of parts that are new
+	Changed  []string // that have another shape or place
+	Removed  []string // that the file has no longer
+	Same     int      // parts that are as they were
+	Floating []string // names of lights that a surface was beside, and is no longer
+	Buried   []string // that are within a block now
+}
+
+// Into is the operation that takes a file into a level again. Parts that came from a file of
+// this name before are matched by name, and among those of one name by shape and place. Their ids,
+// materials, densities and zones stay; lights of the level stay where they are. An operation without
+// steps changes nothing.
+func Into(ctx context.Context, l, file *level.Level, name string) (level.Operation, *Merged, error) {
+	op := level.Batch("Bring in " + path.Base(name) + " again")
+	out := &Merged{Added: []string{}, Changed: []string{}, Removed: []string{}, Floating: []string{}, Buried: []string{}}
+	tag := clip(sourceTag(name))
+	before := map[string][]*level.Mesh{} // by name
+	for _, m := range l.Meshes {
+		if slices.Contains(m.Tags, tag) {
+			before[titleOf(m)] = append(before[titleOf(m)], m)
+		}
+	}
+	t := &taker{level: l, file: file, ids: l.NewIDs(), op: &op, materials: map[string]string{}}
+	for _, m := range file.Meshes {
+		title := titleOf(m)
+		was := takeNearest(before, title, m)
+		switch {
+		case was == nil:
+			if err := t.add(m, tag); err != nil {
+				return op, nil, err
+			}
+			out.Added = append(out.Added, title)
+		case sameShape(was, m):
+			out.Same++
+		default:
+			op.Steps = append(op.Steps, level.Set(was.ID, map[string]any{
+				"positions": m.Positions, "indices": m.Indices, "uvs": orNil(m.UVs), "transform.position": m.Transform.Position,
+			}))
+			out.Changed = append(out.Changed, title)
+		}
+	}
+	for _, title := range slices.Sorted(maps.Keys(before)) {
+		for _, m := range before[title] {
+			op.Steps = append(op.Steps, level.Remove(m.ID))
+			out.Removed = append(out.Removed, title)
+		}
+	}
+	if len(op.Steps) == 0 {
+		return op, out, nil
+	}
+	op, err := asTree(op)
+	if err != nil {
+		return op, nil, err
+	}
+	next, _, err := l.ApplyContext(ctx, op)
+	if err != nil {
+		return op, nil, err
+	}
+	out.Floating, out.Buried = strayed(l, next)
+	return op, out, ctx.Err()
+}
+
+func titleOf(m *level.Mesh) string { return cmp.Or(m.Name, m.ID) }
+
+func orNil(uvs []float64) any {
+	if len(uvs) == 0 {
+		return nil
+	}
+	return uvs
+}
+
+// asTree is an operation as it would come over the wire.
+func asTree(op level.Operation) (level.Operation, error) {
+	text, err := level.Encode(op)
+	if err != nil {
+		return op, err
+	}
+	var out level.Operation
+	err = level.Decode(text, &out)
+	return out, err
+}
+
+// sameShape tells whether two meshes are alike in shape and place.
+func sameShape(a, b *level.Mesh) bool {
+	near := func(x, y float64) bool { return math.Abs(x-y) < 1e-6 }
+	return slices.Equal(a.Indices, b.Indices) && slices.EqualFunc(a.Positions, b.Positions, near) && slices.EqualFunc(a.UVs, b.UVs, near) &&
+		slices.EqualFunc(a.Transform.Position[:], b.Transform.Position[:], near)
+}
+
+// takeNearest takes the mesh of a name out that is most like another: of the same shape, then by
+// place.
+func takeNearest(all map[string][]*level.Mesh, title string, like *level.Mesh) *level.Mesh {
+	list := all[title]
+	if len(list) == 0 {
+		return nil
+	}
+	best, least := 0, math.Inf(1)
+	for i, m := range list {
+		away := geom.Vec3(m.Transform.Position).Sub(geom.Vec3(like.Transform.Position)).Len()
+		if len(m.Indices) != len(like.Indices) {
+			away += 1e6
+		}
+		if away < least {
+			best, least = i, away
+		}
+	}
+	found := list[best]
+	if all[title] = slices.Delete(slices.Clone(list), best, best+1); len(all[title]) == 0 {
+		delete(all, title)
+	}
+	return found
+}
+
+// taker adds parts of a file, with the materials and images that they need.
+type taker struct {
+	level, file *level.Level
+	ids         *level.IDs
+	op          *level.Operation
+	materials   map[string]string // of the file, to those of the level
+}
+
+func (t *taker) add(m *level.Mesh, tag string) error {
+	next := *m
+	next.ID = t.ids.Keep(m.ID)
+	if !slices.Contains(next.Tags, tag) {
+		next.Tags = append(slices.Clone(next.Tags), tag)
+	}
+	next.Surface.Material = t.material(m.Surface.Material)
+	t.op.Steps = append(t.op.Steps, level.Add("meshes", &next))
+	if len(t.level.Meshes)+len(t.op.Steps) > level.MaxEntities {
+		return fault("", "brings the level to more than %d meshes", level.MaxEntities)
+	}
+	return nil
+}
+
+// material is the level's material of the name that one of the file has, or that one, added.
+func (t *taker) material(id string) string {
+	if id == "" {
+		return ""
+	}
+	if known, ok := t.materials[id]; ok {
+		return known
+	}
+	src := level.ByID[level.Material](t.file, id)
+	for _, m := range t.level.Materials {
+		if cmp.Or(m.Name, m.ID) == cmp.Or(src.Name, src.ID) {
+			t.materials[id] = m.ID
+			return m.ID
+		}
+	}
+	next := *src
+	next.ID = t.ids.Keep(src.ID)
+	if src.Image != "" {
+		image := *t.file.Image(src.Image)
+		image.ID = t.ids.Keep(image.ID)
+		next.Image = image.ID
+		t.op.Steps = append(t.op.Steps, level.Add("images", &image))
+	}
+	t.op.Steps = append(t.op.Steps, level.Add("materials", &next))
+	t.materials[id] = next.ID
+	return next.ID
+}
+
+// besideM is how near a surface is that a light hangs on or stands before.
+const besideM = 0.6
+
+// strayed are the lights that have lost the surface beside them, and those that are within a block.
+func strayed(was, is *level.Level) (floating, buried []string) {
+	before, after := scene.Build(was), scene.Build(is)
+	floating, buried = []string{}, []string{}
+	for _, light := range is.Lights {
+		if light.Kind == level.Directional || !light.Enabled {
+			continue
+		}
+		at := is.World().Pose(&light.Entity).Position
+		name := cmp.Or(light.Name, light.ID)
+		if beside(before, at) && !beside(after, at) {
+			floating = append(floating, name)
+		}
+		if after.Inside(at) != "" && before.Inside(at) == "" {
+			buried = append(buried, name)
+		}
+	}
+	return floating, buried
+}
+
+// beside tells whether there is a surface near a point, along the axes and the diagonals.
+func beside(s *scene.Scene, at geom.Vec3) bool {
+	for n := range 27 {
+		d := geom.Vec3{float64(n%3 - 1), float64(n/3%3 - 1), float64(n/9 - 1)}
+		if d.Len() == 0 {
+			continue
+		}
+		if _, ok := s.See(at, d.Normalize(), besideM); ok {
+			return true
+		}
+	}
+	return false
+}
+
+// Words is a line for each kind of change.
+func (m *Merged) Words() []string {
+	var out []string
+	say := func(what string, names []string) {
+		if len(names) > 0 {
+			list := names[:min(len(names), 8)]
+			more := ""
+			if len(names) > len(list) {
+				more = fmt.Sprintf(" and %d more", len(names)-len(list))
+			}
+			out = append(out, fmt.Sprintf("%d %s: %s%s", len(names), what, strings.Join(list, ", "), more))
+		}
+	}
+	say("added", m.Added)
+	say("changed", m.Changed)
+	say("removed", m.Removed)
+	say("lights with nothing beside them now", m.Floating)
+	say("lights within a block now", m.Buried)
+	return append(out, fmt.Sprintf("%d as before", m.Same))
+}
