@@ -168,6 +168,17 @@ type Presence struct {
 	Leaving   bool     `json:"leaving,omitzero" required:"false"`
 }
 
+// NewLink asks for a link that signs a browser in.
+type NewLink struct {
+	To string `json:"to" minLength:"1" maxLength:"200" doc:"Path of the console that it leads to, such as /levels/ID."`
+}
+
+// Link signs a browser in, once.
+type Link struct {
+	Path    string    `json:"path" doc:"To be opened under the service's address."`
+	Expires time.Time `json:"expires"`
+}
+
 // OpenSession is a browser that is signed in.
 type OpenSession struct {
 	ID      string     `json:"id"`
@@ -202,6 +213,19 @@ type Imported struct {
 type ExchangeReport struct {
 	Left  []string `json:"left" doc:"What was left out, or kept without being understood."`
 	Notes []string `json:"notes" doc:"What was assumed, or changed into something else."`
+}
+
+// Merged says what taking a file in again changed, or would change.
+type Merged struct {
+	Revision int      `json:"revision" doc:"Of the level after it."`
+	Added    []string `json:"added"`
+	Changed  []string `json:"changed"`
+	Removed  []string `json:"removed"`
+	Same     int      `json:"same" doc:"Parts that are as they were."`
+	Floating []string `json:"floating" doc:"Lights that a surface was beside, and is no longer."`
+	Buried   []string `json:"buried" doc:"Lights that are within a block now."`
+	Words    []string `json:"words" doc:"The same as lines to read."`
+	ExchangeReport
 }
 
 // ImportOptions say how a file is to be read.

@@ -12,6 +12,7 @@ import (
 	"path/filepath"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -39,14 +40,21 @@ func unitOf(text string) (float64, error) {
 
 func (a *app) levelImport() *cobra.Command {
 	var o api.ImportOptions
-	var unit string
+	var unit, into string
+	var dry, watch bool
 	cmd := &cobra.Command{
 		Use: "import FILE", Short: "Bring in glTF, OBJ, PLY, STL, a level document, or a folder or .zip with one of them", Args: args(1),
-		Long: "Bring in a file as a new level. Files beside it that it names, such as buffers, images and\nmaterial libraries, come with it; none outside of its folder is read.",
+		Long: "Bring in a file as a new level. Files beside it that it names, such as buffers, images and\nmaterial libraries, come with it; none outside of its folder is read.\nWith --into the geometry of an earlier import of the same file is replaced in place: ids, materials,\ndensities, zones and lights of the level stay.",
 		RunE: func(cmd *cobra.Command, in []string) error {
 			var err error
 			if o.UnitM, err = unitOf(unit); err != nil {
 				return err
+			}
+			if into != "" {
+				return a.importAgain(cmd.Context(), in[0], into, o, dry, watch)
+			}
+			if dry || watch {
+				return usageError{fmt.Errorf("--dry-run and --watch need --into LEVEL")}
 			}
 			data, left, err := a.packFile(in[0], &o)
 			if err != nil {
@@ -68,8 +76,68 @@ func (a *app) levelImport() *cobra.Command {
 	f.StringVar(&unit, "unit", "", "unit of the file: m, cm, mm, in, ft, or metres as a number (default: the format's)")
 	f.StringVar(&o.Up, "up", "", "the file's axis that points up: y or z (default: the format's)")
 	f.StringVar(&o.Scene, "scene", "", "glTF: name or number of the scene (default: the one that the file opens with)")
+	f.StringVar(&into, "into", "", "level that takes the changed file in again")
+	f.BoolVar(&dry, "dry-run", false, "with --into: only say what it would change")
+	f.BoolVar(&watch, "watch", false, "with --into: again whenever the file is saved, until Ctrl-C")
+	cobra.CheckErr(cmd.RegisterFlagCompletionFunc("into", a.completeLevels))
 	f.StringVar(&o.Main, "main", "", "of a folder or archive: the file to read (default: the only one that can be)")
 	return cmd
+}
+
+// lookEvery is how often a watched file is looked at.
+const lookEvery = 500 * time.Millisecond
+
+// importAgain takes a file into a level, once or whenever it is saved.
+func (a *app) importAgain(ctx context.Context, file, into string, o api.ImportOptions, dry, watch bool) error {
+	c, l, err := a.level(ctx, into)
+	if err != nil {
+		return err
+	}
+	if err := a.takeInto(ctx, c, file, l.ID, o, dry); err != nil || !watch {
+		return err
+	}
+	return a.watchInto(ctx, c, file, l.ID, o)
+}
+
+// takeInto takes a file into a level and says what that changed.
+func (a *app) takeInto(ctx context.Context, c *client.Client, file, id string, o api.ImportOptions, dry bool) error {
+	data, left, err := a.packFile(file, &o)
+	if err != nil {
+		return err
+	}
+	got, err := c.ImportAgain(ctx, id, data, o, dry)
+	if err != nil {
+		return err
+	}
+	got.Left = append(got.Left, left...)
+	return a.show(got, func(w io.Writer) {
+		fmt.Fprintf(w, "revision %d: %s\n", got.Revision, strings.Join(got.Words, "; "))
+		describeExchange(w, got.ExchangeReport)
+	})
+}
+
+// watchInto takes a file into a level whenever it is saved, until the context ends. A save that
+// cannot be read is said, and the next one waited for.
+func (a *app) watchInto(ctx context.Context, c *client.Client, file, id string, o api.ImportOptions) error {
+	was, err := os.Stat(file)
+	if err != nil {
+		return err
+	}
+	for {
+		select {
+		case <-ctx.Done():
+			return nil
+		case <-time.After(lookEvery):
+		}
+		is, err := os.Stat(file)
+		if err != nil || is.ModTime().Equal(was.ModTime()) && is.Size() == was.Size() {
+			continue // an editor may be about to write it
+		}
+		was = is
+		if err := a.takeInto(ctx, c, file, id, o, false); err != nil && ctx.Err() == nil {
+			fmt.Fprintln(a.err, "grotta:", err)
+		}
+	}
 }
 
 func describeExchange(w io.Writer, r api.ExchangeReport) {
@@ -183,11 +251,14 @@ func (a *app) levelExport() *cobra.Command {
 	var out, format string
 	var strict bool
 	cmd := &cobra.Command{
-		Use: "export LEVEL", Short: "Hand a level back as glTF (.glb) or as a document (.json)", Args: args(1), ValidArgsFunction: a.completeLevels,
+		Use: "export LEVEL", Short: "Hand a level back as glTF (.glb), a document (.json) or a list of its lights (.csv)", Args: args(1), ValidArgsFunction: a.completeLevels,
 		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, in []string) error {
 			if format == "" {
-				if format = "glb"; strings.HasSuffix(out, ".json") {
+				switch format = "glb"; {
+				case strings.HasSuffix(out, ".json"):
 					format = "json"
+				case strings.HasSuffix(out, ".csv"):
+					format = "csv"
 				}
 			}
 			report := api.ExchangeReport{Left: []string{}, Notes: []string{}}
@@ -217,7 +288,7 @@ func (a *app) levelExport() *cobra.Command {
 		}),
 	}
 	cmd.Flags().StringVarP(&out, "out", "o", "", "file to write (default: the level's name)")
-	cmd.Flags().StringVar(&format, "format", "", "glb or json (default: by the file's name)")
+	cmd.Flags().StringVar(&format, "format", "", "glb, json, or csv for a list of the lights (default: by the file's name)")
 	cmd.Flags().BoolVar(&strict, "strict", false, "write nothing where anything would be left out")
 	return cmd
 }

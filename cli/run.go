@@ -25,6 +25,7 @@ type Host struct {
 	Version     string
 	Serve       func(context.Context, RunOptions) error
 	Demo        func(ctx context.Context, o RunOptions, keep bool) error
+	Personal    func(RunOptions) (Personal, error)
 	People      func(data string, mayMake bool) (People, error) // of a data folder, which it may make
 	Clean       func(data string) (api.Cleaned, error)
 	Backup      func(data, file string) (api.Backup, error)

@@ -161,6 +161,12 @@ func (c *Client) Session(ctx context.Context) (api.Session, error) {
 	return get[api.Session](ctx, c, "/session", nil)
 }
 
+// SignInLink makes a link that signs a browser in, once, and leads to a path of the console.
+func (c *Client) SignInLink(ctx context.Context, to string) (string, error) {
+	l, err := post[api.Link](ctx, c, "/session/link", api.NewLink{To: to})
+	return strings.TrimSuffix(c.URL, "/") + l.Path, err
+}
+
 // Tokens lists the user's tokens.
 func (c *Client) Tokens(ctx context.Context) ([]api.Token, error) {
 	return getList[api.Token](ctx, c, "/tokens", nil)
@@ -253,17 +259,33 @@ func (c *Client) CreateLevel(ctx context.Context, l api.NewLevel) (api.LevelInfo
 // ImportLevel brings in a level document or a glTF file.
 func (c *Client) ImportLevel(ctx context.Context, data []byte, o api.ImportOptions) (api.Imported, error) {
 	var out api.Imported
-	q := query("name", o.Name, "file", o.File, "main", o.Main, "up", o.Up, "scene", o.Scene)
-	if o.UnitM > 0 {
-		q.Set("unit_m", strconv.FormatFloat(o.UnitM, 'g', -1, 64))
-	}
-	_, err := c.do(ctx, call{method: http.MethodPost, path: "/levels/import", query: q, body: data}, &out)
+	_, err := c.do(ctx, call{method: http.MethodPost, path: "/levels/import", query: importQuery(o), body: data}, &out)
 	return out, err
 }
 
 // ExportLevel hands a level back: format is "glb" or "json".
 func (c *Client) ExportLevel(ctx context.Context, id, format string) ([]byte, error) {
 	return getBytes(ctx, c, levelPath(id, "export"), query("format", format))
+}
+
+// ImportAgain takes a changed file into a level; dry only says what it would change.
+func (c *Client) ImportAgain(ctx context.Context, id string, data []byte, o api.ImportOptions, dry bool) (api.Merged, error) {
+	var out api.Merged
+	q := importQuery(o)
+	q.Del("name")
+	if dry {
+		q.Set("dry", "true")
+	}
+	_, err := c.do(ctx, call{method: http.MethodPost, path: levelPath(id, "import"), query: q, body: data}, &out)
+	return out, err
+}
+
+func importQuery(o api.ImportOptions) url.Values {
+	q := query("name", o.Name, "file", o.File, "main", o.Main, "up", o.Up, "scene", o.Scene)
+	if o.UnitM > 0 {
+		q.Set("unit_m", strconv.FormatFloat(o.UnitM, 'g', -1, 64))
+	}
+	return q
 }
 
 // ExportReport says what an export as glTF leaves out or changes.

@@ -26,7 +26,8 @@ import (
 )
 
 // The live view and a shot are one picture: over all viewpoints of all demo
-// levels, with their air and look.
+// levels, with their air and look. Of an hour of a level that differs from another in its light
+// alone, every second viewpoint is enough.
 func TestViewAgreesWithShot(t *testing.T) {
 	t.Parallel()
 	g := start(t)
@@ -36,7 +37,10 @@ func TestViewAgreesWithShot(t *testing.T) {
 			l, err := maren.CreateLevel(ctx, api.NewLevel{From: from})
 			require.NoError(t, err)
 			p := viewOf(t, g, maren, l.ID)
-			for _, v := range demo.Start(from).Viewpoints {
+			for i, v := range demo.Start(from).Viewpoints {
+				if i%2 == 1 && (from == "noon" || from == "night") {
+					continue
+				}
 				p.agrees(maren, l.ID, v.ID, "")
 			}
 			p.do(chromedp.Evaluate(`document.querySelector("section[aria-label=View]").style.cssText = ""`, nil))

@@ -25,7 +25,7 @@ import (
 
 // host is what the command line runs that is not a call to a service.
 func host() cli.Host {
-	return cli.Host{Version: rest.Version, Serve: serve, Demo: runDemo, People: openPeople, Clean: service.Clean,
+	return cli.Host{Version: rest.Version, Serve: serve, Demo: runDemo, Personal: personal, People: openPeople, Clean: service.Clean,
 		Backup: backup.Write, Restore: backup.Restore, Verify: backup.Verify, LevelSchema: rest.LevelSchema, OpenAPI: openAPI}
 }
 
@@ -91,6 +91,56 @@ func sayDemo(w io.Writer, url, dir string, people []demoUser) {
 		fmt.Fprintf(w, "  %-6s  password  %s\n", p.name, p.password)
 	}
 	fmt.Fprintf(w, "\nor from another terminal:  bin/grotta login %s --server %s\nData: %s. Ctrl-C stops it.\n", people[0].name, url, dir)
+}
+
+// owner is who has a personal service.
+const owner = "me"
+
+// personal starts a service for one person, who is made if they are not there yet. Nobody signs in
+// by a password: a token and links do.
+func personal(o cli.RunOptions) (cli.Personal, error) {
+	o.LogLevel = slog.LevelWarn
+	s, err := start(o)
+	if err != nil {
+		return cli.Personal{}, err
+	}
+	token, err := personalToken(s.Store)
+	if err != nil {
+		return cli.Personal{}, errors.Join(err, s.Stop())
+	}
+	return cli.Personal{URL: s.URL, Token: token, Wait: func(ctx context.Context) error { return wait(ctx, s) }}, nil
+}
+
+// personalTokenDays is how long a token holds that a personal service makes when it starts.
+const (
+	personalTokenDays = 30
+	personalTokenName = "grotta open"
+)
+
+func personalToken(st *store.Store) (string, error) {
+	if !st.Knows(owner) {
+		if _, err := st.CreateUser(api.NewUser{Name: owner, Password: auth.NewSecret(), Admin: true}); err != nil {
+			return "", err
+		}
+	}
+	id, err := st.UserID(owner)
+	if err != nil {
+		return "", err
+	}
+	me := store.Asker{ID: id, Name: owner, Admin: true, Scopes: api.Scopes}
+	old, err := st.Tokens(me)
+	if err != nil {
+		return "", err
+	}
+	for _, t := range old { // of runs before
+		if t.Name == personalTokenName {
+			if err := st.RevokeToken(me, t.ID); err != nil {
+				return "", err
+			}
+		}
+	}
+	t, err := st.NewToken(me, api.NewToken{Name: personalTokenName, Scopes: api.Scopes, Days: personalTokenDays}, time.Now().UTC())
+	return t.Secret, err
 }
 
 type demoUser struct{ name, password string }

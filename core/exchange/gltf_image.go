@@ -3,8 +3,8 @@ package exchange
 import (
 	"fmt"
 	"math"
-	"net/url"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/go-json-experiment/json"
@@ -75,7 +75,7 @@ func (in *importer) imageData(index int) (data []byte, name string, err error) {
 		data, err = src.MarshalData()
 	default:
 		var file string
-		if file, err = url.PathUnescape(src.URI); err == nil {
+		if file, err = unescape(src.URI); err == nil {
 			data, err = in.files.find(file)
 		}
 	}
@@ -146,7 +146,7 @@ func (f *Files) checkNeighbours() error {
 			continue
 		}
 		path := fmt.Sprintf("/buffers/%d/uri", i)
-		name, err := url.PathUnescape(b.URI)
+		name, err := unescape(b.URI)
 		if err != nil {
 			return fault(path, "is %q, which is no file name", level.Visible(b.URI))
 		}
@@ -155,6 +155,27 @@ func (f *Files) checkNeighbours() error {
 		}
 	}
 	return nil
+}
+
+// unescape reads the percent signs of a relative address (RFC 3986).
+func unescape(uri string) (string, error) {
+	var b strings.Builder
+	for i := 0; i < len(uri); i++ {
+		if uri[i] != '%' {
+			b.WriteByte(uri[i])
+			continue
+		}
+		if i+2 >= len(uri) {
+			return "", strconv.ErrSyntax
+		}
+		v, err := strconv.ParseUint(uri[i+1:i+3], 16, 8)
+		if err != nil {
+			return "", err
+		}
+		b.WriteByte(byte(v))
+		i += 2
+	}
+	return b.String(), nil
 }
 
 // gltfNeighbours are the files that a .gltf names: buffers and images.
@@ -173,7 +194,7 @@ func gltfNeighbours(data []byte) (names []string) {
 		return nil
 	}
 	for _, n := range append(head.Buffers, head.Images...) {
-		if name, err := url.PathUnescape(n.URI); err == nil && name != "" && !strings.HasPrefix(name, "data:") {
+		if name, err := unescape(n.URI); err == nil && name != "" && !strings.HasPrefix(name, "data:") {
 			names = append(names, name)
 		}
 	}

@@ -6,7 +6,6 @@ import (
 	"encoding/binary"
 	"fmt"
 	"math"
-	"net/url"
 	"slices"
 	"strconv"
 	"strings"
@@ -199,7 +198,7 @@ func (in *importer) takeBuffers() error {
 			continue
 		}
 		path := fmt.Sprintf("/buffers/%d", i)
-		name, err := url.PathUnescape(b.URI)
+		name, err := unescape(b.URI)
 		if err != nil {
 			return fault(path+"/uri", "is %q, which is no file name", level.Visible(b.URI))
 		}

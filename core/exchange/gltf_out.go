@@ -5,7 +5,6 @@ import (
 	"cmp"
 	"fmt"
 	"math"
-	"net/http"
 
 	"github.com/go-json-experiment/json"
 	"github.com/qmuntal/gltf"
@@ -248,8 +247,13 @@ func (x *exporter) texture(id string) (int, error) {
 		return i, nil
 	}
 	image := x.level.Image(id)
-	kind := http.DetectContentType(image.Data)
-	if kind != "image/png" && kind != "image/jpeg" {
+	kind := ""
+	switch {
+	case bytes.HasPrefix(image.Data, []byte("\x89PNG")):
+		kind = "image/png"
+	case bytes.HasPrefix(image.Data, []byte("\xff\xd8\xff")):
+		kind = "image/jpeg"
+	default:
 		x.report.leave("the image %s: glTF takes PNG and JPEG", cmp.Or(image.Name, id))
 		x.image[id] = -1
 		return -1, nil

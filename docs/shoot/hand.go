@@ -11,7 +11,7 @@ import (
 )
 
 // byHand is the README's tour in the console: sign in, open the demo, bake, move
-// a fader, ask a point, mend what the check found, save and share a preset.
+// a fader, ask a point, mend what the check found, go back in history, try a mood.
 func byHand(browser context.Context, url, id string) error {
 	tab := func(name string) chromedp.Action {
 		return click(`//button[@role="tab" and starts-with(normalize-space(), %q)]`, name)
@@ -40,12 +40,15 @@ func byHand(browser context.Context, url, id string) error {
 			choose("Go to a viewpoint", "kitchen-table"), outliner("Table shade"), dim("great-lens", 0.2), chromedp.Sleep(6 * time.Second), // the picture comes to rest
 		}},
 		{"findings", []chromedp.Action{tab("Findings"), chromedp.Click(`[data-rule="limits.shadow-overlap"] button:nth-of-type(1)`)}},
-		{"clean", []chromedp.Action{
+		{"history", []chromedp.Action{
 			fix("look.zone-too-dark"), fix("links.glow-without-light"), fix("limits.shadow-overlap"),
 			chromedp.WaitVisible(`//button[normalize-space()="Bake at good quality"]`, chromedp.BySearch), button("Bake at good quality"), baked,
+			tab("History"), chromedp.Click(`ol[aria-label="Revisions"] li:last-child button`), chromedp.WaitVisible(`section[aria-label^="Revision"] img`),
 		}},
 		{"ledger", []chromedp.Action{
-			chromedp.KeyEvent("i"), chromedp.MouseClickXY(640, 470), chromedp.KeyEvent("\x1b"), chromedp.WaitVisible(`//section[@aria-label="Panels"]//th[text()="Share"]`, chromedp.BySearch), chromedp.Sleep(2 * time.Second),
+			chromedp.KeyEvent("i"), chromedp.MouseClickXY(640, 470), chromedp.WaitVisible(`//section[@aria-label="Panels"]//th[text()="Share"]`, chromedp.BySearch),
+			chromedp.Click(`//section[@aria-label="Spot"]//button[contains(., "Keep")]`, chromedp.BySearch), chromedp.MouseClickXY(820, 430), chromedp.KeyEvent("\x1b"),
+			chromedp.WaitVisible(`section[aria-label="Spot"] th`), chromedp.WaitVisible(`section[aria-label="Kept spot"] th`), chromedp.Sleep(2 * time.Second),
 		}},
 		{"comparison", []chromedp.Action{
 			tab("Shots"), chromedp.WaitVisible(`section[aria-label="Panels"] ul img`), choose("Compare with", "2"),
@@ -59,10 +62,9 @@ func byHand(browser context.Context, url, id string) error {
 			radio("Texels"), chromedp.Evaluate(`document.querySelector("canvas").dispatchEvent(new KeyboardEvent("keydown", { key: "Escape", bubbles: true }))`, nil),
 			button("Plan density"), chromedp.WaitVisible(`//button[starts-with(normalize-space(), "Apply to")]`, chromedp.BySearch), button("Apply to"), chromedp.Sleep(8 * time.Second), // it is baked again meanwhile
 		}},
-		{"presets-panel", []chromedp.Action{
-			radio("Lit"), tab("Presets"),
-			chromedp.SendKeys(`input[aria-label="Name of the preset"]`, "station-dusk"), chromedp.SendKeys(`input[aria-label="Tags"]`, "dusk coast"), button("Save"),
-			click(`//li[contains(., %q)]//label[contains(., "ivo")]/input`, "station-dusk"),
+		{"mood", []chromedp.Action{
+			radio("Lit"), click(`//nav[@aria-label="Stages"]//button[normalize-space()=%q]`, "Mood"), chromedp.Sleep(6 * time.Second), // its pictures are taken
+			click(`//section[@aria-label="Mood"]//button[contains(., %q)]`, "morning-fog"), chromedp.WaitVisible(`[data-testid=trying] img`), chromedp.WaitVisible(`//button[normalize-space()="Take it"]`, chromedp.BySearch),
 		}},
 		{"platforms", []chromedp.Action{chromedp.Navigate(url + "/platforms"), chromedp.WaitVisible("table")}},
 	})

@@ -7,7 +7,6 @@ import (
 	"net/http"
 	"strconv"
 	"strings"
-	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -186,51 +185,6 @@ func (s *server) revised(ctx context.Context, id string, fn func() (api.Revision
 	return &revisionOut{etag(rev.Number), rev}, nil
 }
 
-func (s *server) registerImport(a huma.API, tag string) {
-	op := heavy(operation("POST", "/levels/import", "import-level", "Bring in a level", tag))
-	op.Description = "The body is a level document (grotta-level/1), glTF 2.0, OBJ, PLY or STL, seen from the content; or a .zip of one of these with the files beside it that it names, such as buffers, images and material libraries."
-	op.MaxBodyBytes = maxImportBytes
-	op.BodyReadTimeout = time.Minute
-	op.SkipValidateBody = true
-	huma.Register(a, op, func(ctx context.Context, in *struct {
-		Name    string  `query:"name" maxLength:"120" doc:"Name of the level; the document's or file's own, or \"Imported\", if left out."`
-		File    string  `query:"file" maxLength:"255" doc:"What the file is called."`
-		Main    string  `query:"main" maxLength:"255" doc:"Of an archive: the file to read; the only one that can be read if left out."`
-		UnitM   float64 `query:"unit_m" minimum:"0" maximum:"10000" doc:"Metres in a unit of the file; the format's own if left out: 1, and 0.001 for STL."`
-		Up      string  `query:"up" enum:"y,z" doc:"The file's axis that points up; the format's own if left out: y, and z for PLY and STL."`
-		Scene   string  `query:"scene" maxLength:"120" doc:"glTF: name or number of the scene; the one that the file opens with if left out."`
-		RawBody []byte  `contentType:"application/octet-stream"`
-	}) (*out[api.Imported], error) {
-		files, err := exchange.OpenFiles(in.RawBody, in.File, in.Main)
-		if err != nil {
-			return nil, s.problem(err)
-		}
-		l, report, err := exchange.Read(files, exchange.Options{Name: in.Name, UnitM: in.UnitM, Up: in.Up, Scene: in.Scene})
-		if err != nil {
-			return nil, s.problem(err)
-		}
-		if err := ctx.Err(); err != nil {
-			return nil, s.problem(err)
-		}
-		info, err := s.Store.CreateLevel(askerOf(ctx), l, "import")
-		return answer(s, api.Imported{Level: info, ExchangeReport: reportOfExchange(report)}, err)
-	})
-}
-
-// maxImportBytes is the largest body of an import: a level document, or an archive of other files.
-const maxImportBytes = 128 << 20
-
-func reportOfExchange(r *exchange.Report) api.ExchangeReport {
-	out := api.ExchangeReport{Left: r.Left, Notes: r.Notes}
-	if out.Left == nil {
-		out.Left = []string{}
-	}
-	if out.Notes == nil {
-		out.Notes = []string{}
-	}
-	return out
-}
-
 type fileOut struct {
 	ContentType string `header:"Content-Type"`
 	Disposition string `header:"Content-Disposition"`
@@ -239,10 +193,10 @@ type fileOut struct {
 
 func (s *server) registerExport(a huma.API, tag string) {
 	op := heavy(operation("GET", "/levels/{id}/export", "export-level", "Hand a level back as a file", tag))
-	op.Responses = binaryResponse("model/gltf-binary", "application/json")
+	op.Responses = binaryResponse("model/gltf-binary", "application/json", "text/csv")
 	huma.Register(a, op, func(ctx context.Context, in *struct {
 		LevelPath
-		Format string `query:"format" enum:"glb,json" default:"glb" doc:"glb: glTF 2.0, binary; json: the level document."`
+		Format string `query:"format" enum:"glb,json,csv" default:"glb" doc:"glb: glTF 2.0, binary; json: the level document; csv: a list of the lights, with units."`
 	}) (*fileOut, error) {
 		info, doc, err := s.Store.Level(askerOf(ctx), in.ID)
 		contentType, data := "model/gltf-binary", []byte(nil)
@@ -250,6 +204,8 @@ func (s *server) registerExport(a huma.API, tag string) {
 		case in.Format == "json" && (err == nil || errors.Is(err, store.ErrUnreadable)): // also one that no longer reads
 			contentType = "application/json"
 			data, err = s.Store.Text(askerOf(ctx), in.ID)
+		case err == nil && in.Format == "csv":
+			contentType, data = "text/csv; charset=utf-8", exchange.LightsCSV(doc)
 		case err == nil:
 			data, _, err = exchange.WriteGLTF(doc)
 		}

@@ -60,6 +60,7 @@ type server struct {
 	Deps
 	guard *signInGuard
 	gate  *gate.Gate
+	links links
 }
 
 // How many heavy requests work at once, and how many wait, of one person and in all.
@@ -72,13 +73,14 @@ var (
 // New builds the handler of everything the service serves.
 func New(d Deps) http.Handler {
 	gin.SetMode(gin.ReleaseMode)
-	s := &server{d, newSignInGuard(), gate.New(heavyPlaces, heavyPerPerson, heavyWaiting)}
+	s := &server{Deps: d, guard: newSignInGuard(), gate: gate.New(heavyPlaces, heavyPerPerson, heavyWaiting), links: links{open: map[string]link{}}}
 	r := gin.New()
 	r.HandleMethodNotAllowed = true
 	registry := prometheus.NewRegistry()
 	r.Use(s.recoverer, s.hosts, securityHeaders, measure(registry))
 	r.GET("/healthz", func(c *gin.Context) { c.String(http.StatusOK, "ok\n") })
 	r.GET("/readyz", s.ready)
+	r.GET(enterPath+":key", s.enter)
 	r.GET("/metrics", s.metricsAllowed, gin.WrapH(promhttp.HandlerFor(registry, promhttp.HandlerOpts{})))
 	s.register(humagin.New(r, Config()))
 	r.NoRoute(s.console)
@@ -129,6 +131,7 @@ func Describe(a huma.API) { (&server{}).register(a) }
 func (s *server) register(a huma.API) {
 	a.UseMiddleware(s.admit(a))
 	s.registerPeople(a)
+	s.registerLink(a)
 	s.registerLevels(a)
 	s.registerLight(a)
 	s.registerBakes(a)

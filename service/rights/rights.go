@@ -93,6 +93,7 @@ var Table = map[string]Need{
 	"change-user":   admin,
 	"remove-user":   admin,
 	"set-password":  signedIn, // one's own, with the old one; another's needs an admin
+	"make-link":     signedIn, // a token must have all scopes of its owner
 	"list-sessions": {Scope: api.ScopeRead, SessionOrAdmin: true},
 	"end-session":   {Scope: api.ScopeRead, SessionOrAdmin: true},
 	"list-levels":   signedIn,
@@ -148,6 +149,7 @@ var Table = map[string]Need{
 	"redo":           editor,
 	"preview-preset": viewer,
 	"restore":        editor,
+	"import-again":   editor,
 	"set-grade":      editor,
 	"apply-preset":   editor,
 	"start-bake":     editor,

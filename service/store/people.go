@@ -280,16 +280,32 @@ func (s *Store) SignIn(name, password, agent string, now time.Time) (secret stri
 	if !right || u.Disabled {
 		return "", began, ErrForbidden
 	}
+	return s.BeginSession(Asker{ID: u.ID, Name: name, Admin: u.Admin}, agent, now)
+}
+
+// BeginSession begins a session for somebody who has shown who they are; the secret goes into a
+// cookie.
+func (s *Store) BeginSession(a Asker, agent string, now time.Time) (secret string, began api.Session, err error) {
 	secret, csrf := auth.NewSecret(), auth.NewSecret()
-	row := session{Hash: auth.HashSecret(secret), UserID: u.ID, CSRF: csrf, Created: &now, Agent: agent, Expires: now.Add(sessionFor)}
+	row := session{Hash: auth.HashSecret(secret), UserID: a.ID, CSRF: csrf, Created: &now, Agent: agent, Expires: now.Add(sessionFor)}
 	err = s.change(func(tx *gorm.DB) error {
+		var u user
+		if err := tx.Where("id = ?", a.ID).Limit(1).Find(&u).Error; err != nil {
+			return err
+		}
+		if u.ID == 0 || u.Disabled {
+			return ErrForbidden
+		}
 		if err := tx.Where("expires < ?", now).Delete(&session{}).Error; err != nil {
 			return err
 		}
 		return tx.Create(&row).Error
 	})
-	return secret, api.Session{User: name, Scopes: scopesOf(u.Admin), CSRF: csrf, Expires: row.Expires}, err
+	return secret, api.Session{User: a.Name, Scopes: scopesOf(a.Admin), CSRF: csrf, Expires: row.Expires}, err
 }
+
+// SessionScopes are the scopes that a session of somebody has.
+func SessionScopes(a Asker) []string { return scopesOf(a.Admin) }
 
 // scopesOf returns the scopes of a session: all of them, but admin only for admins.
 func scopesOf(admin bool) []string {

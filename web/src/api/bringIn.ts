@@ -50,18 +50,24 @@ async function archiveOf(files: readonly Picked[]): Promise<Uint8Array<ArrayBuff
 
 export type HowToRead = { unit_m?: number; up?: "y" | "z" };
 
-/** Brings one bundle in as a new level. */
-export async function bringIn({ main, beside }: Bundle, how: HowToRead = {}, signal?: AbortSignal): Promise<Imported> {
-  const name = main.file.name;
-  const title = name.replace(/\.[^.]+$/, "").slice(0, 120);
+const asBytes = { bodySerializer: (b: string) => b, headers: { "Content-Type": "application/octet-stream" } };
+
+/** A bundle as what is sent, and what is said of it. */
+async function sent({ main, beside }: Bundle, how: HowToRead) {
   const body = beside.length > 0 ? new Blob([await archiveOf([main, ...beside])]) : main.file;
-  return take(
-    api.POST("/api/v1/levels/import", {
-      params: { query: { ...(/\.json$/i.test(name) ? {} : { name: title }), file: name, ...(beside.length > 0 ? { main: main.path } : {}), ...how } },
-      body: body as unknown as string,
-      bodySerializer: (b) => b,
-      headers: { "Content-Type": "application/octet-stream" },
-      ...(signal ? { signal } : {}),
-    }),
-  );
+  return { body: body as unknown as string, query: { file: main.file.name, ...(beside.length > 0 ? { main: main.path } : {}), ...how } };
+}
+
+/** Brings one bundle in as a new level. */
+export async function bringIn(bundle: Bundle, how: HowToRead = {}, signal?: AbortSignal): Promise<Imported> {
+  const file = bundle.main.file.name;
+  const name = /\.json$/i.test(file) ? {} : { name: file.replace(/\.[^.]+$/, "").slice(0, 120) };
+  const { body, query } = await sent(bundle, how);
+  return take(api.POST("/api/v1/levels/import", { params: { query: { ...name, ...query } }, body, ...asBytes, ...(signal ? { signal } : {}) }));
+}
+
+/** Takes a changed file into a level again. dry only says what it would change. */
+export async function bringInAgain(id: string, bundle: Bundle, how: HowToRead, dry: boolean): Promise<Schemas["Merged"]> {
+  const { body, query } = await sent(bundle, how);
+  return take(api.POST("/api/v1/levels/{id}/import", { params: { path: { id }, query: { ...query, dry } }, body, ...asBytes }));
 }

@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { useMutation, useQuery } from "@tanstack/react-query";
-import { Camera, Clipboard, FileJson, Package, Palette } from "lucide-react";
+import { Camera, Clipboard, FileJson, Package, Palette, Table } from "lucide-react";
 import { api, take, takeShot, type Document } from "../../api/client";
 import type { Context } from "../../commands";
 import { bench, camera } from "../../model/bench";
@@ -29,6 +29,7 @@ export function HandOver({ doc, context }: { doc: Document; context: Context }) 
         <LeftOut id={id} revision={doc.level.revision} />
         <Item icon={<FileJson size={14} />} words="Level document (.json)" about="Everything; it can be brought in again" onClick={() => file("export?format=json")} />
         <Item icon={<Palette size={14} />} words="Grade (.cc)" about="The colour decisions of the look, as ASC CDL" onClick={() => file("grade.cc")} />
+        <Item icon={<Table size={14} />} words="Lights as a list (.csv)" about="Places, directions, strengths with units" onClick={() => file("export?format=csv")} />
         <Item icon={<Clipboard size={14} />} words="Copy the lights" about="As a table with units, those selected or all" onClick={copyLights} />
       </Group>
       <Group title="Pictures">

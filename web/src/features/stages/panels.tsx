@@ -2,6 +2,7 @@ import { useBench } from "../../model/bench";
 import { PresetPictures } from "../presets/PresetPictures";
 import { RigList } from "../presets/RigList";
 import { SavePreset } from "../presets/SavePreset";
+import { BringInAgain } from "./Again";
 import { CommandGrid, Group } from "./buttons";
 import { Findings, MeterList } from "./Findings";
 import { HandOver } from "./HandOver";
@@ -20,10 +21,13 @@ function useOn() {
   useBench((s) => s.walking);
 }
 
-export function LevelStage({ doc, context }: StageProps) {
+export function LevelStage({ doc, context, onApplied }: StageProps) {
   useOn();
   return (
     <>
+      <Group title="From your editor">
+        <BringInAgain context={context} onApplied={onApplied} />
+      </Group>
       <Group title="Blocks">
         <CommandGrid context={context} ids={["place-box-block", "place-wall-block", "place-floor-block", "place-wedge-block", "place-cylinder-block", "place-stairs-block", "place-blocker-block", "opening"]} />
       </Group>

@@ -1,0 +1,125 @@
+package e2e
+
+import (
+	"archive/zip"
+	"bytes"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"grotta/api"
+	"grotta/core/level"
+)
+
+const hutOBJ = `mtllib parts/hut.mtl
+o Floor
+v 0 0 0
+v 400 0 0
+v 400 0 300
+v 0 0 300
+usemtl boards
+f 1 4 3 2
+o Wall
+v 0 250 0
+v 400 250 0
+usemtl lime
+f 1 2 6 5
+`
+
+// A file comes in from disk with those beside it, is taken in again when it has changed, and goes
+// out with what is left out said.
+func TestDoorsByCommandLine(t *testing.T) {
+	t.Parallel()
+	s, g := signedIn(t)
+	maren := as(t, g, "maren")
+	dir := t.TempDir()
+	hut := filepath.Join(dir, "hut.obj")
+	write := func(name, text string) {
+		require.NoError(t, os.MkdirAll(filepath.Dir(filepath.Join(dir, name)), 0o755))
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600))
+	}
+	write("hut.obj", hutOBJ)
+	write("parts/hut.mtl", "newmtl boards\nKd 0.5 0.4 0.3\nnewmtl lime\nKd 0.9 0.9 0.9\n")
+
+	out := s.ok("level", "import", hut)
+	assert.Contains(t, out, "400 m across")
+	assert.Contains(t, out, "use the unit cm (4 m)")
+	s.ok("level", "delete", "hut", "--forever", "--yes")
+	out = s.ok("level", "import", hut, "--unit", "cm")
+	assert.Contains(t, out, "2 shapes")
+	assert.NotContains(t, out, "left out")
+	l, err := maren.FindLevel(ctx, "hut")
+	require.NoError(t, err)
+	doc, err := maren.Level(ctx, l.ID)
+	require.NoError(t, err)
+	require.Len(t, doc.Document.Materials, 2)
+	apply(t, maren, l.ID, level.Set("wall", map[string]any{"surface.density": 30}))
+
+	// The file is saved with a higher wall.
+	write("hut.obj", strings.ReplaceAll(hutOBJ, "250", "300"))
+	out = s.ok("level", "import", hut, "--unit", "cm", "--into", "hut", "--dry-run")
+	assert.Contains(t, out, "1 changed: Wall; 1 as before")
+	assert.Equal(t, 2, current(t, maren, l.ID), "a dry run changes nothing")
+	out = s.ok("level", "import", hut, "--unit", "cm", "--into", "hut")
+	assert.Contains(t, out, "revision 3: 1 changed: Wall")
+	doc, err = maren.Level(ctx, l.ID)
+	require.NoError(t, err)
+	wall := level.ByID[level.Mesh](doc.Document, "wall")
+	assert.Equal(t, 30.0, wall.Surface.Density, "what the level says of it stays")
+	out = s.ok("level", "import", hut, "--unit", "cm", "--into", "hut")
+	assert.Contains(t, out, "revision 3: 2 as before", "the same once more is no revision")
+	s.ok("level", "undo", "hut")
+
+	// Nothing outside of the folder is read.
+	write("inner/evil.obj", strings.Replace(hutOBJ, "parts/hut.mtl", "../parts/hut.mtl", 1))
+	out = s.ok("level", "import", filepath.Join(dir, "inner", "evil.obj"))
+	assert.Contains(t, out, "leads out of the folder")
+
+	out = s.ok("level", "export", saltmarsh, "-o", filepath.Join(dir, "out.glb"))
+	assert.Contains(t, out, "left out or not understood: 11 glows")
+	_, errOut, code := s.run("", "level", "export", saltmarsh, "--strict", "-o", filepath.Join(dir, "strict.glb"))
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errOut, "11 glows")
+	assert.NoFileExists(t, filepath.Join(dir, "strict.glb"))
+	s.ok("level", "export", saltmarsh, "-o", filepath.Join(dir, "lights.csv"))
+	text, err := os.ReadFile(filepath.Join(dir, "lights.csv"))
+	require.NoError(t, err)
+	assert.Contains(t, string(text), "great-lens,Great lens,spot,true")
+}
+
+// By the API: archives, and who may take a file in again.
+func TestDoorsByTheAPI(t *testing.T) {
+	t.Parallel()
+	g := start(t)
+	maren, ivo := as(t, g, "maren"), as(t, g, "ivo")
+	var b bytes.Buffer
+	w := zip.NewWriter(&b)
+	for name, text := range map[string]string{"x/hut.obj": hutOBJ, "x/parts/hut.mtl": "newmtl boards\nKd 1 0 0\n"} {
+		f, err := w.Create(name)
+		require.NoError(t, err)
+		_, err = f.Write([]byte(text))
+		require.NoError(t, err)
+	}
+	require.NoError(t, w.Close())
+	got, err := maren.ImportLevel(ctx, b.Bytes(), api.ImportOptions{File: "x.zip", UnitM: 0.01})
+	require.NoError(t, err)
+	assert.Equal(t, "hut", got.Level.Name)
+	_, err = ivo.ImportAgain(ctx, got.Level.ID, b.Bytes(), api.ImportOptions{File: "x.zip"}, true)
+	assert.Equal(t, 404, problemOf(t, err, "a stranger").Status)
+	require.NoError(t, maren.ShareLevel(ctx, got.Level.ID, "ivo", "viewer"))
+	_, err = ivo.ImportAgain(ctx, got.Level.ID, b.Bytes(), api.ImportOptions{File: "x.zip"}, false)
+	assert.Equal(t, 403, problemOf(t, err, "a viewer").Status)
+	merged, err := maren.ImportAgain(ctx, got.Level.ID, b.Bytes(), api.ImportOptions{File: "x.zip", UnitM: 0.02}, false)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"Floor", "Wall"}, merged.Changed)
+	assert.Equal(t, 2, merged.Revision)
+	_, err = maren.ImportAgain(ctx, got.Level.ID, []byte("hello"), api.ImportOptions{}, false)
+	assert.Equal(t, 422, problemOf(t, err, "text").Status)
+	report, err := maren.ExportReport(ctx, got.Level.ID)
+	require.NoError(t, err)
+	assert.NotEmpty(t, report.Left)
+}

@@ -1,0 +1,107 @@
+package rest
+
+import (
+	"context"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"grotta/api"
+	"grotta/core/exchange"
+	"grotta/core/level"
+)
+
+// This file brings files in.
+
+// maxImportBytes is the largest body of an import: a level document, or an archive of other files.
+const maxImportBytes = 128 << 20
+
+// ImportInput is a file and how it is to be read. (Exported for huma, which skips embedded
+// fields that are not.)
+type ImportInput struct {
+	File    string  `query:"file" maxLength:"255" doc:"What the file is called."`
+	Main    string  `query:"main" maxLength:"255" doc:"Of an archive: the file to read; the only one that can be read if left out."`
+	UnitM   float64 `query:"unit_m" minimum:"0" maximum:"10000" doc:"Metres in a unit of the file; the format's own if left out: 1, and 0.001 for STL."`
+	Up      string  `query:"up" enum:"y,z" doc:"The file's axis that points up; the format's own if left out: y, and z for PLY and STL."`
+	Scene   string  `query:"scene" maxLength:"120" doc:"glTF: name or number of the scene; the one that the file opens with if left out."`
+	RawBody []byte  `contentType:"application/octet-stream"`
+}
+
+// read reads the file as a level; name is the file that was read, of an archive the one within.
+func (in *ImportInput) read(ctx context.Context, title string) (l *level.Level, report *exchange.Report, name string, err error) {
+	files, err := exchange.OpenFiles(in.RawBody, in.File, in.Main)
+	if err != nil {
+		return nil, nil, "", err
+	}
+	if l, report, err = exchange.Read(files, exchange.Options{Name: title, UnitM: in.UnitM, Up: in.Up, Scene: in.Scene}); err != nil {
+		return nil, nil, "", err
+	}
+	return l, report, files.Name, ctx.Err()
+}
+
+func importOperation(path, id, summary, tag, description string) huma.Operation {
+	op := heavy(operation("POST", path, id, summary, tag))
+	op.Description = description
+	op.MaxBodyBytes = maxImportBytes
+	op.BodyReadTimeout = time.Minute
+	op.SkipValidateBody = true
+	return op
+}
+
+func (s *server) registerImport(a huma.API, tag string) {
+	huma.Register(a, importOperation("/levels/import", "import-level", "Bring in a level", tag,
+		"The body is a level document (grotta-level/1), glTF 2.0, OBJ, PLY or STL, seen from the content; or a .zip of one of these with the files beside it that it names, such as buffers, images and material libraries."),
+		func(ctx context.Context, in *struct {
+			Name string `query:"name" maxLength:"120" doc:"Name of the level; the document's or file's own, or \"Imported\", if left out."`
+			ImportInput
+		}) (*out[api.Imported], error) {
+			l, report, _, err := in.read(ctx, in.Name)
+			if err != nil {
+				return nil, s.problem(err)
+			}
+			info, err := s.Store.CreateLevel(askerOf(ctx), l, "import")
+			return answer(s, api.Imported{Level: info, ExchangeReport: reportOfExchange(report)}, err)
+		})
+	huma.Register(a, importOperation("/levels/{id}/import", "import-again", "Take a changed file into a level again", tag,
+		"Parts that came from a file of this name before are matched by name, and among those of one name by shape and place: their geometry is replaced, and their ids, materials, densities and zones stay. New parts are added, those that the file has no longer are removed; lights stay where they are. One revision, which can be undone. A file of another name stands beside what is there."),
+		func(ctx context.Context, in *struct {
+			LevelPath
+			Dry bool `query:"dry" doc:"Only say what it would change."`
+			ImportInput
+		}) (*out[api.Merged], error) {
+			file, report, name, err := in.read(ctx, "")
+			if err != nil {
+				return nil, s.problem(err)
+			}
+			info, doc, err := s.Store.Level(askerOf(ctx), in.ID)
+			if err != nil {
+				return nil, s.problem(err)
+			}
+			op, merged, err := exchange.Into(ctx, doc, file, name)
+			if err != nil {
+				return nil, s.problem(err)
+			}
+			answered := api.Merged{Revision: info.Revision, ExchangeReport: reportOfExchange(report), Added: merged.Added, Changed: merged.Changed, Removed: merged.Removed,
+				Same: merged.Same, Floating: merged.Floating, Buried: merged.Buried, Words: merged.Words()}
+			if in.Dry || len(op.Steps) == 0 {
+				return answer(s, answered, nil)
+			}
+			rev, err := s.revised(ctx, in.ID, func() (api.Revision, error) { return s.Store.Apply(ctx, askerOf(ctx), in.ID, op, info.Revision) })
+			if err != nil {
+				return nil, err
+			}
+			answered.Revision = rev.Body.Number
+			return answer(s, answered, nil)
+		})
+}
+
+func reportOfExchange(r *exchange.Report) api.ExchangeReport {
+	out := api.ExchangeReport{Left: r.Left, Notes: r.Notes}
+	if out.Left == nil {
+		out.Left = []string{}
+	}
+	if out.Notes == nil {
+		out.Notes = []string{}
+	}
+	return out
+}

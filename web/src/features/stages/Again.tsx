@@ -1,0 +1,89 @@
+import { useRef, useState } from "react";
+import { useMutation } from "@tanstack/react-query";
+import { FolderInput } from "lucide-react";
+import { bringInAgain, bundlesOf, type Bundle } from "../../api/bringIn";
+import type { Schemas } from "../../api/client";
+import type { Context } from "../../commands";
+import { complain, notice } from "../../ui/messages";
+
+type Offer = { bundle: Bundle; merged: Schemas["Merged"] };
+
+const units: [string, number][] = [
+  ["the format's unit", 0],
+  ["metres", 1],
+  ["centimetres", 0.01],
+  ["millimetres", 0.001],
+  ["inches", 0.0254],
+  ["feet", 0.3048],
+];
+
+/** Takes a file that has changed in the editor into the level again, after saying what that changes. */
+export function BringInAgain({ context, onApplied }: { context: Context; onApplied: () => void }) {
+  const file = useRef<HTMLInputElement>(null);
+  const [unitM, setUnitM] = useState(0);
+  const [offer, setOffer] = useState<Offer | null>(null);
+  const { id } = context.doc.level;
+  const how = unitM > 0 ? { unit_m: unitM } : {};
+  const look = useMutation({
+    mutationFn: async (bundle: Bundle) => ({ bundle, merged: await bringInAgain(id, bundle, how, true) }),
+    onSuccess: setOffer,
+    onError: complain,
+  });
+  const doIt = useMutation({
+    mutationFn: (o: Offer) => bringInAgain(id, o.bundle, how, false),
+    onSuccess: (m) => {
+      setOffer(null);
+      notice(m.words.join("\n"), { word: "Undo", run: context.undo });
+      onApplied();
+    },
+    onError: complain,
+  });
+  const nothing = offer !== null && offer.merged.added.length + offer.merged.changed.length + offer.merged.removed.length === 0;
+  return (
+    <div className="px-2">
+      <div className="flex gap-1">
+        <button className="flex h-[26px] flex-1 items-center gap-2 bg-base-300 px-2 hover:bg-[#3a3a3a] disabled:opacity-40" disabled={!context.canEdit || look.isPending} title="Geometry of an earlier import is replaced; lights, materials and densities stay" onClick={() => file.current?.click()}>
+          <FolderInput size={13} /> {look.isPending ? "Comparing…" : "Bring in again"}
+        </button>
+        <select className="field !w-24" aria-label="Unit of the file" value={unitM} onChange={(e) => setUnitM(Number(e.target.value))}>
+          {units.map(([name, m]) => (
+            <option key={name} value={m}>
+              {name}
+            </option>
+          ))}
+        </select>
+      </div>
+      <input
+        ref={file}
+        type="file"
+        hidden
+        multiple
+        aria-label="Changed file"
+        onChange={(e) => {
+          const picked = [...(e.target.files ?? [])].map((f) => ({ path: f.name, file: f }));
+          e.target.value = "";
+          const [bundle] = bundlesOf(picked);
+          if (bundle) look.mutate(bundle);
+        }}
+      />
+      {offer && (
+        <div className="mt-1 border border-[#101010] bg-base-200 p-2" role="status">
+          <p className="font-semibold">{offer.bundle.main.file.name}</p>
+          <ul>
+            {[...offer.merged.words, ...offer.merged.notes, ...offer.merged.left.map((l) => `left out: ${l}`)].map((w) => (
+              <li key={w}>{w}</li>
+            ))}
+          </ul>
+          <div className="mt-1 flex gap-1">
+            <button className="btn btn-primary btn-xs flex-1" disabled={nothing || doIt.isPending} onClick={() => doIt.mutate(offer)}>
+              {nothing ? "Nothing to change" : "Take it in"}
+            </button>
+            <button className="btn btn-xs" onClick={() => setOffer(null)}>
+              Leave it
+            </button>
+          </div>
+        </div>
+      )}
+    </div>
+  );
+}
