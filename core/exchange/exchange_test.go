@@ -126,7 +126,7 @@ func TestFilesThatCannotBe(t *testing.T) {
 		"negative offset":    {swap(`"bufferView":0,"comp`, `"bufferView":0,"byteOffset":-8,"comp`), "/accessors/0"},
 		"required extension": {swap(`"extensionsUsed"`, `"extensionsRequired":["KHR_draco_mesh_compression"],"extensionsUsed"`), "save the file without mesh compression"},
 		"infinite place":     {swap(`[1,0,0]`, `[1e308,0,0]`), ""},
-		"negative intensity": {swap(`"intensity":30`, `"intensity":-3`), "/lights/0/strength"},
+		"negative intensity": {swap(`"intensity":30`, `"intensity":-3`), "/nodes/1 strength is -3"},
 	} {
 		_, _, err := readGLTF(c.data, "x")
 		var invalid *level.Invalid

@@ -167,6 +167,7 @@ func (in *importer) material(index int, at string) (string, error) {
 	m := level.Default[level.Material]()
 	m.ID, m.Name = in.idOf(src.Extras, src.Name, "material"), clip(src.Name)
 	m.Color = "#ffffff"
+	in.report.from("materials", len(in.level.Materials), path)
 	in.level.Materials = append(in.level.Materials, &m)
 	in.materialID[index] = m.ID
 	m.TwoSided = src.DoubleSided
@@ -245,6 +246,7 @@ func (in *importer) place(l *level.Light, world mgl64.Mat4, path string) error {
 		return fault(path, "scales its light to nothing")
 	}
 	l.Transform.Rotation = [4]float64{q.V[0], q.V[1], q.V[2], q.W}
+	in.report.from("lights", len(in.level.Lights), path)
 	in.level.Lights = append(in.level.Lights, l)
 	return nil
 }
@@ -287,6 +289,7 @@ func (in *importer) camera(n *gltf.Node, index int, world mgl64.Mat4) {
 	v.FovDeg = min(max(src.Perspective.Yfov*180/math.Pi, 5), 150)
 	v.Transform.Position = level.Vec(world.Col(3).Vec3())
 	v.Transform.Rotation = [4]float64{q.V[0], q.V[1], q.V[2], q.W}
+	in.report.from("viewpoints", len(in.level.Viewpoints), path)
 	in.level.Viewpoints = append(in.level.Viewpoints, &v)
 }
 

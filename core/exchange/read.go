@@ -26,6 +26,39 @@ type Options struct {
 type Report struct {
 	Left  []string // what was left out, or kept without being understood
 	Notes []string // what was assumed, or changed into something else
+
+	places map[string]string // in the file, of parts of the level such as "/lights/0"
+}
+
+// from notes where in the file a part of the level comes from.
+func (r *Report) from(part string, index int, place string) {
+	if r.places == nil {
+		r.places = map[string]string{}
+	}
+	r.places[fmt.Sprintf("/%s/%d", part, index)] = place
+}
+
+// inFile is a fault of a level that was read from a file, with the places of the file: there is no
+// other that its maker knows.
+func (r *Report) inFile(err error) error {
+	bad, ok := err.(*level.Invalid)
+	if !ok {
+		return err
+	}
+	out := &level.Invalid{}
+	for _, f := range bad.Faults {
+		parts := strings.SplitN(f.Path, "/", 4) // "", part, index, the rest
+		if len(parts) >= 3 {
+			if place, ok := r.places["/"+parts[1]+"/"+parts[2]]; ok {
+				f.Path = place
+				if len(parts) == 4 {
+					f.Message = strings.ReplaceAll(parts[3], "/", " ") + " " + f.Message
+				}
+			}
+		}
+		out.Faults = append(out.Faults, f)
+	}
+	return out
 }
 
 func (r *Report) leave(format string, args ...any) {
@@ -98,7 +131,7 @@ func Read(files *Files, o Options) (*level.Level, *Report, error) {
 	tagSource(l, files.Name)
 	settle(l, o, report)
 	if err := l.Validate(); err != nil {
-		return nil, nil, err
+		return nil, nil, report.inFile(err)
 	}
 	return l, report, nil
 }

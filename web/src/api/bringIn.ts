@@ -54,6 +54,7 @@ const asBytes = { bodySerializer: (b: string) => b, headers: { "Content-Type": "
 
 /** A bundle as what is sent, and what is said of it. */
 async function sent({ main, beside }: Bundle, how: HowToRead) {
+  if (main.file.size === 0) throw new Error("the file is empty");
   const body = beside.length > 0 ? new Blob([await archiveOf([main, ...beside])]) : main.file;
   return { body: body as unknown as string, query: { file: main.file.name, ...(beside.length > 0 ? { main: main.path } : {}), ...how } };
 }

@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { Level } from "../api/client";
 import { apply } from "../model/apply";
+import { typedAfter } from "../model/typed";
 import { alongLine, faceAlong, handlesFor, onPlane, type Drag, type Ray, type Sight } from "./handles";
 
 const empty = {
@@ -55,6 +56,25 @@ describe("handles of a light", () => {
     expect(h.at).toEqual([1, -3, 0].map((x) => expect.closeTo(x)));
     expect(h.drag(drag(at(1, -3), at(1, -5)))!.op.fields).toEqual({ range_m: 7 });
     expect(h.drag(drag(at(1, -3), at(1, 9)))!.op.fields).toEqual({ range_m: 0.05 });
+  });
+});
+
+describe("a number that is typed while dragging", () => {
+  const level = add(empty, "lights", { id: "l", kind: "spot", inner_deg: 20, outer_deg: 40, range_m: 5, transform: { position: [1, 2, 0], rotation: [-Math.SQRT1_2, 0, 0, Math.SQRT1_2] } });
+  const typed = (name: string, n: number, l = level, id = "l") => handle(l, id, name).drag(drag(at(1, 2), at(1.3, 2.2), { typed: n, snapM: 0.25 }))!.op.fields;
+  it("is what the handle becomes", () => {
+    expect(typed("move-x", 0.37)).toEqual({ "transform.position": [1.37, 2, 0] });
+    expect(typed("range_m", 3.3)).toEqual({ range_m: 3.3 });
+    expect(typed("outer_deg", 33.3)).toEqual({ outer_deg: 33.3 });
+    expect(typed("outer_deg", 10)).toEqual({ outer_deg: 20 });
+  });
+  it("sizes boxes", () => {
+    const box = add(empty, "solids", { id: "s", size: [2, 2, 2], transform: { position: [0, 1, 0] } });
+    expect(typed("side +x", 3.5, box, "s")).toMatchObject({ size: [3.5, 2, 2], "transform.position": [0.75, 1, 0] });
+  });
+  it("is read key by key", () => {
+    const after = (keys: string) => [...keys].reduce<string>((s, k) => typedAfter(s, k === "<" ? "Backspace" : k) ?? `${s}?`, "");
+    expect([after("2.50"), after("1,5"), after("3-"), after("3--"), after("12<4"), after("1..5")]).toEqual(["2.50", "1.5", "-3", "3", "14", "1.?5"]);
   });
 });
 

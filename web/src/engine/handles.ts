@@ -11,8 +11,9 @@ export type Ray = { origin: Vec; direction: Vec };
 export type Hit = { point: Vec; normal: Vec };
 
 /** A drag as it stands: the ray under the pointer and the one where it began, the surface under
- *  the pointer, and the grid, 0 for none. */
-export type Drag = { ray: Ray; from: Ray; hit: Hit | null; snapM: number };
+ *  the pointer, and the grid, 0 for none. A number that was typed takes the place of the pointer: it is
+ *  what the handle says, such as a range or an angle; for a move along an axis, how far. */
+export type Drag = { ray: Ray; from: Ray; hit: Hit | null; snapM: number; typed?: number | undefined };
 export type Dragged = { op: Operation; text: string } | null;
 
 export type Handle = {
@@ -140,8 +141,9 @@ function moving(level: Level, things: readonly Thing[], at: Vec, rotation: Pose[
         at: list(v(at).addScaledVector(v(along), arm)),
         lines: [at, list(v(at).addScaledVector(v(along), arm))],
         drag: (d) => {
-          const metres = pulled(at, along, d);
+          const metres = d.typed ?? pulled(at, along, d);
           if (metres === null) return null;
+          if (d.typed !== undefined) return by(list(v(along).multiplyScalar(metres)));
           const i = axes.findIndex(([l]) => l === look);
           // Along the level's own axes the place snaps, along others the way does.
           const snapped = along[i] === 1 ? snapTo(at[i]! + metres, d.snapM) - at[i]! : snapTo(metres, d.snapM);
@@ -210,8 +212,8 @@ function length(t: Thing, pose: Pose, field: string, label: string, along: Vec, 
     lines: [pose.position, at],
     drag: (d) => {
       const metres = pulled(pose.position, along, d);
-      if (metres === null) return null;
-      const next = Math.max(least, tidy(snapTo(value + metres * factor, d.snapM)));
+      if (metres === null && d.typed === undefined) return null;
+      const next = Math.max(least, d.typed ?? tidy(snapTo(value + metres! * factor, d.snapM)));
       return { op: set(t.id, { [field]: next }, `${t.name}: ${label.toLowerCase()}`), text: `${label} ${next.toFixed(2)} m` };
     },
   };
@@ -251,7 +253,7 @@ function cone(t: Thing, pose: Pose, side: Vec, field: "inner_deg" | "outer_deg",
     look: "side",
     at,
     lines: [pose.position, at],
-    drag: ({ ray, from }) => {
+    drag: ({ ray, from, typed }) => {
       const angleOf = (r: Ray) => {
         const p = onPlane(pose.position, normal, r);
         if (!p) return null;
@@ -259,9 +261,9 @@ function cone(t: Thing, pose: Pose, side: Vec, field: "inner_deg" | "outer_deg",
         return (Math.atan2(d.dot(v(side)), d.dot(v(way))) * 180) / Math.PI;
       };
       const [a, b] = [angleOf(from), angleOf(ray)];
-      if (a === null || b === null) return null;
+      if ((a === null || b === null) && typed === undefined) return null;
       const [low, high] = field === "outer_deg" ? [Math.max(light.inner_deg, 0.1), 89.9] : [0, light.outer_deg];
-      const next = Math.min(high, Math.max(low, Math.round((deg + b - a) * 2) / 2));
+      const next = Math.min(high, Math.max(low, typed ?? Math.round((deg + b! - a!) * 2) / 2));
       return { op: set(t.id, { [field]: next }, `${t.name}: ${label.toLowerCase()}`), text: `${label} ${next.toFixed(1)}° was ${deg.toFixed(1)}°` };
     },
   };
@@ -289,8 +291,8 @@ function sides(level: Level, t: Thing, pose: Pose): Handle[] {
         at,
         drag: (d) => {
           const metres = pulled(at, along, d);
-          if (metres === null) return null;
-          const next = Math.max(0.01, tidy(snapTo(size[i]! + metres, d.snapM)));
+          if (metres === null && d.typed === undefined) return null;
+          const next = Math.max(0.01, d.typed ?? tidy(snapTo(size[i]! + metres!, d.snapM)));
           const middle = list(v(pose.position).addScaledVector(v(along), (next - size[i]!) / 2));
           const local = toLocal(level, t.entity, { ...pose, position: middle });
           const fields = { size: size.map((s, k) => (k === i ? next : s)), "transform.position": tidyVec(local.position) };
@@ -321,9 +323,9 @@ function zoneSides(t: Thing): Handle[] {
           at,
           drag: (d) => {
             const metres = pulled(at, along, d);
-            if (metres === null) return null;
-            const to = tidy(snapTo(box[end][i]! + metres, d.snapM));
+            if (metres === null && d.typed === undefined) return null;
             const other = end === "min" ? box.max[i]! : box.min[i]!;
+            const to = d.typed !== undefined ? other + (end === "min" ? -d.typed : d.typed) : tidy(snapTo(box[end][i]! + metres!, d.snapM));
             const fit = end === "min" ? Math.min(to, other - 0.05) : Math.max(to, other + 0.05);
             const next = boxes.map((o, k) => (k === n ? { ...o, [end]: o[end].map((x, j) => (j === i ? fit : x)) } : o));
             return { op: set(t.id, { boxes: next }, `Size of ${t.name}`), text: `${"xyz"[i]} ${Math.abs(fit - other).toFixed(2)} m` };
@@ -347,14 +349,14 @@ function turn(level: Level, t: Thing, pose: Pose, sight: Sight): Handle {
     look: "turn",
     at,
     lines: [pose.position, at],
-    drag: ({ ray, from, snapM }) => {
+    drag: ({ ray, from, snapM, typed }) => {
       const angleOf = (r: Ray) => {
         const p = onPlane(pose.position, [0, 1, 0], r);
         return p && Math.atan2(-(p[0] - pose.position[0]), -(p[2] - pose.position[2]));
       };
       const [a, b] = [angleOf(from), angleOf(ray)];
-      if (a === null || b === null) return null;
-      const deg = snapTo(((b - a) * 180) / Math.PI, snapM > 0 ? 5 : 0);
+      if ((a === null || b === null) && typed === undefined) return null;
+      const deg = typed ?? snapTo(((b! - a!) * 180) / Math.PI, snapM > 0 ? 5 : 0);
       const q = new Quaternion().setFromAxisAngle(new Vector3(0, 1, 0), (deg * Math.PI) / 180).multiply(new Quaternion(...pose.rotation));
       const local = toLocal(level, t.entity, { ...pose, rotation: q.toArray() as Pose["rotation"] });
       return { op: set(t.id, { "transform.rotation": tidyTurn(local.rotation) }, `Turn ${t.name}`), text: `${deg.toFixed(0)}°` };

@@ -76,6 +76,7 @@ function Keys() {
             ["Select by a box", "Shift drag"],
             ["Select what is behind", "Alt click"],
             ["Off the grid while dragging", "Alt"],
+            ["An exact number while dragging", "Type it"],
           ].map(([what, key]) => (
             <Row key={what} title={what!} keys={[key!]} />
           ))}

@@ -6,6 +6,7 @@ import { handlesFor, type Drag, type Handle, type Sight } from "../../engine/han
 import type { Stage } from "../../engine/stage";
 import { bench, useBench } from "../../model/bench";
 import { colorOf, placeOf, thingsOf, type Thing } from "../../model/things";
+import { typedAfter } from "../../model/typed";
 import type { Vec } from "../../model/world";
 import { icons } from "../../ui/kinds";
 
@@ -90,6 +91,8 @@ function useFrame(stage: Stage | null, draw: () => void) {
   });
 }
 
+type Dragging = { handle: Handle; from: Drag["from"]; at: { clientX: number; clientY: number; altKey: boolean }; typed: string };
+
 type HandlesProps = { level: Level; context: Context; stage: Stage | null; endGesture: () => void };
 
 /** The handles of what is selected. */
@@ -100,7 +103,7 @@ export function Handles({ level, context, stage, endGesture }: HandlesProps) {
   const locked = useBench((s) => s.locked);
   const selecting = useBench((s) => s.tool.is === "select");
   const [said, setSaid] = useState<{ text: string; x: number; y: number } | null>(null);
-  const dragging = useRef<{ handle: Handle; level: Level; from: Drag["from"]; pointer: number } | null>(null);
+  const dragging = useRef<Dragging | null>(null);
   const ids = selection.filter((id) => !locked[id.split("#")[0]!]);
   const shown = context.canEdit && selecting && ids.length > 0;
 
@@ -110,33 +113,54 @@ export function Handles({ level, context, stage, endGesture }: HandlesProps) {
     handles.current = handlesFor(level, ids, sightOf(stage), ownAxes);
     drawHandles(stage, svg.current, handles.current);
   });
-  if (!shown || !stage) return null;
-
   function down(e: React.PointerEvent<SVGSVGElement>) {
     const id = (e.target as Element).closest("[data-handle]")?.getAttribute("data-handle");
     const handle = handles.current.find((h) => h.id === id);
     if (!handle || !stage || e.button !== 0) return;
     e.stopPropagation();
     svg.current?.setPointerCapture(e.pointerId);
-    dragging.current = { handle, level, from: stage.ray(e.clientX, e.clientY), pointer: e.pointerId };
+    dragging.current = { handle, from: stage.ray(e.clientX, e.clientY), at: e, typed: "" };
     bench.set({ hovered: null });
   }
-  function move(e: React.PointerEvent) {
+  function move(e: { clientX: number; clientY: number; altKey: boolean }) {
     const d = dragging.current;
     if (!d || !stage) return;
+    d.at = e;
     const ray = stage.ray(e.clientX, e.clientY);
-    const moved = d.handle.drag({ ray, from: d.from, hit: stage.castBeside(ray, new Set(ids)), snapM: e.altKey ? 0 : bench.get().snapM });
+    const typed = /\d/.test(d.typed) ? Number(d.typed) : undefined;
+    const moved = d.handle.drag({ ray, from: d.from, hit: stage.castBeside(ray, new Set(ids)), snapM: e.altKey ? 0 : bench.get().snapM, typed });
     if (!moved) return;
     context.edit(moved.op, { held: `drag ${d.handle.id}` });
     const box = svg.current!.getBoundingClientRect();
-    setSaid({ text: moved.text, x: e.clientX - box.left, y: e.clientY - box.top });
+    setSaid({ text: d.typed ? `${moved.text} · typed ${d.typed}` : moved.text, x: e.clientX - box.left, y: e.clientY - box.top });
   }
+  // A number that is typed during a drag is what the handle becomes; nothing else hears these keys.
+  function typing(e: KeyboardEvent) {
+    const d = dragging.current;
+    if (!d) return;
+    const next = typedAfter(d.typed, e.key);
+    if (next === null) return;
+    e.preventDefault();
+    e.stopPropagation();
+    d.typed = next;
+    move(d.at);
+  }
+  const type = useRef(typing);
+  useEffect(() => {
+    type.current = typing;
+  });
+  useEffect(() => {
+    const hear = (e: KeyboardEvent) => type.current(e);
+    window.addEventListener("keydown", hear, true);
+    return () => window.removeEventListener("keydown", hear, true);
+  }, []);
   function up() {
     if (!dragging.current) return;
     dragging.current = null;
     setSaid(null);
     endGesture();
   }
+  if (!shown || !stage) return null;
   return (
     <>
       <svg ref={svg} className="pointer-events-none absolute inset-0 h-full w-full overflow-hidden" aria-label="Handles" onPointerDown={down} onPointerMove={move} onPointerUp={up} onPointerCancel={up} />

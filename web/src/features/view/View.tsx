@@ -5,6 +5,7 @@ import type { Context } from "../../commands";
 import { reachLines } from "../../engine/reach";
 import { Stage } from "../../engine/stage";
 import { bench, camera, picture, useBench, usePrimary, type ViewMode } from "../../model/bench";
+import { blockerLines } from "../../model/blockers";
 import { zoneAt } from "../../model/zones";
 import { usePlatforms } from "../data";
 import type { Session } from "../session";
@@ -153,12 +154,13 @@ function useLines(stage: Stage | null, doc: Document, markers: boolean) {
   const primary = usePrimary();
   const selection = useBench((s) => s.selection);
   const hovered = useBench((s) => s.hovered);
+  const blockers = useBench((s) => s.stage === "surfaces" || s.mode === "backs");
   useEffect(() => {
     if (!stage) return;
     const light = level.lights.find((l) => l.id === primary);
-    stage.setLines(markers ? [...(light ? reachLines(light) : []), ...boxLines(level, selection)] : []);
+    stage.setLines(markers ? [...(light ? reachLines(light) : []), ...boxLines(level, selection), ...(blockers ? blockerLines(level) : [])] : []);
     stage.setOutlined(markers ? selection : [], markers ? hovered : null);
-  }, [stage, level, primary, selection, hovered, markers]);
+  }, [stage, level, primary, selection, hovered, markers, blockers]);
 }
 
 function Modes() {
