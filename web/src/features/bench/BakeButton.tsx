@@ -17,10 +17,11 @@ export function BakeButton({ id, state, canEdit }: { id: string; state: Lightmap
   return (
     <div className="flex shrink-0 items-center gap-2">
       <label className="dim flex items-center gap-1" title="Bake what an edit makes stale, at draft quality">
-        <input type="checkbox" className="checkbox checkbox-xs" checked={auto} onChange={(e) => bench.set({ autoBake: e.target.checked })} /> follow
+        <input type="checkbox" className="checkbox checkbox-xs" checked={auto} onChange={(e) => bench.set({ autoBake: e.target.checked })} /> <span className="max-[1150px]:sr-only">follow</span>
       </label>
       <button className={`btn btn-xs ${stale > 0 || !best ? "btn-primary" : ""}`} disabled={!canEdit || start.isPending} onClick={() => start.mutate("good")}>
-        {stale > 0 ? `Bake ${stale} stale layers` : best ? "Baked" : "Bake at good quality"}
+        {stale === 0 && best ? "Baked" : "Bake"}
+        {(stale > 0 || !best) && <span className="max-[1150px]:hidden">{stale > 0 ? ` ${stale} stale layers` : " at good quality"}</span>}
       </button>
       <select className="field !w-5 !bg-[#2b2b2b] !px-0" aria-label="Bake at another quality" disabled={!canEdit} value="" onChange={(e) => e.target.value && start.mutate(e.target.value as Quality)}>
         <option value=""></option>

@@ -27,7 +27,7 @@ export function Drawer(props: Props) {
   return (
     <section className="flex h-full flex-col bg-base-100" aria-label="Panels">
       <div className="flex h-9 shrink-0 items-center gap-1 border-b border-[#101010] px-2">
-        <div className="flex gap-1" role="tablist" aria-label="Panels">
+        <div className="flex min-w-0 gap-1 overflow-x-auto overflow-y-hidden" role="tablist" aria-label="Panels">
           {panels.map(([p, name]) => (
             <Tab key={p} panel={p} name={name} chosen={panel === p} findings={p === "findings" ? (props.report?.findings.length ?? 0) : 0} />
           ))}

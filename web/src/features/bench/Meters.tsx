@@ -42,12 +42,12 @@ function MeterBar({ meter: m }: { meter: Meter }) {
   const over = m.now > m.most;
   return (
     <button
-      className="w-[80px] text-left"
+      className="w-[80px] text-left max-[1150px]:w-[48px]"
       title={`${m.name}: ${m.shown}${m.keptFree > 0 ? `, ${m.keptFree} kept free` : ""}${over ? ", over the limit" : ""}. Click for the findings.`}
       onClick={() => bench.set({ panel: "findings", folded: { ...bench.get().folded, drawer: false } })}
     >
       <span className={`flex justify-between gap-1 text-[10px] leading-3 ${over ? "text-error" : "dim"}`}>
-        <span>{m.name}</span>
+        <span className="max-[1150px]:sr-only">{m.name}</span>
         <span className="truncate">{m.shown.replace(" of ", "/").replace(" MB", "").replace("at most", "≤")}</span>
       </span>
       <span className="mt-1 block h-[3px] bg-[#3a3a3a]">

@@ -19,14 +19,14 @@ export function TopBar({ doc, state, report, platform, user, context, session }:
   const profile = platforms.data?.items.find((p) => p.profile.name === platform)?.profile;
   const counts = report?.counts ?? {};
   return (
-    <header className="bar flex shrink-0 items-center gap-2 px-3">
+    <header className="bar flex shrink-0 items-center gap-2 px-3 max-[1150px]:gap-1 max-[1150px]:px-2">
       <Link href="/" aria-label="All levels" className="shrink-0">
         <img src="/mark.svg" alt="" width={18} height={18} />
       </Link>
       <h1 className="min-w-16 max-w-56 truncate font-semibold" title={doc.level.name}>
         {doc.level.name}
       </h1>
-      <span className="dim shrink-0 whitespace-nowrap bg-base-300 px-2 py-0.5" title={session.state === "saved" ? "All is saved" : "Changes are on their way"}>
+      <span className="dim shrink-0 whitespace-nowrap bg-base-300 px-2 py-0.5 max-[1150px]:hidden" title={session.state === "saved" ? "All is saved" : "Changes are on their way"}>
         revision {doc.level.revision}
         {session.waiting > 0 && " · saving"}
         {doc.level.role !== "owner" && ` · ${doc.level.owner}'s, you are ${doc.level.role}`}
@@ -39,7 +39,7 @@ export function TopBar({ doc, state, report, platform, user, context, session }:
       <Count n={counts.error ?? 0} what="refused" color="text-error" icon={<CircleAlert size={13} />} />
       <Count n={counts.warning ?? 0} what="warnings" color="text-warning" icon={<AlertTriangle size={13} />} />
       <select
-        className="field !w-28 shrink-0 !bg-[#2b2b2b]"
+        className="field !w-28 shrink-0 !bg-[#2b2b2b] max-[1150px]:!w-20"
         aria-label="Platform"
         disabled={!context.canEdit}
         value={platform}
@@ -51,7 +51,7 @@ export function TopBar({ doc, state, report, platform, user, context, session }:
       </select>
       <BakeButton id={id} state={state} canEdit={context.canEdit} />
       <ShotButton id={id} name={doc.level.name} />
-      <a className="btn btn-ghost btn-xs" href={`/api/v1/levels/${id}/export?format=glb`} download aria-label="Hand back as glTF" title="Hand back as glTF (.glb)">
+      <a className="btn btn-ghost btn-xs max-[1150px]:hidden" href={`/api/v1/levels/${id}/export?format=glb`} download aria-label="Hand back as glTF" title="Hand back as glTF (.glb)">
         <Download size={14} />
       </a>
       <People />

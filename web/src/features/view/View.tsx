@@ -45,7 +45,7 @@ export function View({ doc, state, context, session, onApplied }: Props) {
   useWalking(stage, doc);
   useEffect(() => stage?.setHidden(new Set(Object.keys(hidden))), [stage, hidden, scene]);
   return (
-    <section className="relative min-h-0 min-w-0 flex-1 overflow-hidden bg-black" aria-label="View">
+    <section className="@container relative min-h-0 min-w-0 flex-1 overflow-hidden bg-black" aria-label="View">
       <div ref={setHost} className="absolute inset-0" data-testid="view">
         {markers && <Markers doc={doc} state={state} stage={stage} />}
         {markers && <Handles level={level} context={context} stage={stage} endGesture={session.endGesture} />}
@@ -167,7 +167,24 @@ function Modes() {
   const mode = useBench((s) => s.mode);
   const markers = useBench((s) => s.markers);
   return (
-    <div className="absolute left-2 right-44 top-2 z-20 flex w-fit flex-wrap bg-base-100" role="radiogroup" aria-label="View mode">
+    <>
+      <div className="absolute left-2 top-2 z-20 flex @[660px]:hidden">
+        <select className="field !w-32 !bg-base-100" aria-label="View mode, as a list" value={mode} onChange={(e) => bench.set({ mode: e.target.value as ViewMode })}>
+          {modeNames.map(([m, name]) => (
+            <option key={m} value={m}>
+              {name}
+            </option>
+          ))}
+        </select>
+      </div>
+      <ModeButtons mode={mode} markers={markers} />
+    </>
+  );
+}
+
+function ModeButtons({ mode, markers }: { mode: ViewMode; markers: boolean }) {
+  return (
+    <div className="absolute left-2 top-2 z-20 hidden bg-base-100 @[660px]:flex" role="radiogroup" aria-label="View mode">
       {modeNames.map(([m, name, key]) => (
         <button key={m} role="radio" aria-checked={mode === m} title={`${name} (${key})`} className={`h-6 border-b-2 px-2 ${mode === m ? "border-accent bg-base-300" : "dim border-transparent"}`} onClick={() => bench.set({ mode: m })}>
           {name}
@@ -196,7 +213,7 @@ function Shown() {
       {toggle("Look", "Everything after the light but exposure (L)", lookOn, { lookOn: !lookOn })}
       {toggle("Play", "Time goes on: motes drift, lights flicker (P)", playing, { playing: !playing })}
       {cut.length > 0 && (
-        <select className="field !w-32 !bg-base-100" aria-label="Display" title="Light over what a platform takes is cut, as it is there" value={display} onChange={(e) => bench.set({ display: e.target.value })}>
+        <select className="field hidden !w-32 !bg-base-100 @[520px]:block" aria-label="Display" title="Light over what a platform takes is cut, as it is there" value={display} onChange={(e) => bench.set({ display: e.target.value })}>
           <option value="">all light</option>
           {cut.map((p) => (
             <option key={p.profile.name} value={p.profile.name}>
@@ -231,7 +248,7 @@ function Foot({ doc, stage }: { doc: Document; stage: Stage | null }) {
   return (
     <p className="absolute bottom-2 left-2 flex gap-2 bg-base-100/90 px-2 py-1 text-[11px]">
       <span ref={zone} className="font-semibold" title="The zone that the camera is in" />
-      <span>{walking ? "Walking: W A S D, Shift runs, drag or click to look, Esc stops" : hintOf(tool) || `EV ${(exposure ?? look.exposure_ev).toFixed(1)} · ${look.tone} · ${selected > 0 ? "drag what is amber" : "click something"} · ? for all keys`}</span>
+      <span className="hidden @[660px]:inline">{walking ? "Walking: W A S D, Shift runs, drag or click to look, Esc stops" : hintOf(tool) || `EV ${(exposure ?? look.exposure_ev).toFixed(1)} · ${look.tone} · ${selected > 0 ? "drag what is amber" : "click something"} · ? for all keys`}</span>
       {walking && (
         <label className="flex items-center gap-1">
           eye
@@ -247,7 +264,7 @@ function Viewpoints({ doc }: { doc: Document }) {
   if (views.length === 0) return null;
   return (
     <select
-      className="field absolute right-2 top-2 !w-40 bg-base-100"
+      className="field absolute right-2 top-2 !w-24 bg-base-100 @[660px]:!w-40"
       aria-label="Go to a viewpoint"
       value=""
       onChange={(e) => {
