@@ -166,11 +166,13 @@ func TestTourInTheBrowser(t *testing.T) {
 	p.see("the name or the password is wrong")
 	p.signIn("maren")
 	p.see("159 shapes, 18 lights")
+	// It may be shown for a moment only, so it is watched for from before.
+	p.do(chromedp.Evaluate(`new MutationObserver(() => { if (document.body.innerText.includes("No light is baked yet: shown unlit.")) window.saidUnlit = true; }).observe(document.body, { childList: true, subtree: true, characterData: true }); ""`, nil))
 	p.do(chromedp.Click(`a[href="/levels/` + l.ID + `"]`))
 
 	// Nothing is baked: the view says so, shows unlit, and a draft comes by itself. Without the
 	// air, for whose light a drag asks the service once.
-	p.see("No light is baked yet: shown unlit.")
+	p.do(chromedp.Poll(`window.saidUnlit === true`, nil))
 	p.click("Markers")
 	p.press("Air")
 	p.do(chromedp.WaitVisible(`//button[normalize-space()="Bake at good quality"]`, chromedp.BySearch))
