@@ -19,7 +19,7 @@ import (
 // replaced in place, and what the level says beside it stays.
 
 // sourceTag is the tag of what came from a file.
-func sourceTag(file string) string { return "from " + path.Base(file) }
+func sourceTag(file string) string { return clip("from " + path.Base(file)) }
 
 // tagSource marks the meshes of a level with the file that they come from.
 func tagSource(l *level.Level, file string) {
@@ -27,8 +27,14 @@ func tagSource(l *level.Level, file string) {
 		return
 	}
 	for _, m := range l.Meshes {
-		m.Tags = append(m.Tags, clip(sourceTag(file)))
+		m.Tags = append(m.Tags, sourceTag(file))
 	}
+}
+
+// CameFrom tells whether any of a level came from a file of this name.
+func CameFrom(l *level.Level, file string) bool {
+	tag := sourceTag(file)
+	return slices.ContainsFunc(l.Meshes, func(m *level.Mesh) bool { return slices.Contains(m.Tags, tag) })
 }
 
 // Merged says what taking a file in again changes.
@@ -48,7 +54,7 @@ type Merged struct {
 func Into(ctx context.Context, l, file *level.Level, name string) (level.Operation, *Merged, error) {
 	op := level.Batch("Bring in " + path.Base(name) + " again")
 	out := &Merged{Added: []string{}, Changed: []string{}, Removed: []string{}, Floating: []string{}, Buried: []string{}}
-	tag := clip(sourceTag(name))
+	tag := sourceTag(name)
 	before := map[string][]*level.Mesh{} // by name
 	for _, m := range l.Meshes {
 		if slices.Contains(m.Tags, tag) {

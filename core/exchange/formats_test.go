@@ -162,7 +162,7 @@ func TestSTLAndPLYStandUpright(t *testing.T) {
 	assert.InDelta(t, 3, height(l), 1e-6, "its z points up")
 	assert.InDelta(t, 22, area(l), 1e-5)
 	assert.Len(t, l.Meshes[0].Positions, 3*8, "each corner once")
-	assert.Contains(t, strings.Join(report.Notes, "\n"), "millimetres")
+	assert.Contains(t, strings.Join(report.Notes, "\n"), "millimetres were taken")
 	l, _ = read(t, "box.stl", box, exchange.Options{UnitM: 1e-3, Up: "y"})
 	assert.InDelta(t, 2, height(l), 1e-6)
 
@@ -244,7 +244,9 @@ func TestUnitsThatAreUnlikelyAreSaid(t *testing.T) {
 	big := strings.ReplaceAll(objCube, "v 1 ", "v 4180 ")
 	_, report = read(t, "hall.obj", []byte(big), exchange.Options{})
 	assert.Contains(t, strings.Join(report.Notes, "\n"), "4180 m across")
-	assert.Contains(t, strings.Join(report.Notes, "\n"), "use the unit cm (42 m)")
+	assert.Contains(t, strings.Join(report.Notes, "\n"), "cm makes it 42 m")
+	_, report = read(t, "hall.stl", stlBox(418000, 300, 2000), exchange.Options{})
+	assert.Contains(t, strings.Join(report.Notes, "\n"), "418 m across, as the file's numbers were taken as millimetres")
 	_, report = read(t, "hall.obj", []byte(big), exchange.Options{UnitM: 0.01})
 	assert.NotContains(t, strings.Join(report.Notes, "\n"), "across", "who says the unit knows it")
 }

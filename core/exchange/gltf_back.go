@@ -8,13 +8,14 @@ import (
 	"github.com/qmuntal/gltf/ext/lightspunctual"
 
 	"grotta/core/color"
+	"grotta/core/geom"
 	"grotta/core/level"
 )
 
 // This file takes back what an export left in extras. Where another program has changed the light
 // that stands in since, what it changed holds.
 
-// takeBack reads a light, sun or moon from a node's extras; false where there is none.
+// takeBack reads a light, or a disc of the sky, from a node's extras; false where there is none.
 func (in *importer) takeBack(n *gltf.Node, world mgl64.Mat4, path string) (bool, error) {
 	all, _ := n.Extras.(map[string]any)
 	own, _ := all[mark].(map[string]any)
@@ -46,6 +47,7 @@ func (in *importer) takeBack(n *gltf.Node, world mgl64.Mat4, path string) (bool,
 		if tree, ok := own[name].(map[string]any); ok && *into == nil {
 			s := level.Default[level.Sun]()
 			if decodeTree(tree, &s) {
+				adoptDisc(&s, stands, world)
 				*into = &s
 				return true, nil
 			}
@@ -74,6 +76,34 @@ func changed(is, was float64) bool {
 	return math.Abs(is-was) > 1e-4*max(math.Abs(is), math.Abs(was), 1e-9)
 }
 
+// adoptDisc takes over what another program changed of the light that stands in for the sun or moon:
+// where it comes from, how strong it is and its colour. One that was turned stands by its angles then,
+// no longer by place and time.
+func adoptDisc(s *level.Sun, now *lightspunctual.Light, world mgl64.Mat4) {
+	if q, ok := turnOf(world); ok {
+		if toward := q.Rotate(geom.Vec3{0, 0, 1}); toward.Sub(s.Toward()).Len() > 1e-4 {
+			s.Place = nil
+			s.AltitudeDeg = math.Asin(min(max(toward[1], -1), 1)) * 180 / math.Pi
+			s.AzimuthDeg = math.Atan2(toward[0], -toward[2])*180/math.Pi - s.NorthDeg
+			s.AzimuthDeg -= 360 * math.Floor(s.AzimuthDeg/360)
+		}
+	}
+	if now == nil {
+		return
+	}
+	was, before := channels(s.Hue(), false)
+	if i := now.IntensityOrDefault(); changed(i, s.Lux*before) {
+		s.Lux = i / before
+	}
+	if is := now.ColorOrDefault(); otherColor(is, *was) {
+		s.Color, s.Kelvin = color.Linear(is).Hex(), 0
+	}
+}
+
+func otherColor(is, was [3]float64) bool {
+	return changed(is[0]+1, was[0]+1) || changed(is[1]+1, was[1]+1) || changed(is[2]+1, was[2]+1)
+}
+
 // adopt takes over what another program changed of the light that stands in for one.
 func adopt(l *level.Light, now *lightspunctual.Light) {
 	was := standIn(level.New(""), l)
@@ -82,8 +112,7 @@ func adopt(l *level.Light, now *lightspunctual.Light) {
 	} else if before == 0 && i > 0 {
 		l.Strength = i
 	}
-	is, before := now.ColorOrDefault(), was.ColorOrDefault()
-	if changed(is[0]+1, before[0]+1) || changed(is[1]+1, before[1]+1) || changed(is[2]+1, before[2]+1) {
+	if is := now.ColorOrDefault(); otherColor(is, was.ColorOrDefault()) {
 		l.Color, l.Kelvin = color.Linear(is).Hex(), 0
 	}
 	if now.Range != nil && changed(*now.Range, l.RangeM) && !math.IsInf(*now.Range, 0) {

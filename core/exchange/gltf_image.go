@@ -1,6 +1,7 @@
 package exchange
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -40,7 +41,7 @@ func (in *importer) image(t *gltf.TextureInfo, at string) string {
 		in.imageID[index] = ""
 		return ""
 	}
-	image.ID, image.Name = in.ids.Fresh(firstOf(name, "image")), clip(name)
+	image.ID, image.Name = in.ids.Fresh(cmp.Or(name, "image")), clip(name)
 	in.level.Images = append(in.level.Images, image)
 	in.imageID[index] = image.ID
 	return image.ID

@@ -182,7 +182,7 @@ func (in *importer) run(o Options) error {
 	if err != nil {
 		return err
 	}
-	frame := o.frame(1, "y")
+	frame := o.frame()
 	for _, root := range roots {
 		if err := in.node(root, frame, 0); err != nil {
 			return err
@@ -341,7 +341,7 @@ func (in *importer) mesh(n *gltf.Node, index int, world mgl64.Mat4, path string)
 			}
 			m.Surface.Material = id
 		}
-		name := firstOf(n.Name, in.doc.Meshes[index].Name, "mesh")
+		name := cmp.Or(n.Name, in.doc.Meshes[index].Name, "mesh")
 		m.ID = in.idOf(n.Extras, name)
 		if m.Name = clip(name); m.Name == m.ID {
 			m.Name = ""
@@ -419,25 +419,4 @@ func (in *importer) accessor(index int, at string) (*gltf.Accessor, error) {
 		return nil, fault(at, "is %d; the file has %d accessors", index, len(in.doc.Accessors))
 	}
 	return in.doc.Accessors[index], nil
-}
-
-func firstOf(names ...string) string {
-	for _, n := range names {
-		if n != "" {
-			return n
-		}
-	}
-	return ""
-}
-
-// clip shortens a name to what a level takes.
-func clip(name string) string {
-	if r := []rune(name); len(r) > 120 {
-		return string(r[:120])
-	}
-	return name
-}
-
-func fault(path, format string, args ...any) *level.Invalid {
-	return &level.Invalid{Faults: []level.Fault{{Path: path, Message: fmt.Sprintf(format, args...)}}}
 }

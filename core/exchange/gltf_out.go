@@ -5,6 +5,7 @@ import (
 	"cmp"
 	"fmt"
 	"math"
+	"slices"
 
 	"github.com/go-json-experiment/json"
 	"github.com/qmuntal/gltf"
@@ -19,7 +20,7 @@ import (
 
 // WriteGLTF writes a level as binary glTF 2.0: a node for each block and mesh, with materials, images
 // and what shines; one for each light, the sun and the moon; and a camera for each viewpoint. What
-// glTF can only say nearly stands exactly in extras, from where ReadGLTF takes it back. The report
+// glTF can only say nearly stands exactly in extras, from where Read takes it back. The report
 // says what was left out, and what was changed into what.
 func WriteGLTF(l *level.Level) ([]byte, *Report, error) {
 	doc := gltf.NewDocument()
@@ -233,12 +234,9 @@ func (x *exporter) shine(m *gltf.Material, light color.Linear) {
 }
 
 func (x *exporter) uses(extension string) {
-	for _, have := range x.doc.ExtensionsUsed {
-		if have == extension {
-			return
-		}
+	if !slices.Contains(x.doc.ExtensionsUsed, extension) {
+		x.doc.ExtensionsUsed = append(x.doc.ExtensionsUsed, extension)
 	}
-	x.doc.ExtensionsUsed = append(x.doc.ExtensionsUsed, extension)
 }
 
 // texture writes an image once; -1 for a kind of image that glTF does not take.

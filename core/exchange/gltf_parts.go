@@ -1,6 +1,7 @@
 package exchange
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"reflect"
@@ -193,7 +194,7 @@ func (in *importer) material(index int, at string) (string, error) {
 	return m.ID, nil
 }
 
-func nameOrPath(name, path string) string { return level.Visible(firstOf(name, path)) }
+func nameOrPath(name, path string) string { return level.Visible(cmp.Or(name, path)) }
 
 // emission makes a material shine as its file has it: the factor, times the strength of
 // KHR_materials_emissive_strength, in nits.
@@ -225,7 +226,7 @@ func (in *importer) light(n *gltf.Node, index int, world mgl64.Mat4, path string
 	}
 	src := lights[index]
 	l := level.NewLight(in.idOf(n.Extras, n.Name, src.Name, "light"), src.Type)
-	l.Name = clip(firstOf(n.Name, src.Name))
+	l.Name = clip(cmp.Or(n.Name, src.Name))
 	c := src.ColorOrDefault()
 	l.Color, l.Strength = color.Linear(c).Hex(), src.IntensityOrDefault()
 	if src.Range != nil && !math.IsInf(*src.Range, 0) {
@@ -285,7 +286,7 @@ func (in *importer) camera(n *gltf.Node, index int, world mgl64.Mat4) {
 	src := in.doc.Cameras[index]
 	v := level.Default[level.Viewpoint]()
 	v.ID = in.idOf(n.Extras, n.Name, src.Name, "view")
-	v.Name = clip(firstOf(n.Name, src.Name))
+	v.Name = clip(cmp.Or(n.Name, src.Name))
 	v.FovDeg = min(max(src.Perspective.Yfov*180/math.Pi, 5), 150)
 	v.Transform.Position = level.Vec(world.Col(3).Vec3())
 	v.Transform.Rotation = [4]float64{q.V[0], q.V[1], q.V[2], q.W}
@@ -306,7 +307,7 @@ func (in *importer) idOf(extras any, names ...string) string {
 	if id := marked(extras, "id"); id != "" {
 		return in.ids.Keep(id)
 	}
-	return in.ids.Fresh(firstOf(names...))
+	return in.ids.Fresh(cmp.Or(names...))
 }
 
 // mark is the name under which an export leaves what glTF has no place for.

@@ -47,7 +47,7 @@ func readPLY(files *Files, o Options, report *Report) (*level.Level, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := newSoup(o, 1, "z")
+	s := newSoup(o)
 	p := s.begin(o.Name, "")
 	var places []geom.Vec3
 	for _, e := range elements {

@@ -2,7 +2,9 @@ package exchange
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/binary"
+	"errors"
 	"fmt"
 	"math"
 	"path"
@@ -41,8 +43,8 @@ func (r *Report) from(part string, index int, place string) {
 // inFile is a fault of a level that was read from a file, with the places of the file: there is no
 // other that its maker knows.
 func (r *Report) inFile(err error) error {
-	bad, ok := err.(*level.Invalid)
-	if !ok {
+	var bad *level.Invalid
+	if !errors.As(err, &bad) {
 		return err
 	}
 	out := &level.Invalid{}
@@ -59,6 +61,18 @@ func (r *Report) inFile(err error) error {
 		out.Faults = append(out.Faults, f)
 	}
 	return out
+}
+
+func fault(path, format string, args ...any) *level.Invalid {
+	return &level.Invalid{Faults: []level.Fault{{Path: path, Message: fmt.Sprintf(format, args...)}}}
+}
+
+// clip shortens a name to what a level takes.
+func clip(name string) string {
+	if r := []rune(name); len(r) > 120 {
+		return string(r[:120])
+	}
+	return name
 }
 
 func (r *Report) leave(format string, args ...any) {
@@ -99,39 +113,58 @@ func Read(files *Files, o Options) (*level.Level, *Report, error) {
 			o.Name = clip(base)
 		}
 	}
-	report := &Report{}
-	var l *level.Level
-	var err error
-	switch formatOf(files.Name, files.Data) {
-	case formatLevel:
-		if l, report.Left, err = level.Parse(files.Data); err != nil {
-			return nil, nil, err
-		}
-		for i := range report.Left {
-			report.Left[i] += ": kept, and not understood here"
-		}
-		if named {
-			l.Name = o.Name
-		}
-		return l, report, nil
-	case formatGLTF:
-		l, err = readGLTF(files, o, report)
-	case formatOBJ:
-		l, err = readOBJ(files, o, report)
-	case formatPLY:
-		l, err = readPLY(files, o, report)
-	case formatSTL:
-		l, err = readSTL(files, o, report)
-	default:
+	is := formatOf(files.Name, files.Data)
+	if is == formatLevel {
+		return readDocument(files.Data, o.Name, named)
+	}
+	d, ok := doors[is]
+	if !ok {
 		return nil, nil, fault("", "is no file that can be read here; glTF 2.0 (.glb, .gltf), OBJ, PLY, STL and level documents can%s", guessOf(files.Data))
 	}
+	unitWasSaid := o.UnitM > 0
+	o.UnitM, o.Up = cmp.Or(o.UnitM, d.unitM), cmp.Or(o.Up, d.up)
+	report := &Report{}
+	l, err := d.read(files, o, report)
 	if err != nil {
 		return nil, nil, err
 	}
+	if !unitWasSaid && d.unitM != 1 {
+		report.note("The format has no unit; %s were taken.", unitWords(d.unitM))
+	}
 	tagSource(l, files.Name)
-	settle(l, o, report)
+	settle(l, o.UnitM, unitWasSaid, report)
 	if err := l.Validate(); err != nil {
 		return nil, nil, report.inFile(err)
+	}
+	return l, report, nil
+}
+
+// door is a format that is brought in, and what its files mean where they do not say.
+type door struct {
+	read  func(*Files, Options, *Report) (*level.Level, error) // with UnitM and Up filled in
+	unitM float64
+	up    string
+}
+
+var doors = map[format]door{
+	formatGLTF: {readGLTF, 1, "y"},
+	formatOBJ:  {readOBJ, 1, "y"},
+	formatPLY:  {readPLY, 1, "z"},
+	formatSTL:  {readSTL, 0.001, "z"},
+}
+
+// readDocument reads a level document, which is renamed where a name is wanted.
+func readDocument(data []byte, name string, named bool) (*level.Level, *Report, error) {
+	l, unknown, err := level.Parse(data)
+	if err != nil {
+		return nil, nil, err
+	}
+	report := &Report{}
+	for _, u := range unknown {
+		report.leave("%s: kept, and not understood here", u)
+	}
+	if named {
+		l.Name = name
 	}
 	return l, report, nil
 }
@@ -140,7 +173,8 @@ func Read(files *Files, o Options) (*level.Level, *Report, error) {
 func guessOf(data []byte) string {
 	for _, g := range []struct{ start, what string }{
 		{"\x89PNG", "this is a PNG image"}, {"\xff\xd8\xff", "this is a JPEG image"},
-		{"\x76\x2f\x31\x01", "this is an OpenEXR image"}, {"#?RADIANCE", "this is a Radiance image"}, {"%PDF", "this is a PDF"}, {"\x1f\x8b", "this is packed with gzip; unpack it first"},
+		{"\x76\x2f\x31\x01", "this is an OpenEXR image"}, {"#?RADIANCE", "this is a Radiance image"},
+		{"%PDF", "this is a PDF"}, {"\x1f\x8b", "this is packed with gzip; unpack it first"},
 		{"<?xml", "this is XML; save it as glTF"},
 	} {
 		if bytes.HasPrefix(data, []byte(g.start)) {
@@ -173,8 +207,6 @@ func formatOf(name string, data []byte) format {
 		return formatOBJ
 	case ext == ".json":
 		return formatLevel
-	case ext == ".gltf", ext == ".glb":
-		return formatUnknown
 	}
 	return formatUnknown
 }
@@ -214,15 +246,9 @@ func isOBJ(start []byte) bool {
 }
 
 // frame takes the file's space to the level's: metres, y up.
-func (o Options) frame(unitM float64, up string) mgl64.Mat4 {
-	if o.UnitM > 0 {
-		unitM = o.UnitM
-	}
-	if o.Up != "" {
-		up = o.Up
-	}
-	m := mgl64.Scale3D(unitM, unitM, unitM)
-	if up == "z" {
+func (o Options) frame() mgl64.Mat4 {
+	m := mgl64.Scale3D(o.UnitM, o.UnitM, o.UnitM)
+	if o.Up == "z" {
 		m = m.Mul4(mgl64.HomogRotate3DX(-math.Pi / 2))
 	}
 	return m
@@ -236,7 +262,7 @@ const (
 
 // settle sees to it that there is something to look at: a viewpoint from which all is seen, and some
 // ambient light where nothing shines. It says how large the level is where that is unusual.
-func settle(l *level.Level, o Options, report *Report) {
+func settle(l *level.Level, unitM float64, unitWasSaid bool, report *Report) {
 	bounds := geom.NoBounds()
 	for _, m := range l.Meshes {
 		at := m.Transform.Position
@@ -250,14 +276,8 @@ func settle(l *level.Level, o Options, report *Report) {
 	}
 	size := bounds.Max.Sub(bounds.Min)
 	across := max(size[0], size[1], size[2])
-	if o.UnitM == 0 && (across > usualMostM || across < usualLeastM) {
-		words := fmt.Sprintf("The level is %s across, with a unit of the file taken as %s.", metres(across), "1 m")
-		switch {
-		case across > usualMostM:
-			report.note("%s If the file is in centimetres, use the unit cm (%s); if in inches, in (%s).", words, metres(across*0.01), metres(across*0.0254))
-		default:
-			report.note("%s If the file is in another unit, say which.", words)
-		}
+	if !unitWasSaid && (across > usualMostM || across < usualLeastM) {
+		report.note("The level is %s across, as the file's numbers were taken as %s. If they are in another unit, say which: %s", metres(across), unitWords(unitM), otherUnits(across/unitM, unitM))
 	}
 	if len(l.Viewpoints) == 0 {
 		middle := bounds.Min.Add(bounds.Max).Mul(0.5)
@@ -287,6 +307,33 @@ func shines(l *level.Level) bool {
 		}
 	}
 	return false
+}
+
+// usualUnits are those that files are usually in.
+var usualUnits = []struct {
+	short, many string
+	m           float64
+}{{"m", "metres", 1}, {"cm", "centimetres", 0.01}, {"mm", "millimetres", 0.001}, {"in", "inches", 0.0254}}
+
+// unitWords names a unit of so many metres.
+func unitWords(unitM float64) string {
+	for _, u := range usualUnits {
+		if u.m == unitM {
+			return u.many
+		}
+	}
+	return fmt.Sprintf("units of %g m", unitM)
+}
+
+// otherUnits says how large a level of so many units of the file would be in others.
+func otherUnits(units, takenM float64) string {
+	var list []string
+	for _, u := range usualUnits {
+		if u.m != takenM {
+			list = append(list, fmt.Sprintf("%s makes it %s", u.short, metres(units*u.m)))
+		}
+	}
+	return strings.Join(list, ", ") + "."
 }
 
 func metres(m float64) string {

@@ -2,8 +2,12 @@ package exchange_test
 
 import (
 	"bytes"
+	"math"
 	"testing"
 
+	"github.com/go-gl/mathgl/mgl64"
+	"github.com/qmuntal/gltf"
+	"github.com/qmuntal/gltf/ext/lightspunctual"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -123,4 +127,48 @@ func TestChangesOfOtherProgramsHold(t *testing.T) {
 	assert.NotEqual(t, 400.0, other.Light("panel").Strength)
 	assert.Equal(t, level.Rect, other.Light("panel").Kind)
 	assert.Equal(t, 2.0, other.Light("panel").WidthM)
+}
+
+// What another editor changes of the sun holds when the file comes back: where it stands, how strong
+// it is, its colour. What it cannot change stays.
+func TestASunThatWasMovedElsewhereStaysMoved(t *testing.T) {
+	l := level.New("Day")
+	sun := level.Default[level.Sun]()
+	sun.AzimuthDeg, sun.AltitudeDeg, sun.NorthDeg, sun.Lux, sun.AngularDeg = 150, 35, 20, 60000, 2
+	l.Environment.Sun = &sun
+	data, _, err := exchange.WriteGLTF(l)
+	require.NoError(t, err)
+	doc := new(gltf.Document)
+	require.NoError(t, gltf.NewDecoder(bytes.NewReader(data)).Decode(doc))
+
+	same, _, err := readGLTF(data, "Back")
+	require.NoError(t, err)
+	assert.Equal(t, &sun, same.Environment.Sun)
+
+	// Turned a quarter about the upright axis, seen from above against the clock, and set to half.
+	lights := doc.Extensions[lightspunctual.ExtensionName].(lightspunctual.Lights)
+	half := lights[0].IntensityOrDefault() / 2
+	lights[0].Range = nil // decoding fills in infinity, which no JSON can say
+	lights[0].Intensity, lights[0].Color = &half, &[3]float64{1, 0.5, 0.25}
+	doc.Extensions[lightspunctual.ExtensionName] = map[string]any{"lights": lights}
+	for _, n := range doc.Nodes {
+		if n.Name == "sun" {
+			n.Extensions[lightspunctual.ExtensionName] = map[string]int{"light": 0}
+			r := n.RotationOrDefault()
+			q := mgl64.QuatRotate(math.Pi/2, mgl64.Vec3{0, 1, 0}).Mul(mgl64.Quat{W: r[3], V: mgl64.Vec3{r[0], r[1], r[2]}})
+			n.Rotation = [4]float64{q.V[0], q.V[1], q.V[2], q.W}
+		}
+	}
+	var out bytes.Buffer
+	require.NoError(t, gltf.NewEncoder(&out).Encode(doc))
+	back, _, err := readGLTF(out.Bytes(), "Back")
+	require.NoError(t, err)
+	is := back.Environment.Sun
+	require.NotNil(t, is)
+	assert.InDelta(t, 60, is.AzimuthDeg, 1e-3, "against the clock, so less")
+	assert.InDelta(t, 35, is.AltitudeDeg, 1e-3)
+	assert.InDelta(t, 30000, is.Lux, 1)
+	assert.Equal(t, "#ffbc89", is.Color, "0.5 and 0.25 of linear light in sRGB (IEC 61966-2-1)")
+	assert.Equal(t, 2.0, is.AngularDeg)
+	assert.Equal(t, 20.0, is.NorthDeg)
 }

@@ -17,9 +17,9 @@ type soup struct {
 	triangles int
 }
 
-func newSoup(o Options, unitM float64, up string) *soup {
+func newSoup(o Options) *soup {
 	l := level.New(o.Name)
-	return &soup{level: l, ids: l.NewIDs(), frame: o.frame(unitM, up)}
+	return &soup{level: l, ids: l.NewIDs(), frame: o.frame()}
 }
 
 // piece is a mesh under construction: vertices of the file that it uses, each once.

@@ -15,10 +15,8 @@ import (
 // STL, binary and as text: triangles without anything else, usually in millimetres with z up. Corners
 // at one place are one vertex.
 
-const mm = 0.001
-
-func readSTL(files *Files, o Options, report *Report) (*level.Level, error) {
-	s := newSoup(o, mm, "z")
+func readSTL(files *Files, o Options, _ *Report) (*level.Level, error) {
+	s := newSoup(o)
 	p := s.begin(o.Name, "")
 	known := map[geom.Vec3]int{}
 	add := func(corners [3]geom.Vec3, where string) error {
@@ -48,9 +46,6 @@ func readSTL(files *Files, o Options, report *Report) (*level.Level, error) {
 	}
 	if len(s.level.Meshes) == 0 {
 		return nil, fault("", "is read as STL and has no triangle")
-	}
-	if o.UnitM == 0 {
-		report.note("STL has no unit; millimetres were taken.")
 	}
 	return s.level, nil
 }
