@@ -50,6 +50,11 @@ func (a *app) levelImport() *cobra.Command {
 			if o.UnitM, err = unitOf(unit); err != nil {
 				return err
 			}
+			if watch {
+				if err := watchable(in[0]); err != nil {
+					return err
+				}
+			}
 			if into != "" {
 				return a.importAgain(cmd.Context(), in[0], into, o, dry, watch)
 			}
@@ -114,6 +119,14 @@ func (a *app) takeInto(ctx context.Context, c *client.Client, file, id string, o
 		fmt.Fprintf(w, "revision %d: %s\n", got.Revision, strings.Join(got.Words, "; "))
 		describeExchange(w, got.ExchangeReport)
 	})
+}
+
+// watchable refuses a folder: that one of the files in it was saved does not show on it.
+func watchable(file string) error {
+	if info, err := os.Stat(file); err == nil && info.IsDir() {
+		return usageError{fmt.Errorf("--watch needs a file, and %s is a folder; name the file in it that is read", file)}
+	}
+	return nil
 }
 
 // watchInto takes a file into a level whenever it is saved, until the context ends. A save that

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"os"
 	"os/exec"
+	"path"
 	"path/filepath"
 	"runtime"
 	"strings"
@@ -15,6 +16,7 @@ import (
 
 	"grotta/api"
 	"grotta/client"
+	"grotta/core/exchange"
 )
 
 // Personal is a service of one person on their own machine.
@@ -56,7 +58,7 @@ func (a *app) openCommand() *cobra.Command {
 	var watch, quiet bool
 	cmd := &cobra.Command{
 		Use: "open [FILE]", Short: "Open a file in the console: starts what is needed, brings the file in, and signs the browser in", Args: argsBetween(0, 1),
-		Long:    "Opens a file from your editor in the console. A service for you alone runs on this machine, with its data in\nyour own folder; it is started if none runs, and stops with Ctrl-C. A file that was opened before is taken in\nagain: its geometry is replaced, and your lights stay. With --watch that happens whenever the file is saved.",
+		Long:    "Opens a file from your editor in the console. A service for you alone runs on this machine, with its data in\nyour own folder; it is started if none runs, and stops with Ctrl-C. A file whose level is still called\nas the file is taken into it again: its geometry is replaced, and your lights stay. With --watch that happens whenever the file is saved.",
 		Example: "  grotta open hall.glb --watch\n  grotta open",
 		RunE: func(cmd *cobra.Command, in []string) error {
 			var err error
@@ -65,6 +67,11 @@ func (a *app) openCommand() *cobra.Command {
 			}
 			if watch && len(in) == 0 {
 				return usageError{fmt.Errorf("--watch needs a FILE")}
+			}
+			if watch {
+				if err := watchable(in[0]); err != nil {
+					return err
+				}
 			}
 			return a.open(cmd.Context(), in, data, o, watch, quiet)
 		},
@@ -161,7 +168,11 @@ func (a *app) bringHere(ctx context.Context, c *client.Client, files []string, o
 	if err != nil {
 		return "", err
 	}
-	name := strings.TrimSuffix(o.File, filepath.Ext(o.File))
+	read, err := exchange.OpenFiles(data, o.File, o.Main)
+	if err != nil {
+		return "", err
+	}
+	name := strings.TrimSuffix(path.Base(read.Name), path.Ext(read.Name))
 	levels, err := c.Levels(ctx)
 	if err != nil {
 		return "", err
@@ -170,11 +181,20 @@ func (a *app) bringHere(ctx context.Context, c *client.Client, files []string, o
 		if l.Name != name || l.Role != "owner" {
 			continue
 		}
+		doc, err := c.Level(ctx, l.ID)
+		if err != nil {
+			return "", err
+		}
+		if !exchange.CameFrom(doc.Document, read.Name) {
+			continue // it is only called the same
+		}
 		got, err := c.ImportAgain(ctx, l.ID, data, o, false)
 		if err != nil {
 			return "", err
 		}
+		got.Left = append(got.Left, left...)
 		fmt.Fprintf(a.out, "%s: %s\n", l.Name, strings.Join(got.Words, "; "))
+		describeExchange(a.out, got.ExchangeReport)
 		return "/levels/" + l.ID, nil
 	}
 	o.Name = name

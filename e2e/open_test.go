@@ -100,6 +100,26 @@ func TestOpenAFileFromTheEditor(t *testing.T) {
 	require.NoError(t, err, string(out))
 	assert.Contains(t, string(out), "hut: 2 as before")
 
+	// A level that is only called the same is left alone.
+	yard := filepath.Join(dir, "Yard.obj")
+	require.NoError(t, os.WriteFile(yard, []byte(hutOBJ), 0o600))
+	renamed := filepath.Join(dir, "shed", "hut.obj")
+	require.NoError(t, os.Mkdir(filepath.Dir(renamed), 0o700))
+	require.NoError(t, os.WriteFile(renamed, []byte(hutOBJ), 0o600))
+	out, err = command(yard).CombinedOutput()
+	require.NoError(t, err, string(out))
+	assert.Contains(t, string(out), "Yard, 2 shapes, 0 lights")
+
+	// A folder is opened by the file in it, and found again.
+	out, err = command(filepath.Dir(renamed), "--unit", "cm").CombinedOutput()
+	require.NoError(t, err, string(out))
+	assert.Contains(t, string(out), "hut: 2 as before")
+	folder := command(filepath.Dir(renamed), "--watch")
+	out, err = folder.CombinedOutput()
+	assert.Error(t, err)
+	assert.Equal(t, 2, folder.ProcessState.ExitCode(), string(out))
+	assert.Contains(t, string(out), "is a folder")
+
 	require.NoError(t, serving.Process.Signal(os.Interrupt))
 	assert.NoError(t, serving.Wait(), said.all())
 	assert.NoFileExists(t, filepath.Join(dir, "data", "open.json"))
