@@ -144,14 +144,20 @@ func TestLevelsPageInTheBrowser(t *testing.T) {
 		}
 		return out
 	}
+	// The level is there or gone, in the service and then on the page.
 	has := func(name string, want bool) {
 		t.Helper()
 		assert.Eventually(t, func() bool { _, is := names()[name]; return is == want }, 10*time.Second, 50*time.Millisecond, name)
+		card := fmt.Sprintf(`button[aria-label="More of %s"]`, name)
+		if want {
+			p.do(chromedp.WaitVisible(card))
+		} else {
+			p.do(chromedp.WaitNotPresent(card))
+		}
 	}
 	menu("Pump house", "Rename")
 	p.do(chromedp.Sleep(300*time.Millisecond), chromedp.KeyEvent("Old pump house\r"))
 	has("Old pump house", true)
-	p.see("Old pump house")
 	p.do(chromedp.WaitNotPresent(`input[aria-label="Name of the level"]`))
 	menu("Old pump house", "Copy")
 	has("Old pump house, copy", true)

@@ -17,7 +17,7 @@ export function Card({ level, user }: { level: LevelInfo; user: string }) {
   const [doing, setDoing] = useState<Doing>(null);
   const mine = level.role === "owner";
   return (
-    <li className="group relative border border-[#101010] bg-base-100 [content-visibility:auto] focus-within:border-[#4a4a4a] hover:border-[#4a4a4a]">
+    <li className="group relative border border-[#101010] bg-base-100 focus-within:border-[#4a4a4a] hover:border-[#4a4a4a]">
       <Link href={`/levels/${level.id}`} className="block" tabIndex={doing === "rename" ? -1 : 0}>
         <Thumbnail level={level} />
         <div className="px-3 pb-2 pt-1.5">
