@@ -47,7 +47,7 @@ func TestDoorsByCommandLine(t *testing.T) {
 
 	out := s.ok("level", "import", hut)
 	assert.Contains(t, out, "400 m across")
-	assert.Contains(t, out, "use the unit cm (4 m)")
+	assert.Contains(t, out, "cm makes it 4 m")
 	s.ok("level", "delete", "hut", "--forever", "--yes")
 	out = s.ok("level", "import", hut, "--unit", "cm")
 	assert.Contains(t, out, "2 shapes")
