@@ -35,7 +35,7 @@ import { Picking, type Picked } from "./picking";
 import { Outlines } from "./outlines";
 import { Passes, type AirDraw } from "./passes";
 import { full, Quality, type Fineness } from "./quality";
-import { Walker } from "./walker";
+import { mostDropM, Walker } from "./walker";
 import { surfaceMaterial } from "./shaders/surface";
 
 const modes: Record<ViewMode, number> = { final: 0, unlit: 1, light: 2, brightness: 3, texels: 4, clipping: 5, backs: 6 };
@@ -43,7 +43,6 @@ const modes: Record<ViewMode, number> = { final: 0, unlit: 1, light: 2, brightne
 const finishMs = 600; // at rest, after which a picture that is not whole is drawn whole
 const [smallWidth, smallHeight] = [96, 64];
 const smallForMs = 3000;
-const mostDropM = 200; // from where one may begin to walk down to the ground
 const settledMs = 300; // without a move, after which the view is at rest
 
 // The stage draws the level: surfaces as radiance into a half-float target, then

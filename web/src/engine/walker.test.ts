@@ -42,6 +42,12 @@ describe("walking", () => {
     expect(w.feet[2]).toBeCloseTo(-body.runMps, 1);
     expect(w.step(0.05, [0, 0], false)).toBe(false);
   });
+  it("does not fall where there is nothing to land on", () => {
+    const w = new Walker([0, 3, 0], 1.7, boxes([[30, -1, 30], [40, 0, 40]]));
+    walk(w, 2, [1, 0]);
+    expect(w.feet[1]).toBeCloseTo(3, 6);
+    expect(w.feet[0]).toBeGreaterThan(5);
+  });
   it("falls as things fall, and lands", () => {
     const w = new Walker([0, 5, 0], 1.7, boxes(floor));
     walk(w, 0.5, [0, 0]);

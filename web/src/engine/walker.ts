@@ -12,6 +12,9 @@ export const body = { radiusM: 0.3, stepM: 0.45, walkMps: 2.8, runMps: 6, gravit
 const tickS = 1 / 60; // steps are small, so that nothing is passed through
 const skinM = 0.01;
 
+/** How deep ground is looked for under the feet. */
+export const mostDropM = 500;
+
 export class Walker {
   private fallMps = 0;
 
@@ -81,6 +84,10 @@ export class Walker {
     if (ground) {
       this.feet[1] = top[1] - ground.distance;
       this.fallMps = 0;
+      return;
+    }
+    if (!this.probe(top, [0, -1, 0], mostDropM)) {
+      this.fallMps = 0; // nothing to land on, as beyond the level's edge: nobody falls without end
       return;
     }
     this.feet[1] -= falls;

@@ -42,7 +42,7 @@ export function View({ doc, state, context, session, onApplied }: Props) {
   useOpening(stage, doc, scene !== undefined);
   useGoal(stage);
   useLines(stage, doc, markers);
-  useWalking(stage, doc);
+  useWalking(stage, doc, scene !== undefined);
   useEffect(() => stage?.setHidden(new Set(Object.keys(hidden))), [stage, hidden, scene]);
   return (
     <section className="@container relative min-h-0 min-w-0 flex-1 overflow-hidden bg-black" aria-label="View">
@@ -131,9 +131,10 @@ function useGoal(stage: Stage | null) {
   }, [goal, stage]);
 }
 
-/** Walks as the player while that is on; blocks that do not collide are passed. */
-function useWalking(stage: Stage | null, doc: Document) {
-  const walking = useBench((s) => s.walking);
+/** Walks as the player while that is on and the level stands; blocks that do not collide are passed. */
+function useWalking(stage: Stage | null, doc: Document, ready: boolean) {
+  const walking = useBench((s) => s.walking) && ready;
+  const goal = useBench((s) => s.goal); // where one went walks on from there
   const eyeM = useBench((s) => s.eyeM);
   const { solids, meshes } = doc.document;
   const passed = useMemo(() => new Set([...solids, ...meshes].filter((e) => !e.surface.collides).map((e) => e.id)), [solids, meshes]);
@@ -142,7 +143,7 @@ function useWalking(stage: Stage | null, doc: Document) {
     stage.walk(bench.get().eyeM, passed);
     stage.element.focus();
     return () => stage.walk(null);
-  }, [stage, walking, passed]);
+  }, [stage, walking, passed, goal]);
   useEffect(() => {
     if (walking) stage?.hand.setEye(eyeM);
   }, [stage, walking, eyeM]);
