@@ -215,6 +215,55 @@ type ExchangeReport struct {
 	Notes []string `json:"notes" doc:"What was assumed, or changed into something else."`
 }
 
+// HandOver is a way to write a level for another editor.
+type HandOver struct {
+	Name   string   `json:"name" doc:"What commands call it: a name for those that come with Grotta, else owner/name."`
+	Title  string   `json:"title"`
+	Note   string   `json:"note,omitzero"`
+	Owner  string   `json:"owner,omitzero" doc:"None for those that come with Grotta."`
+	Shape  string   `json:"shape" enum:"sections,json,csv,template"`
+	UnitM  float64  `json:"unit_m" doc:"Metres in one unit of the target."`
+	Axes   []string `json:"axes"`
+	Handed string   `json:"handed" enum:"right,left"`
+	Kinds  []string `json:"kinds" doc:"Kinds of things that it has a rule for."`
+	Reads  bool     `json:"reads" doc:"Its text can be taken back."`
+}
+
+// NewHandOver asks for the text of a level.
+type NewHandOver struct {
+	To   string   `json:"to,omitzero" maxLength:"200" required:"false" doc:"Name of the hand-over; leave out where a file is given."`
+	File string   `json:"file,omitzero" maxLength:"262144" required:"false" doc:"A hand-over file (grotta-handover/1), YAML or JSON, to try before it is saved."`
+	Only []string `json:"only,omitzero" maxItems:"20000" required:"false" doc:"Ids of the things that are written; all where there is none."`
+}
+
+// HandedOver is a level in the words of a target.
+type HandedOver struct {
+	Text        string               `json:"text"`
+	Extension   string               `json:"extension"`
+	Things      int                  `json:"things" doc:"How many stand in it."`
+	Differences []HandOverDifference `json:"differences" doc:"By thing and field; left and notes say the same in words."`
+	ExchangeReport
+}
+
+// HandOverDifference is a field of a thing that its text does not say as it is.
+type HandOverDifference struct {
+	ID      string `json:"id,omitzero" doc:"None for what the level has once, such as its sun."`
+	Name    string `json:"name"`
+	Field   string `json:"field"`
+	Was     string `json:"was"`
+	Becomes string `json:"becomes,omitzero" doc:"What it reads as when it is taken back."`
+	Left    bool   `json:"left" doc:"The target has no value for it."`
+}
+
+// HandedBack says what the text of a target changed in a level, or would change.
+type HandedBack struct {
+	Revision int      `json:"revision" doc:"Of the level after it."`
+	Added    []string `json:"added" doc:"Names of things that the level did not have."`
+	Changed  []string `json:"changed" doc:"\"name: fields\" of those that it had."`
+	Same     int      `json:"same" doc:"Things that are as they were."`
+	Passed   []string `json:"passed" doc:"What was not read, and why."`
+}
+
 // Merged says what taking a file in again changed, or would change.
 type Merged struct {
 	Revision int      `json:"revision" doc:"Of the level after it."`
@@ -500,7 +549,7 @@ type Camera struct {
 type PresetInfo struct {
 	Owner    string    `json:"owner"`
 	Name     string    `json:"name"`
-	Kind     string    `json:"kind" enum:"rig,mood,look"`
+	Kind     string    `json:"kind" enum:"rig,mood,look,hand_over"`
 	Version  int       `json:"version"`
 	Versions int       `json:"versions" doc:"How many there are."`
 	Author   string    `json:"author"`

@@ -12,7 +12,6 @@ import (
 	"path/filepath"
 	"strconv"
 	"strings"
-	"time"
 
 	"github.com/spf13/cobra"
 
@@ -89,9 +88,6 @@ func (a *app) levelImport() *cobra.Command {
 	return cmd
 }
 
-// lookEvery is how often a watched file is looked at.
-const lookEvery = 500 * time.Millisecond
-
 // importAgain takes a file into a level, once or whenever it is saved.
 func (a *app) importAgain(ctx context.Context, file, into string, o api.ImportOptions, dry, watch bool) error {
 	c, l, err := a.level(ctx, into)
@@ -101,7 +97,7 @@ func (a *app) importAgain(ctx context.Context, file, into string, o api.ImportOp
 	if err := a.takeInto(ctx, c, file, l.ID, o, dry); err != nil || !watch {
 		return err
 	}
-	return a.watchInto(ctx, c, file, l.ID, o)
+	return a.whenSaved(ctx, file, func() error { return a.takeInto(ctx, c, file, l.ID, o, false) })
 }
 
 // takeInto takes a file into a level and says what that changed.
@@ -129,36 +125,12 @@ func watchable(file string) error {
 	return nil
 }
 
-// watchInto takes a file into a level whenever it is saved, until the context ends. A save that
-// cannot be read is said, and the next one waited for.
-func (a *app) watchInto(ctx context.Context, c *client.Client, file, id string, o api.ImportOptions) error {
-	was, err := os.Stat(file)
-	if err != nil {
-		return err
-	}
-	for {
-		select {
-		case <-ctx.Done():
-			return nil
-		case <-time.After(lookEvery):
-		}
-		is, err := os.Stat(file)
-		if err != nil || is.ModTime().Equal(was.ModTime()) && is.Size() == was.Size() {
-			continue // an editor may be about to write it
-		}
-		was = is
-		if err := a.takeInto(ctx, c, file, id, o, false); err != nil && ctx.Err() == nil {
-			fmt.Fprintln(a.err, "grotta:", err)
-		}
-	}
-}
-
 func describeExchange(w io.Writer, r api.ExchangeReport) {
 	for _, n := range r.Notes {
 		fmt.Fprintln(w, "  note:", n)
 	}
 	for _, l := range r.Left {
-		fmt.Fprintln(w, "  left out or not understood:", l)
+		fmt.Fprintln(w, "  left out:", l)
 	}
 }
 

@@ -129,7 +129,7 @@ func (a *app) open(ctx context.Context, files []string, data string, o api.Impor
 		}
 	}
 	if watch {
-		if err := a.watchInto(ctx, c, files[0], strings.TrimPrefix(to, "/levels/"), o); err != nil {
+		if err := a.whenSaved(ctx, files[0], func() error { return a.takeInto(ctx, c, files[0], strings.TrimPrefix(to, "/levels/"), o, false) }); err != nil {
 			return err
 		}
 	}

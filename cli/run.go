@@ -9,6 +9,7 @@ import (
 	"log/slog"
 	"os"
 	"runtime/debug"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -31,7 +32,8 @@ type Host struct {
 	Backup      func(data, file string) (api.Backup, error)
 	Restore     func(file, data string) (api.Backup, error)
 	Verify      func(data string) (api.Verified, error)
-	LevelSchema func() ([]byte, error)
+	Schema      func(document string) ([]byte, error)
+	SchemaNames func() []string
 	OpenAPI     func() ([]byte, error)
 }
 
@@ -151,7 +153,15 @@ func (a *app) password(prompt string, fromStdin bool) (string, error) {
 }
 
 func (a *app) schemaCommand() *cobra.Command {
-	return a.printCommand("schema", "Print the JSON Schema of the level document", a.host.LevelSchema)
+	var of string
+	cmd := a.printCommand("schema", "Print the JSON Schema of a document", func() ([]byte, error) {
+		if names := a.host.SchemaNames(); !slices.Contains(names, of) {
+			return nil, usageError{fmt.Errorf("--of is %q; %s is needed", of, strings.Join(names, ", "))}
+		}
+		return a.host.Schema(of)
+	})
+	cmd.Flags().StringVar(&of, "of", "level", "the document: hand-over, level or platform")
+	return cmd
 }
 
 func (a *app) openapiCommand() *cobra.Command {

@@ -293,6 +293,37 @@ func (c *Client) ExportReport(ctx context.Context, id string) (api.ExchangeRepor
 	return get[api.ExchangeReport](ctx, c, levelPath(id, "export/report"), nil)
 }
 
+// HandOvers lists the ways to write a level for another editor.
+func (c *Client) HandOvers(ctx context.Context) ([]api.HandOver, error) {
+	return getList[api.HandOver](ctx, c, "/hand-overs", nil)
+}
+
+// HandOverFile reads a hand-over file, by its name.
+func (c *Client) HandOverFile(ctx context.Context, name string) ([]byte, error) {
+	return getBytes(ctx, c, "/hand-overs/file", query("name", name))
+}
+
+// AddHandOver saves a hand-over file as the newest version of a preset of the user's own.
+func (c *Client) AddHandOver(ctx context.Context, file []byte) (api.HandOver, error) {
+	return post[api.HandOver](ctx, c, "/hand-overs", file)
+}
+
+// HandOver writes what lights a level as text of another editor.
+func (c *Client) HandOver(ctx context.Context, id string, want api.NewHandOver) (api.HandedOver, error) {
+	return post[api.HandedOver](ctx, c, levelPath(id, "hand-over"), want)
+}
+
+// HandBack takes text of another editor into a level; dry only says what it would change.
+func (c *Client) HandBack(ctx context.Context, id, from string, text []byte, dry bool) (api.HandedBack, error) {
+	var out api.HandedBack
+	q := query("from", from)
+	if dry {
+		q.Set("dry", "true")
+	}
+	_, err := c.do(ctx, call{method: http.MethodPost, path: levelPath(id, "hand-back"), query: q, body: text}, &out)
+	return out, err
+}
+
 func getBytes(ctx context.Context, c *Client, path string, q url.Values) ([]byte, error) {
 	var data []byte
 	_, err := c.do(ctx, call{method: http.MethodGet, path: path, query: q}, &data)

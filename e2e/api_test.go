@@ -513,7 +513,7 @@ func TestWatchersAreTold(t *testing.T) {
 
 func TestPublishedDocumentsAreCurrent(t *testing.T) {
 	t.Parallel()
-	schema, err := rest.LevelSchema()
+	schema, err := rest.Schema("level")
 	require.NoError(t, err)
 	committed, err := os.ReadFile("../docs/level.schema.json")
 	require.NoError(t, err)

@@ -26,7 +26,7 @@ import (
 // host is what the command line runs that is not a call to a service.
 func host() cli.Host {
 	return cli.Host{Version: rest.Version, Serve: serve, Demo: runDemo, Personal: personal, People: openPeople, Clean: service.Clean,
-		Backup: backup.Write, Restore: backup.Restore, Verify: backup.Verify, LevelSchema: rest.LevelSchema, OpenAPI: openAPI}
+		Backup: backup.Write, Restore: backup.Restore, Verify: backup.Verify, Schema: rest.Schema, SchemaNames: rest.SchemaNames, OpenAPI: openAPI}
 }
 
 func start(o cli.RunOptions) (*service.Service, error) {

@@ -42,8 +42,13 @@ func LookRotation(forward Vec3) mgl64.Quat {
 	}
 	right := f.Cross(up).Normalize()
 	up = right.Cross(f)
-	m := mgl64.Mat4FromCols(right.Vec4(0), up.Vec4(0), f.Mul(-1).Vec4(0), mgl64.Vec4{0, 0, 0, 1})
-	return mgl64.Mat4ToQuat(m).Normalize()
+	return Basis(right, up, f.Mul(-1))
+}
+
+// Basis is the rotation that turns the axes x, y and z into three unit vectors at right angles, of
+// a right-handed set.
+func Basis(x, y, z Vec3) mgl64.Quat {
+	return mgl64.Mat4ToQuat(mgl64.Mat3FromCols(x, y, z).Mat4()).Normalize()
 }
 
 // Plane holds the points with Normal·p = Distance; inside is below it.

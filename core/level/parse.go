@@ -131,6 +131,19 @@ func decode(text []byte, into any, strayFields bool) error {
 	return nil
 }
 
+// WithoutBytes takes out of an error the bytes of a JSON text that nobody sent.
+func WithoutBytes(err error) error {
+	if bad, ok := err.(*Invalid); ok {
+		for i := range bad.Faults {
+			bad.Faults[i].Message, _, _ = strings.Cut(bad.Faults[i].Message, " (byte ")
+		}
+	}
+	return err
+}
+
+// mostPath is how much of the path of a fault is said.
+const mostPath = 200
+
 // ReadError turns an error of the JSON reader into an *Invalid that says where
 // and what.
 func ReadError(err error) error {
@@ -146,7 +159,11 @@ func ReadError(err error) error {
 	}
 	var syntax *jsontext.SyntacticError
 	if errors.As(err, &syntax) {
-		return invalidf(string(syntax.JSONPointer), "is not JSON: %v (byte %d)", syntax.Err, syntax.ByteOffset)
+		path := string(syntax.JSONPointer)
+		if len(path) > mostPath {
+			path = path[:mostPath] + "…"
+		}
+		return invalidf(path, "is not JSON: %v (byte %d)", syntax.Err, syntax.ByteOffset)
 	}
 	return invalidf("", "is not JSON: %v", err)
 }

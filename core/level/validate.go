@@ -232,11 +232,14 @@ func checkText(f *faults, s string, tag reflect.StructTag, path string) {
 	} else if n > MaxText {
 		f.add(path, "has %d characters; the most is %d", n, MaxText)
 	}
+	if s == "" && leftOut(tag) {
+		return
+	}
 	if list := tag.Get("enum"); list != "" && !slices.Contains(strings.Split(list, ","), s) {
 		f.add(path, "is %q; allowed is %s", s, strings.ReplaceAll(list, ",", ", "))
 	}
 	if p := tag.Get("pattern"); p != "" {
-		if !(s == "" && leftOut(tag)) && !pattern(p).MatchString(s) {
+		if !pattern(p).MatchString(s) {
 			f.add(path, "is %q; %s", s, patternHelp(p))
 		}
 	}

@@ -9,7 +9,6 @@ import (
 	"fmt"
 	"io/fs"
 	"slices"
-	"strings"
 
 	"grotta/core/level"
 	"grotta/core/yaml"
@@ -113,22 +112,12 @@ func Parse(text []byte) (*Profile, error) {
 	}
 	p := level.Default[Profile]()
 	if err := level.DecodeKnown(asJSON, &p); err != nil {
-		return nil, withoutBytes(err)
+		return nil, level.WithoutBytes(err)
 	}
 	if err := level.CheckFields(&p); err != nil {
 		return nil, err
 	}
 	return &p, nil
-}
-
-// withoutBytes takes out of an error the bytes of a JSON text that nobody sent.
-func withoutBytes(err error) error {
-	if bad, ok := err.(*level.Invalid); ok {
-		for i := range bad.Faults {
-			bad.Faults[i].Message, _, _ = strings.Cut(bad.Faults[i].Message, " (byte ")
-		}
-	}
-	return err
 }
 
 //go:embed profiles/*.yaml

@@ -113,24 +113,7 @@ func (s *shape) rangeOrEndless() float64 {
 }
 
 // falloff is what takes the place of 1/d², per square metre.
-func (s *shape) falloff(d float64) float64 {
-	switch s.Falloff {
-	case level.Linear:
-		return max(0, 1-d/s.RangeM)
-	case level.Smooth:
-		q := min(d/s.RangeM, 1)
-		return (1 - q*q) * (1 - q*q)
-	case level.Custom:
-		return s.window(d) / max(s.Terms[0]+s.Terms[1]*d+s.Terms[2]*d*d, 1e-6)
-	}
-	return s.window(d) / (d * d)
-}
+func (s *shape) falloff(d float64) float64 { return level.Falloff(s.Falloff, s.RangeM, s.Terms, d) }
 
-// window brings the light to nothing at the range (KHR_lights_punctual).
-func (s *shape) window(d float64) float64 {
-	if s.RangeM == 0 {
-		return 1
-	}
-	q := d / s.RangeM
-	return max(0, 1-q*q*q*q)
-}
+// window brings the light to nothing at the range.
+func (s *shape) window(d float64) float64 { return level.Window(s.RangeM, d) }

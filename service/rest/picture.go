@@ -131,8 +131,8 @@ func (s *server) presetOf(ctx context.Context, doc *level.Level, v *api.Variant)
 	if err != nil {
 		return none, s.problem(fmt.Errorf("preset %s/%s: %w", owner, name, err))
 	}
-	if p.Kind == preset.Rig {
-		return none, newProblem(422, "what was sent cannot be taken", &huma.ErrorDetail{Location: "body.preset", Message: "is a rig; a mood or a look is needed"})
+	if p.Kind != preset.Mood && p.Kind != preset.Look {
+		return none, newProblem(422, "what was sent cannot be taken", &huma.ErrorDetail{Location: "body.preset", Message: "is a " + strings.ReplaceAll(p.Kind, "_", "-") + "; a mood or a look is needed"})
 	}
 	op, err := p.Apply(doc, preset.Place{})
 	if err != nil {

@@ -136,6 +136,7 @@ func (s *server) register(a huma.API) {
 	s.registerLight(a)
 	s.registerBakes(a)
 	s.registerPresets(a)
+	s.registerHandOvers(a)
 }
 
 // operation describes a handler. Who may call it stands in rights.Table, which must have

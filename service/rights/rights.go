@@ -109,6 +109,10 @@ var Table = map[string]Need{
 	"delete-preset": maker,
 	"share-preset":  sharer,
 
+	"list-hand-overs": signedIn,
+	"get-hand-over":   signedIn,
+	"add-hand-over":   maker,
+
 	"list-platforms":  signedIn,
 	"add-platform":    maker,
 	"remove-platform": maker,
@@ -142,6 +146,7 @@ var Table = map[string]Need{
 	"capture-reflection": viewer,
 	"export-level":       viewer,
 	"report-export":      viewer,
+	"hand-over":          viewer,
 	"watch-level":        viewer,
 
 	"edit-level":     editor,
@@ -150,6 +155,7 @@ var Table = map[string]Need{
 	"preview-preset": viewer,
 	"restore":        editor,
 	"import-again":   editor,
+	"hand-back":      editor,
 	"set-grade":      editor,
 	"apply-preset":   editor,
 	"start-bake":     editor,
