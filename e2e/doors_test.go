@@ -5,6 +5,7 @@ import (
 	"bytes"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -122,4 +123,64 @@ func TestDoorsByTheAPI(t *testing.T) {
 	report, err := maren.ExportReport(ctx, got.Level.ID)
 	require.NoError(t, err)
 	assert.NotEmpty(t, report.Left)
+}
+
+// The lights go to another editor in its words, are changed there, and come back.
+func TestHandOverByCommandLine(t *testing.T) {
+	t.Parallel()
+	s, g := signedIn(t)
+	maren := as(t, g, "maren")
+	l, err := maren.FindLevel(ctx, "Saltmarsh Light")
+	require.NoError(t, err)
+	out := filepath.Join(t.TempDir(), "lights.lit")
+
+	assert.Contains(t, s.ok("hand-over", "list"), "baked-arena")
+	said := s.ok("hand-over", l.Name, "--to", "baked-arena", "--out", out)
+	assert.Contains(t, said, "36 things")
+	assert.Contains(t, said, "left out: 6 viewpoints, for which Baked arena has no rule")
+	text, err := os.ReadFile(out)
+	require.NoError(t, err)
+	assert.Contains(t, string(text), "[floodlamp]\nkey = great-lens\n")
+	assert.Contains(t, s.ok("hand-back", l.Name, out, "--from", "baked-arena"), "0 added, 0 changed, 36 as before")
+	assert.Equal(t, 1, current(t, maren, l.ID), "what is as before makes no revision")
+
+	edited := strings.Replace(string(text), "key = great-lens\nlabel = Great lens", "key = great-lens\nlabel = Big lens", 1) + "\n[lamp]\nlabel = Hut lamp\nat = 10, 0, 6\nlumens = 1256.637\n"
+	require.NoError(t, os.WriteFile(out, []byte(edited), 0o600))
+	said = s.ok("hand-back", l.Name, out, "--from", "baked-arena", "--dry-run")
+	assert.Contains(t, said, "added: Hut lamp")
+	assert.Equal(t, 1, current(t, maren, l.ID), "a dry run changes nothing")
+	s.ok("hand-back", l.Name, out, "--from", "baked-arena")
+	doc, err := maren.Level(ctx, l.ID)
+	require.NoError(t, err)
+	assert.Equal(t, "Big lens", doc.Document.Light("great-lens").Name)
+	assert.Equal(t, 42000.0, doc.Document.Light("great-lens").Strength, "exact, as nobody changed it")
+	lamp := doc.Document.Light("hut-lamp")
+	require.NotNil(t, lamp)
+	assert.InDelta(t, 100, lamp.Strength, 1e-3, "1256.637 lm to all sides are 100 cd")
+	assert.InDelta(t, 3.048, lamp.Transform.Position[0], 1e-6)
+	assert.InDelta(t, 6*0.3048, lamp.Transform.Position[1], 1e-6)
+
+	// A file of one's own, shared as a preset is.
+	own := filepath.Join(t.TempDir(), "own.yaml")
+	file := strings.Replace(s.ok("hand-over", "show", "pocket"), "name: pocket", "name: own", 1)
+	require.NoError(t, os.WriteFile(own, []byte(file), 0o600))
+	s.ok("hand-over", "add", own)
+	s.ok("preset", "share", "own", "--with", "ivo")
+	names, err := as(t, g, "ivo").HandOvers(ctx)
+	require.NoError(t, err)
+	assert.True(t, slices.ContainsFunc(names, func(h api.HandOver) bool { return h.Name == "maren/own" && h.Owner == "maren" }))
+
+	_, errs, code := s.run("", "hand-over", l.Name, "--to", "nowhere")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "there are baked-arena, open-realtime, pocket")
+	_, errs, code = s.run("", "hand-over", l.Name)
+	assert.Equal(t, 2, code)
+	assert.Contains(t, errs, "--to NAME")
+	_, errs, code = s.run("", "hand-over", l.Name, "--to", "pocket", "--strict")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "the hand-over leaves out")
+	require.NoError(t, os.WriteFile(out, []byte("[lamp]\nlumens = many\n"), 0o600))
+	_, errs, code = s.run("", "hand-back", l.Name, out, "--from", "baked-arena")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, `line 2 lumens is "many"; a number is needed`)
 }

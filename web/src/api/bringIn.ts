@@ -50,7 +50,7 @@ async function archiveOf(files: readonly Picked[]): Promise<Uint8Array<ArrayBuff
 
 export type HowToRead = { unit_m?: number; up?: "y" | "z" };
 
-const asBytes = { bodySerializer: (b: string) => b, headers: { "Content-Type": "application/octet-stream" } };
+export const asBytes = { bodySerializer: (b: string) => b, headers: { "Content-Type": "application/octet-stream" } };
 
 /** A bundle as what is sent, and what is said of it. */
 async function sent({ main, beside }: Bundle, how: HowToRead) {

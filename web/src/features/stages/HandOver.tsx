@@ -1,15 +1,17 @@
 import { useState } from "react";
 import { useMutation, useQuery } from "@tanstack/react-query";
-import { Camera, Clipboard, FileJson, Package, Palette, Table } from "lucide-react";
+import { ArrowLeftRight, Camera, Clipboard, FileJson, Package, Palette, Table } from "lucide-react";
 import { api, take, takeShot, type Document } from "../../api/client";
 import type { Context } from "../../commands";
 import { bench, camera } from "../../model/bench";
 import { lightList } from "../../model/lightList";
 import { complain, notice } from "../../ui/messages";
 import { Group } from "./buttons";
+import { EditorText } from "./EditorText";
 
-/** What can leave the bench today: the level as a file, its pictures, its grade, its lights. */
-export function HandOver({ doc, context }: { doc: Document; context: Context }) {
+/** What leaves the bench: lights for another editor, the level as a file, its pictures, its grade. */
+export function HandOver({ doc, context, onApplied }: { doc: Document; context: Context; onApplied: () => void }) {
+  const [editor, setEditor] = useState(false);
   const { id, name } = doc.level;
   const file = (path: string) => location.assign(`/api/v1/levels/${id}/${path}`);
   async function copyLights() {
@@ -24,6 +26,10 @@ export function HandOver({ doc, context }: { doc: Document; context: Context }) 
   }
   return (
     <>
+      <Group title="Another editor">
+        <Item icon={<ArrowLeftRight size={14} />} words="Text for an editor…" about="Lights, sun, fog, glows in its terms; and back" onClick={() => setEditor(true)} />
+        {editor && <EditorText doc={doc} context={context} onApplied={onApplied} onClose={() => setEditor(false)} />}
+      </Group>
       <Group title="The level">
         <Item icon={<Package size={14} />} words="glTF 2.0 (.glb)" about="Geometry, materials, images, lights, cameras" onClick={() => file("export?format=glb")} />
         <LeftOut id={id} revision={doc.level.revision} />

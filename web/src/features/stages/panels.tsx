@@ -122,10 +122,10 @@ export function ChecksStage({ doc, report }: StageProps) {
   );
 }
 
-export function HandOverStage({ doc, context }: StageProps) {
+export function HandOverStage({ doc, context, onApplied }: StageProps) {
   return (
     <>
-      <HandOver doc={doc} context={context} />
+      <HandOver doc={doc} context={context} onApplied={onApplied} />
       <Group title="Save as a preset">
         <SavePreset doc={doc} />
       </Group>
