@@ -215,6 +215,14 @@ type ExchangeReport struct {
 	Notes []string `json:"notes" doc:"What was assumed, or changed into something else."`
 }
 
+// LightmapFiles say how the baked light is handed out.
+type LightmapFiles struct {
+	Pages    string  // "exr", "hdr" or "png"
+	Encoding string  // png: "linear", "srgb" or "rgbm"
+	RangeLux float64 // png: the light that is white; 0 for the brightest texel
+	Layers   bool    // also each source by itself
+}
+
 // HandOver is a way to write a level for another editor.
 type HandOver struct {
 	Name   string   `json:"name" doc:"What commands call it: a name for those that come with Grotta, else owner/name."`

@@ -293,6 +293,18 @@ func (c *Client) ExportReport(ctx context.Context, id string) (api.ExchangeRepor
 	return get[api.ExchangeReport](ctx, c, levelPath(id, "export/report"), nil)
 }
 
+// LightmapFiles hands out the baked light as an archive of pages, a model and a manifest.
+func (c *Client) LightmapFiles(ctx context.Context, id string, o api.LightmapFiles) ([]byte, error) {
+	q := query("pages", o.Pages, "encoding", o.Encoding)
+	if o.RangeLux > 0 {
+		q.Set("range_lux", strconv.FormatFloat(o.RangeLux, 'g', -1, 64))
+	}
+	if o.Layers {
+		q.Set("layers", "true")
+	}
+	return getBytes(ctx, c, levelPath(id, "lightmap/files"), q)
+}
+
 // HandOvers lists the ways to write a level for another editor.
 func (c *Client) HandOvers(ctx context.Context) ([]api.HandOver, error) {
 	return getList[api.HandOver](ctx, c, "/hand-overs", nil)

@@ -15,6 +15,7 @@ import (
 	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/level"
+	"grotta/core/lightmap"
 	"grotta/core/scene"
 )
 
@@ -22,10 +23,19 @@ import (
 // and what shines; one for each light, the sun and the moon; and a camera for each viewpoint. What
 // glTF can only say nearly stands exactly in extras, from where Read takes it back. The report
 // says what was left out, and what was changed into what.
-func WriteGLTF(l *level.Level) ([]byte, *Report, error) {
+func WriteGLTF(l *level.Level) ([]byte, *Report, error) { return writeGLTF(l, nil) }
+
+// writeGLTF writes a level; with a lightmap, each vertex has its place on a page as a second set of
+// texture coordinates, and extras of its material say on which.
+func writeGLTF(l *level.Level, pages *lightmap.Map) ([]byte, *Report, error) {
 	doc := gltf.NewDocument()
 	doc.Asset.Generator = "Grotta"
-	out := &exporter{doc: doc, level: l, scene: scene.Build(l), report: &Report{}, material: map[*level.Material]int{}, image: map[string]int{}}
+	out := &exporter{doc: doc, level: l, report: &Report{}, material: map[look]int{}, image: map[string]int{}}
+	if pages != nil {
+		out.scene, out.layout = pages.Scene, pages.Layout
+	} else {
+		out.scene = scene.Build(l)
+	}
 	if err := out.geometry(); err != nil {
 		return nil, nil, err
 	}
@@ -45,10 +55,41 @@ type exporter struct {
 	doc      *gltf.Document
 	level    *level.Level
 	scene    *scene.Scene
+	layout   *lightmap.Layout // nil where no lightmap goes with it
 	report   *Report
-	material map[*level.Material]int
+	material map[look]int
 	image    map[string]int // texture of each image
 	punctual lightspunctual.Lights
+}
+
+// look is what a primitive has one of: a material, and the page that its surfaces lie on.
+type look struct {
+	material *level.Material
+	page     int // noPage for surfaces without one
+}
+
+const noPage = -1
+
+func (x *exporter) lookOf(s *scene.Surface) look {
+	return look{s.Finish().Material, x.pageOf(s)}
+}
+
+// pageOf is the page that a surface lies on.
+func (x *exporter) pageOf(s *scene.Surface) int {
+	if c := x.chart(s); c != nil {
+		return c.Page()
+	}
+	return noPage
+}
+
+func (x *exporter) chart(s *scene.Surface) *lightmap.Chart {
+	if x.layout == nil {
+		return nil
+	}
+	if i := x.layout.ChartOf[x.scene.SurfaceOf[s.First]]; i >= 0 {
+		return &x.layout.Charts[i]
+	}
+	return nil
 }
 
 // geometry writes the surfaces of each entity as one mesh with one primitive for each material.
@@ -72,7 +113,7 @@ func (x *exporter) entity(surfaces []scene.Surface) error {
 	entity := x.entityOf(body)
 	pose := x.scene.World.Pose(entity)
 	mesh := &gltf.Mesh{Name: cmp.Or(entity.Name, entity.ID)}
-	if body.Mesh != nil {
+	if body.Mesh != nil && x.layout == nil {
 		if surfaces[0].Finish().Roles.Visible {
 			p, err := x.whole(body.Mesh, surfaces[0].Finish().Material)
 			if err != nil {
@@ -81,8 +122,8 @@ func (x *exporter) entity(surfaces []scene.Surface) error {
 			mesh.Primitives = append(mesh.Primitives, p)
 		}
 	} else {
-		for _, material := range materialsOf(surfaces) {
-			p, err := x.faces(surfaces, material, pose)
+		for _, look := range x.looksOf(surfaces) {
+			p, err := x.faces(surfaces, look, pose)
 			if err != nil {
 				return err
 			}
@@ -124,71 +165,66 @@ func (x *exporter) whole(m *level.Mesh, material *level.Material) (*gltf.Primiti
 		}
 		p.Attributes[gltf.TEXCOORD_0] = modeler.WriteTextureCoord(x.doc, uvs)
 	}
-	index, err := x.materialIndex(material)
+	index, err := x.materialIndex(look{material, noPage})
 	p.Material = gltf.Index(index)
 	return p, err
 }
 
-// faces writes the faces of a block that have a material; nil where none is seen.
-func (x *exporter) faces(surfaces []scene.Surface, material *level.Material, pose geom.Pose) (*gltf.Primitive, error) {
-	var positions, normals [][3]float32
-	var uvs [][2]float32
-	var indices []uint32
+// faces writes the faces that have a look, each corner once where its values are the same; nil
+// where none is seen.
+func (x *exporter) faces(surfaces []scene.Surface, look look, pose geom.Pose) (*gltf.Primitive, error) {
+	var v vertices
 	back := pose.Rotation.Inverse()
 	for i := range surfaces {
 		s := &surfaces[i]
-		if s.Finish().Material != material || !s.Finish().Roles.Visible {
+		if x.lookOf(s) != look || !s.Finish().Roles.Visible {
 			continue
 		}
-		triangle := 0
+		chart, triangle := x.chart(s), 0
 		for t := range x.scene.Corners(s) {
-			n := back.Rotate(t[1].Sub(t[0]).Cross(t[2].Sub(t[0])).Normalize())
-			for k, v := range t {
-				indices = append(indices, uint32(len(positions)))
-				positions = append(positions, f32(back.Rotate(v.Sub(pose.Position))))
-				normals = append(normals, unit32(n))
-				if material.Image != "" {
-					u, w := x.scene.CornerUV(s, triangle, k, v)
-					uvs = append(uvs, [2]float32{float32(u), float32(w)})
+			n := unit32(back.Rotate(t[1].Sub(t[0]).Cross(t[2].Sub(t[0])).Normalize()))
+			for k, p := range t {
+				at := vertex{position: f32(back.Rotate(p.Sub(pose.Position))), normal: n}
+				if look.material.Image != "" {
+					u, w := x.scene.CornerUV(s, triangle, k, p)
+					at.uv = [2]float32{float32(u), float32(w)}
 				}
+				if chart != nil {
+					u, w := chart.At(p)
+					size := float64(x.layout.PageSize)
+					at.page = [2]float32{float32(u / size), float32(w / size)}
+				}
+				v.add(at)
 			}
 			triangle++
 		}
 	}
-	if len(positions) == 0 {
+	if len(v.indices) == 0 {
 		return nil, nil
 	}
-	p := &gltf.Primitive{
-		Attributes: gltf.PrimitiveAttributes{
-			gltf.POSITION: modeler.WritePosition(x.doc, positions),
-			gltf.NORMAL:   modeler.WriteNormal(x.doc, normals),
-		},
-		Indices: gltf.Index(modeler.WriteIndices(x.doc, indices)),
-	}
-	if len(uvs) > 0 {
-		p.Attributes[gltf.TEXCOORD_0] = modeler.WriteTextureCoord(x.doc, uvs)
-	}
-	index, err := x.materialIndex(material)
+	p := v.primitive(x.doc, look.material.Image != "", look.page != noPage)
+	index, err := x.materialIndex(look)
 	p.Material = gltf.Index(index)
 	return p, err
 }
 
-func materialsOf(surfaces []scene.Surface) []*level.Material {
-	var list []*level.Material
-	seen := map[*level.Material]bool{}
+func (x *exporter) looksOf(surfaces []scene.Surface) []look {
+	var list []look
+	seen := map[look]bool{}
 	for i := range surfaces {
-		if m := surfaces[i].Finish().Material; !seen[m] {
-			seen[m] = true
-			list = append(list, m)
+		if l := x.lookOf(&surfaces[i]); !seen[l] {
+			seen[l] = true
+			list = append(list, l)
 		}
 	}
 	return list
 }
 
-func (x *exporter) materialIndex(m *level.Material) (int, error) {
-	if i, ok := x.material[m]; ok {
+func (x *exporter) materialIndex(l look) (int, error) {
+	if i, ok := x.material[l]; ok {
 		return i, nil
 	}
+	m := l.material
 	a := m.Albedo()
 	out := &gltf.Material{
 		Name:        cmp.Or(m.Name, m.ID, "plain"),
@@ -199,8 +235,8 @@ func (x *exporter) materialIndex(m *level.Material) (int, error) {
 			RoughnessFactor: gltf.Float(1),
 		},
 	}
-	if m.ID != "" {
-		out.Extras = marks(m.ID, "", nil)
+	if m.ID != "" || l.page != noPage {
+		out.Extras = marksOfMaterial(m.ID, l.page)
 	}
 	if m.Image != "" {
 		texture, err := x.texture(m.Image)
@@ -218,8 +254,8 @@ func (x *exporter) materialIndex(m *level.Material) (int, error) {
 		x.shine(out, a.Scale(m.Emission))
 	}
 	x.doc.Materials = append(x.doc.Materials, out)
-	x.material[m] = len(x.doc.Materials) - 1
-	return x.material[m], nil
+	x.material[l] = len(x.doc.Materials) - 1
+	return x.material[l], nil
 }
 
 // shine writes what a material sends out, in nits: a colour, and how strong it is.
@@ -284,6 +320,19 @@ func marks(id, name string, value any) map[string]any {
 		if err == nil && json.Unmarshal(text, &tree) == nil {
 			own[name] = tree
 		}
+	}
+	return map[string]any{mark: own}
+}
+
+// marksOfMaterial are extras that say which material it is, and which page of the lightmap its
+// surfaces lie on.
+func marksOfMaterial(id string, page int) map[string]any {
+	own := map[string]any{}
+	if id != "" {
+		own["id"] = id
+	}
+	if page != noPage {
+		own["lightmap_page"] = page
 	}
 	return map[string]any{mark: own}
 }
@@ -412,7 +461,11 @@ func (x *exporter) sayWhatIsLeft() {
 			x.report.leave("%d %s", part.n, part.many)
 		}
 	}
-	x.report.leave("sky, ambient, fog and look; densities and roles of surfaces; the baked light")
+	rest := "sky, ambient, fog and look; densities and roles of surfaces"
+	if x.layout == nil {
+		rest += "; the baked light"
+	}
+	x.report.leave("%s", rest)
 	if n := len(l.Solids); n > 0 {
 		x.report.note("%s written as meshes", map[bool]string{true: "1 block is", false: fmt.Sprintf("%d blocks are", n)}[n == 1])
 	}

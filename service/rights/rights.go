@@ -124,6 +124,7 @@ var Table = map[string]Need{
 	"get-layer":          viewer,
 	"preview-light":      viewer,
 	"get-lightmap":       viewer,
+	"export-lightmap":    viewer,
 	"get-moving-light":   viewer,
 	"get-scene":          viewer,
 	"get-sky":            viewer,

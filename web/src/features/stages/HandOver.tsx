@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { useMutation, useQuery } from "@tanstack/react-query";
-import { ArrowLeftRight, Camera, Clipboard, FileJson, Package, Palette, Table } from "lucide-react";
+import { ArrowLeftRight, Camera, Clipboard, FileJson, Layers, Package, Palette, Table } from "lucide-react";
 import { api, take, takeShot, type Document } from "../../api/client";
 import type { Context } from "../../commands";
 import { bench, camera } from "../../model/bench";
@@ -37,6 +37,11 @@ export function HandOver({ doc, context, onApplied }: { doc: Document; context: 
         <Item icon={<Palette size={14} />} words="Grade (.cc)" about="The colour decisions of the look, as ASC CDL" onClick={() => file("grade.cc")} />
         <Item icon={<Table size={14} />} words="Lights as a list (.csv)" about="Places, directions, strengths with units" onClick={() => file("export?format=csv")} />
         <Item icon={<Clipboard size={14} />} words="Copy the lights" about="As a table with units, those selected or all" onClick={copyLights} />
+      </Group>
+      <Group title="The baked light, with a model that lies on it">
+        <Item icon={<Layers size={14} />} words="OpenEXR pages (.zip)" about="Half-floats, in lux; a manifest says where what lies" onClick={() => file("lightmap/files?pages=exr")} />
+        <Item icon={<Layers size={14} />} words="Radiance HDR pages (.zip)" about="The same for what reads no OpenEXR" onClick={() => file("lightmap/files?pages=hdr")} />
+        <Item icon={<Layers size={14} />} words="PNG pages, 8 bit (.zip)" about="RGBM: color times alpha times the range" onClick={() => file("lightmap/files?pages=png&encoding=rgbm")} />
       </Group>
       <Group title="Pictures">
         <ShotItem id={id} name={name} />

@@ -1,0 +1,67 @@
+package rest
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"slices"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"grotta/core/bake"
+	"grotta/core/exchange"
+	"grotta/core/layer"
+)
+
+// This file hands the baked light out.
+
+func (s *server) registerLightmapFiles(a huma.API, tag string) {
+	op := heavy(operation("GET", "/levels/{id}/lightmap/files", "export-lightmap", "The baked light as files", tag))
+	op.Description = "An archive (.zip): level.glb, whose second texture coordinates lie on the pages; the pages; and manifest.json (grotta-lightmap/1), which says what a value is in lux, where each surface lies, and what was left out. What is not baked is made at draft first; the manifest has the coarsest quality."
+	op.Responses = binaryResponse("application/zip")
+	huma.Register(a, op, func(ctx context.Context, in *struct {
+		LevelPath
+		Pages    string  `query:"pages" enum:"exr,hdr,png" default:"exr" doc:"exr: OpenEXR, half-float; hdr: Radiance HDR; png: eight bits, see encoding."`
+		Encoding string  `query:"encoding" enum:"linear,srgb,rgbm" default:"rgbm" doc:"png: how eight bits hold light. rgbm: color times alpha times range."`
+		RangeLux float64 `query:"range_lux" minimum:"0" maximum:"1e9" doc:"png: the light that is white; the brightest texel if left out. What is brighter is cut, and counted."`
+		Layers   bool    `query:"layers" doc:"Also the pages of each source by itself; their sum is the lightmap."`
+	}) (*fileOut, error) {
+		o, err := s.open(ctx, in.ID)
+		if err != nil {
+			return nil, err
+		}
+		image, err := s.Studio.MixNow(ctx, o.prepared, nil)
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		m, err := s.Studio.Lightmap(o.prepared, o.info.Revision)
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		baked := &exchange.Baked{Map: o.prepared.Map, Sources: o.prepared.Sources, Image: image}
+		coarsest := len(bake.Qualities)
+		for _, src := range m.Sources {
+			if src.Layer != "" {
+				coarsest = min(coarsest, slices.Index(bake.Qualities, bake.Quality(src.Quality)))
+			}
+		}
+		if coarsest < len(bake.Qualities) {
+			baked.Quality = string(bake.Qualities[coarsest])
+		}
+		baked.Layer = func(i int) (*layer.Image, error) {
+			if m.Sources[i].Layer == "" {
+				return nil, nil
+			}
+			l, err := s.Studio.Layer(m.Sources[i].Layer)
+			if err != nil {
+				return nil, err
+			}
+			return exchange.SourceImage(o.prepared.Map, &o.prepared.Sources[i], l), nil
+		}
+		var b bytes.Buffer
+		if _, err := exchange.WriteBaked(ctx, &b, o.doc, baked, exchange.Pages{As: in.Pages, Encoding: in.Encoding, RangeLux: in.RangeLux, Layers: in.Layers}); err != nil {
+			return nil, s.problem(err)
+		}
+		return &fileOut{"application/zip", fmt.Sprintf("attachment; filename=%q", fileName(o.info.Name)+"-lightmap.zip"), b.Bytes()}, nil
+	})
+}
