@@ -6,7 +6,7 @@ WEB_FILES := $(shell find web -maxdepth 1 -type f) $(shell find web/src web/publ
 # Packages with locks and goroutines of their own: the race detector watches their tests.
 RACED := ./core/parallel ./service/auth ./service/gate ./service/keyed ./service/store ./service/studio ./client ./cli
 
-.PHONY: demo test lint soak bench bench-console screenshots generate clean chromium
+.PHONY: demo test lint soak bench bench-console screenshots release generate clean chromium
 
 demo: $(BIN)
 	$(BIN) demo
@@ -35,6 +35,11 @@ bench-console: $(BIN) chromium
 
 screenshots: $(BIN) chromium
 	go run ./docs/shoot
+
+# Archives for Linux, Windows and macOS with licences and checksums, in bin/release. ONLY=linux-amd64
+# builds one of them.
+release: web/dist/index.html
+	go run ./docs/release $(ONLY)
 
 # What is generated from the Go types and committed; a test compares them.
 generate: bin/describe
