@@ -205,7 +205,7 @@ type NewLevel struct {
 
 // Imported is what came of an import.
 type Imported struct {
-	Level LevelInfo `json:"level"`
+	Level LevelInfo `json:"level" doc:"Of a dry run what it would be, without an id."`
 	ExchangeReport
 }
 
@@ -213,6 +213,15 @@ type Imported struct {
 type ExchangeReport struct {
 	Left  []string `json:"left" doc:"What was left out, or kept without being understood."`
 	Notes []string `json:"notes" doc:"What was assumed, or changed into something else."`
+
+	Caught []RuleCatch `json:"caught,omitzero" doc:"By each rule for what comes in."`
+}
+
+// RuleCatch says what a rule for what comes in matched.
+type RuleCatch struct {
+	Rule  string   `json:"rule" doc:"Its patterns."`
+	Does  string   `json:"does" doc:"In words."`
+	Names []string `json:"names" doc:"Of the things that it matched."`
 }
 
 // LightmapFiles say how the baked light is handed out.
@@ -290,6 +299,8 @@ type ImportOptions struct {
 	Name  string  // of the level
 	File  string  // what the file is called
 	Main  string  // of an archive: the file to read
+	Rules string  // a preset of import rules: [owner/]name[@version]
+	Dry   bool    // only say what would come in
 	UnitM float64 // metres in a unit of the file; 0 for the format's own
 	Up    string  // "y" or "z"; "" for the format's own
 	Scene string  // glTF: name or number
@@ -557,7 +568,7 @@ type Camera struct {
 type PresetInfo struct {
 	Owner    string    `json:"owner"`
 	Name     string    `json:"name"`
-	Kind     string    `json:"kind" enum:"rig,mood,look,hand_over"`
+	Kind     string    `json:"kind" enum:"rig,mood,look,hand_over,import_rules"`
 	Version  int       `json:"version"`
 	Versions int       `json:"versions" doc:"How many there are."`
 	Author   string    `json:"author"`

@@ -3,6 +3,7 @@ package cli
 import (
 	"archive/zip"
 	"bytes"
+	"cmp"
 	"context"
 	"fmt"
 	"io"
@@ -18,6 +19,7 @@ import (
 	"grotta/api"
 	"grotta/client"
 	"grotta/core/exchange"
+	"grotta/core/intake"
 )
 
 // This file brings levels in and hands them back.
@@ -57,9 +59,10 @@ func (a *app) levelImport() *cobra.Command {
 			if into != "" {
 				return a.importAgain(cmd.Context(), in[0], into, o, dry, watch)
 			}
-			if dry || watch {
-				return usageError{fmt.Errorf("--dry-run and --watch need --into LEVEL")}
+			if watch {
+				return usageError{fmt.Errorf("--watch needs --into LEVEL")}
 			}
+			o.Dry = dry
 			data, left, err := a.packFile(in[0], &o)
 			if err != nil {
 				return err
@@ -70,7 +73,7 @@ func (a *app) levelImport() *cobra.Command {
 			}
 			got.Left = append(got.Left, left...)
 			return a.show(got, func(w io.Writer) {
-				fmt.Fprintf(w, "%s  %s, %d shapes, %d lights\n", got.Level.ID, got.Level.Name, got.Level.Solids+got.Level.Meshes, got.Level.Lights)
+				fmt.Fprintf(w, "%s  %s, %d shapes, %d lights\n", cmp.Or(got.Level.ID, "would come in:"), got.Level.Name, got.Level.Solids+got.Level.Meshes, got.Level.Lights)
 				describeExchange(w, got.ExchangeReport)
 			})
 		},
@@ -80,8 +83,9 @@ func (a *app) levelImport() *cobra.Command {
 	f.StringVar(&unit, "unit", "", "unit of the file: m, cm, mm, in, ft, or metres as a number (default: the format's)")
 	f.StringVar(&o.Up, "up", "", "the file's axis that points up: y or z (default: the format's)")
 	f.StringVar(&o.Scene, "scene", "", "glTF: name or number of the scene (default: the one that the file opens with)")
+	f.StringVar(&o.Rules, "rules", "", "rules for what comes in: a file (YAML), or a preset [OWNER/]NAME (default: grotta-rules.yaml beside the file)")
 	f.StringVar(&into, "into", "", "level that takes the changed file in again")
-	f.BoolVar(&dry, "dry-run", false, "with --into: only say what it would change")
+	f.BoolVar(&dry, "dry-run", false, "only say what would come in or change, and what each rule catches")
 	f.BoolVar(&watch, "watch", false, "with --into: again whenever the file is saved, until Ctrl-C")
 	cobra.CheckErr(cmd.RegisterFlagCompletionFunc("into", a.completeLevels))
 	f.StringVar(&o.Main, "main", "", "of a folder or archive: the file to read (default: the only one that can be)")
@@ -126,6 +130,14 @@ func watchable(file string) error {
 }
 
 func describeExchange(w io.Writer, r api.ExchangeReport) {
+	for _, c := range r.Caught {
+		shown := c.Names[:min(len(c.Names), 5)]
+		more := ""
+		if len(c.Names) > len(shown) {
+			more = ", …"
+		}
+		fmt.Fprintf(w, "  rule: %s, %s: %d caught%s%s%s\n", c.Rule, c.Does, len(c.Names), map[bool]string{true: ": "}[len(shown) > 0], strings.Join(shown, ", "), more)
+	}
 	for _, n := range r.Notes {
 		fmt.Fprintln(w, "  note:", n)
 	}
@@ -147,7 +159,11 @@ func (a *app) packFile(name string, o *api.ImportOptions) (data []byte, left []s
 		return nil, nil, fmt.Errorf("%s is empty", name)
 	}
 	neighbours := exchange.Neighbours(o.File, data)
-	if len(neighbours) == 0 {
+	rules, err := a.rulesOnDisk(name, o)
+	if err != nil {
+		return nil, nil, err
+	}
+	if len(neighbours) == 0 && rules == nil {
 		return data, nil, nil
 	}
 	root, err := os.OpenRoot(filepath.Dir(name)) // nothing outside of the folder can be read through it
@@ -160,7 +176,12 @@ func (a *app) packFile(name string, o *api.ImportOptions) (data []byte, left []s
 	if err := put(archive, o.File, data); err != nil {
 		return nil, nil, err
 	}
-	packed := map[string]bool{o.File: true}
+	packed := map[string]bool{o.File: true, intake.FileName: true}
+	if rules != nil {
+		if err := put(archive, intake.FileName, rules); err != nil {
+			return nil, nil, err
+		}
+	}
 	for len(neighbours) > 0 {
 		next := path.Clean(strings.ReplaceAll(neighbours[0], `\`, "/"))
 		neighbours = neighbours[1:]
@@ -185,6 +206,23 @@ func (a *app) packFile(name string, o *api.ImportOptions) (data []byte, left []s
 		return nil, nil, err
 	}
 	return b.Bytes(), left, nil
+}
+
+// rulesOnDisk are rules for what comes in that go with a file: those that were named as a file, or
+// that lie beside it. A name that is no file is left for the service.
+func (a *app) rulesOnDisk(file string, o *api.ImportOptions) ([]byte, error) {
+	name := o.Rules
+	if name == "" {
+		name = filepath.Join(filepath.Dir(file), intake.FileName)
+	}
+	if _, err := os.Stat(name); err != nil {
+		if ext := filepath.Ext(o.Rules); ext == ".yaml" || ext == ".yml" || ext == ".json" {
+			return nil, err
+		}
+		return nil, nil
+	}
+	o.Rules = ""
+	return a.readFile(name)
 }
 
 // packFolder is a folder as an archive; files whose names begin with a dot are left.

@@ -54,7 +54,7 @@ func (a *app) handOverCommand() *cobra.Command {
 	f.BoolVar(&strict, "strict", false, "write nothing where anything would be left out")
 	f.BoolVar(&watch, "watch", false, "with --out: write again whenever the level changes, until Ctrl-C")
 	cobra.CheckErr(cmd.RegisterFlagCompletionFunc("to", a.completeHandOvers))
-	cmd.AddCommand(a.handOverList(), a.handOverShow(), a.handOverAdd())
+	cmd.AddCommand(a.handOverList(), a.handOverShow())
 	return cmd
 }
 
@@ -134,31 +134,13 @@ func (a *app) handOverList() *cobra.Command {
 
 func (a *app) handOverShow() *cobra.Command {
 	return &cobra.Command{
-		Use: "show NAME", Short: "Print a hand-over file; a copy is a beginning for one's own", Args: args(1), ValidArgsFunction: a.completeHandOvers,
+		Use: "show NAME", Short: "Print a hand-over file; a copy is a beginning for your own, see grotta preset add", Args: args(1), ValidArgsFunction: a.completeHandOvers,
 		RunE: func(cmd *cobra.Command, in []string) error {
 			text, err := a.client().HandOverFile(cmd.Context(), in[0])
 			if err != nil {
 				return err
 			}
 			return a.writeFile("-", text)
-		},
-	}
-}
-
-func (a *app) handOverAdd() *cobra.Command {
-	return &cobra.Command{
-		Use: "add FILE", Short: "Save a hand-over file of your own, YAML or JSON", Args: args(1),
-		Long: "Save a hand-over file under the name that it has. It is a preset of the kind hand_over:\n\"grotta preset share\" and \"grotta preset delete\" hold for it.",
-		RunE: func(cmd *cobra.Command, in []string) error {
-			text, err := a.readFile(in[0])
-			if err != nil {
-				return err
-			}
-			h, err := a.client().AddHandOver(cmd.Context(), text)
-			if err != nil {
-				return err
-			}
-			return a.show(h, func(w io.Writer) { fmt.Fprintf(w, "%s: %s, for %s\n", h.Name, h.Title, strings.Join(h.Kinds, ", ")) })
 		},
 	}
 }

@@ -4,18 +4,21 @@ import (
 	"cmp"
 	"fmt"
 	"io"
+	"regexp"
 	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"grotta/api"
+	"grotta/core/handover"
+	"grotta/core/intake"
 	"grotta/core/platform"
 )
 
 func (a *app) presetCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "preset", Short: "Save, apply and share pieces of levels"}
-	cmd.AddCommand(a.presetList(), a.presetShow(), a.presetSave(), a.presetApply(), a.presetShare(), a.presetDelete())
+	cmd.AddCommand(a.presetList(), a.presetShow(), a.presetSave(), a.presetAdd(), a.presetApply(), a.presetShare(), a.presetDelete())
 	return cmd
 }
 
@@ -128,6 +131,42 @@ func (a *app) presetSave() *cobra.Command {
 	f.StringVar(&want.Credit, "credit", "", "whom to name when it is used")
 	cobra.CheckErr(cmd.MarkFlagRequired("level"))
 	return cmd
+}
+
+// formatLine finds what a file says that it is.
+var formatLine = regexp.MustCompile(`(?m)^[\s{,]*"?format"?\s*:\s*"?([a-z-]+/\d+)`)
+
+func (a *app) presetAdd() *cobra.Command {
+	return &cobra.Command{
+		Use: "add FILE", Short: "Save a hand-over file or rules for imports as a preset, under the name that it has", Args: args(1),
+		RunE: func(cmd *cobra.Command, in []string) error {
+			text, err := a.readFile(in[0])
+			if err != nil {
+				return err
+			}
+			is := ""
+			if m := formatLine.FindSubmatch(text); m != nil {
+				is = string(m[1])
+			}
+			switch is {
+			case handover.Format:
+				h, err := a.client().AddHandOver(cmd.Context(), text)
+				if err != nil {
+					return err
+				}
+				return a.show(h, func(w io.Writer) {
+					fmt.Fprintf(w, "%s: a hand-over for %s, %s\n", h.Name, h.Title, strings.Join(h.Kinds, ", "))
+				})
+			case intake.Format:
+				p, err := a.client().AddImportRules(cmd.Context(), text)
+				if err != nil {
+					return err
+				}
+				return a.show(p, func(w io.Writer) { fmt.Fprintf(w, "%s/%s@%d: rules for imports\n", p.Owner, p.Name, p.Version) })
+			}
+			return fmt.Errorf("%s has the format %q; %s or %s is needed", in[0], is, handover.Format, intake.Format)
+		},
+	}
 }
 
 func (a *app) presetApply() *cobra.Command {

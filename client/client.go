@@ -271,19 +271,20 @@ func (c *Client) ExportLevel(ctx context.Context, id, format string) ([]byte, er
 // ImportAgain takes a changed file into a level; dry only says what it would change.
 func (c *Client) ImportAgain(ctx context.Context, id string, data []byte, o api.ImportOptions, dry bool) (api.Merged, error) {
 	var out api.Merged
+	o.Dry = dry
 	q := importQuery(o)
 	q.Del("name")
-	if dry {
-		q.Set("dry", "true")
-	}
 	_, err := c.do(ctx, call{method: http.MethodPost, path: levelPath(id, "import"), query: q, body: data}, &out)
 	return out, err
 }
 
 func importQuery(o api.ImportOptions) url.Values {
-	q := query("name", o.Name, "file", o.File, "main", o.Main, "up", o.Up, "scene", o.Scene)
+	q := query("name", o.Name, "file", o.File, "main", o.Main, "rules", o.Rules, "up", o.Up, "scene", o.Scene)
 	if o.UnitM > 0 {
 		q.Set("unit_m", strconv.FormatFloat(o.UnitM, 'g', -1, 64))
+	}
+	if o.Dry {
+		q.Set("dry", "true")
 	}
 	return q
 }
@@ -303,6 +304,11 @@ func (c *Client) LightmapFiles(ctx context.Context, id string, o api.LightmapFil
 		q.Set("layers", "true")
 	}
 	return getBytes(ctx, c, levelPath(id, "lightmap/files"), q)
+}
+
+// AddImportRules saves rules for what comes in as the newest version of a preset of the user's own.
+func (c *Client) AddImportRules(ctx context.Context, file []byte) (api.PresetInfo, error) {
+	return post[api.PresetInfo](ctx, c, "/import-rules", file)
 }
 
 // HandOvers lists the ways to write a level for another editor.

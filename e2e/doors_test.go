@@ -125,6 +125,52 @@ func TestDoorsByTheAPI(t *testing.T) {
 	assert.NotEmpty(t, report.Left)
 }
 
+// Rules by name say what comes in: from a file beside the level, or from a preset.
+func TestImportRulesByCommandLine(t *testing.T) {
+	t.Parallel()
+	s, g := signedIn(t)
+	maren := as(t, g, "maren")
+	dir := t.TempDir()
+	hut := filepath.Join(dir, "hut.obj")
+	require.NoError(t, os.WriteFile(hut, []byte(strings.ReplaceAll(hutOBJ, "mtllib parts/hut.mtl\n", "")), 0o600))
+	rules := "format: grotta-import-rules/1\nname: huts\nrules:\n  - {thing: floor, density: 20}\n  - {thing: wall, blocker: true}\n  - {thing: \"lamp*\", light: {kind: point, strength: 100}}\n"
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "grotta-rules.yaml"), []byte(rules), 0o600))
+	levels, err := maren.Levels(ctx)
+	require.NoError(t, err)
+	said := s.ok("level", "import", hut, "--unit", "cm", "--dry-run")
+	assert.Contains(t, said, "would come in:")
+	assert.Contains(t, said, "rule: wall, a blocker: 1 caught: Wall")
+	assert.Contains(t, said, "rule: lamp*, carries a point light: 0 caught")
+	after, err := maren.Levels(ctx)
+	require.NoError(t, err)
+	assert.Len(t, after, len(levels), "a dry run stores nothing")
+	s.ok("level", "import", hut, "--unit", "cm")
+	l, err := maren.FindLevel(ctx, "hut")
+	require.NoError(t, err)
+	doc, err := maren.Level(ctx, l.ID)
+	require.NoError(t, err)
+	for _, m := range doc.Document.Meshes {
+		if m.Name == "Wall" {
+			assert.False(t, m.Surface.Visible)
+		} else {
+			assert.Equal(t, 20.0, m.Surface.Density)
+		}
+	}
+	// Kept on the service, for any file.
+	require.NoError(t, os.Rename(filepath.Join(dir, "grotta-rules.yaml"), filepath.Join(dir, "mine.yaml")))
+	assert.Contains(t, s.ok("preset", "add", filepath.Join(dir, "mine.yaml")), "maren/huts@1")
+	assert.Contains(t, s.ok("level", "import", hut, "--unit", "cm", "--rules", "huts", "--dry-run"), "1 caught: Wall")
+	assert.Contains(t, s.ok("level", "import", hut, "--unit", "cm", "--rules", filepath.Join(dir, "mine.yaml"), "--dry-run"), "1 caught: Wall")
+	assert.NotContains(t, s.ok("level", "import", hut, "--unit", "cm", "--dry-run"), "rule:")
+	_, errs, code := s.run("", "level", "import", hut, "--rules", "nothing")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "import rules maren/nothing")
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "grotta-rules.yaml"), []byte(strings.Replace(rules, "density: 20", "density: many", 1)), 0o600))
+	_, errs, code = s.run("", "level", "import", hut)
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "/grotta-rules.yaml/rules/0/density is text; a number is needed")
+}
+
 // The lights go to another editor in its words, are changed there, and come back.
 func TestHandOverByCommandLine(t *testing.T) {
 	t.Parallel()
@@ -164,7 +210,7 @@ func TestHandOverByCommandLine(t *testing.T) {
 	own := filepath.Join(t.TempDir(), "own.yaml")
 	file := strings.Replace(s.ok("hand-over", "show", "pocket"), "name: pocket", "name: own", 1)
 	require.NoError(t, os.WriteFile(own, []byte(file), 0o600))
-	s.ok("hand-over", "add", own)
+	s.ok("preset", "add", own)
 	s.ok("preset", "share", "own", "--with", "ivo")
 	names, err := as(t, g, "ivo").HandOvers(ctx)
 	require.NoError(t, err)

@@ -168,6 +168,13 @@ func (t *taker) add(m *level.Mesh, tag string) error {
 	}
 	next.Surface.Material = t.material(m.Surface.Material)
 	t.op.Steps = append(t.op.Steps, level.Add("meshes", &next))
+	for _, light := range t.file.Lights { // of a rule for fixtures
+		if light.Parent == m.ID {
+			carried := *light
+			carried.ID, carried.Parent = t.ids.Keep(light.ID), next.ID
+			t.op.Steps = append(t.op.Steps, level.Add("lights", &carried))
+		}
+	}
 	if len(t.level.Meshes)+len(t.op.Steps) > level.MaxEntities {
 		return fault("", "brings the level to more than %d meshes", level.MaxEntities)
 	}

@@ -13,6 +13,7 @@ import (
 	"github.com/go-gl/mathgl/mgl64"
 
 	"grotta/core/geom"
+	"grotta/core/intake"
 	"grotta/core/level"
 )
 
@@ -22,12 +23,16 @@ type Options struct {
 	UnitM float64 // metres in a unit of the file; 0 takes the format's: glTF's are metres
 	Up    string  // "y" or "z"; "" takes the format's: y for glTF and OBJ, z for STL and PLY
 	Scene string  // glTF: name or number of the scene; "" takes the one the file opens with
+
+	Rules *intake.Rules // for what comes in; nil takes those that lie beside the file
 }
 
 // Report says what came of a file.
 type Report struct {
 	Left  []string // what was left out, or kept without being understood
 	Notes []string // what was assumed, or changed into something else
+
+	Caught []intake.Caught // by each rule for what comes in
 
 	places map[string]string // in the file, of parts of the level such as "/lights/0"
 }
@@ -132,11 +137,44 @@ func Read(files *Files, o Options) (*level.Level, *Report, error) {
 		report.note("The format has no unit; %s were taken.", unitWords(d.unitM))
 	}
 	tagSource(l, files.Name)
+	if err := applyRules(l, files, o, report); err != nil {
+		return nil, nil, err
+	}
 	settle(l, o.UnitM, unitWasSaid, report)
 	if err := l.Validate(); err != nil {
 		return nil, nil, report.inFile(err)
 	}
 	return l, report, nil
+}
+
+// applyRules applies the rules for what comes in: those that were asked for, or that lie beside the
+// file.
+func applyRules(l *level.Level, files *Files, o Options, report *Report) error {
+	rules := o.Rules
+	if text := files.Beside[path.Join(path.Dir(files.Name), intake.FileName)]; rules == nil && text != nil {
+		var err error
+		if rules, err = intake.Parse(text); err != nil {
+			return inFileNamed(err, intake.FileName)
+		}
+	}
+	if rules != nil {
+		report.Caught = rules.Apply(l)
+	}
+	return nil
+}
+
+// inFileNamed gives the faults of a file beside the one that is read its name.
+func inFileNamed(err error, name string) error {
+	var bad *level.Invalid
+	if !errors.As(err, &bad) {
+		return err
+	}
+	out := &level.Invalid{}
+	for _, f := range bad.Faults {
+		f.Path = "/" + name + f.Path
+		out.Faults = append(out.Faults, f)
+	}
+	return out
 }
 
 // door is a format that is brought in, and what its files mean where they do not say.

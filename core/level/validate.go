@@ -141,7 +141,10 @@ func checkValue(f *faults, v reflect.Value, tag reflect.StructTag, path string) 
 		if f.known != nil && f.known[v.Interface()] {
 			return
 		}
-		checkValue(f, v.Elem(), "", path)
+		if v.Elem().Kind() == reflect.Struct {
+			tag = "" // its fields have their own
+		}
+		checkValue(f, v.Elem(), tag, path)
 	case reflect.Struct:
 		checkFields(f, v, path)
 	case reflect.Slice, reflect.Array:

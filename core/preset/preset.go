@@ -20,6 +20,7 @@ import (
 
 	"grotta/core/geom"
 	"grotta/core/handover"
+	"grotta/core/intake"
 	"grotta/core/level"
 )
 
@@ -33,6 +34,7 @@ const (
 	Look = "look"
 
 	HandOver = "hand_over"
+	Intake   = "import_rules"
 )
 
 // MaxBytes is the largest preset that is read.
@@ -42,13 +44,14 @@ const MaxBytes = 4 << 20
 // middle of its lights, or of all its parts where it has none.
 type Preset struct {
 	Format string       `json:"format" enum:"grotta-preset/1"`
-	Kind   string       `json:"kind" enum:"rig,mood,look,hand_over"`
+	Kind   string       `json:"kind" enum:"rig,mood,look,hand_over,import_rules"`
 	Mood   *MoodParts   `json:"mood,omitzero"`
 	Look   *level.Look  `json:"look,omitzero"`
 	Rig    *level.Rig   `json:"rig,omitzero"`
 	Parts  *level.Level `json:"parts,omitzero" doc:"rig: a level that holds only its members and their materials."`
 
 	HandOver *handover.File `json:"hand_over,omitzero" doc:"How a target writes what lights a level."`
+	Intake   *intake.Rules   `json:"import_rules,omitzero" doc:"What things are that come in from an editor, by their names."`
 }
 
 // MoodParts is what a mood replaces.
@@ -217,6 +220,8 @@ func (p *Preset) Validate() error {
 		return level.CheckFields(p.Look)
 	case p.Kind == HandOver && p.HandOver != nil && p.Parts == nil:
 		return p.HandOver.Validate()
+	case p.Kind == Intake && p.Intake != nil && p.Parts == nil:
+		return p.Intake.Validate()
 	case p.Kind == Rig && p.Rig != nil && p.Parts != nil && p.Mood == nil:
 		if len(p.Parts.Rigs) != 1 || p.Parts.Rigs[0].ID != p.Rig.ID {
 			return fault("/parts/rigs", "must hold the preset's own rig and no other")
@@ -228,7 +233,7 @@ func (p *Preset) Validate() error {
 		}
 		return p.Parts.Validate()
 	}
-	return fault("/kind", "is %q; a mood has a mood, a look a look, a rig a rig and its parts, a hand-over a hand-over file", p.Kind)
+	return fault("/kind", "is %q; a mood has a mood, a look a look, a rig a rig and its parts, a hand-over a hand-over file, rules for imports their rules", p.Kind)
 }
 
 // Hash names a preset by its content.
@@ -265,8 +270,8 @@ func (p *Preset) Apply(l *level.Level, place Place) (level.Operation, error) {
 		op := level.Set("", map[string]any{"look": *p.Look})
 		op.Label = label
 		return plain(op)
-	case HandOver:
-		return level.Operation{}, fault("/kind", "is a hand-over: it says how a level is written for an editor, and is not put into one")
+	case HandOver, Intake:
+		return level.Operation{}, fault("/kind", "is %s, which says how levels go out or come in, and is not put into one", p.Kind)
 	}
 	if place.At == nil {
 		return level.Operation{}, fault("/at", "is missing; a rig needs a place, x, y, z in metres")

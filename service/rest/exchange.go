@@ -24,16 +24,23 @@ type ImportInput struct {
 	UnitM   float64 `query:"unit_m" minimum:"0" maximum:"10000" doc:"Metres in a unit of the file; the format's own if left out: 1, and 0.001 for STL."`
 	Up      string  `query:"up" enum:"y,z" doc:"The file's axis that points up; the format's own if left out: y, and z for PLY and STL."`
 	Scene   string  `query:"scene" maxLength:"120" doc:"glTF: name or number of the scene; the one that the file opens with if left out."`
+	Rules   string  `query:"rules" maxLength:"200" doc:"A preset of import rules, [owner/]name[@version]; if left out, a file grotta-rules.yaml beside the one that is read."`
 	RawBody []byte  `contentType:"application/octet-stream"`
 }
 
 // read reads the file as a level; name is the file that was read, of an archive the one within.
-func (in *ImportInput) read(ctx context.Context, title string) (l *level.Level, report *exchange.Report, name string, err error) {
+func (in *ImportInput) read(ctx context.Context, s *server, title string) (l *level.Level, report *exchange.Report, name string, err error) {
 	files, err := exchange.OpenFiles(in.RawBody, in.File, in.Main)
 	if err != nil {
 		return nil, nil, "", err
 	}
-	if l, report, err = exchange.Read(files, exchange.Options{Name: title, UnitM: in.UnitM, Up: in.Up, Scene: in.Scene}); err != nil {
+	o := exchange.Options{Name: title, UnitM: in.UnitM, Up: in.Up, Scene: in.Scene}
+	if in.Rules != "" {
+		if o.Rules, err = s.Store.ImportRules(askerOf(ctx), in.Rules); err != nil {
+			return nil, nil, "", err
+		}
+	}
+	if l, report, err = exchange.Read(files, o); err != nil {
 		return nil, nil, "", err
 	}
 	return l, report, files.Name, ctx.Err()
@@ -53,15 +60,29 @@ func (s *server) registerImport(a huma.API, tag string) {
 		"The body is a level document (grotta-level/1), glTF 2.0, OBJ, PLY or STL, seen from the content; or a .zip of one of these with the files beside it that it names, such as buffers, images and material libraries."),
 		func(ctx context.Context, in *struct {
 			Name string `query:"name" maxLength:"120" doc:"Name of the level; the document's or file's own, or \"Imported\", if left out."`
+			Dry  bool   `query:"dry" doc:"Only say what would come in, and what each rule catches; nothing is stored."`
 			ImportInput
 		}) (*out[api.Imported], error) {
-			l, report, _, err := in.read(ctx, in.Name)
+			l, report, _, err := in.read(ctx, s, in.Name)
 			if err != nil {
 				return nil, s.problem(err)
+			}
+			if in.Dry {
+				would := api.LevelInfo{Name: l.Name, Platform: l.Platform, Solids: len(l.Solids), Meshes: len(l.Meshes), Lights: len(l.Lights)}
+				return answer(s, api.Imported{Level: would, ExchangeReport: reportOfExchange(report)}, nil)
 			}
 			info, err := s.Store.CreateLevel(askerOf(ctx), l, "import")
 			return answer(s, api.Imported{Level: info, ExchangeReport: reportOfExchange(report)}, err)
 		})
+	rules := operation("POST", "/import-rules", "add-import-rules", "Save rules for what comes in", tag)
+	rules.Description = "The body is grotta-import-rules/1, YAML or JSON. It becomes the newest version of a preset of its name, and is shared and deleted as one."
+	rules.SkipValidateBody = true
+	huma.Register(a, rules, func(ctx context.Context, in *struct {
+		RawBody []byte `contentType:"application/octet-stream"`
+	}) (*out[api.PresetInfo], error) {
+		info, err := s.Store.AddImportRules(askerOf(ctx), in.RawBody)
+		return answer(s, info, err)
+	})
 	huma.Register(a, importOperation("/levels/{id}/import", "import-again", "Take a changed file into a level again", tag,
 		"Parts that came from a file of this name before are matched by name, and among those of one name by shape and place: their geometry is replaced, and their ids, materials, densities and zones stay. New parts are added, those that the file has no longer are removed; lights stay where they are. One revision, which can be undone. A file of another name stands beside what is there."),
 		func(ctx context.Context, in *struct {
@@ -69,7 +90,7 @@ func (s *server) registerImport(a huma.API, tag string) {
 			Dry bool `query:"dry" doc:"Only say what it would change."`
 			ImportInput
 		}) (*out[api.Merged], error) {
-			file, report, name, err := in.read(ctx, "")
+			file, report, name, err := in.read(ctx, s, "")
 			if err != nil {
 				return nil, s.problem(err)
 			}
@@ -97,6 +118,9 @@ func (s *server) registerImport(a huma.API, tag string) {
 
 func reportOfExchange(r *exchange.Report) api.ExchangeReport {
 	out := api.ExchangeReport{Left: r.Left, Notes: r.Notes}
+	for _, c := range r.Caught {
+		out.Caught = append(out.Caught, api.RuleCatch(c))
+	}
 	if out.Left == nil {
 		out.Left = []string{}
 	}

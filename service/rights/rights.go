@@ -113,6 +113,8 @@ var Table = map[string]Need{
 	"get-hand-over":   signedIn,
 	"add-hand-over":   maker,
 
+	"add-import-rules": maker,
+
 	"list-platforms":  signedIn,
 	"add-platform":    maker,
 	"remove-platform": maker,

@@ -12,12 +12,16 @@ const readable = /\.(gltf|glb|obj|ply|stl|json|zip)$/i;
 /** These name others that they need. */
 const needsOthers = /\.(gltf|obj)$/i;
 
+/** Rules for what comes in that lie beside a file hold for it. */
+const rulesName = "grotta-rules.yaml";
+
 /** Sorts what was picked into what is read, each with all that may belong to it. */
 export function bundlesOf(picked: readonly Picked[]): Bundle[] {
   const mains = picked.filter((p) => readable.test(p.path));
   if (mains.length === 0) return picked.map((main) => ({ main, beside: [] }));
   const others = picked.filter((p) => !readable.test(p.path));
-  return mains.map((main) => ({ main, beside: needsOthers.test(main.path) ? others : [] }));
+  const rules = others.filter((p) => p.path.endsWith(rulesName));
+  return mains.map((main) => ({ main, beside: needsOthers.test(main.path) ? others : rules }));
 }
 
 /** Files of a drop, also those of folders, with their paths. */

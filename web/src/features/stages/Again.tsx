@@ -4,18 +4,11 @@ import { FolderInput } from "lucide-react";
 import { bringInAgain, bundlesOf, type Bundle } from "../../api/bringIn";
 import type { Schemas } from "../../api/client";
 import type { Context } from "../../commands";
+import { caughtWords } from "../../ui/caught";
 import { complain, notice } from "../../ui/messages";
+import { UnitSelect } from "../../ui/UnitSelect";
 
 type Offer = { bundle: Bundle; merged: Schemas["Merged"] };
-
-const units: [string, number][] = [
-  ["the format's unit", 0],
-  ["metres", 1],
-  ["centimetres", 0.01],
-  ["millimetres", 0.001],
-  ["inches", 0.0254],
-  ["feet", 0.3048],
-];
 
 /** Takes a file that has changed in the editor into the level again, after saying what that changes. */
 export function BringInAgain({ context, onApplied }: { context: Context; onApplied: () => void }) {
@@ -45,13 +38,7 @@ export function BringInAgain({ context, onApplied }: { context: Context; onAppli
         <button className="flex h-[26px] flex-1 items-center gap-2 bg-base-300 px-2 hover:bg-[#3a3a3a] disabled:opacity-40" disabled={!context.canEdit || look.isPending} title="Geometry of an earlier import is replaced; lights, materials and densities stay" onClick={() => file.current?.click()}>
           <FolderInput size={13} /> {look.isPending ? "Comparing…" : "Bring in again"}
         </button>
-        <select className="field !w-24" aria-label="Unit of the file" value={unitM} onChange={(e) => setUnitM(Number(e.target.value))}>
-          {units.map(([name, m]) => (
-            <option key={name} value={m}>
-              {name}
-            </option>
-          ))}
-        </select>
+        <UnitSelect label="Unit of the file" none="the format's unit" value={unitM} className="!w-24" onChange={setUnitM} />
       </div>
       <input
         ref={file}
@@ -70,7 +57,7 @@ export function BringInAgain({ context, onApplied }: { context: Context; onAppli
         <div className="mt-1 border border-[#101010] bg-base-200 p-2" role="status">
           <p className="font-semibold">{offer.bundle.main.file.name}</p>
           <ul>
-            {[...offer.merged.words, ...offer.merged.notes, ...offer.merged.left.map((l) => `left out: ${l}`)].map((w) => (
+            {[...offer.merged.words, ...offer.merged.notes, ...(offer.merged.caught ?? []).map(caughtWords), ...offer.merged.left.map((l) => `left out: ${l}`)].map((w) => (
               <li key={w}>{w}</li>
             ))}
           </ul>

@@ -4,6 +4,8 @@ import { Dialog, Modal, ModalOverlay } from "react-aria-components";
 import { useLocation } from "wouter";
 import { bringIn, bundlesOf, type Bundle, type HowToRead, type Imported, type Picked } from "../../api/bringIn";
 import { api, take } from "../../api/client";
+import { caughtWords } from "../../ui/caught";
+import { UnitSelect } from "../../ui/UnitSelect";
 import { counted } from "../../ui/counted";
 import { complain } from "../../ui/messages";
 
@@ -87,16 +89,8 @@ export function ImportReport({ report, close, open, again, busy }: Pick<Importin
   );
 }
 
-const units: [string, number][] = [
-  ["metres", 1],
-  ["centimetres", 0.01],
-  ["millimetres", 0.001],
-  ["inches", 0.0254],
-  ["feet", 0.3048],
-];
-
 function One({ came, open, again, busy }: { came: Came; open: Importing["open"]; again: Importing["again"]; busy: boolean }) {
-  const { level, left, notes } = came.got;
+  const { level, left, notes, caught } = came.got;
   const isDocument = /\.json$/i.test(came.from.main.file.name);
   return (
     <section className="mb-4">
@@ -109,6 +103,15 @@ function One({ came, open, again, busy }: { came: Came; open: Importing["open"];
           <li key={i}>{n}</li>
         ))}
       </ul>
+      {caught && caught.length > 0 && (
+        <ul className="mt-2" aria-label="What the rules caught">
+          {caught.map((c, i) => (
+            <li key={i} className="truncate" title={c.names.join(", ")}>
+              {caughtWords(c)}
+            </li>
+          ))}
+        </ul>
+      )}
       {left.length > 0 && <p className="mt-2">Left out, or kept without being understood:</p>}
       <ul className="dim list-disc pl-5">
         {left.map((l, i) => (
@@ -120,14 +123,7 @@ function One({ came, open, again, busy }: { came: Came; open: Importing["open"];
           Open it
         </button>
         {!isDocument && (
-          <select className="field !w-44 !bg-base-300" aria-label="Read it again in another unit" value="" disabled={busy} onChange={(e) => again(came, { unit_m: Number(e.target.value) })}>
-            <option value="">{busy ? "Reading again…" : "Read it again in…"}</option>
-            {units.map(([name, m]) => (
-              <option key={name} value={m}>
-                {name}
-              </option>
-            ))}
-          </select>
+          <UnitSelect label="Read it again in another unit" none={busy ? "Reading again…" : "Read it again in…"} value={0} className="!w-44 !bg-base-300" disabled={busy} onChange={(m) => again(came, { unit_m: m })} />
         )}
       </div>
     </section>
