@@ -296,9 +296,14 @@ type Merged struct {
 
 // ImportOptions say how a file is to be read.
 type ImportOptions struct {
-	Name  string  // of the level
-	File  string  // what the file is called
-	Main  string  // of an archive: the file to read
+	Name string // of the level
+	File string // what the file is called
+	Main string // of an archive: the file to read
+	// Of a PNG image, which comes in as terrain.
+	TerrainM float64 // how wide it is
+	HeightM  float64 // from black to white
+	Cells    int     // along its longer side
+
 	Rules string  // a preset of import rules: [owner/]name[@version]
 	Dry   bool    // only say what would come in
 	UnitM float64 // metres in a unit of the file; 0 for the format's own

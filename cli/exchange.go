@@ -44,7 +44,7 @@ func (a *app) levelImport() *cobra.Command {
 	var unit, into string
 	var dry, watch bool
 	cmd := &cobra.Command{
-		Use: "import FILE", Short: "Bring in glTF, OBJ, PLY, STL, a level document, or a folder or .zip with one of them", Args: args(1),
+		Use: "import FILE", Short: "Bring in glTF, OBJ, PLY, STL, terrain (PNG), a level document, or a folder or .zip with one of them", Args: args(1),
 		Long: "Bring in a file as a new level. Files beside it that it names, such as buffers, images and\nmaterial libraries, come with it; none outside of its folder is read.\nWith --into the geometry of an earlier import of the same file is replaced in place: ids, materials,\ndensities, zones and lights of the level stay.",
 		RunE: func(cmd *cobra.Command, in []string) error {
 			var err error
@@ -83,6 +83,9 @@ func (a *app) levelImport() *cobra.Command {
 	f.StringVar(&unit, "unit", "", "unit of the file: m, cm, mm, in, ft, or metres as a number (default: the format's)")
 	f.StringVar(&o.Up, "up", "", "the file's axis that points up: y or z (default: the format's)")
 	f.StringVar(&o.Scene, "scene", "", "glTF: name or number of the scene (default: the one that the file opens with)")
+	f.Float64Var(&o.TerrainM, "terrain", 0, "read a PNG image as terrain, so many metres wide")
+	f.Float64Var(&o.HeightM, "height", 0, "terrain: metres from black to white (default 20)")
+	f.IntVar(&o.Cells, "cells", 0, "terrain: cells along the longer side (default: the pixels, at most 192)")
 	f.StringVar(&o.Rules, "rules", "", "rules for what comes in: a file (YAML), or a preset [OWNER/]NAME (default: grotta-rules.yaml beside the file)")
 	f.StringVar(&into, "into", "", "level that takes the changed file in again")
 	f.BoolVar(&dry, "dry-run", false, "only say what would come in or change, and what each rule catches")

@@ -280,7 +280,7 @@ func TestFilesOfOtherKindsThatCannotBe(t *testing.T) {
 		"PLY of another order":  {"x.ply", []byte("ply\nformat middle_endian 1.0\nend_header\n"), "middle_endian"},
 		"PLY of points":         {"x.ply", []byte("ply\nformat ascii 1.0\nelement vertex 1\nproperty float x\nend_header\n1\n"), "without a face"},
 		"PLY that names none":   {"x.ply", []byte("ply\nformat ascii 1.0\nelement vertex 1\nproperty float x\nelement face 1\nproperty list uchar int vertex_index\nend_header\n1\n3 0 1 2\n"), "/face/0 names vertex 1; there are 1"},
-		"an image":              {"x.png", picturePNG(t), "this is a PNG image"},
+		"an image":              {"x.png", picturePNG(t), "is a PNG image"},
 		"nothing":               {"x.obj", nil, "the file is empty"},
 		"glTF 1.0":              {"x.gltf", []byte(`{"asset":{"version":"1.0"},"buffers":{"a":{}}}`), `/asset/version is "1.0"; save the file as glTF 2.0`},
 		"binary glTF 1":         {"x.glb", append([]byte("glTF\x01\x00\x00\x00\x18\x00\x00\x00"), make([]byte, 12)...), "version 1"},

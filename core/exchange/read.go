@@ -24,6 +24,11 @@ type Options struct {
 	Up    string  // "y" or "z"; "" takes the format's: y for glTF and OBJ, z for STL and PLY
 	Scene string  // glTF: name or number of the scene; "" takes the one the file opens with
 
+	// Of a PNG image, which comes in as terrain.
+	TerrainM float64 // how wide it is; 0 reads no terrain
+	HeightM  float64 // from black to white; 0 takes 20
+	Cells    int     // along its longer side; 0 takes one for each pixel, and at most 192
+
 	Rules *intake.Rules // for what comes in; nil takes those that lie beside the file
 }
 
@@ -97,6 +102,7 @@ const (
 	formatMTL
 	formatPLY
 	formatSTL
+	formatTerrain
 )
 
 // Read reads a file as a level, whatever it is called: glTF 2.0, OBJ with its materials, PLY, STL,
@@ -189,6 +195,8 @@ var doors = map[format]door{
 	formatOBJ:  {readOBJ, 1, "y"},
 	formatPLY:  {readPLY, 1, "z"},
 	formatSTL:  {readSTL, 0.001, "z"},
+
+	formatTerrain: {readTerrain, 1, "y"},
 }
 
 // readDocument reads a level document, which is renamed where a name is wanted.
@@ -210,7 +218,7 @@ func readDocument(data []byte, name string, named bool) (*level.Level, *Report, 
 // guessOf says what a file is that cannot be read, where its first bytes tell.
 func guessOf(data []byte) string {
 	for _, g := range []struct{ start, what string }{
-		{"\x89PNG", "this is a PNG image"}, {"\xff\xd8\xff", "this is a JPEG image"},
+		{"\xff\xd8\xff", "this is a JPEG image"},
 		{"\x76\x2f\x31\x01", "this is an OpenEXR image"}, {"#?RADIANCE", "this is a Radiance image"},
 		{"%PDF", "this is a PDF"}, {"\x1f\x8b", "this is packed with gzip; unpack it first"},
 		{"<?xml", "this is XML; save it as glTF"},
@@ -228,6 +236,8 @@ func formatOf(name string, data []byte) format {
 	switch {
 	case IsGLTF(data):
 		return formatGLTF
+	case bytes.HasPrefix(data, []byte("\x89PNG\r\n")):
+		return formatTerrain
 	case bytes.HasPrefix(data, []byte("ply\n")), bytes.HasPrefix(data, []byte("ply\r\n")):
 		return formatPLY
 	case ext == ".mtl":
@@ -336,7 +346,7 @@ func settle(l *level.Level, unitM float64, unitWasSaid bool, report *Report) {
 const startAmbientLux = 60
 
 func shines(l *level.Level) bool {
-	if len(l.Lights) > 0 {
+	if len(l.Lights) > 0 || l.Environment.Sun != nil {
 		return true
 	}
 	for _, m := range l.Materials {

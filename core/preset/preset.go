@@ -51,7 +51,7 @@ type Preset struct {
 	Parts  *level.Level `json:"parts,omitzero" doc:"rig: a level that holds only its members and their materials."`
 
 	HandOver *handover.File `json:"hand_over,omitzero" doc:"How a target writes what lights a level."`
-	Intake   *intake.Rules   `json:"import_rules,omitzero" doc:"What things are that come in from an editor, by their names."`
+	Intake   *intake.Rules  `json:"import_rules,omitzero" doc:"What things are that come in from an editor, by their names."`
 }
 
 // MoodParts is what a mood replaces.

@@ -24,6 +24,9 @@ type ImportInput struct {
 	UnitM   float64 `query:"unit_m" minimum:"0" maximum:"10000" doc:"Metres in a unit of the file; the format's own if left out: 1, and 0.001 for STL."`
 	Up      string  `query:"up" enum:"y,z" doc:"The file's axis that points up; the format's own if left out: y, and z for PLY and STL."`
 	Scene   string  `query:"scene" maxLength:"120" doc:"glTF: name or number of the scene; the one that the file opens with if left out."`
+	Terrain float64 `query:"terrain_m" minimum:"0" maximum:"100000" doc:"A PNG image comes in as terrain, so many metres wide; its brightness is the height."`
+	Height  float64 `query:"height_m" minimum:"0" maximum:"10000" doc:"Terrain: metres from black to white; 20 if left out."`
+	Cells   int     `query:"cells" minimum:"0" maximum:"1024" doc:"Terrain: cells along the longer side; one for each pixel, and at most 192, if left out."`
 	Rules   string  `query:"rules" maxLength:"200" doc:"A preset of import rules, [owner/]name[@version]; if left out, a file grotta-rules.yaml beside the one that is read."`
 	RawBody []byte  `contentType:"application/octet-stream"`
 }
@@ -34,7 +37,7 @@ func (in *ImportInput) read(ctx context.Context, s *server, title string) (l *le
 	if err != nil {
 		return nil, nil, "", err
 	}
-	o := exchange.Options{Name: title, UnitM: in.UnitM, Up: in.Up, Scene: in.Scene}
+	o := exchange.Options{Name: title, UnitM: in.UnitM, Up: in.Up, Scene: in.Scene, TerrainM: in.Terrain, HeightM: in.Height, Cells: in.Cells}
 	if in.Rules != "" {
 		if o.Rules, err = s.Store.ImportRules(askerOf(ctx), in.Rules); err != nil {
 			return nil, nil, "", err

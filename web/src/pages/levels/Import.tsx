@@ -8,6 +8,7 @@ import { caughtWords } from "../../ui/caught";
 import { UnitSelect } from "../../ui/UnitSelect";
 import { counted } from "../../ui/counted";
 import { complain } from "../../ui/messages";
+import { TerrainDialog } from "./Terrain";
 
 type Came = { got: Imported; from: Bundle };
 
@@ -35,8 +36,20 @@ export function useImport() {
     await queries.invalidateQueries({ queryKey: ["levels"] });
     return all;
   }
+  const [terrain, setTerrain] = useState<Bundle | null>(null);
   async function start(picked: readonly Picked[]) {
-    const all = await run(bundlesOf(picked));
+    const bundles = bundlesOf(picked);
+    const [first] = bundles;
+    // A picture alone is terrain, whose size it does not say.
+    if (first && bundles.length === 1 && /\.png$/i.test(first.main.path)) return setTerrain(first);
+    show(await run(bundles));
+  }
+  async function readTerrain(how: HowToRead) {
+    const from = terrain;
+    setTerrain(null);
+    if (from) show(await run([from], how));
+  }
+  function show(all: Came[]) {
     const [only] = all;
     if (only && all.length === 1 && only.got.left.length === 0 && only.got.notes.length === 0) go(`/levels/${only.got.level.id}`);
     else setReport(all);
@@ -51,7 +64,7 @@ export function useImport() {
     setReport((all) => all.map((c) => (c === came ? next : c)));
     await queries.invalidateQueries({ queryKey: ["levels"] });
   }
-  return { busy, start, again, cancel: () => stop.current?.abort(), report, close: () => setReport([]), open: (id: string) => go(`/levels/${id}`) };
+  return { busy, start, again, terrain, readTerrain, leaveTerrain: () => setTerrain(null), cancel: () => stop.current?.abort(), report, close: () => setReport([]), open: (id: string) => go(`/levels/${id}`) };
 }
 
 type Importing = ReturnType<typeof useImport>;
@@ -67,6 +80,11 @@ export function ImportProgress({ busy, cancel }: Pick<Importing, "busy" | "cance
       </button>
     </p>
   );
+}
+
+/** Asks for what a file does not say. */
+export function ImportQuestion({ terrain, readTerrain, leaveTerrain }: Pick<Importing, "terrain" | "readTerrain" | "leaveTerrain">) {
+  return terrain && <TerrainDialog file={terrain.main.file.name} onRead={(how) => void readTerrain(how)} onClose={leaveTerrain} />;
 }
 
 /** What came of an import, and what did not come. */

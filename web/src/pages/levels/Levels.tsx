@@ -6,7 +6,7 @@ import { orders, shownLevels, type Order } from "../../model/levelList";
 import { Shell } from "../../ui/Shell";
 import { Card } from "./Card";
 import { dropped, type Picked } from "../../api/bringIn";
-import { ImportProgress, ImportReport, useImport } from "./Import";
+import { ImportProgress, ImportQuestion, ImportReport, useImport } from "./Import";
 import { NewLevel } from "./NewLevel";
 import { Removed, useRemoved } from "./Removed";
 
@@ -62,6 +62,7 @@ export function Levels({ user }: { user: string }) {
           ))}
         </ul>
       </DropArea>
+      <ImportQuestion {...bringing} />
       <ImportReport {...bringing} />
     </Shell>
   );

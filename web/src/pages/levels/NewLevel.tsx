@@ -44,7 +44,7 @@ export function NewLevel({ busy, onFiles }: { busy: boolean; onFiles: (files: Pi
       <button className="btn btn-xs" disabled={busy} onClick={() => file.current?.click()}>
         <FolderInput size={13} /> {busy ? "Bringing in…" : "Bring in a file"}
       </button>
-      <input ref={file} type="file" hidden multiple accept=".glb,.gltf,.bin,.png,.jpg,.jpeg,.obj,.mtl,.ply,.stl,.zip,.json" aria-label="File to bring in" onChange={(e) => e.target.files && onFiles([...e.target.files].map((file) => ({ path: file.name, file })))} />
+      <input ref={file} type="file" hidden multiple accept=".glb,.gltf,.bin,.png,.jpg,.jpeg,.obj,.mtl,.ply,.stl,.zip,.json,.yaml" aria-label="File to bring in" onChange={(e) => e.target.files && onFiles([...e.target.files].map((file) => ({ path: file.name, file })))} />
     </div>
   );
 }
