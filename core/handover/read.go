@@ -9,6 +9,7 @@ import (
 	"reflect"
 	"slices"
 
+	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/level"
 )
@@ -200,9 +201,11 @@ func (r *reader) changes(t *thing, rule *Rule, now, text *draft) (map[string]any
 	}
 	if is.color != nil && (was.color == nil || *was.color != *is.color) {
 		fields["color"] = is.color.Hex()
-		if at(t.tree, "kelvin") != nil {
-			fields["kelvin"] = nil
-		}
+	}
+	if k, changed := fields["kelvin"].(float64); changed && k > 0 && (fields["color"] == nil || isKelvin(*is.color, k)) {
+		fields["color"] = nil // a light has one or the other
+	} else if fields["color"] != nil && (changed || at(t.tree, "kelvin") != nil) {
+		fields["kelvin"] = nil
 	}
 	if is.strength != nil && (was.strength == nil || *was.strength != *is.strength) {
 		name := "strength"
@@ -215,6 +218,12 @@ func (r *reader) changes(t *thing, rule *Rule, now, text *draft) (map[string]any
 		fields["boxes"] = r.boxes(t, is)
 	}
 	return fields, nil
+}
+
+// isKelvin tells whether a colour is that of a temperature, to the eight bits that texts hold.
+func isKelvin(c color.Linear, kelvin float64) bool {
+	of, _ := whole(color.Kelvin(kelvin), 1)
+	return closeColors(of, c)
 }
 
 // local takes a place of the world into the space of a thing's parent.
@@ -271,8 +280,13 @@ func (r *reader) add(rec *record, rule *Rule, d *draft) error {
 	if err != nil {
 		return inPlace(err, rec.place)
 	}
-	if is.color != nil && (isLight(rule.Of) || rule.Of == "sun" || rule.Of == "moon") {
-		is.tree["color"] = is.color.Hex()
+	if is.color != nil {
+		if k, _ := is.tree["kelvin"].(float64); k > 0 && isKelvin(*is.color, k) {
+			is.color = nil // a light has one or the other
+		} else {
+			is.tree["color"] = is.color.Hex()
+			delete(is.tree, "kelvin")
+		}
 	}
 	name, _ := d.plain["name"].(string)
 	for _, one := range ones {

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/level"
 )
@@ -193,8 +194,8 @@ func (w *writer) comparePlace(t *thing, back *rebuilt, differs func(string, any,
 		if t.color.Hex() != "#ffffff" {
 			differs("color", t.color.Hex(), "")
 		}
-	} else if a, b := t.color, *back.color; max(math.Abs(a[0]-b[0]), math.Abs(a[1]-b[1]), math.Abs(a[2]-b[2])) > 0.006 {
-		differs("color", a.Hex(), b.Hex())
+	} else if !closeColors(t.color, *back.color) {
+		differs("color", t.color.Hex(), back.color.Hex())
 	}
 	if kelvin, _ := t.tree["kelvin"].(float64); kelvin != 0 && at(back.tree, "kelvin") != kelvin {
 		differs("kelvin", kelvin, "the color "+t.color.Hex())
@@ -204,6 +205,11 @@ func (w *writer) comparePlace(t *thing, back *rebuilt, differs func(string, any,
 	} else if math.Abs(*back.strength-t.strength) > 2e-3*math.Abs(t.strength)+1e-9 {
 		differs("strength", w.round(t.strength), w.round(*back.strength))
 	}
+}
+
+// closeColors tells whether two colours are one to eight bits a channel.
+func closeColors(a, b color.Linear) bool {
+	return max(math.Abs(a[0]-b[0]), math.Abs(a[1]-b[1]), math.Abs(a[2]-b[2])) < 0.006
 }
 
 // rolls tells whether a turn about its own axis shows on a thing.

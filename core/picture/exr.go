@@ -68,10 +68,10 @@ func numbers[T int32 | float32](list ...T) []byte {
 
 // exrBlock are rows as half-floats, each row channel by channel.
 func exrBlock(p *Picture, from, to int) []byte {
-	row, channel, halves := p.Pix, make([]float32, p.Width), make([]uint16, p.Width)
+	channel, halves := make([]float32, p.Width), make([]uint16, p.Width)
 	out := make([]byte, 0, 6*p.Width*(to-from))
 	for y := from; y < to; y++ {
-		row = p.Pix[3*y*p.Width:]
+		row := p.Pix[3*y*p.Width:]
 		for c := 2; c >= 0; c-- { // B, G, R
 			for x := range channel {
 				channel[x] = row[3*x+c]
