@@ -46,6 +46,7 @@ generate: bin/describe
 	bin/describe openapi -o docs/openapi.json
 	bin/describe schema -o docs/level.schema.json
 	bin/describe schema --of hand-over -o docs/handover.schema.json
+	go run ./docs/table
 
 clean:
 	rm -rf bin web/dist/assets web/dist/index.html web/node_modules web/src/api/schema.gen.ts

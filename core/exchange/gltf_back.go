@@ -56,6 +56,22 @@ func (in *importer) takeBack(n *gltf.Node, world mgl64.Mat4, path string) (bool,
 	return false, nil
 }
 
+// takeRole gives a mesh what an export left of it: its density, what it is there for, tags and note.
+func takeRole(n *gltf.Node, m *level.Mesh) {
+	all, _ := n.Extras.(map[string]any)
+	own, _ := all[mark].(map[string]any)
+	tree, ok := own["surface"].(map[string]any)
+	if !ok {
+		return
+	}
+	r := role{Surface: level.Default[level.Surface]()}
+	if !decodeTree(tree, &r) {
+		return // another program's, or damaged: the mesh is as any other
+	}
+	r.Surface.Material = m.Surface.Material
+	m.Tags, m.Note, m.Surface, m.Carrier = r.Tags, r.Note, r.Surface, r.Carrier
+}
+
 // punctual is the light of glTF that a node has, or nil.
 func (in *importer) punctual(n *gltf.Node) *lightspunctual.Light {
 	ref, ok := n.Extensions[lightspunctual.ExtensionName].(lightspunctual.LightIndex)

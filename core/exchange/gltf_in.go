@@ -347,6 +347,7 @@ func (in *importer) mesh(n *gltf.Node, index int, world mgl64.Mat4, path string)
 			m.Name = ""
 		}
 		m.Transform.Position = level.Vec(place)
+		takeRole(n, &m)
 		if err := in.readVertices(p, turn, at, &m); err != nil {
 			return err
 		}

@@ -57,6 +57,7 @@ type exporter struct {
 	scene    *scene.Scene
 	layout   *lightmap.Layout // nil where no lightmap goes with it
 	report   *Report
+	unseen   int // things that are not drawn
 	material map[look]int
 	image    map[string]int // texture of each image
 	punctual lightspunctual.Lights
@@ -133,11 +134,32 @@ func (x *exporter) entity(surfaces []scene.Surface) error {
 		}
 	}
 	if len(mesh.Primitives) == 0 {
+		x.unseen++
 		return nil
 	}
 	x.doc.Meshes = append(x.doc.Meshes, mesh)
-	x.node(&gltf.Node{Name: mesh.Name, Mesh: gltf.Index(len(x.doc.Meshes) - 1), Extras: marks(entity.ID, "", nil)}, pose)
+	x.node(&gltf.Node{Name: mesh.Name, Mesh: gltf.Index(len(x.doc.Meshes) - 1), Extras: marks(entity.ID, "surface", roleOf(body))}, pose)
 	return nil
+}
+
+// role is what glTF has no place for of a mesh or a block: what it is there for. What its faces have
+// of their own is left.
+type role struct {
+	Tags    []string      `json:"tags,omitzero"`
+	Note    string        `json:"note,omitzero"`
+	Surface level.Surface `json:"surface"`
+	level.Carrier
+}
+
+func roleOf(b *scene.Body) *role {
+	r := &role{}
+	if b.Mesh != nil {
+		r.Tags, r.Note, r.Surface, r.Carrier = b.Mesh.Tags, b.Mesh.Note, b.Mesh.Surface, b.Mesh.Carrier
+	} else {
+		r.Tags, r.Note, r.Surface, r.Carrier = b.Solid.Tags, b.Solid.Note, b.Solid.Surface, b.Solid.Carrier
+	}
+	r.Surface.Material = "" // which glTF has
+	return r
 }
 
 func (x *exporter) entityOf(b *scene.Body) *level.Entity {
@@ -461,7 +483,10 @@ func (x *exporter) sayWhatIsLeft() {
 			x.report.leave("%d %s", part.n, part.many)
 		}
 	}
-	rest := "sky, ambient, fog and look; densities and roles of surfaces"
+	if x.unseen > 0 {
+		x.report.leave("%d that are not drawn, such as blockers", x.unseen)
+	}
+	rest := "sky, ambient, fog and look"
 	if x.layout == nil {
 		rest += "; the baked light"
 	}

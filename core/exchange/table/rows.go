@@ -51,9 +51,13 @@ func Rows() ([]Row, error) {
 	return rows, nil
 }
 
-// try sets a property, and asks a format what becomes of it.
+// try sets a property, and looks what comes back of it through a format.
 func (t *thing) try(f *format, p property) (string, error) {
 	l := t.make()
+	before, err := treeOf(l, t.id)
+	if err != nil {
+		return "", err
+	}
 	fields := map[string]any{t.root + p.path: p.value}
 	for path, v := range p.with {
 		if _, err := level.FieldAt(t.of, path); err == nil {
@@ -64,11 +68,20 @@ func (t *thing) try(f *format, p property) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	tree, err := treeOf(next, t.id)
+	after, err := treeOf(next, t.id)
 	if err != nil {
 		return "", err
 	}
-	return f.try(next, t.id, t.root+p.path, at(tree, t.root+p.path))
+	back, err := f.back(next)
+	if err != nil {
+		return "", err
+	}
+	path := t.root + p.path
+	empty, err := plain(level.New(""))
+	if err != nil {
+		return "", err
+	}
+	return outcome(back, t.id, path, at(after, path), at(before, path), at(empty, path))
 }
 
 // property is a field of a document, a value for it that is not its default, and what must be set
@@ -83,11 +96,13 @@ type property struct {
 var companions = map[string]map[string]any{
 	"inner_deg": {"kind": "spot"}, "outer_deg": {"kind": "spot"}, "width_m": {"kind": "rect"}, "height_m": {"kind": "rect"},
 	"length_m": {"kind": "tube"}, "angular_deg": {"kind": "directional"}, "gobo": {"kind": "spot"},
+	"transform.rotation": {"kind": "spot"}, "uvs": {"surface.material": "paint"}, "alpha_cutoff": {"image": "picture"},
 	"falloff": {"range_m": 9}, "falloff_terms": {"falloff": "custom"}, "kelvin": {"color": nil},
 }
 
 // values are those of fields that their tags do not lead to.
 var values = map[string]any{
+	"azimuth_deg": 75, "disc.azimuth_deg": 75, "surface.material": "paint",
 	"parent": "block", "zone": "hall", "rig": "group", "material": "paint", "image": "picture", "color_from": "other", "light": "other",
 	"transform.position": []any{1.5, 2, -0.5}, "transform.rotation": []any{0, 0.6, 0, 0.8}, "tags": []any{"a"}, "kelvin": 3456, "outer_deg": 61, "inner_deg": 12,
 	"positions": []any{0, 0, 0, 2, 0, 0, 0, 2, 0}, "indices": []any{0, 2, 1}, "uvs": []any{0, 0, 1, 0, 0, 1}, "size": []any{3, 2.5, 1.5},
@@ -270,6 +285,7 @@ func stage() *level.Level {
 	l.Solids = append(l.Solids, &block)
 	paint, group := level.Default[level.Material](), level.Default[level.Rig]()
 	paint.ID, group.ID = "paint", "group"
+	paint.Image = "picture"
 	l.Materials, l.Rigs = append(l.Materials, &paint), append(l.Rigs, &group)
 	hall := level.Default[level.Zone]()
 	hall.ID, hall.Boxes = "hall", []level.Box{{Min: level.Vec{-9, -9, -9}, Max: level.Vec{9, 9, 9}}}

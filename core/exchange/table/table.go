@@ -33,7 +33,7 @@ type Row struct {
 // format writes and reads a level, and tells what became of a thing's property.
 type format struct {
 	name string
-	try  func(l *level.Level, id, path string, want any) (string, error)
+	back func(l *level.Level) (*level.Level, error) // nil where nothing came back
 }
 
 // Formats are the names of the columns.
@@ -53,56 +53,42 @@ func formats() ([]format, error) {
 	}
 	shipped, err := handover.Shipped()
 	for _, f := range shipped {
-		all = append(all, format{f.Title, func(l *level.Level, id, path string, want any) (string, error) {
-			return throughText(f, l, id, path, want)
-		}})
+		all = append(all, format{f.Title, func(l *level.Level) (*level.Level, error) { return throughText(f, l) }})
 	}
 	return all, err
 }
 
-func throughDocument(l *level.Level, id, path string, want any) (string, error) {
+func throughDocument(l *level.Level) (*level.Level, error) {
 	text, err := level.Encode(l)
 	if err != nil {
-		return "", err
+		return nil, err
 	}
 	back, _, err := level.Parse(text)
-	if err != nil {
-		return "", err
-	}
-	return outcome(back, id, path, want)
+	return back, err
 }
 
-func throughGLTF(l *level.Level, id, path string, want any) (string, error) {
+func throughGLTF(l *level.Level) (*level.Level, error) {
 	data, _, err := exchange.WriteGLTF(l)
 	if err != nil {
-		return "", err
+		return nil, err
 	}
 	back, _, err := exchange.Read(&exchange.Files{Name: "level.glb", Data: data}, exchange.Options{})
-	if err != nil {
-		return "", err
-	}
-	return outcome(back, id, path, want)
+	return back, err
 }
 
 // throughText writes a level in the words of a target and takes it back into an empty one.
-func throughText(f *handover.File, l *level.Level, id, path string, want any) (string, error) {
+func throughText(f *handover.File, l *level.Level) (*level.Level, error) {
 	written, err := handover.Write(l, f, nil)
 	if err != nil {
-		return "", err
+		return nil, err
 	}
 	empty := level.New("Back")
 	back, err := handover.Read(written.Text, f, empty)
-	if err != nil {
-		return "", err
-	}
-	if len(back.Operation.Steps) == 0 {
-		return Left, nil
+	if err != nil || len(back.Operation.Steps) == 0 {
+		return nil, err
 	}
 	next, _, err := empty.Apply(level.Batch("", ordered(back.Operation.Steps)...))
-	if err != nil {
-		return "", err
-	}
-	return outcome(next, id, path, want)
+	return next, err
 }
 
 // ordered puts lights before what may take its colour from one.
@@ -118,41 +104,23 @@ func ordered(steps []level.Operation) []level.Operation {
 	return out
 }
 
-// outcome compares a property of the thing with an id, "" for the level, with what it was.
-func outcome(back *level.Level, id, path string, want any) (string, error) {
-	tree, err := treeOf(back, id)
-	if err != nil || tree == nil {
-		return Left, err
+// outcome compares a property of the thing with an id, "" for the level, with what it was, and with
+// what it is where nobody set it.
+func outcome(back *level.Level, id, path string, want any, unset ...any) (string, error) {
+	if back == nil {
+		return Left, nil
 	}
-	got, unset := at(tree, path), at(unsetTree(back, id), path)
-	switch {
+	tree, err := treeOf(back, id)
+	if err != nil {
+		return "", err
+	}
+	switch got := at(tree, path); {
 	case alike(got, want):
 		return Kept, nil
-	case got == nil || alike(got, unset):
+	case got == nil || slices.ContainsFunc(unset, func(v any) bool { return alike(got, v) }):
 		return Left, nil
 	}
 	return Changed, nil
-}
-
-// unsetTree is a thing as it is with every default.
-func unsetTree(l *level.Level, id string) map[string]any {
-	v := any(level.New(""))
-	if id != "" {
-		part, i, ok := l.Find(id)
-		if !ok {
-			return nil
-		}
-		v = reflect.New(typeOf(l, part, i)).Interface()
-		if text, err := level.Encode(map[string]any{"id": id}); err == nil {
-			_ = json.Unmarshal(text, v) // with its defaults
-		}
-	}
-	tree, _ := plain(v)
-	return tree
-}
-
-func typeOf(l *level.Level, part string, i int) reflect.Type {
-	return partOf(l, part).Index(i).Type().Elem()
 }
 
 func partOf(l *level.Level, part string) reflect.Value {
@@ -210,6 +178,17 @@ func alike(a, b any) bool {
 		}
 		for i := range x {
 			if !alike(x[i], y[i]) {
+				return false
+			}
+		}
+		return true
+	case map[string]any:
+		y, ok := b.(map[string]any)
+		if !ok || len(x) != len(y) {
+			return false
+		}
+		for name := range x {
+			if !alike(x[name], y[name]) {
 				return false
 			}
 		}
