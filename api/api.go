@@ -224,6 +224,21 @@ type RuleCatch struct {
 	Names []string `json:"names" doc:"Of the things that it matched."`
 }
 
+// LuminaireShape is how a luminaire shines.
+type LuminaireShape struct {
+	Luminaire string       `json:"luminaire,omitzero"`
+	Maker     string       `json:"maker,omitzero"`
+	Peak      float64      `json:"peak" doc:"Candela in the brightest direction, as measured."`
+	Lumens    float64      `json:"lumens" doc:"All its light, as measured."`
+	Planes    []ShapePlane `json:"planes"`
+}
+
+// ShapePlane is its intensity along one half-plane through its axis.
+type ShapePlane struct {
+	HorizontalDeg float64   `json:"horizontal_deg"`
+	Candela       []float64 `json:"candela" doc:"At 0, 5 to 180 degrees from its axis."`
+}
+
 // LightmapFiles say how the baked light is handed out.
 type LightmapFiles struct {
 	Pages    string  // "exr", "hdr" or "png"

@@ -272,7 +272,7 @@ func (a *app) levelShare() *cobra.Command {
 
 func (a *app) lightCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "light", Short: "List, add, change and remove lights"}
-	cmd.AddCommand(a.lightList(), a.lightAdd(), a.lightSet(), a.lightRemove())
+	cmd.AddCommand(a.lightList(), a.lightAdd(), a.lightSet(), a.lightProfile(), a.lightRemove())
 	return cmd
 }
 

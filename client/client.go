@@ -308,6 +308,11 @@ func (c *Client) LightmapFiles(ctx context.Context, id string, o api.LightmapFil
 	return getBytes(ctx, c, levelPath(id, "lightmap/files"), q)
 }
 
+// Profile reads how a profile of a level shines.
+func (c *Client) Profile(ctx context.Context, id, profile string) (api.LuminaireShape, error) {
+	return get[api.LuminaireShape](ctx, c, levelPath(id, "profiles/"+url.PathEscape(profile)), nil)
+}
+
 // AddImportRules saves rules for what comes in as the newest version of a preset of the user's own.
 func (c *Client) AddImportRules(ctx context.Context, file []byte) (api.PresetInfo, error) {
 	return post[api.PresetInfo](ctx, c, "/import-rules", file)

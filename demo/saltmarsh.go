@@ -33,6 +33,7 @@ func Saltmarsh() *level.Level {
 	b.viewpoint("boathouse-bench", "Boathouse bench", level.Vec{10.4, 1.7, 5.6}, level.Vec{14.6, 1.1, 0.6}, 66)
 	b.viewpoint("lamp-room-lens", "Lamp room", level.Vec{-7.9, 13.7, -4.3}, level.Vec{-11.2, 13.1, -7.4}, 72)
 	b.viewpoint("pier-end", "Pier end", level.Vec{0.6, 1.7, 33.5}, level.Vec{-2, 2.2, 12}, 60)
+	b.l.Profiles = profiles()
 	return b.l
 }
 

@@ -125,6 +125,35 @@ func TestDoorsByTheAPI(t *testing.T) {
 	assert.NotEmpty(t, report.Left)
 }
 
+// A light shines by an IES file, and by one that is no such file it does not.
+func TestProfileByCommandLine(t *testing.T) {
+	t.Parallel()
+	s, g := signedIn(t)
+	maren := as(t, g, "maren")
+	l, err := maren.FindLevel(ctx, "Saltmarsh Light")
+	require.NoError(t, err)
+	file := filepath.Join(t.TempDir(), "shade.ies")
+	text := "IESNA:LM-63-2002\r\n[LUMINAIRE] Shade\r\nTILT=NONE\r\n1 -1 1 3 1 1 2 0 0 0 1 1 1\r\n0 45 90\r\n0\r\n250 100 0\r\n"
+	require.NoError(t, os.WriteFile(file, []byte(text), 0o600))
+	assert.Contains(t, s.ok("light", "profile", l.Name, "sink-lamp", file, "--credit", "made up"), "250 cd at its brightest")
+	doc, err := maren.Level(ctx, l.ID)
+	require.NoError(t, err)
+	lamp := doc.Document.Light("sink-lamp")
+	assert.Equal(t, "shade", lamp.Profile)
+	assert.Equal(t, 250.0, lamp.Strength, "as strong as measured")
+	assert.InDelta(t, -1, doc.Document.World().Pose(&lamp.Entity).Forward()[1], 1e-9, "it hangs")
+	assert.Equal(t, "made up", doc.Document.Profile("shade").Credit)
+	shape, err := maren.Profile(ctx, l.ID, "shade")
+	require.NoError(t, err)
+	assert.Equal(t, "Shade", shape.Luminaire)
+	assert.InDelta(t, 100, shape.Planes[0].Candela[9], 1e-9, "at 45 degrees")
+	s.ok("light", "profile", l.Name, "sink-lamp", "none")
+	require.NoError(t, os.WriteFile(file, []byte(strings.Replace(text, "3 1 1 2", "3 1 3 2", 1)), 0o600))
+	_, errs, code := s.run("", "light", "profile", l.Name, "sink-lamp", file)
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "line 4 has photometry of type A (3); only type C")
+}
+
 // Rules by name say what comes in: from a file beside the level, or from a preset.
 func TestImportRulesByCommandLine(t *testing.T) {
 	t.Parallel()

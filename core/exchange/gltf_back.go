@@ -34,7 +34,7 @@ func (in *importer) takeBack(n *gltf.Node, world mgl64.Mat4, path string) (bool,
 		if l.Name == l.ID {
 			l.Name = ""
 		}
-		l.Zone, l.Rig, l.Parent, l.Gobo = "", "", "", nil
+		l.Zone, l.Rig, l.Parent, l.Profile, l.Gobo = "", "", "", "", nil
 		if stands != nil && l.Follows == "none" {
 			adopt(l, stands)
 			if l.RangeM > 0 {

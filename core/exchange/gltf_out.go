@@ -376,7 +376,7 @@ func (x *exporter) lights() {
 // one that is off or lights fog alone in extras only.
 func (x *exporter) light(l *level.Light) {
 	exact := *l
-	exact.Zone, exact.Rig, exact.Parent, exact.Gobo, exact.Extra = "", "", "", nil, nil
+	exact.Zone, exact.Rig, exact.Parent, exact.Profile, exact.Gobo, exact.Extra = "", "", "", "", nil, nil
 	exact.Transform = level.Default[level.Transform]()
 	exact.Strength = x.level.Strength(l)
 	if rig := x.level.RigByID(l.Rig); rig != nil && exact.Color == "" && exact.Kelvin == 0 {
@@ -399,6 +399,9 @@ func (x *exporter) light(l *level.Light) {
 	}
 	if l.Gobo != nil {
 		x.report.leave("the gobo of %s", name)
+	}
+	if l.Profile != "" {
+		x.report.leave("the profile of %s", name)
 	}
 	x.node(node, x.scene.World.Pose(&l.Entity))
 }

@@ -164,7 +164,7 @@ func (w *writer) comparePlace(t *thing, back *rebuilt, differs func(string, any,
 			differs("position", vectorText(t.pose.Position), vectorText(*back.position))
 		}
 	}
-	if isAimed(t.of) && t.of != level.Point && t.of != "glow" && t.of != "fog_volume" {
+	if isAimed(t.of) && (t.of != level.Point || t.light.Profile != "") && t.of != "glow" && t.of != "fog_volume" {
 		f := t.pose.Forward()
 		switch {
 		case back.aim == nil:

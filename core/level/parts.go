@@ -57,12 +57,13 @@ func (p *part) list(l *Level) reflect.Value { return reflect.ValueOf(l).Elem().F
 // named is the interface of every entity.
 type named interface{ ident() string }
 
-func (e *Entity) ident() string   { return e.ID }
-func (v *Image) ident() string    { return v.ID }
-func (v *Material) ident() string { return v.ID }
-func (v *Zone) ident() string     { return v.ID }
-func (v *Rig) ident() string      { return v.ID }
-func (v *Mix) ident() string      { return v.ID }
+func (e *Entity) ident() string       { return e.ID }
+func (v *Image) ident() string        { return v.ID }
+func (v *Material) ident() string     { return v.ID }
+func (v *Zone) ident() string         { return v.ID }
+func (v *Rig) ident() string          { return v.ID }
+func (v *Mix) ident() string          { return v.ID }
+func (v *LightProfile) ident() string { return v.ID }
 
 // idOf is the id of an entity, which is a pointer to a struct.
 func idOf(entity reflect.Value) string { return entity.Interface().(named).ident() }
@@ -116,6 +117,9 @@ func (l *Level) RigByID(id string) *Rig { return ByID[Rig](l, id) }
 
 // Image returns the image with an id, or nil.
 func (l *Level) Image(id string) *Image { return ByID[Image](l, id) }
+
+// Profile finds a profile by its id; nil where there is none.
+func (l *Level) Profile(id string) *LightProfile { return ByID[LightProfile](l, id) }
 
 // Reflection returns the reflection with an id, or nil.
 func (l *Level) Reflection(id string) *Reflection { return ByID[Reflection](l, id) }

@@ -11,31 +11,32 @@ type Vec [3]float64
 
 // Level is the whole document.
 type Level struct {
-	Format      string         `json:"format" enum:"grotta-level/1" default:"grotta-level/1" doc:"Format and major version."`
-	Name        string         `json:"name" minLength:"1" maxLength:"120" default:"Untitled" doc:"What people call it."`
-	Note        string         `json:"note,omitzero" maxLength:"2000"`
-	Platform    string         `json:"platform,omitzero" maxLength:"64" doc:"Name of the platform profile it is checked against."`
-	Lightmap    Lightmap       `json:"lightmap"`
-	Environment Environment    `json:"environment"`
-	Fog         Fog            `json:"fog"`
-	Look        Look           `json:"look"`
-	Images      []*Image       `json:"images" initial:"[]" maxItems:"20000"`
-	Materials   []*Material    `json:"materials" initial:"[]" maxItems:"20000"`
-	Zones       []*Zone        `json:"zones" initial:"[]" maxItems:"20000"`
-	Solids      []*Solid       `json:"solids" initial:"[]" maxItems:"20000"`
-	Meshes      []*Mesh        `json:"meshes" initial:"[]" maxItems:"20000"`
-	Rigs        []*Rig         `json:"rigs" initial:"[]" maxItems:"20000"`
-	Lights      []*Light       `json:"lights" initial:"[]" maxItems:"20000"`
-	Glows       []*Glow        `json:"glows" initial:"[]" maxItems:"20000"`
-	FogVolumes  []*FogVolume   `json:"fog_volumes" initial:"[]" maxItems:"20000"`
-	Beams       []*Beam        `json:"beams" initial:"[]" maxItems:"20000"`
-	Motes       []*Motes       `json:"motes" initial:"[]" maxItems:"20000"`
-	Viewpoints  []*Viewpoint   `json:"viewpoints" initial:"[]" maxItems:"20000"`
-	Paths       []*Path        `json:"paths" initial:"[]" maxItems:"20000"`
-	Probes      []*ProbeGrid   `json:"probes" initial:"[]" maxItems:"20000"`
-	Reflections []*Reflection  `json:"reflections" initial:"[]" maxItems:"20000"`
-	Mixes       []*Mix         `json:"mixes" initial:"[]" maxItems:"1000"`
-	Extra       jsontext.Value `json:",embed" hidden:"true"`
+	Format      string          `json:"format" enum:"grotta-level/1" default:"grotta-level/1" doc:"Format and major version."`
+	Name        string          `json:"name" minLength:"1" maxLength:"120" default:"Untitled" doc:"What people call it."`
+	Note        string          `json:"note,omitzero" maxLength:"2000"`
+	Platform    string          `json:"platform,omitzero" maxLength:"64" doc:"Name of the platform profile it is checked against."`
+	Lightmap    Lightmap        `json:"lightmap"`
+	Environment Environment     `json:"environment"`
+	Fog         Fog             `json:"fog"`
+	Look        Look            `json:"look"`
+	Images      []*Image        `json:"images" initial:"[]" maxItems:"20000"`
+	Materials   []*Material     `json:"materials" initial:"[]" maxItems:"20000"`
+	Zones       []*Zone         `json:"zones" initial:"[]" maxItems:"20000"`
+	Solids      []*Solid        `json:"solids" initial:"[]" maxItems:"20000"`
+	Meshes      []*Mesh         `json:"meshes" initial:"[]" maxItems:"20000"`
+	Rigs        []*Rig          `json:"rigs" initial:"[]" maxItems:"20000"`
+	Lights      []*Light        `json:"lights" initial:"[]" maxItems:"20000"`
+	Glows       []*Glow         `json:"glows" initial:"[]" maxItems:"20000"`
+	FogVolumes  []*FogVolume    `json:"fog_volumes" initial:"[]" maxItems:"20000"`
+	Beams       []*Beam         `json:"beams" initial:"[]" maxItems:"20000"`
+	Motes       []*Motes        `json:"motes" initial:"[]" maxItems:"20000"`
+	Viewpoints  []*Viewpoint    `json:"viewpoints" initial:"[]" maxItems:"20000"`
+	Paths       []*Path         `json:"paths" initial:"[]" maxItems:"20000"`
+	Probes      []*ProbeGrid    `json:"probes" initial:"[]" maxItems:"20000"`
+	Reflections []*Reflection   `json:"reflections" initial:"[]" maxItems:"20000"`
+	Mixes       []*Mix          `json:"mixes" initial:"[]" maxItems:"1000"`
+	Profiles    []*LightProfile `json:"profiles" initial:"[]" maxItems:"1000"`
+	Extra       jsontext.Value  `json:",embed" hidden:"true"`
 }
 
 // Lightmap says how finely surfaces are sampled and into what pages they go.
@@ -78,6 +79,16 @@ type Image struct {
 	Extra   jsontext.Value `json:",embed" hidden:"true"`
 
 	picture *picture.Picture // what Decode made of the data
+}
+
+// LightProfile says how a luminaire shines in each direction.
+type LightProfile struct {
+	ID      string         `json:"id" pattern:"^[a-z0-9][a-z0-9._-]{0,63}$"`
+	Name    string         `json:"name,omitzero" maxLength:"120"`
+	Data    []byte         `json:"data" doc:"IES LM-63 (1986 to 2002), photometry of type C, in base64."`
+	Credit  string         `json:"credit,omitzero" maxLength:"200" doc:"Whom to name when it is used."`
+	Licence string         `json:"licence,omitzero" maxLength:"120"`
+	Extra   jsontext.Value `json:",embed" hidden:"true"`
 }
 
 // Material is how a surface looks and what it sends back.
@@ -220,6 +231,7 @@ type Light struct {
 	Follows      string   `json:"follows" enum:"none,sun,moon" default:"none" doc:"Directional, box: takes direction, colour and strength from there."`
 	Flicker      *Flicker `json:"flicker,omitzero" doc:"How it changes in time."`
 	Gobo         *Gobo    `json:"gobo,omitzero" doc:"Spot: an image that it projects."`
+	Profile      string   `json:"profile,omitzero" maxLength:"64" refers:"profiles" doc:"Point, spot: id of a profile; the strength is that of its brightest direction. Its axis is the light's own -Z; its horizontal angles turn from the light's +X toward +Y."`
 	Shadows      Shadows  `json:"shadows"`
 }
 

@@ -13,6 +13,7 @@ import (
 
 	"github.com/go-json-experiment/json/jsontext"
 
+	"grotta/core/photometry"
 	"grotta/core/picture"
 )
 
@@ -91,6 +92,7 @@ func (l *Level) validate(f *faults) error {
 	l.checkReferences(f)
 	l.checkShapes(f)
 	l.checkLights(f)
+	l.checkProfiles(f)
 	l.checkImages(f)
 	return f.err()
 }
@@ -398,6 +400,9 @@ func (l *Level) checkLights(f *faults) {
 		if light.Gobo != nil && light.Gobo.Image == "" {
 			f.add(fmt.Sprintf("/lights/%d/gobo/image", i), "is missing; a gobo names an image")
 		}
+		if light.Profile != "" && light.Kind != Point && light.Kind != Spot {
+			f.add(fmt.Sprintf("/lights/%d/profile", i), "stands at a %s; only a point or a spot shines by a profile", light.Kind)
+		}
 		if light.Follows != "none" && light.Kind != Directional && light.Kind != BoxLight {
 			f.add(fmt.Sprintf("/lights/%d/follows", i), "is %q; only a directional or a box follows the %s", light.Follows, light.Follows)
 		}
@@ -450,6 +455,18 @@ func (l *Level) checkImages(f *faults) {
 	for i, v := range l.Images {
 		if err := v.Decode(); err != nil {
 			f.add(fmt.Sprintf("/images/%d/data", i), "%v", err)
+		}
+	}
+}
+
+// checkProfiles reads profiles.
+func (l *Level) checkProfiles(f *faults) {
+	for i, v := range l.Profiles {
+		if f.known != nil && f.known[v] {
+			continue
+		}
+		if _, err := photometry.Parse(v.Data); err != nil {
+			f.add(fmt.Sprintf("/profiles/%d/data", i), "%v", err)
 		}
 	}
 }

@@ -120,6 +120,7 @@ func FromRig(l *level.Level, id string) (*Preset, error) {
 			parts.Materials = append(parts.Materials, m)
 		}
 	}
+	carryShown(parts, l)
 	if len(parts.Placed()) == 0 {
 		return nil, fault("/rig", "%q has no members to save", id)
 	}
@@ -298,12 +299,12 @@ func (m *MoodParts) taken(only []string) map[string]any {
 }
 
 func (p *Preset) applyRig(l *level.Level, place Place, label string) (level.Operation, error) {
-	names := p.freshNames(l)
-	var steps []level.Operation
+	names, fresh := p.freshNames(l)
+	steps := p.shownSteps(l, names, fresh)
 	for _, m := range p.Parts.Materials {
 		if names[m.ID] != m.ID || !hasMaterial(l, m) {
 			c := *m
-			c.ID = names[m.ID]
+			c.ID, c.Image = names[m.ID], names[m.Image]
 			steps = append(steps, level.Add("materials", &c))
 		}
 	}
@@ -327,6 +328,7 @@ func (p *Preset) applyRig(l *level.Level, place Place, label string) (level.Oper
 		e.Transform = level.Transform{Position: level.Vec(pose.Position), Rotation: q}
 		return e, true
 	})
+	renameShown(parts, names)
 	for _, s := range parts.Solids {
 		s.Surface.Material = names[s.Surface.Material]
 		s.Faces = slices.Clone(s.Faces)
@@ -420,11 +422,11 @@ func (p *Preset) stand(place Place) (geom.Pose, error) {
 }
 
 // freshNames maps every id of the preset to one that the level does not have.
-// A material that the level has already, alike in all, keeps its id and is used.
-func (p *Preset) freshNames(l *level.Level) map[string]string {
-	names := map[string]string{"": ""}
+// A material that the level has already, alike in all, keeps its id and is used. fresh makes more.
+func (p *Preset) freshNames(l *level.Level) (names map[string]string, fresh func(string) string) {
+	names = map[string]string{"": ""}
 	taken := map[string]bool{}
-	fresh := func(id string) string {
+	fresh = func(id string) string {
 		name := l.FreshID(id)
 		for n := 2; taken[name]; n++ {
 			name = l.FreshID(fmt.Sprintf("%s-%d", id, n))
@@ -448,7 +450,7 @@ func (p *Preset) freshNames(l *level.Level) map[string]string {
 		}
 		names[e.ID] = fresh(id)
 	}
-	return names
+	return names, fresh
 }
 
 func hasMaterial(l *level.Level, want *level.Material) bool {

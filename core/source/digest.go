@@ -28,6 +28,7 @@ type shape struct {
 	BounceScale   float64
 	Shadows       level.Shadows
 	Gobo          digest.Sum  // what it projects, and how
+	Profile       digest.Sum  // how it shines by direction; nothing for evenly
 	Sky           digest.Sum  // what of the sky decides its layer
 	Emits         digest.Sum  // the faces of a material that shines
 	Patch         int         // of the sky; -1 for all of it
@@ -63,6 +64,11 @@ var aspects = []struct {
 		w.Bool(h.Cast).Float(h.Softness, h.NearM, h.ReachM, h.FadeM, h.Depth)
 	}},
 	{"another gobo", func(w *digest.Writer, s *shape) { w.Sum256(s.Gobo) }},
+	{"another profile", func(w *digest.Writer, s *shape) {
+		if s.Profile != (digest.Sum{}) { // so that the keys of lights without one are those of before
+			w.Text("profile").Sum256(s.Profile)
+		}
+	}},
 	{"another sky", func(w *digest.Writer, s *shape) { w.Sum256(s.Sky).Int(s.Patch) }},
 	{"other faces shine", func(w *digest.Writer, s *shape) { w.Sum256(s.Emits) }},
 	{"zones changed", func(w *digest.Writer, s *shape) {

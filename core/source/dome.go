@@ -10,7 +10,7 @@ import (
 // dome is a light that shines evenly into one half-space.
 type dome struct{ ball }
 
-func newDome(s shape, _ *level.Light, _ geom.Pose, _ *level.Level) kind { return &dome{ball{s}} }
+func newDome(s shape, _ *level.Light, _ geom.Pose, _ *level.Level) kind { return &dome{ball{shape: s}} }
 
 // unblocked is a point's light, in the half-space that the dome aims at.
 func (d *dome) unblocked(p, n geom.Vec3) (arrival, bool) {

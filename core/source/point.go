@@ -7,20 +7,28 @@ import (
 	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/level"
+	"grotta/core/photometry"
 	"grotta/core/scene"
 )
 
 // point is a light at a point, or a shining ball, to all sides.
 type point struct{ ball }
 
-func newPoint(s shape, _ *level.Light, _ geom.Pose, _ *level.Level) kind {
-	s.Aim = geom.Vec3{}
-	return &point{ball{s}}
+func newPoint(s shape, light *level.Light, pose geom.Pose, l *level.Level) kind {
+	profile := profileOf(&s, light, pose, l)
+	if profile == nil {
+		s.Aim = geom.Vec3{} // it shines alike to all sides
+	}
+	return &point{ball{s, profile}}
 }
 
 func (p *point) unblocked(at, n geom.Vec3) (arrival, bool) {
 	a, ok := p.arrive(at, n)
-	return a, ok && a.lux > 0
+	if !ok {
+		return a, false
+	}
+	a.lux *= p.share(a.toward.Mul(-1))
+	return a, a.lux > 0
 }
 
 func (p *point) light(sc *scene.Scene, r Receiver, e Effort, turn float64) (color.Linear, float64) {
@@ -28,7 +36,10 @@ func (p *point) light(sc *scene.Scene, r Receiver, e Effort, turn float64) (colo
 }
 
 // ball is what point, spot and dome have in common: a point, or a ball with a radius.
-type ball struct{ shape }
+type ball struct {
+	shape
+	profile *photometry.Profile // nil for evenly
+}
 
 func (b *ball) parameters() *shape { return &b.shape }
 func (b *ball) reachM() float64    { return b.rangeOrEndless() }

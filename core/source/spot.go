@@ -29,6 +29,7 @@ func newSpot(s shape, light *level.Light, pose geom.Pose, l *level.Level) kind {
 		s.Right, s.Up = across(pose)
 		s.Gobo = digest.New("gobo", digestVersion).Sum256(digest.Bytes(image.Data)).Float(g.FovDeg, g.FocusM, g.Blur, g.Spill).Sum()
 	}
+	k.profile = profileOf(&s, light, pose, l)
 	k.shape = s
 	return k
 }
@@ -40,7 +41,7 @@ func (s *spot) unblocked(p, n geom.Vec3) (arrival, bool) {
 	if !ok {
 		return a, false
 	}
-	a.lux *= s.fading(-a.toward.Dot(s.Aim))
+	a.lux *= s.fading(-a.toward.Dot(s.Aim)) * s.share(a.toward.Mul(-1))
 	if s.gobo != nil && a.lux > 0 {
 		a.tint = s.projected(p)
 	}

@@ -117,6 +117,7 @@ func (s *server) registerLight(a huma.API) {
 		return &fileOut{"application/octet-stream", "", skyMap(doc)}, nil
 	})
 	s.registerLightmapFiles(a, tag)
+	s.registerProfiles(a, tag)
 	s.registerLedger(a, tag)
 	s.registerLine(a, tag)
 	s.registerShot(a, tag)

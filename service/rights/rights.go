@@ -127,6 +127,7 @@ var Table = map[string]Need{
 	"preview-light":      viewer,
 	"get-lightmap":       viewer,
 	"export-lightmap":    viewer,
+	"get-profile":        viewer,
 	"get-moving-light":   viewer,
 	"get-scene":          viewer,
 	"get-sky":            viewer,

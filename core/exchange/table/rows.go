@@ -107,7 +107,7 @@ var values = map[string]any{
 	"transform.position": []any{1.5, 2, -0.5}, "transform.rotation": []any{0, 0.6, 0, 0.8}, "tags": []any{"a"}, "kelvin": 3456, "outer_deg": 61, "inner_deg": 12,
 	"positions": []any{0, 0, 0, 2, 0, 0, 0, 2, 0}, "indices": []any{0, 2, 1}, "uvs": []any{0, 0, 1, 0, 0, 1}, "size": []any{3, 2.5, 1.5},
 	"boxes": []any{map[string]any{"min": []any{-3, 0, -2}, "max": []any{2, 3, 4}}}, "end_m": 321, "falloff": "linear", "size_max_m": 0.02, "size_min_m": 0.006,
-	"gobo": map[string]any{"image": "picture"}, "follows": "none",
+	"gobo": map[string]any{"image": "picture"}, "follows": "none", "profile": "shape",
 }
 
 // properties are the fields of a type that a person sets, with a value each.
@@ -294,6 +294,7 @@ func stage() *level.Level {
 	var b bytes.Buffer
 	_ = png.Encode(&b, image.NewGray(image.Rect(0, 0, 2, 2))) // into memory, which does not fail
 	l.Images = append(l.Images, &level.Image{ID: "picture", Data: b.Bytes()})
+	l.Profiles = append(l.Profiles, &level.LightProfile{ID: "shape", Data: []byte("TILT=NONE\n1 -1 1 2 1 1 2 0 0 0 1 1 1\n0 90\n0\n100 50\n")})
 	return l
 }
 

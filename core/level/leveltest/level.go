@@ -20,6 +20,7 @@ func Level(r *rand.Rand) *level.Level {
 	l.Lightmap.Density, l.Lightmap.PageSize = 1.5+r.Float64(), 128
 	l.Images = []*level.Image{Image(r), Image(r)}
 	l.Images[0].ID, l.Images[1].ID = "holes", "bars"
+	l.Profiles = []*level.LightProfile{{ID: "narrow", Data: profile(40)}, {ID: "wide", Data: profile(80)}}
 	addMaterials(r, l)
 	addRoom(r, l)
 	addThings(r, l)
@@ -115,6 +116,11 @@ func addThings(r *rand.Rand, l *level.Level) {
 	tent.Indices = []uint32{0, 4, 1, 1, 4, 2, 2, 4, 3, 3, 4, 0}
 	tent.Transform.Position = level.Vec{2, 0, -1.5}
 	l.Meshes = []*level.Mesh{&fence, &tent}
+}
+
+// profile is a made-up luminaire that shines evenly down to an angle.
+func profile(end int) []byte {
+	return fmt.Appendf(nil, "IESNA:LM-63-2002\nTILT=NONE\n1 -1 1 4 1 1 2 0 0 0 1 1 1\n0 %d %d 90\n0\n100 100 0 0\n", end, end+5)
 }
 
 func addLights(r *rand.Rand, l *level.Level) {

@@ -16,6 +16,7 @@ import { AirSections } from "./air";
 import { DensityPlan } from "./DensityPlan";
 import { EnvironmentSections } from "./Environment";
 import { LookSections } from "./look";
+import { ProfileSection } from "./Profile";
 import { sectionsOf, surfaceFields, turns } from "./parts";
 
 type Props = { doc: Document; state: LightmapState | undefined; canEdit: boolean; edit: Context["edit"] };
@@ -65,6 +66,7 @@ function ThingsInspector({ things, doc, state, canEdit, edit }: Props & { things
           {s.title === "Fog, flicker, bounce" && <FlickerSwitch things={shown} disabled={!canEdit} setEach={setEach} />}
         </FoldingSection>
       ))}
+      {part === "lights" && <ProfileSection doc={doc} things={shown} canEdit={canEdit} edit={edit} />}
       <PlaceSection things={shown} canEdit={canEdit} setEach={setEach} />
       <TagsSection things={shown} canEdit={canEdit} setEach={setEach} />
       {source && <div className="section dim">{source.layer ? `Layer baked at ${source.quality}.` : "Layer is stale: it is baked again when you rest."}</div>}
@@ -167,7 +169,7 @@ function FlickerSwitch({ things, disabled, setEach }: Each & { disabled: boolean
 function PlaceSection({ things, canEdit, setEach }: Each & { canEdit: boolean }) {
   const placed = things.filter((t) => t.entity.transform);
   if (placed.length !== things.length) return null;
-  const facing = things.every((t) => turns(t.part, t.kind));
+  const facing = things.every((t) => turns(t.part, t.kind) || (t.entity as { profile?: string }).profile);
   const angles = things.map((t) => panTilt(t.entity.transform!.rotation));
   const angle = (name: "pan" | "tilt", label: string, min?: number, max?: number) => {
     const values = angles.map((a) => a[name]);
