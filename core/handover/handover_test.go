@@ -28,7 +28,7 @@ func parse(t *testing.T, text string) *handover.File {
 // oneOfEach is a level with one of each thing that a hand-over can write.
 func oneOfEach() *level.Level {
 	l := level.New("One of each")
-	spot := level.NewLight("spot", level.Spot)
+	spot := level.NewLight("flood", level.Spot)
 	spot.Name, spot.Strength, spot.Color, spot.RangeM = "Spot", 100, "#ff8000", 12
 	spot.InnerDeg, spot.OuterDeg = 20, 30
 	spot.Transform.Position = level.Vec{1, 2, 3}
@@ -86,7 +86,7 @@ way = -0.866025 0 -0.5
 lux = 1000
 
 [flood]
-key = spot
+key = flood
 at = 3.28084 -9.84252 6.56168
 heading = 0
 tilt = 0
@@ -130,7 +130,7 @@ func TestOnlyWhatTheEditorChangedIsTaken(t *testing.T) {
 	assert.Equal(t, []string{"1 of the class tree, for which Feet has no rule"}, back.Passed)
 	next, _, err := l.Apply(back.Operation)
 	require.NoError(t, err)
-	spot := next.Light("spot")
+	spot := next.Light("flood")
 	world := next.World()
 	assert.InDelta(t, -math.Sqrt2/2, world.Pose(&spot.Entity).Forward()[1], 1e-6, "45 degrees down")
 	assert.Equal(t, "#ff0000", spot.Color)
@@ -152,7 +152,7 @@ func facing(l *level.Level, light *level.Light) geom.Vec3 {
 // A copy in the editor, with the id of the first, becomes a light of its own.
 func TestACopyBecomesANewLight(t *testing.T) {
 	l, f := oneOfEach(), parse(t, feet)
-	written, err := handover.Write(l, f, []string{"spot"})
+	written, err := handover.Write(l, f, []string{"flood"})
 	require.NoError(t, err)
 	twice := string(written.Text) + "\n" + strings.Replace(string(written.Text), "at = 3.28084", "at = 9", 1)
 	back, err := handover.Read([]byte(twice), f, l)

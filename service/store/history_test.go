@@ -25,7 +25,7 @@ func yard(t *testing.T) (*Store, Asker, string) {
 	for _, op := range []level.Operation{
 		level.Set("lamp", map[string]any{"strength": 40}),
 		level.Remove("torch"),
-		{Op: level.OpAdd, Part: "lights", Entity: map[string]any{"id": "spot", "kind": "spot"}},
+		{Op: level.OpAdd, Part: "lights", Entity: map[string]any{"id": "floor-light", "kind": "floor-light"}},
 	} {
 		_, err := s.Apply(t.Context(), maren, info.ID, op, 0)
 		require.NoError(t, err)
@@ -51,7 +51,7 @@ func TestRestoreIsARevisionLikeAnyOther(t *testing.T) {
 	_, doc, err := s.Level(maren, id)
 	require.NoError(t, err)
 	assert.NotNil(t, doc.Light("torch"))
-	assert.NotNil(t, doc.Light("spot"))
+	assert.NotNil(t, doc.Light("floor-light"))
 	assert.Equal(t, 40.0, doc.Light("lamp").Strength)
 
 	// All of it, and back.
@@ -65,7 +65,7 @@ func TestRestoreIsARevisionLikeAnyOther(t *testing.T) {
 	require.NoError(t, err)
 	_, doc, err = s.Level(maren, id)
 	require.NoError(t, err)
-	assert.NotNil(t, doc.Light("spot"))
+	assert.NotNil(t, doc.Light("floor-light"))
 
 	_, err = s.Restore(t.Context(), maren, id, 5, nil)
 	assert.ErrorIs(t, err, ErrNotFound, "nothing differs")
