@@ -35,6 +35,8 @@ bench-console: $(BIN) chromium
 
 screenshots: $(BIN) chromium
 	go run ./docs/shoot
+	GROTTA_PICTURES=$(CURDIR)/bin go test ./e2e -count=1 -run LightmapFiles
+	cp bin/lightmap-exr.png docs/screenshots/lightmap-elsewhere.png
 
 # Archives for Linux, Windows and macOS with licences and checksums, in bin/release. ONLY=linux-amd64
 # builds one of them.

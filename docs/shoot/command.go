@@ -52,7 +52,7 @@ func byCommand(browser context.Context, server, dir string) error {
 			{"level", "set", "Station", "--id", "crate-b", "transform.position=[16.8,1.2,4.6]"},
 			{"bake", "Station", "--explain"},
 			{"level", "undo", "Station"},
-			{"shot", "Station", "--view", "pier-dusk", "-o", filepath.Join(folder, "shot-pier-dusk.png")},
+			{"shot", "Station", "--view", "pier-dusk", "-o", filepath.Join(dir, "pier-dusk.png")},
 			{"compare", "Station,look=off,air=off", "Station", "--view", "pier-dusk"},
 		}},
 		{"cli-plan", [][]string{

@@ -66,6 +66,10 @@ func byHand(browser context.Context, url, id string) error {
 			radio("Lit"), click(`//nav[@aria-label="Stages"]//button[normalize-space()=%q]`, "Mood"), chromedp.Sleep(6 * time.Second), // its pictures are taken
 			click(`//section[@aria-label="Mood"]//button[contains(., %q)]`, "morning-fog"), chromedp.WaitVisible(`[data-testid=trying] img`), chromedp.WaitVisible(`//button[normalize-space()="Take it"]`, chromedp.BySearch),
 		}},
+		{"hand-over", []chromedp.Action{
+			click(`//nav[@aria-label="Stages"]//button[normalize-space()=%q]`, "Hand over"), button("Text for an editor"),
+			chromedp.WaitVisible(`//pre[contains(., "great-lens")]`, chromedp.BySearch),
+		}},
 		{"platforms", []chromedp.Action{chromedp.Navigate(url + "/platforms"), chromedp.WaitVisible("table")}},
 	})
 }

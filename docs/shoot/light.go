@@ -15,22 +15,13 @@ import (
 	"grotta/demo"
 )
 
-// byCore takes the pictures of docs/light.md straight from the core: light kinds,
-// skies, bounces off and on.
+// byCore takes the pictures of docs/light.md straight from the core: light kinds
+// and skies.
 func byCore(ctx context.Context) error {
 	if err := exhibits(ctx, "light-kinds", demo.LightKinds(), 4, 320, 230, false); err != nil {
 		return err
 	}
 	if err := exhibits(ctx, "light-skies", demo.Skies(), 3, 420, 260, true); err != nil {
-		return err
-	}
-	var pair []demo.Exhibit
-	for _, on := range []bool{false, true} {
-		l := demo.Saltmarsh()
-		l.Lightmap.Bounces = on
-		pair = append(pair, demo.Exhibit{Label: map[bool]string{false: "direct light alone", true: "with bounces"}[on], Level: l})
-	}
-	if err := exhibits(ctx, "light-bounces", pair, 2, 636, 420, false); err != nil {
 		return err
 	}
 	return beforeAndAfter(ctx)

@@ -25,7 +25,7 @@ func yard(t *testing.T) (*Store, Asker, string) {
 	for _, op := range []level.Operation{
 		level.Set("lamp", map[string]any{"strength": 40}),
 		level.Remove("torch"),
-		{Op: level.OpAdd, Part: "lights", Entity: map[string]any{"id": "floor-light", "kind": "floor-light"}},
+		{Op: level.OpAdd, Part: "lights", Entity: map[string]any{"id": "floor-light", "kind": "spot"}},
 	} {
 		_, err := s.Apply(t.Context(), maren, info.ID, op, 0)
 		require.NoError(t, err)
@@ -41,7 +41,7 @@ func TestRestoreIsARevisionLikeAnyOther(t *testing.T) {
 	for _, c := range changes {
 		kinds = append(kinds, c.Kind+" "+c.ID)
 	}
-	assert.Equal(t, []string{"remove torch", "set lamp", "add spot"}, kinds)
+	assert.Equal(t, []string{"remove torch", "set lamp", "add floor-light"}, kinds)
 
 	// One thing alone.
 	rev, err := s.Restore(t.Context(), maren, id, 1, []string{"torch"})
