@@ -104,7 +104,7 @@ func TestWalkingStaysInTheRoomInTheBrowser(t *testing.T) {
 	maren, l, g := room(t)
 	p := open(t, g)
 	p.onBench("maren", l.ID)
-	p.do(chromedp.KeyEvent("1"), chromedp.Focus("[data-testid=view] canvas"), chromedp.KeyEvent("z"))
+	p.do(chromedp.Focus("[data-testid=view] canvas"), chromedp.KeyEvent("z"))
 	p.see("Walking")
 	hold := func(key string, d time.Duration) {
 		p.do(chromedp.Evaluate(fmt.Sprintf(`document.activeElement.dispatchEvent(new KeyboardEvent("keydown", { key: %q, bubbles: true })); ""`, key), nil), chromedp.Sleep(d),
@@ -120,6 +120,10 @@ func TestWalkingStaysInTheRoomInTheBrowser(t *testing.T) {
 		assert.Less(t, here[i], 3.0, "within the walls")
 		assert.Greater(t, here[i], -3.0, "within the walls")
 	}
+	dark := brightness(p.view(), 0.4, 0.4, 0.6, 0.6)
+	p.do(chromedp.Evaluate(`document.querySelector("[data-testid=view] canvas").focus()`, nil), chromedp.KeyEvent("Z", chromedp.KeyModifiers(input.ModifierShift)))
+	p.do(chromedp.WaitVisible(`input[aria-label="Strength of the lamp in the hand, candela"]`), chromedp.Sleep(2*time.Second)) // a frame begins
+	assert.Greater(t, brightness(p.view(), 0.4, 0.4, 0.6, 0.6), dark+10, "the lamp in the hand lights what is ahead")
 }
 
 // The page of levels finds, names, copies and deletes, with a way back.

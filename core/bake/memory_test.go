@@ -70,7 +70,7 @@ func TestABakeKeepsToItsMemory(t *testing.T) {
 			require.NoError(t, err)
 			may := allowed(p)
 			assert.Less(t, int(most)-int(before), may)
-			assert.Greater(t, int(most)-int(before), may/4, "else nothing was seen")
+			assert.Greater(t, int(most)-int(before), may/8, "else nothing was seen")
 		})
 	}
 }

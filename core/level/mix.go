@@ -1,6 +1,7 @@
 package level
 
 import (
+	"cmp"
 	"fmt"
 
 	"github.com/go-json-experiment/json/jsontext"
@@ -37,7 +38,7 @@ func (l *Level) MixNow(id, name string) *Mix {
 // Operation sets the lights as they are in the mix. Lights that it does not name stay as they
 // are; an operation without steps changes nothing.
 func (m *Mix) Operation(l *Level) Operation {
-	op := Batch(fmt.Sprintf("Apply the mix %s", m.title()))
+	op := Batch(fmt.Sprintf("Apply the mix %s", cmp.Or(m.Name, m.ID)))
 	lights := map[string]*Light{}
 	for _, light := range l.Lights {
 		lights[light.ID] = light
@@ -65,13 +66,6 @@ func (m *Mix) Operation(l *Level) Operation {
 		}
 	}
 	return op
-}
-
-func (m *Mix) title() string {
-	if m.Name != "" {
-		return m.Name
-	}
-	return m.ID
 }
 
 // Mix returns the mix with an id, or nil.

@@ -188,8 +188,8 @@ func thatFits(s *scene.Scene, size, most int) string {
 	if low < 1e-3 {
 		return "it has too many surfaces for a lightmap, however coarse"
 	}
-	own := s.Level.Lightmap.Density
-	return fmt.Sprintf("lower the densities to %.2g of what they are (the level's own from %.3g to %.2g texels a metre)", low*0.99, own, own*low*0.99)
+	own, share := s.Level.Lightmap.Density, low*0.99 // a little less, as it is said with two digits
+	return fmt.Sprintf("lower the densities to %.2g of what they are (the level's own from %.3g to %.2g texels a metre)", share, own, own*share)
 }
 
 // Page is the one that it lies on, and Corner where there, padding included.

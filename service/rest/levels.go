@@ -76,6 +76,14 @@ func (s *server) registerLevels(a huma.API) {
 		func(ctx context.Context, in *LevelPath) (*struct{}, error) {
 			return nothing(s, s.Store.DeleteLevel(askerOf(ctx), in.ID, s.Now()))
 		})
+	huma.Register(a, operation("POST", "/levels/{id}/copy", "copy-level", "Copy a level, without its history", tag),
+		func(ctx context.Context, in *struct {
+			LevelPath
+			Body api.LevelCopy
+		}) (*out[api.LevelInfo], error) {
+			info, err := s.Store.CopyLevel(askerOf(ctx), in.ID, in.Body.Name)
+			return answer(s, info, err)
+		})
 	s.registerRemoved(a, tag)
 	edit := operation("POST", "/levels/{id}/operations", "edit-level", "Change a level", tag)
 	edit.Description = "Applies an operation as a new revision. With If-Match, the ETag of the revision that you saw, a change of a field that somebody else changed since is refused as a conflict; other changes stand beside each other."
@@ -164,14 +172,6 @@ func (s *server) registerRemoved(a huma.API, tag string) {
 	huma.Register(a, operation("DELETE", "/removed-levels/{id}", "erase-level", "Delete a deleted level for good, with its history", tag),
 		func(ctx context.Context, in *LevelPath) (*struct{}, error) {
 			return nothing(s, s.Store.EraseLevel(askerOf(ctx), in.ID))
-		})
-	huma.Register(a, operation("POST", "/levels/{id}/copy", "copy-level", "Copy a level, without its history", tag),
-		func(ctx context.Context, in *struct {
-			LevelPath
-			Body api.LevelCopy
-		}) (*out[api.LevelInfo], error) {
-			info, err := s.Store.CopyLevel(askerOf(ctx), in.ID, in.Body.Name)
-			return answer(s, info, err)
 		})
 }
 

@@ -301,14 +301,11 @@ func (s *Store) BeginSession(a Asker, agent string, now time.Time) (secret strin
 		}
 		return tx.Create(&row).Error
 	})
-	return secret, api.Session{User: a.Name, Scopes: scopesOf(a.Admin), CSRF: csrf, Expires: row.Expires}, err
+	return secret, api.Session{User: a.Name, Scopes: SessionScopes(a.Admin), CSRF: csrf, Expires: row.Expires}, err
 }
 
-// SessionScopes are the scopes that a session of somebody has.
-func SessionScopes(a Asker) []string { return scopesOf(a.Admin) }
-
-// scopesOf returns the scopes of a session: all of them, but admin only for admins.
-func scopesOf(admin bool) []string {
+// SessionScopes are the scopes of a session: all of them, but admin only for admins.
+func SessionScopes(admin bool) []string {
 	if admin {
 		return api.Scopes
 	}
@@ -356,7 +353,7 @@ func (s *Store) BySession(secret string, now time.Time) (Asker, api.Session, err
 	if err != nil {
 		return Asker{}, api.Session{}, translate(err)
 	}
-	a := Asker{ID: row.UserID, Name: row.User.Name, Scopes: scopesOf(row.User.Admin), Admin: row.User.Admin, Session: row.Hash}
+	a := Asker{ID: row.UserID, Name: row.User.Name, Scopes: SessionScopes(row.User.Admin), Admin: row.User.Admin, Session: row.Hash}
 	return a, api.Session{User: a.Name, Scopes: a.Scopes, CSRF: row.CSRF, Expires: row.Expires}, nil
 }
 

@@ -6,7 +6,6 @@ import (
 	"gorm.io/gorm"
 
 	"grotta/api"
-	"grotta/service/rights"
 )
 
 // This file deletes levels, and has them back.
@@ -95,28 +94,4 @@ func deleteLevel(tx *gorm.DB, id string) error {
 		return err
 	}
 	return dropUnused(tx, hashes...)
-}
-
-// CopyLevel makes a level of the asker's own from one that they may see, without its history.
-func (s *Store) CopyLevel(a Asker, id, name string) (api.LevelInfo, error) {
-	info, doc, err := s.Level(a, id)
-	if err != nil {
-		return api.LevelInfo{}, err
-	}
-	next := *doc
-	if next.Name = name; name == "" {
-		next.Name = copyName(doc.Name)
-	}
-	made, err := s.CreateLevel(a, &next, "copy of "+info.Name)
-	made.Role = rights.Owner.String()
-	return made, err
-}
-
-// mostNameLength is what a level's name may have, in characters.
-const mostNameLength = 120
-
-func copyName(name string) string {
-	const suffix = ", copy"
-	runes := []rune(name)
-	return string(runes[:min(len(runes), mostNameLength-len(suffix))]) + suffix
 }

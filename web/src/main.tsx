@@ -22,6 +22,13 @@ const queries = new QueryClient({
   defaultOptions: { queries: { retry: false, staleTime: 30_000, refetchOnWindowFocus: false } },
 });
 
+// Pictures that are kept no longer give their memory back.
+queries.getQueryCache().subscribe((event) => {
+  if (event.type !== "removed" || event.query.queryKey[0] !== "small-shot") return;
+  const url = event.query.state.data;
+  if (typeof url === "string") URL.revokeObjectURL(url);
+});
+
 function Console() {
   const session = useQuery({
     queryKey: ["session"],

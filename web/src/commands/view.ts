@@ -205,6 +205,18 @@ export const viewCommands: Command[] = [
     },
   },
   { id: "walk", title: "Walk as the player, or fly again", short: "Walk", group: "Camera", keys: ["z"], isOn: () => bench.get().walking, run: () => bench.set({ walking: !bench.get().walking }) },
+  {
+    id: "carry-lamp",
+    title: "Walk with a lamp in the hand, or without",
+    short: "Lamp in the hand",
+    group: "Camera",
+    keys: ["Shift+z"],
+    isOn: () => bench.get().walking && bench.get().carried.on,
+    run: () => {
+      const { walking, carried } = bench.get();
+      bench.set({ walking: true, carried: { ...carried, on: !walking || !carried.on } });
+    },
+  },
   { id: "palette", title: "Find a command", group: "Help", keys: ["Ctrl+K"], run: () => bench.set({ dialog: "palette" }) },
   { id: "keys", title: "All keys", group: "Help", keys: ["?"], run: () => bench.set({ dialog: "keys" }) },
 ];

@@ -37,6 +37,7 @@ import { Passes, type AirDraw } from "./passes";
 import { full, Quality, type Fineness } from "./quality";
 import { mostDropM, Walker } from "./walker";
 import { surfaceMaterial } from "./shaders/surface";
+import type { Torch } from "../model/carried";
 
 const modes: Record<ViewMode, number> = { final: 0, unlit: 1, light: 2, brightness: 3, texels: 4, clipping: 5, backs: 6 };
 
@@ -57,6 +58,7 @@ export class Stage {
   private readonly overlay = new Scene();
   private readonly passes = new Passes(this.camera);
   private mesh: Mesh<BufferGeometry, ReturnType<typeof surfaceMaterial>> | null = null;
+  private torch: Torch | null = null;
   private mix: Mix | null = null;
   private lines: LineSegments | null = null;
   private readonly picking = new Picking();
@@ -298,6 +300,21 @@ export class Stage {
     this.hand.walk(new Walker([x, Math.max(feet, y - eyeM), z], eyeM, (origin, direction, far) => this.picking.firstWithin({ origin, direction }, far, passed)));
   }
 
+  /** The lamp that the player carries, or none. */
+  setTorch(torch: Torch | null) {
+    this.torch = torch;
+    this.draw();
+  }
+
+  private carryTorch(u: Record<string, { value: unknown }>) {
+    const torch = this.torch;
+    (u.torch!.value as Vector3).set(...(torch?.candela ?? ([0, 0, 0] as const)));
+    if (!torch) return;
+    (u.torchAt!.value as Vector3).copy(this.camera.position);
+    this.camera.getWorldDirection(u.torchAim!.value as Vector3);
+    (u.torchCone!.value as Vector2).set(torch.cosInner, torch.cosOuter);
+  }
+
   /** The first surface along a ray that is of none of some things. */
   castBeside(ray: Ray, ids: ReadonlySet<string>): Hit | null {
     return this.picking.all(ray).find((hit) => !ids.has(hit.entity)) ?? null;
@@ -458,6 +475,7 @@ export class Stage {
       this.mesh.material.uniforms.lightMax!.value = this.lightMax;
       this.mesh.material.uniforms.wind!.value.set(...this.passes.wind());
       this.mesh.material.uniforms.seconds!.value = this.passes.seconds();
+      this.carryTorch(this.mesh.material.uniforms);
     }
     const r = this.renderer;
     r.setRenderTarget(this.target);

@@ -1,5 +1,6 @@
 import { create } from "zustand";
 import type { Ledger, LightLine, PresetInfo, Variant } from "../api/client";
+import { carriedAtFirst, type Carried } from "./carried";
 import type { Placeable } from "./edits";
 
 // What the bench is doing right now and nobody else needs to know: selection, tool, view, and
@@ -51,6 +52,7 @@ type BenchState = {
   stage: Stage;
   walking: boolean; // as the player, with feet on the ground
   eyeM: number;
+  carried: Carried; // by the player who walks
   unitM: number; // metres in a unit of the platform
   namingMix: boolean;
   trying: PresetInfo | null; // shown in the view for as long as it is pointed at
@@ -87,6 +89,7 @@ const fresh: BenchState = {
   stage: "level",
   walking: false,
   eyeM: 1.65,
+  carried: carriedAtFirst,
   unitM: 1,
   namingMix: false,
   trying: null,

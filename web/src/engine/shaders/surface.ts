@@ -1,4 +1,4 @@
-import { DataArrayTexture, GLSL3, RawShaderMaterial, Vector3, type Texture } from "three";
+import { DataArrayTexture, GLSL3, RawShaderMaterial, Vector2, Vector3, type Texture } from "three";
 import { halfScale } from "../layers";
 import { densityBands, scaleGLSL } from "../scale";
 
@@ -9,7 +9,7 @@ export const ceiling = 16;
 export function surfaceMaterial(lightmap: Texture, pageSize: number): RawShaderMaterial {
   return new RawShaderMaterial({
     glslVersion: GLSL3,
-    uniforms: { lightmap: { value: lightmap }, pageSize: { value: pageSize }, mode: { value: 0 }, white: { value: 1 }, lightMax: { value: 0 }, images: { value: new DataArrayTexture(new Uint8Array([255, 255, 255, 255]), 1, 1, 1) }, wind: { value: new Vector3() }, seconds: { value: 0 } },
+    uniforms: { lightmap: { value: lightmap }, pageSize: { value: pageSize }, mode: { value: 0 }, white: { value: 1 }, lightMax: { value: 0 }, images: { value: new DataArrayTexture(new Uint8Array([255, 255, 255, 255]), 1, 1, 1) }, wind: { value: new Vector3() }, seconds: { value: 0 }, torch: { value: new Vector3() }, torchAt: { value: new Vector3() }, torchAim: { value: new Vector3(0, 0, -1) }, torchCone: { value: new Vector2(1, 0.9) } },
     vertexShader: `
       precision highp float;
       uniform mat4 projectionMatrix, modelViewMatrix;
@@ -39,6 +39,8 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number): RawShaderM
       precision highp sampler2DArray;
       uniform sampler2DArray lightmap, images;
       uniform float pageSize, white, lightMax;
+      uniform vec3 torch, torchAt, torchAim; // candela; it stands at the eye, so none of its shadows is seen
+      uniform vec2 torchCone; // cosines where it begins to fade and where it ends
       uniform int mode; // 0 final, 1 unlit, 2 light alone, 3 brightness, 4 texels, 6 backs
       centroid in vec3 vTexel;
       in vec3 vAlbedo, vNormal, vPlace, vMoving;
@@ -55,6 +57,13 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number): RawShaderM
           albedo *= texel.rgb;
         }
         vec3 lux = vTexel.z < -0.5 ? vMoving : texture(lightmap, vec3(vTexel.xy / pageSize, vTexel.z)).rgb * ${(1 / halfScale).toFixed(1)};
+        if (torch != vec3(0.0)) {
+          vec3 from = torchAt - vPlace;
+          float d = max(length(from), 0.05);
+          vec3 toward = from / d;
+          float fade = clamp((dot(-toward, torchAim) - torchCone.y) / max(torchCone.x - torchCone.y, 0.001), 0.0, 1.0);
+          lux += torch * fade * fade * abs(dot(vNormal, toward)) / (d * d);
+        }
         vec3 light = lux / PI / white; // of a white surface
         if (lightMax > 0.0) light = min(light, vec3(lightMax));
         vec3 shown = min(albedo * (light + vEmission / white), vec3(${ceiling}.0));

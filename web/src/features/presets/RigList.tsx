@@ -1,9 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
-import { api, take, type Document } from "../../api/client";
+import { api, take } from "../../api/client";
 import { bench, useBench } from "../../model/bench";
 
 /** Rigs that can be placed, again and again, by clicking surfaces. */
-export function RigList({ canEdit }: { doc: Document; canEdit: boolean }) {
+export function RigList({ canEdit }: { canEdit: boolean }) {
   const presets = useQuery({ queryKey: ["presets"], queryFn: () => take(api.GET("/api/v1/presets")), staleTime: 0 });
   const tool = useBench((s) => s.tool);
   const rigs = (presets.data?.items ?? []).filter((p) => p.kind === "rig");

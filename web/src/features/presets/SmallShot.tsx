@@ -1,4 +1,3 @@
-import { useEffect } from "react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { takeShot, type Schemas, type Variant } from "../../api/client";
 import { pictures } from "../../api/turns";
@@ -29,9 +28,4 @@ export function SmallShot({ id, revision, variant, from, alt, className = "" }: 
       {shot.data ? <img src={shot.data} alt={alt} className="h-full w-full object-cover" draggable={false} /> : <span>{shot.isError ? "no picture" : "…"}</span>}
     </div>
   );
-}
-
-/** Lets go of a picture's address once it is shown no more. */
-export function useFreeing(url: string | undefined) {
-  useEffect(() => () => void (url && URL.revokeObjectURL(url)), [url]);
 }

@@ -1,7 +1,7 @@
+import { useEffect } from "react";
 import { useQuery } from "@tanstack/react-query";
 import { takeShot, type Document } from "../../api/client";
 import { bench, camera, useBench } from "../../model/bench";
-import { useFreeing } from "./SmallShot";
 
 const mostWidth = 800;
 
@@ -48,3 +48,8 @@ export const trying = {
     bench.set({ trying: null });
   },
 };
+
+/** Lets go of a picture's address once it is shown no more. */
+function useFreeing(url: string | undefined) {
+  useEffect(() => () => void (url && URL.revokeObjectURL(url)), [url]);
+}

@@ -53,7 +53,7 @@ export function MoodStage({ doc, context, onApplied }: StageProps) {
   );
 }
 
-export function LightsStage({ doc, context }: StageProps) {
+export function LightsStage({ context }: StageProps) {
   useOn();
   return (
     <>
@@ -76,7 +76,7 @@ export function LightsStage({ doc, context }: StageProps) {
         <CommandGrid context={context} ids={["aim", "each-fixture", "make-rig", "break-rig", "repeat", "alike-kind", "alike-colour", "keep-mix"]} />
       </Group>
       <Group title="Rigs">
-        <RigList doc={doc} canEdit={context.canEdit} />
+        <RigList canEdit={context.canEdit} />
       </Group>
     </>
   );

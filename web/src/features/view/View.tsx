@@ -6,6 +6,7 @@ import { reachLines } from "../../engine/reach";
 import { Stage } from "../../engine/stage";
 import { bench, camera, picture, useBench, usePrimary, type ViewMode } from "../../model/bench";
 import { blockerLines } from "../../model/blockers";
+import { torchOf, type Carried } from "../../model/carried";
 import { zoneAt } from "../../model/zones";
 import { usePlatforms } from "../data";
 import type { Session } from "../session";
@@ -147,6 +148,8 @@ function useWalking(stage: Stage | null, doc: Document, ready: boolean) {
   useEffect(() => {
     if (walking) stage?.hand.setEye(eyeM);
   }, [stage, walking, eyeM]);
+  const carried = useBench((s) => s.carried);
+  useEffect(() => stage?.setTorch(walking && carried.on ? torchOf(carried) : null), [stage, walking, carried]);
 }
 
 /** The reach of the selected light, and the boxes and outlines of what is selected. */
@@ -233,6 +236,7 @@ function Foot({ doc, stage }: { doc: Document; stage: Stage | null }) {
   const exposure = useBench((s) => s.exposure);
   const selected = useBench((s) => s.selection.length);
   const walking = useBench((s) => s.walking);
+  const lit = useBench((s) => s.carried.on);
   const eyeM = useBench((s) => s.eyeM);
   const zone = useRef<HTMLSpanElement>(null);
   const { zones, look } = doc.document;
@@ -247,16 +251,49 @@ function Foot({ doc, stage }: { doc: Document; stage: Stage | null }) {
     return stage.eachFrame(say);
   }, [stage, zones]);
   return (
-    <p className="absolute bottom-2 left-2 flex gap-2 bg-base-100/90 px-2 py-1 text-[11px]">
+    <p className="absolute bottom-2 left-2 flex max-w-[calc(100%-270px)] flex-wrap items-center gap-x-2 gap-y-1 bg-base-100/90 px-2 py-1 text-[11px]">
       <span ref={zone} className="font-semibold" title="The zone that the camera is in" />
-      <span className="hidden @[660px]:inline">{walking ? "Walking: W A S D, Shift runs, drag or click to look, Esc stops" : hintOf(tool) || `EV ${(exposure ?? look.exposure_ev).toFixed(1)} · ${look.tone} · ${selected > 0 ? "drag what is amber" : "click something"} · ? for all keys`}</span>
+      <span className="hidden @[660px]:inline">{walking ? (lit ? "Walking" : "Walking: W A S D, Shift runs, drag or click to look, Esc stops") : hintOf(tool) || `EV ${(exposure ?? look.exposure_ev).toFixed(1)} · ${look.tone} · ${selected > 0 ? "drag what is amber" : "click something"} · ? for all keys`}</span>
       {walking && (
         <label className="flex items-center gap-1">
           eye
           <input type="number" className="field !h-[18px] !w-14" aria-label="Height of the eye in metres" min={0.3} max={4} step={0.05} value={eyeM} onChange={(e) => Number(e.target.value) >= 0.3 && Number(e.target.value) <= 4 && bench.set({ eyeM: Number(e.target.value) })} /> m
         </label>
       )}
+      {walking && <CarriedLamp />}
     </p>
+  );
+}
+
+/** The lamp in the player's hand, with its own values. */
+function CarriedLamp() {
+  const carried = useBench((s) => s.carried);
+  const set = (fields: Partial<Carried>) => bench.set({ carried: { ...carried, ...fields } });
+  const value = (name: "candela" | "coneDeg" | "kelvin", label: string, unit: string, min: number, max: number, step: number) => (
+    <label className="flex items-center gap-1">
+      <input
+        type="number"
+        className="field !h-[18px] !w-14"
+        aria-label={label}
+        min={min}
+        max={max}
+        step={step}
+        value={carried[name]}
+        onChange={(e) => e.target.valueAsNumber >= min && e.target.valueAsNumber <= max && set({ [name]: e.target.valueAsNumber })}
+      />
+      {unit}
+    </label>
+  );
+  return (
+    <span className="flex items-center gap-2">
+      <label className="flex items-center gap-1" title="Shift Z">
+        <input type="checkbox" className="checkbox checkbox-xs" checked={carried.on} onChange={(e) => set({ on: e.target.checked })} />
+        lamp
+      </label>
+      {carried.on && value("candela", "Strength of the lamp in the hand, candela", "cd", 1, 100000, 10)}
+      {carried.on && value("coneDeg", "Half angle of its cone, degrees", "°", 1, 89, 1)}
+      {carried.on && value("kelvin", "Its temperature, kelvin", "K", 1700, 20000, 100)}
+    </span>
   );
 }
 
