@@ -102,6 +102,10 @@ func TestMixesInTheBrowser(t *testing.T) {
 func TestWalkingStaysInTheRoomInTheBrowser(t *testing.T) {
 	t.Parallel()
 	maren, l, g := room(t)
+	leaf := level.Default[level.Solid]() // the doorway is shut
+	leaf.ID, leaf.Size = "leaf", level.Vec{1.2, 2.2, 0.1}
+	leaf.Transform.Position = level.Vec{0, 1.05, 2.1}
+	apply(t, maren, l.ID, level.Add("solids", &leaf))
 	p := open(t, g)
 	p.onBench("maren", l.ID)
 	p.do(chromedp.Focus("[data-testid=view] canvas"), chromedp.KeyEvent("z"))
@@ -113,7 +117,7 @@ func TestWalkingStaysInTheRoomInTheBrowser(t *testing.T) {
 	hold("w", 4*time.Second)
 	hold("d", 3*time.Second)
 	p.do(chromedp.KeyEvent("n")) // a viewpoint from here says where that is
-	doc := eventually(t, maren, l.ID, func(d api.Document) bool { return d.Level.Revision == 2 })
+	doc := eventually(t, maren, l.ID, func(d api.Document) bool { return d.Level.Revision == 3 })
 	here := doc.Document.Viewpoints[len(doc.Document.Viewpoints)-1].Transform.Position
 	assert.InDelta(t, 1.65, here[1], 0.02, "the eye over the floor")
 	for _, i := range []int{0, 2} {

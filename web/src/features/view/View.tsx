@@ -138,7 +138,8 @@ function useWalking(stage: Stage | null, doc: Document, ready: boolean) {
   const goal = useBench((s) => s.goal); // where one went walks on from there
   const eyeM = useBench((s) => s.eyeM);
   const { solids, meshes } = doc.document;
-  const passed = useMemo(() => new Set([...solids, ...meshes].filter((e) => !e.surface.collides).map((e) => e.id)), [solids, meshes]);
+  const passedIDs = [...solids, ...meshes].filter((e) => !e.surface.collides).map((e) => e.id).join("\n");
+  const passed = useMemo(() => new Set(passedIDs.split("\n")), [passedIDs]); // an edit elsewhere does not begin the walk anew
   useEffect(() => {
     if (!stage || !walking) return;
     stage.walk(bench.get().eyeM, passed);
