@@ -65,7 +65,7 @@ func TestDoorsByCommandLine(t *testing.T) {
 	out = s.ok("level", "import", hut, "--unit", "cm", "--into", "hut", "--dry-run")
 	assert.Contains(t, out, "1 changed: Wall; 1 as before")
 	assert.Equal(t, 2, current(t, maren, l.ID), "a dry run changes nothing")
-	out = s.ok("level", "import", hut, "--unit", "cm", "--into", "hut")
+	out = s.ok("level", "import", hut, "--into", "hut") // in the unit that it was read in
 	assert.Contains(t, out, "revision 3: 1 changed: Wall")
 	doc, err = maren.Level(ctx, l.ID)
 	require.NoError(t, err)

@@ -94,7 +94,10 @@ document.documentElement.dataset.done = "ready";
 func TestLightmapFilesInAnotherRenderer(t *testing.T) {
 	t.Parallel()
 	maren, l, g := room(t)
-	apply(t, maren, l.ID, level.Set("", map[string]any{"look.enabled": false}))
+	grid, mirror := level.Default[level.ProbeGrid](), level.Default[level.Reflection]()
+	grid.ID, grid.Size, grid.SpacingM, mirror.ID, mirror.Side = "air", level.Vec{2, 1, 2}, 1, "mirror", 16
+	grid.Transform.Position, mirror.Transform.Position = level.Vec{0, 1, 0}, level.Vec{0, 1.2, 0}
+	apply(t, maren, l.ID, level.Batch("", level.Set("", map[string]any{"look.enabled": false}), level.Add("probes", &grid), level.Add("reflections", &mirror)))
 	_, err := harness.BakeAndWait(ctx, maren, l.ID, "draft")
 	require.NoError(t, err)
 	data, _, err := maren.Shot(ctx, l.ID, api.NewShot{Viewpoint: "door", Width: 640, Height: 360})
@@ -139,6 +142,15 @@ func TestLightmapFilesInAnotherRenderer(t *testing.T) {
 	var m exchange.Manifest
 	require.NoError(t, json.Unmarshal(text, &m))
 	assert.NotEmpty(t, m.Charts)
+	require.Len(t, m.Beside, 2)
+	for _, f := range m.Beside {
+		data, err := os.ReadFile(filepath.Join(dir, "exr", f.File))
+		require.NoError(t, err)
+		assert.NotEmpty(t, data)
+	}
+	probes, err := os.ReadFile(filepath.Join(dir, "exr", "probes.json"))
+	require.NoError(t, err)
+	assert.Contains(t, string(probes), "spherical harmonics to order 2")
 	_, errs, code = s.run("", "lightmap", l.Name, "--pages", "jpeg")
 	assert.Equal(t, 2, code)
 	assert.Contains(t, errs, "exr, hdr, png is needed")

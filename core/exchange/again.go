@@ -7,6 +7,7 @@ import (
 	"maps"
 	"math"
 	"path"
+	"reflect"
 	"slices"
 	"strings"
 
@@ -29,6 +30,56 @@ func tagSource(l *level.Level, file string) {
 	for _, m := range l.Meshes {
 		m.Tags = append(m.Tags, sourceTag(file))
 	}
+}
+
+// rememberImport notes in a level how a file was read.
+func rememberImport(l *level.Level, file string, o Options) {
+	if file == "" {
+		return
+	}
+	name := clip(path.Base(file))
+	l.Imports = append(l.Imports, &level.Import{ID: l.FreshID(name), File: name, UnitM: o.UnitM, Up: o.Up, Scene: o.Scene, TerrainM: o.TerrainM, HeightM: o.HeightM, Cells: o.Cells})
+}
+
+// AsBefore fills in what is not said of how a file is to be read, as the level remembers it.
+func (o Options) AsBefore(l *level.Level, file string) Options {
+	if was := importOf(l, file); was != nil {
+		o.UnitM, o.Up, o.Scene = cmp.Or(o.UnitM, was.UnitM), cmp.Or(o.Up, was.Up), cmp.Or(o.Scene, was.Scene)
+		o.TerrainM, o.HeightM, o.Cells = cmp.Or(o.TerrainM, was.TerrainM), cmp.Or(o.HeightM, was.HeightM), cmp.Or(o.Cells, was.Cells)
+	}
+	return o
+}
+
+// importOf is how a file of a name was read before; nil where none was.
+func importOf(l *level.Level, file string) *level.Import {
+	name := clip(path.Base(file))
+	for _, v := range l.Imports {
+		if v.File == name {
+			return v
+		}
+	}
+	return nil
+}
+
+// rememberSteps note how a file was read this time, where that is new.
+func rememberSteps(l, file *level.Level, name string, ids *level.IDs) []level.Operation {
+	now := importOf(file, name)
+	if now == nil {
+		return nil
+	}
+	was := importOf(l, name)
+	if was == nil {
+		next := *now
+		next.ID = ids.Keep(now.ID)
+		return []level.Operation{level.Add("imports", &next)}
+	}
+	same := *now
+	if same.ID, same.Extra = was.ID, was.Extra; reflect.DeepEqual(same, *was) {
+		return nil
+	}
+	return []level.Operation{level.Set(was.ID, map[string]any{
+		"unit_m": now.UnitM, "up": now.Up, "scene": now.Scene, "terrain_m": now.TerrainM, "height_m": now.HeightM, "cells": now.Cells,
+	})}
 }
 
 // CameFrom tells whether any of a level came from a file of this name.
@@ -89,6 +140,7 @@ func Into(ctx context.Context, l, file *level.Level, name string) (level.Operati
 	if len(op.Steps) == 0 {
 		return op, out, nil
 	}
+	op.Steps = append(op.Steps, rememberSteps(l, file, name, t.ids)...)
 	op, err := asTree(op)
 	if err != nil {
 		return op, nil, err

@@ -29,6 +29,32 @@ v 4 1 1
 f 8 9 10
 `
 
+// A file that comes again is read as it was before, unless something else is said.
+func TestHowAFileWasReadIsRemembered(t *testing.T) {
+	l, _ := read(t, "in/yard.obj", []byte(twoCrates), exchange.Options{UnitM: 0.01, Up: "z"})
+	require.Len(t, l.Imports, 1)
+	assert.Equal(t, "yard.obj", l.Imports[0].File)
+	o := exchange.Options{}.AsBefore(l, "other/yard.obj")
+	assert.Equal(t, 0.01, o.UnitM)
+	assert.Equal(t, "z", o.Up)
+	assert.Equal(t, exchange.Options{}, exchange.Options{}.AsBefore(l, "mill.obj"), "another file")
+	assert.Equal(t, 1.0, exchange.Options{UnitM: 1}.AsBefore(l, "yard.obj").UnitM, "what is said holds")
+
+	file, _ := read(t, "yard.obj", []byte(twoCrates), exchange.Options{UnitM: 0.02, Up: "z"})
+	op, _, err := exchange.Into(t.Context(), l, file, "yard.obj")
+	require.NoError(t, err)
+	next, _, err := l.Apply(op)
+	require.NoError(t, err)
+	require.Len(t, next.Imports, 1)
+	assert.Equal(t, 0.02, next.Imports[0].UnitM)
+	other, _ := read(t, "mill.obj", []byte(twoCrates), exchange.Options{UnitM: 1})
+	op, _, err = exchange.Into(t.Context(), next, other, "mill.obj")
+	require.NoError(t, err)
+	both, _, err := next.Apply(op)
+	require.NoError(t, err)
+	assert.Len(t, both.Imports, 2)
+}
+
 func TestAChangedFileIsTakenInAgain(t *testing.T) {
 	// Two objects of one name make one mesh in this format, so each has its own here.
 	first := strings.Replace(twoCrates, "o Crate\nv 3", "o Crate B\nv 3", 1)

@@ -35,8 +35,15 @@ type Baked struct {
 	Sources []source.Source
 	Image   *layer.Image
 	Quality string // of the coarsest layer in it
+	Files   []File // beside the pages, such as probes and reflections; they are named in the manifest
 	// Layer is a source's own light at its colour and strength; nil where it has none.
 	Layer func(i int) (*layer.Image, error)
+}
+
+// File is a file of an archive.
+type File struct {
+	Name, What string
+	Data       []byte
 }
 
 // Manifest tells what is in an archive of pages. Lux = value x LuxPerUnit, where a value is what the
@@ -52,6 +59,7 @@ type Manifest struct {
 	LuxPerUnit float64         `json:"lux_per_unit"`
 	Pages      []string        `json:"pages"`
 	Layers     []ManifestLayer `json:"layers,omitzero"`
+	Beside     []ManifestFile  `json:"beside,omitzero"`
 	Left       []string        `json:"left"`
 	Notes      []string        `json:"notes"`
 	Charts     []ManifestChart `json:"charts"`
@@ -62,6 +70,12 @@ type ManifestLayer struct {
 	ID    string   `json:"id"`
 	Name  string   `json:"name"`
 	Pages []string `json:"pages"`
+}
+
+// ManifestFile is another file of the archive, and what it holds.
+type ManifestFile struct {
+	File string `json:"file"`
+	What string `json:"what"`
 }
 
 // ManifestChart is where one surface lies: pixels from the left upper corner of its page.
@@ -111,6 +125,12 @@ func WriteBaked(ctx context.Context, w io.Writer, l *level.Level, b *Baked, how 
 			}
 			m.Layers = append(m.Layers, ManifestLayer{s.ID, s.Name, files})
 		}
+	}
+	for _, f := range b.Files {
+		if err := out.put(f.Name, f.Data); err != nil {
+			return nil, err
+		}
+		m.Beside = append(m.Beside, ManifestFile{f.Name, f.What})
 	}
 	if out.cut > 0 {
 		report.note("%d texels are brighter than the range of %.4g lx, and are cut", out.cut, out.luxPerUnit)

@@ -143,6 +143,7 @@ func Read(files *Files, o Options) (*level.Level, *Report, error) {
 		report.note("The format has no unit; %s were taken.", unitWords(d.unitM))
 	}
 	tagSource(l, files.Name)
+	rememberImport(l, files.Name, o)
 	if err := applyRules(l, files, o, report); err != nil {
 		return nil, nil, err
 	}

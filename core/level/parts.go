@@ -63,6 +63,7 @@ func (v *Material) ident() string     { return v.ID }
 func (v *Zone) ident() string         { return v.ID }
 func (v *Rig) ident() string          { return v.ID }
 func (v *Mix) ident() string          { return v.ID }
+func (v *Import) ident() string       { return v.ID }
 func (v *LightProfile) ident() string { return v.ID }
 
 // idOf is the id of an entity, which is a pointer to a struct.

@@ -36,6 +36,7 @@ type Level struct {
 	Reflections []*Reflection   `json:"reflections" initial:"[]" maxItems:"20000"`
 	Mixes       []*Mix          `json:"mixes" initial:"[]" maxItems:"1000"`
 	Profiles    []*LightProfile `json:"profiles" initial:"[]" maxItems:"1000"`
+	Imports     []*Import       `json:"imports" initial:"[]" maxItems:"1000"`
 	Extra       jsontext.Value  `json:",embed" hidden:"true"`
 }
 
@@ -79,6 +80,19 @@ type Image struct {
 	Extra   jsontext.Value `json:",embed" hidden:"true"`
 
 	picture *picture.Picture // what Decode made of the data
+}
+
+// Import remembers how a file was read that came in, so that it is read alike when it comes again.
+type Import struct {
+	ID       string         `json:"id" pattern:"^[a-z0-9][a-z0-9._-]{0,63}$"`
+	File     string         `json:"file" minLength:"1" maxLength:"255" doc:"What the file is called, without its folder."`
+	UnitM    float64        `json:"unit_m" exclusiveMinimum:"0" maximum:"10000" default:"1" doc:"Metres in a unit of the file."`
+	Up       string         `json:"up" enum:"y,z" default:"y" doc:"The file's axis that points up."`
+	Scene    string         `json:"scene,omitzero" maxLength:"120" doc:"glTF: the scene that was read; none for the one that the file opens with."`
+	TerrainM float64        `json:"terrain_m,omitzero" minimum:"0" maximum:"100000" doc:"Of terrain: how wide it is."`
+	HeightM  float64        `json:"height_m,omitzero" minimum:"0" maximum:"10000" doc:"Of terrain: from black to white."`
+	Cells    int            `json:"cells,omitzero" minimum:"0" maximum:"1024" doc:"Of terrain: along its longer side; 0 for one a pixel, at most 192."`
+	Extra    jsontext.Value `json:",embed" hidden:"true"`
 }
 
 // LightProfile says how a luminaire shines in each direction.

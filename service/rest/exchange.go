@@ -31,13 +31,16 @@ type ImportInput struct {
 	RawBody []byte  `contentType:"application/octet-stream"`
 }
 
-// read reads the file as a level; name is the file that was read, of an archive the one within.
-func (in *ImportInput) read(ctx context.Context, s *server, title string) (l *level.Level, report *exchange.Report, name string, err error) {
+// read reads the file as a level, of which before is what it was taken into before, or nil; name is the file that was read, of an archive the one within.
+func (in *ImportInput) read(ctx context.Context, s *server, title string, before *level.Level) (l *level.Level, report *exchange.Report, name string, err error) {
 	files, err := exchange.OpenFiles(in.RawBody, in.File, in.Main)
 	if err != nil {
 		return nil, nil, "", err
 	}
 	o := exchange.Options{Name: title, UnitM: in.UnitM, Up: in.Up, Scene: in.Scene, TerrainM: in.Terrain, HeightM: in.Height, Cells: in.Cells}
+	if before != nil {
+		o = o.AsBefore(before, files.Name)
+	}
 	if in.Rules != "" {
 		if o.Rules, err = s.Store.ImportRules(askerOf(ctx), in.Rules); err != nil {
 			return nil, nil, "", err
@@ -66,7 +69,7 @@ func (s *server) registerImport(a huma.API, tag string) {
 			Dry  bool   `query:"dry" doc:"Only say what would come in, and what each rule catches; nothing is stored."`
 			ImportInput
 		}) (*out[api.Imported], error) {
-			l, report, _, err := in.read(ctx, s, in.Name)
+			l, report, _, err := in.read(ctx, s, in.Name, nil)
 			if err != nil {
 				return nil, s.problem(err)
 			}
@@ -87,17 +90,17 @@ func (s *server) registerImport(a huma.API, tag string) {
 		return answer(s, info, err)
 	})
 	huma.Register(a, importOperation("/levels/{id}/import", "import-again", "Take a changed file into a level again", tag,
-		"Parts that came from a file of this name before are matched by name, and among those of one name by shape and place: their geometry is replaced, and their ids, materials, densities and zones stay. New parts are added, those that the file has no longer are removed; lights stay where they are. One revision, which can be undone. A file of another name stands beside what is there."),
+		"The file is read in the unit, with the axis and the scene that it was read with before, unless others are said. Parts that came from a file of this name before are matched by name, and among those of one name by shape and place: their geometry is replaced, and their ids, materials, densities and zones stay. New parts are added, those that the file has no longer are removed; lights stay where they are. One revision, which can be undone. A file of another name stands beside what is there."),
 		func(ctx context.Context, in *struct {
 			LevelPath
 			Dry bool `query:"dry" doc:"Only say what it would change."`
 			ImportInput
 		}) (*out[api.Merged], error) {
-			file, report, name, err := in.read(ctx, s, "")
+			info, doc, err := s.Store.Level(askerOf(ctx), in.ID)
 			if err != nil {
 				return nil, s.problem(err)
 			}
-			info, doc, err := s.Store.Level(askerOf(ctx), in.ID)
+			file, report, name, err := in.read(ctx, s, "", doc)
 			if err != nil {
 				return nil, s.problem(err)
 			}

@@ -11,6 +11,8 @@ import (
 	"grotta/core/bake"
 	"grotta/core/exchange"
 	"grotta/core/layer"
+	"grotta/core/picture"
+	"grotta/core/probe"
 )
 
 // This file hands the baked light out.
@@ -58,10 +60,44 @@ func (s *server) registerLightmapFiles(a huma.API, tag string) {
 			}
 			return exchange.SourceImage(o.prepared.Map, &o.prepared.Sources[i], l), nil
 		}
+		if baked.Files, err = filesBeside(ctx, o, image); err != nil {
+			return nil, s.problem(err)
+		}
 		var b bytes.Buffer
 		if _, err := exchange.WriteBaked(ctx, &b, o.doc, baked, exchange.Pages{As: in.Pages, Encoding: in.Encoding, RangeLux: in.RangeLux, Layers: in.Layers}); err != nil {
 			return nil, s.problem(err)
 		}
 		return &fileOut{"application/zip", fmt.Sprintf("attachment; filename=%q", fileName(o.info.Name)+"-lightmap.zip"), b.Bytes()}, nil
 	})
+}
+
+// probeConvention says what the numbers of probes.json are.
+const probeConvention = "Radiance in nits as real spherical harmonics to order 2 in the level's axes (x east, y up, z south), in the order 1, y, z, x, xy, yz, 3z²-1, xz, x²-y² with the constants 0.282095, 0.488603, 0.488603, 0.488603, 1.092548, 1.092548, 0.315392, 1.092548, 0.546274; each coefficient is red, green, blue. Irradiance multiplies the three bands by π, 2π/3 and π/4. Probes go along x first, then y, then z; one that is inside of a thing is not used."
+
+// filesBeside are a level's probes and reflections as files: the light for things that move, and
+// what mirrors show.
+func filesBeside(ctx context.Context, o *opened, image *layer.Image) ([]exchange.File, error) {
+	var files []exchange.File
+	grids, err := capture(ctx, o.prepared, image)
+	if err != nil {
+		return nil, err
+	}
+	if len(grids) > 0 {
+		text, err := Indent(map[string]any{"format": "grotta-probes/1", "convention": probeConvention, "grids": each(grids, gridOf)})
+		if err != nil {
+			return nil, err
+		}
+		files = append(files, exchange.File{Name: "probes.json", What: "light in the air by probes; its convention stands in it", Data: text})
+	}
+	for _, r := range o.doc.Reflections {
+		if !r.Enabled {
+			continue
+		}
+		got, err := probe.CaptureCube(ctx, o.prepared, image, r)
+		if err != nil {
+			return nil, err
+		}
+		files = append(files, exchange.File{Name: "reflections/" + r.ID + ".hdr", What: "faces +x, -x, +y, -y, +z, -z in nits, and below them the same for rougher mirrors, each of half the side", Data: picture.EncodeHDR(got.Picture())})
+	}
+	return files, nil
 }

@@ -4,7 +4,7 @@ import { apply } from "./apply";
 import { histogramOf, lightsByZone, texelsByThing } from "./charts";
 
 const empty = {
-  images: [], materials: [], zones: [], solids: [], meshes: [], rigs: [], lights: [], glows: [], fog_volumes: [], beams: [], motes: [], viewpoints: [], paths: [], probes: [], reflections: [], mixes: [], profiles: [],
+  images: [], materials: [], zones: [], solids: [], meshes: [], rigs: [], lights: [], glows: [], fog_volumes: [], beams: [], motes: [], viewpoints: [], paths: [], probes: [], reflections: [], mixes: [], profiles: [], imports: [],
 } as unknown as Level;
 
 describe("charts", () => {

@@ -8,7 +8,7 @@ import { colorWords, kelvinHex, thingsOf } from "./things";
 import { forwardOf, poseOf } from "./world";
 
 const empty = {
-  images: [], materials: [], zones: [], solids: [], meshes: [], rigs: [], lights: [], glows: [], fog_volumes: [], beams: [], motes: [], viewpoints: [], paths: [], probes: [], reflections: [], mixes: [], profiles: [],
+  images: [], materials: [], zones: [], solids: [], meshes: [], rigs: [], lights: [], glows: [], fog_volumes: [], beams: [], motes: [], viewpoints: [], paths: [], probes: [], reflections: [], mixes: [], profiles: [], imports: [],
 } as unknown as Level;
 const put = (l: Level, part: string, entity: Record<string, unknown>) => apply(l, { op: "add", part: part as "lights", entity });
 const at = (x: number, y: number, z: number) => ({ transform: { position: [x, y, z] } });

@@ -19,7 +19,7 @@ type Node = {
 
 const defs = schema.$defs as unknown as Record<string, Node>;
 
-export type Part = "images" | "materials" | "zones" | "solids" | "meshes" | "rigs" | "lights" | "glows" | "fog_volumes" | "beams" | "motes" | "viewpoints" | "paths" | "probes" | "reflections" | "mixes" | "profiles";
+export type Part = "images" | "materials" | "zones" | "solids" | "meshes" | "rigs" | "lights" | "glows" | "fog_volumes" | "beams" | "motes" | "viewpoints" | "paths" | "probes" | "reflections" | "mixes" | "profiles" | "imports";
 
 const nodeOf = (n: Node): Node => (n.$ref ? defs[n.$ref.slice("#/$defs/".length)]! : n);
 

@@ -38,7 +38,7 @@ export function BringInAgain({ context, onApplied }: { context: Context; onAppli
         <button className="flex h-[26px] flex-1 items-center gap-2 bg-base-300 px-2 hover:bg-[#3a3a3a] disabled:opacity-40" disabled={!context.canEdit || look.isPending} title="Geometry of an earlier import is replaced; lights, materials and densities stay" onClick={() => file.current?.click()}>
           <FolderInput size={13} /> {look.isPending ? "Comparing…" : "Bring in again"}
         </button>
-        <UnitSelect label="Unit of the file" none="the format's unit" value={unitM} className="!w-24" onChange={setUnitM} />
+        <UnitSelect label="Unit of the file" none="as before" value={unitM} className="!w-24" onChange={setUnitM} />
       </div>
       <input
         ref={file}
