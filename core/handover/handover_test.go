@@ -149,6 +149,16 @@ func facing(l *level.Level, light *level.Light) geom.Vec3 {
 	return l.World().Pose(&light.Entity).Forward()
 }
 
+func TestOnlyWhatIsAskedForIsWritten(t *testing.T) {
+	f := parse(t, feet)
+	got, err := handover.Write(oneOfEach(), f, []string{"sun"})
+	require.NoError(t, err)
+	assert.Equal(t, 1, got.Things)
+	assert.Contains(t, string(got.Text), "[sun]")
+	_, err = handover.Write(oneOfEach(), f, []string{"flood", "moon"})
+	assert.ErrorContains(t, err, `/only/1 is "moon"; the level has nothing of that id`)
+}
+
 // A copy in the editor, with the id of the first, becomes a light of its own.
 func TestACopyBecomesANewLight(t *testing.T) {
 	l, f := oneOfEach(), parse(t, feet)

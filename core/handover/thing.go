@@ -177,12 +177,27 @@ func whole(c color.Linear, strength float64) (color.Linear, float64) {
 	return c, strength
 }
 
-// only keeps the things with one of some ids; all of them where there is none.
-func only(all []*thing, ids []string) []*thing {
+// only keeps the things with one of some ids; all of them where there is none. What a level has once
+// is called by its kind, such as sun. An id that nothing has is a fault.
+func only(all []*thing, ids []string) ([]*thing, error) {
 	if len(ids) == 0 {
-		return all
+		return all, nil
 	}
-	return slices.DeleteFunc(all, func(t *thing) bool { return !slices.Contains(ids, t.id) })
+	there := map[string]bool{}
+	kept := slices.DeleteFunc(all, func(t *thing) bool {
+		name := t.id
+		if t.path != "" {
+			name = t.of
+		}
+		there[name] = true
+		return !slices.Contains(ids, name)
+	})
+	for i, id := range ids {
+		if !there[id] {
+			return nil, fault(fmt.Sprintf("/only/%d", i), "is %q; the level has nothing of that id that a hand-over writes", id)
+		}
+	}
+	return kept, nil
 }
 
 // at is a field of the document, by its dotted path; nil where it is not set.

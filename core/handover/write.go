@@ -44,10 +44,13 @@ func Write(l *level.Level, f *File, ids []string) (*Written, error) {
 	if err != nil {
 		return nil, err
 	}
+	if things, err = only(things, ids); err != nil {
+		return nil, err
+	}
 	out := &Written{}
 	var records []record
 	homeless := map[string]int{}
-	for _, t := range only(things, ids) {
+	for _, t := range things {
 		rule := f.rule(t.of)
 		if !t.does() {
 			continue
