@@ -39,7 +39,10 @@ func (a *app) levelDelete() *cobra.Command {
 				return err
 			}
 			if forever {
-				return c.EraseLevel(ctx, l.ID)
+				if err := c.EraseLevel(ctx, l.ID); err != nil {
+					return err
+				}
+				return a.show(l, func(w io.Writer) { fmt.Fprintf(w, "Deleted %q for good.\n", l.Name) })
 			}
 			return a.show(l, func(w io.Writer) {
 				fmt.Fprintf(w, "Deleted %q. For 30 days \"grotta level recover %s\" has it back.\n", l.Name, l.ID)

@@ -90,14 +90,14 @@ func Start(o Options) (_ *Service, err error) {
 		ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
 	}
 	go func() { s.done <- s.http.Serve(listener) }()
-	s.cleaning.Go(func() { cleanDaily(ctx, sd, o.Log) })
+	s.cleaning.Go(func() { cleanDaily(ctx, st, sd, o.Log) })
 	return s, nil
 }
 
 // Layers that nothing uses are deleted a day after they were made, once a day.
 const layerAge, cleanEvery = 24 * time.Hour, 24 * time.Hour
 
-func cleanDaily(ctx context.Context, sd *studio.Studio, log *slog.Logger) {
+func cleanDaily(ctx context.Context, st *store.Store, sd *studio.Studio, log *slog.Logger) {
 	for {
 		select {
 		case <-ctx.Done():
@@ -108,6 +108,9 @@ func cleanDaily(ctx context.Context, sd *studio.Studio, log *slog.Logger) {
 			log.Error("layers were not cleaned", "error", err)
 		} else {
 			log.Info("layers cleaned", "layers", c.Layers, "bytes", c.Bytes)
+		}
+		if err := st.DropRemoved(time.Now().UTC()); err != nil {
+			log.Error("levels that were deleted long ago were not dropped", "error", err)
 		}
 	}
 }

@@ -34,10 +34,17 @@ func (s *Store) EraseLevel(a Asker, id string) error {
 	})
 }
 
-// Removed lists the asker's deleted levels that can be had back. Those that were deleted too
-// long ago go for good.
+// Removed lists the asker's deleted levels that can be had back.
 func (s *Store) Removed(a Asker, now time.Time) ([]api.LevelInfo, error) {
-	err := s.change(func(tx *gorm.DB) error {
+	if err := s.DropRemoved(now); err != nil {
+		return nil, err
+	}
+	return s.list(a, "removed IS NOT NULL AND owner_id = ?", a.ID)
+}
+
+// DropRemoved deletes for good what was deleted too long ago to be had back.
+func (s *Store) DropRemoved(now time.Time) error {
+	return s.change(func(tx *gorm.DB) error {
 		var old []string
 		if err := tx.Model(&levelRow{}).Where("removed < ?", now.Add(-keptFor)).Pluck("id", &old).Error; err != nil {
 			return err
@@ -49,10 +56,6 @@ func (s *Store) Removed(a Asker, now time.Time) ([]api.LevelInfo, error) {
 		}
 		return nil
 	})
-	if err != nil {
-		return nil, err
-	}
-	return s.list(a, "removed IS NOT NULL AND owner_id = ?", a.ID)
 }
 
 // RecoverLevel takes back that a level was deleted; only its owner may.

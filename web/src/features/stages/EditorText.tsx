@@ -5,7 +5,12 @@ import { Check, Clipboard, Download, FileUp, X } from "lucide-react";
 import { asBytes } from "../../api/bringIn";
 import { api, take, type Document, type Schemas } from "../../api/client";
 import type { Context } from "../../commands";
+import { selectedThings } from "../../model/edits";
+import type { Part } from "../../model/schema";
 import { complain, notice } from "../../ui/messages";
+
+/** What a hand-over writes; geometry goes as glTF. */
+const written: ReadonlySet<Part> = new Set<Part>(["lights", "glows", "beams", "motes", "fog_volumes", "zones", "viewpoints"]);
 
 type Props = { doc: Document; context: Context; onApplied: () => void; onClose: () => void };
 
@@ -19,7 +24,8 @@ export function EditorText({ doc, context, onApplied, onClose }: Props) {
   const items = targets.data?.items ?? [];
   // The hand-over of the level's platform is the first guess.
   const target = items.find((h) => h.name === to) ?? items.find((h) => h.name === doc.document.platform) ?? items[0];
-  const ids = only ? [...context.selection] : [];
+  const selected = selectedThings(doc.document, context.selection).filter((t) => written.has(t.part));
+  const ids = only ? selected.map((t) => t.id) : [];
   return (
     <ModalOverlay isOpen isDismissable onOpenChange={(open) => !open && onClose()} className="fixed inset-0 z-40 grid place-items-center bg-black/50">
       <Modal>
@@ -36,8 +42,8 @@ export function EditorText({ doc, context, onApplied, onClose }: Props) {
             </select>
             {!back && (
               <label className="flex items-center gap-1">
-                <input type="checkbox" className="checkbox checkbox-xs" checked={only} disabled={context.selection.length === 0} onChange={(e) => setOnly(e.target.checked)} />
-                {context.selection.length > 0 ? `only the ${context.selection.length} selected` : "only what is selected"}
+                <input type="checkbox" className="checkbox checkbox-xs" checked={only} disabled={selected.length === 0} onChange={(e) => setOnly(e.target.checked)} />
+                {selected.length > 0 ? `only the ${selected.length} selected` : "only what is selected"}
               </label>
             )}
             <span className="flex-1" />
