@@ -2,7 +2,6 @@ package handover
 
 import (
 	"fmt"
-	"iter"
 	"maps"
 	"math"
 	"slices"
@@ -13,8 +12,6 @@ import (
 	"grotta/core/geom"
 	"grotta/core/level"
 )
-
-func splitPath(path string) iter.Seq[string] { return strings.SplitSeq(path, ".") }
 
 // writer writes the values of things by the rules of a file.
 type writer struct {
@@ -51,7 +48,7 @@ func (w *writer) value(f *Field, t *thing) any {
 	case place, direction, extent:
 		return w.vector(f, t.vector(f.From), s)
 	}
-	return w.number(f, t.number(f.From, s)*w.factor(f, s, t.light), s)
+	return w.number(f, t.number(f.From, s)*w.factor(f, s, t.light))
 }
 
 // word is a text or flag, in the target's words.
@@ -66,7 +63,7 @@ func (w *writer) word(f *Field, text string, s origin) any {
 }
 
 // number is a value in the target's unit, scaled, wrapped and rounded.
-func (w *writer) number(f *Field, v float64, s origin) float64 {
+func (w *writer) number(f *Field, v float64) float64 {
 	v = v*f.Times + f.Plus
 	if f.Wrap > 0 {
 		v = math.Mod(math.Mod(v, f.Wrap)+f.Wrap, f.Wrap)
@@ -131,23 +128,12 @@ func intensityFactor(light *level.Light, unit string) float64 {
 			return v
 		}
 	case "nits":
-		if v := one.Candela(); v > 0 {
-			return v / shining(light)
+		if light.Kind != level.Rect && light.Kind != level.Tube { // these are in nits already
+			r := max(light.RadiusM, 0.01) // of a ball the disc of its radius
+			return one.Candela() / (math.Pi * r * r)
 		}
 	}
 	return 1
-}
-
-// shining is the area that a light shows along its axis: of a ball the disc of its radius.
-func shining(l *level.Light) float64 {
-	switch l.Kind {
-	case level.Rect:
-		return l.WidthM * l.HeightM
-	case level.Tube:
-		return 2 * max(l.RadiusM, 0.01) * l.LengthM
-	}
-	r := max(l.RadiusM, 0.01)
-	return math.Pi * r * r
 }
 
 func (w *writer) vector(f *Field, v geom.Vec3, s origin) any {
@@ -158,9 +144,9 @@ func (w *writer) vector(f *Field, v geom.Vec3, s origin) any {
 	}
 	factor := w.factor(f, s, nil)
 	if f.Part != "" {
-		return w.number(f, v[f.Part[0]-'x']*factor, s)
+		return w.number(f, v[f.Part[0]-'x']*factor)
 	}
-	return []any{w.number(f, v[0]*factor, s), w.number(f, v[1]*factor, s), w.number(f, v[2]*factor, s)}
+	return []any{w.number(f, v[0]*factor), w.number(f, v[1]*factor), w.number(f, v[2]*factor)}
 }
 
 func (w *writer) colour(f *Field, t *thing, s origin) any {
@@ -289,6 +275,32 @@ type number3 struct {
 
 func newDraft() *draft {
 	return &draft{map[string]any{}, map[string]*[3]number3{}, map[string]*Field{}}
+}
+
+// fill takes over what a draft does not say from another of the same thing.
+func (d *draft) fill(from *draft) {
+	for path, v := range from.plain {
+		if _, said := d.plain[path]; !said {
+			d.plain[path] = v
+		}
+	}
+	for path, v := range from.vectors {
+		own := d.vectors[path]
+		if own == nil {
+			d.vectors[path] = v
+			continue
+		}
+		for i := range own {
+			if !own[i].is {
+				own[i] = v[i]
+			}
+		}
+	}
+	for path, f := range from.raw {
+		if d.raw[path] == nil {
+			d.raw[path] = f
+		}
+	}
 }
 
 // take reads the value of a field into a draft.

@@ -156,7 +156,55 @@ func TestOnlyWhatIsAskedForIsWritten(t *testing.T) {
 	assert.Equal(t, 1, got.Things)
 	assert.Contains(t, string(got.Text), "[sun]")
 	_, err = handover.Write(oneOfEach(), f, []string{"flood", "moon"})
-	assert.ErrorContains(t, err, `/only/1 is "moon"; the level has nothing of that id`)
+	assert.ErrorContains(t, err, `nothing that a hand-over writes has the id "moon"`)
+}
+
+// A text that says only some values changes only these, also of a place in parts.
+func TestWhatATextDoesNotSayStays(t *testing.T) {
+	const parts = `format: grotta-handover/1
+name: parts
+title: Parts
+space: {unit_m: 1, axes: [x, y, z]}
+text: {shape: csv, class: what, decimals: 6}
+rules:
+  - of: spot
+    class: spot
+    fields: [{name: id, from: id}, {name: x, from: position, part: x}, {name: y, from: position, part: y}, {name: z, from: position, part: z},
+      {name: turn, from: azimuth}, {name: tilt, from: altitude}, {name: reach, from: range_m}, {name: on, from: enabled}, {name: cd, from: strength}]
+`
+	l := oneOfEach()
+	back, err := handover.Read([]byte("what,id,y,tilt\nspot,flood,7,-30\n"), parse(t, parts), l)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"Spot: transform.position, transform.rotation"}, back.Changed)
+	next, _, err := l.Apply(back.Operation)
+	require.NoError(t, err)
+	light := next.Light("flood")
+	assert.InDeltaSlice(t, []float64{1, 7, 3}, light.Transform.Position[:], 1e-6)
+	assert.InDeltaSlice(t, []float64{math.Sqrt(3) / 2, -0.5, 0}, facingOf(next, light), 1e-6, "still east, and down by 30 degrees")
+	assert.Equal(t, 12.0, light.RangeM)
+	assert.Equal(t, 100.0, light.Strength)
+}
+
+func facingOf(l *level.Level, light *level.Light) []float64 {
+	f := facing(l, light)
+	return f[:]
+}
+
+// A light of which the editor has made another kind stays that light.
+func TestAnotherKindOfALight(t *testing.T) {
+	f := parse(t, strings.Replace(feet, "rules:", "rules:\n  - of: point\n    class: lamp\n    fields: [{name: key, from: id}, {name: at, from: position}, {name: lm, from: strength, unit: lumens}]", 1))
+	l := oneOfEach()
+	back, err := handover.Read([]byte("[lamp]\nkey = flood\nat = 10 0 0\nlm = 1256.637\n"), f, l)
+	require.NoError(t, err)
+	assert.Empty(t, back.Added)
+	next, _, err := l.Apply(back.Operation)
+	require.NoError(t, err)
+	require.Len(t, next.Lights, 2)
+	light := next.Light("flood")
+	assert.Equal(t, level.Point, light.Kind)
+	assert.InDelta(t, 100, light.Strength, 1e-3)
+	assert.InDelta(t, 3.048, light.Transform.Position[0], 1e-9)
+	assert.Equal(t, 12.0, light.RangeM, "what the text does not say stays")
 }
 
 // A copy in the editor, with the id of the first, becomes a light of its own.

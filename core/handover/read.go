@@ -8,6 +8,7 @@ import (
 	"math"
 	"reflect"
 	"slices"
+	"strings"
 
 	"grotta/core/color"
 	"grotta/core/geom"
@@ -38,7 +39,7 @@ func Read(text []byte, f *File, l *level.Level) (*Back, error) {
 	if err != nil {
 		return nil, err
 	}
-	records, passed, err := f.shape().read(text)
+	records, err := f.shape().read(text)
 	if err != nil {
 		return nil, err
 	}
@@ -46,7 +47,7 @@ func Read(text []byte, f *File, l *level.Level) (*Back, error) {
 	if err != nil {
 		return nil, err
 	}
-	r := &reader{writer: w, level: l, world: l.World(), things: things, ids: l.NewIDs(), taken: map[*thing]bool{}, back: &Back{Passed: passed}}
+	r := &reader{writer: w, level: l, world: l.World(), things: things, ids: l.NewIDs(), taken: map[*thing]bool{}, back: &Back{}}
 	unknown := map[string]int{}
 	for i := range records {
 		rule := f.ruleOf(&records[i])
@@ -102,12 +103,7 @@ func (r *reader) record(rec *record, rule *Rule) error {
 		return r.add(rec, rule, d)
 	}
 	r.taken[t] = true
-	written := r.writer.record(t, rule)
-	now, err := r.draftOf(&written, rule)
-	if err != nil {
-		return err
-	}
-	fields, err := r.changes(t, rule, now, d)
+	fields, err := r.changes(t, rule, d)
 	if err != nil {
 		return inPlace(err, rec.place)
 	}
@@ -116,7 +112,7 @@ func (r *reader) record(rec *record, rule *Rule) error {
 		return nil
 	}
 	r.steps = append(r.steps, level.Set(t.id, t.paths(fields)))
-	r.back.Changed = append(r.back.Changed, fmt.Sprintf("%s: %s", t.name, joinNames(slices.Sorted(maps.Keys(fields)))))
+	r.back.Changed = append(r.back.Changed, fmt.Sprintf("%s: %s", t.name, strings.Join(slices.Sorted(maps.Keys(fields)), ", ")))
 	return nil
 }
 
@@ -127,17 +123,6 @@ func inPlace(err error, place string) error {
 		return err
 	}
 	return fault(place, "%v", err)
-}
-
-func joinNames(names []string) string {
-	out := ""
-	for i, n := range names {
-		if i > 0 {
-			out += ", "
-		}
-		out += n
-	}
-	return out
 }
 
 // paths are fields of a thing as the level's operations name them.
@@ -152,14 +137,18 @@ func (t *thing) paths(fields map[string]any) map[string]any {
 	return out
 }
 
-// known finds the thing that a draft is of.
+// known finds the thing that a draft is of. A light is known by its id also where the editor has made
+// another kind of it.
 func (r *reader) known(d *draft, rule *Rule) *thing {
 	id, _ := d.plain["id"].(string)
 	name, _ := d.plain["name"].(string)
 	var byName *thing
 	for _, t := range r.things {
 		switch {
-		case t.of != rule.Of || r.taken[t]:
+		case r.taken[t]:
+		case id != "" && t.id == id && t.part == "lights" && isLight(rule.Of):
+			return t
+		case t.of != rule.Of:
 		case t.path != "" || id != "" && t.id == id:
 			return t
 		case name != "" && t.name == name && byName == nil:
@@ -174,8 +163,18 @@ func (r *reader) known(d *draft, rule *Rule) *thing {
 	return byName
 }
 
-// changes are the fields in which a text differs from what would be written of a thing now.
-func (r *reader) changes(t *thing, rule *Rule, now, text *draft) (map[string]any, error) {
+// changes are the fields in which a text differs from what would be written of a thing now. What the
+// text does not say stays as it is.
+func (r *reader) changes(t *thing, rule *Rule, text *draft) (map[string]any, error) {
+	if t.of != rule.Of {
+		return r.otherKind(t, rule, text)
+	}
+	written := r.writer.record(t, rule)
+	now, err := r.draftOf(&written, rule)
+	if err != nil {
+		return nil, err
+	}
+	text.fill(now)
 	was, err := r.rebuild(rule.Of, now)
 	if err != nil {
 		return nil, err
@@ -218,6 +217,43 @@ func (r *reader) changes(t *thing, rule *Rule, now, text *draft) (map[string]any
 		fields["boxes"] = r.boxes(t, is)
 	}
 	return fields, nil
+}
+
+// otherKind are the fields of a light of which the editor has made another kind: all that the text says.
+func (r *reader) otherKind(t *thing, rule *Rule, text *draft) (map[string]any, error) {
+	is, err := r.rebuild(rule.Of, text)
+	if err != nil {
+		return nil, err
+	}
+	said := map[string]any{}
+	flatten(said, "", is.tree)
+	fields := map[string]any{"kind": rule.Of}
+	for path := range text.plain {
+		if v, ok := said[path]; ok && path != "id" {
+			fields[path] = v
+		}
+	}
+	if is.position != nil {
+		fields["transform.position"] = level.Vec(r.local(t).Apply(*is.position))
+	}
+	if is.aim != nil {
+		r.aim(t, is.aim, fields)
+	}
+	if is.color != nil {
+		fields["color"], fields["kelvin"] = is.color.Hex(), nil
+	}
+	if is.strength != nil {
+		fields["strength"] = *is.strength / r.rigShare(t)
+	}
+	return fields, nil
+}
+
+// rigShare is what a light's rig multiplies its strength by.
+func (r *reader) rigShare(t *thing) float64 {
+	if rig := r.level.RigByID(t.entity.Rig); rig != nil && rig.KeyStrength > 0 {
+		return rig.KeyStrength
+	}
+	return 1
 }
 
 // isKelvin tells whether a colour is that of a temperature, to the eight bits that texts hold.
@@ -305,12 +341,6 @@ func (r *reader) add(rec *record, rule *Rule, d *draft) error {
 		q := is.aim.Rotation
 		transform.Rotation = [4]float64{q.V[0], q.V[1], q.V[2], q.W}
 	}
-	part := "lights"
-	for _, list := range lists {
-		if list.of == rule.Of {
-			part = list.part
-		}
-	}
 	if rule.Of == "zone" {
 		if is.min == nil || is.max == nil {
 			return fault(rec.place, "has no place for a zone; min and max are needed")
@@ -325,7 +355,7 @@ func (r *reader) add(rec *record, rule *Rule, d *draft) error {
 	} else {
 		is.tree["id"] = r.ids.Fresh(cmp.Or(name, rule.Of))
 	}
-	r.steps = append(r.steps, level.Add(part, is.tree))
+	r.steps = append(r.steps, level.Add(partOf(rule.Of), is.tree))
 	r.back.Added = append(r.back.Added, cmp.Or(name, is.tree["id"].(string)))
 	return nil
 }

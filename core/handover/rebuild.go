@@ -24,36 +24,14 @@ type rebuilt struct {
 
 // blank is a new thing of a kind with every default.
 func blank(of string) (map[string]any, error) {
-	var v any
-	switch of {
-	case "sun", "moon":
-		v = level.Default[level.Sun]()
-	case "sky":
-		v = level.Default[level.Sky]()
-	case "ambient":
-		v = level.Default[level.Ambient]()
-	case "haze":
-		v = level.Default[level.Haze]()
-	case "height_fog":
-		v = level.Default[level.HeightFog]()
-	case "glow":
-		v = level.Default[level.Glow]()
-	case "beam":
-		v = level.Default[level.Beam]()
-	case "motes":
-		v = level.Default[level.Motes]()
-	case "fog_volume":
-		v = level.Default[level.FogVolume]()
-	case "zone":
-		v = level.Default[level.Zone]()
-	case "viewpoint":
-		v = level.Default[level.Viewpoint]()
-	default:
-		v = *level.NewLight("", of)
-	}
 	var t thing
-	err := t.read(v)
-	return t.tree, err
+	if err := t.read(level.DefaultOf(documentType(of))); err != nil {
+		return nil, err
+	}
+	if isLight(of) {
+		t.tree["kind"] = of
+	}
+	return t.tree, nil
 }
 
 // rebuild makes a thing from what its values say.

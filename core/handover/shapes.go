@@ -19,8 +19,7 @@ import (
 // shape writes records as text and reads them back.
 type shape interface {
 	write(levelName string, records []record) ([]byte, error)
-	// read gives the records of a text, and notes of what was passed over.
-	read(text []byte) ([]record, []string, error)
+	read(text []byte) ([]record, error)
 }
 
 func (f *File) shape() shape {
@@ -161,7 +160,7 @@ func unquoted(text string) string {
 	return text
 }
 
-func (s *sections) read(text []byte) ([]record, []string, error) {
+func (s *sections) read(text []byte) ([]record, error) {
 	var all []record
 	open := false
 	fixed := map[string]bool{}
@@ -196,7 +195,7 @@ func (s *sections) read(text []byte) ([]record, []string, error) {
 		}
 		if m := s.begin.FindStringSubmatch(line); m != nil && (!open || s.end == nil) {
 			if len(all) == maxRecords {
-				return nil, nil, fault(at, "is the beginning of more than %d sections, which is the most", maxRecords)
+				return nil, fault(at, "is the beginning of more than %d sections, which is the most", maxRecords)
 			}
 			all, open = append(all, record{place: at}), true
 			if len(m) > 1 {
@@ -209,17 +208,17 @@ func (s *sections) read(text []byte) ([]record, []string, error) {
 			continue
 		}
 		if open {
-			return nil, nil, fault(at, "is %q; a line such as %q is needed here", clipped(line), s.text.Pair)
+			return nil, fault(at, "is %q; a line such as %q is needed here", clipped(line), s.text.Pair)
 		}
-		return nil, nil, fault(at, "is %q; a line such as %q begins a section", clipped(line), s.text.Begin)
+		return nil, fault(at, "is %q; a line such as %q begins a section", clipped(line), s.text.Begin)
 	}
 	if err := scanner.Err(); err != nil {
-		return nil, nil, fault("", "the text has a line of more than a megabyte")
+		return nil, fault("", "the text has a line of more than a megabyte")
 	}
 	if open && s.end != nil {
-		return nil, nil, fault(all[len(all)-1].place, "begins a section that has no end; it needs a line %q", s.text.End)
+		return nil, fault(all[len(all)-1].place, "begins a section that has no end; it needs a line %q", s.text.End)
 	}
-	return all, nil, nil
+	return all, nil
 }
 
 func clipped(line string) string {
@@ -333,35 +332,35 @@ func first(list []any) any {
 	return list[0]
 }
 
-func (s *jsonShape) read(text []byte) ([]record, []string, error) {
+func (s *jsonShape) read(text []byte) ([]record, error) {
 	if err := level.CountContainers(text, level.MaxContainers); err != nil {
-		return nil, nil, err
+		return nil, err
 	}
 	var whole any
 	if err := json.Unmarshal(text, &whole); err != nil {
-		return nil, nil, level.ReadError(err)
+		return nil, level.ReadError(err)
 	}
 	path := ""
 	if s.text.List != "" {
 		o, ok := whole.(map[string]any)
 		if !ok || o[s.text.List] == nil {
-			return nil, nil, fault("", "has no list %q", s.text.List)
+			return nil, fault("", "has no list %q", s.text.List)
 		}
 		whole, path = o[s.text.List], "/"+s.text.List
 	}
 	list, ok := whole.([]any)
 	if !ok {
-		return nil, nil, fault(path, "is no list of things")
+		return nil, fault(path, "is no list of things")
 	}
 	if len(list) > maxRecords {
-		return nil, nil, fault(path, "has %d things; the most is %d", len(list), maxRecords)
+		return nil, fault(path, "has %d things; the most is %d", len(list), maxRecords)
 	}
 	all := make([]record, 0, len(list))
 	for i, v := range list {
 		at := fmt.Sprintf("%s/%d", path, i)
 		o, ok := v.(map[string]any)
 		if !ok {
-			return nil, nil, fault(at, "is no object")
+			return nil, fault(at, "is no object")
 		}
 		r := record{place: at}
 		if s.text.Class != "" {
@@ -371,11 +370,14 @@ func (s *jsonShape) read(text []byte) ([]record, []string, error) {
 		r.values = flat(nil, "", at, o)
 		all = append(all, r)
 	}
-	return all, nil, nil
+	return all, nil
 }
 
 func flat(out []value, prefix, at string, o map[string]any) []value {
 	for name, v := range o {
+		if v == nil {
+			continue // says nothing
+		}
 		if inner, ok := v.(map[string]any); ok {
 			out = flat(out, prefix+name+".", at+"/"+name, inner)
 		} else {
@@ -436,7 +438,7 @@ func (s *csvShape) write(_ string, records []record) ([]byte, error) {
 	return b.Bytes(), out.Error()
 }
 
-func (s *csvShape) read(text []byte) ([]record, []string, error) {
+func (s *csvShape) read(text []byte) ([]record, error) {
 	in := csv.NewReader(bytes.NewReader(bytes.TrimPrefix(text, []byte("\ufeff"))))
 	if c := s.comma(); c != 0 {
 		in.Comma = c
@@ -444,31 +446,31 @@ func (s *csvShape) read(text []byte) ([]record, []string, error) {
 	in.FieldsPerRecord = -1
 	head, err := in.Read()
 	if err != nil {
-		return nil, nil, fault("line 1", "is no head of columns: %v", err)
+		return nil, fault("line 1", "is no head of columns: %v", err)
 	}
 	for i := range head {
 		head[i] = strings.TrimSpace(head[i])
 	}
 	known := s.columns()
 	if !slices.ContainsFunc(head, func(name string) bool { return slices.Contains(known, name) }) {
-		return nil, nil, fault("line 1", "has none of the columns %s", strings.Join(known, ", "))
+		return nil, fault("line 1", "has none of the columns %s", strings.Join(known, ", "))
 	}
 	var all []record
 	for {
 		row, err := in.Read()
 		if err == io.EOF {
-			return all, nil, nil
+			return all, nil
 		}
 		if err != nil {
-			return nil, nil, fault("", "%v", err)
+			return nil, fault("", "%v", err)
 		}
 		n, _ := in.FieldPos(0)
 		at := fmt.Sprintf("line %d", n)
 		if len(row) > len(head) {
-			return nil, nil, fault(at, "has %d cells; the head has %d", len(row), len(head))
+			return nil, fault(at, "has %d cells; the head has %d", len(row), len(head))
 		}
 		if len(all) == maxRecords {
-			return nil, nil, fault(at, "is more than row %d, which is the most", maxRecords)
+			return nil, fault(at, "is more than row %d, which is the most", maxRecords)
 		}
 		r := record{place: at}
 		for i, cell := range row {

@@ -29,8 +29,8 @@ type templateThing struct {
 
 var errUnread = errors.New("text of a template cannot be read back; a hand-over file with sections, json or csv can")
 
-func (s *templateShape) read([]byte) ([]record, []string, error) {
-	return nil, nil, fault("", "%v", errUnread)
+func (s *templateShape) read([]byte) ([]record, error) {
+	return nil, fault("", "%v", errUnread)
 }
 
 func (s *templateShape) write(levelName string, records []record) ([]byte, error) {

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+	"strings"
 
 	"github.com/go-json-experiment/json"
 
@@ -34,39 +35,36 @@ var ones = []struct{ of, path, name string }{
 	{"ambient", "environment.ambient", "Ambient"}, {"haze", "fog.haze", "Haze"}, {"height_fog", "fog.height", "Height fog"},
 }
 
-// lists are the lists of the document that rules can write, beside lights.
-var lists = []struct{ of, part string }{
-	{"glow", "glows"}, {"beam", "beams"}, {"motes", "motes"}, {"fog_volume", "fog_volumes"}, {"zone", "zones"}, {"viewpoint", "viewpoints"},
+// partOf is the list of the document that a kind of thing is in.
+func partOf(of string) string {
+	switch {
+	case isLight(of):
+		return "lights"
+	case of == "motes":
+		return "motes"
+	}
+	return of + "s"
 }
 
 // collect lists the things of a level in the order in which they are written. Lights of a kind
 // without a rule become the kind that the file says.
 func (f *File) collect(l *level.Level) ([]*thing, error) {
 	var all []*thing
-	e := &l.Environment
+	var once thing // what the level has once
+	if err := once.read(map[string]any{"environment": &l.Environment, "fog": &l.Fog}); err != nil {
+		return nil, err
+	}
+	discs := map[string]*level.Sun{"sun": l.Environment.Sun, "moon": l.Environment.Moon}
 	for _, one := range ones {
-		t := &thing{of: one.of, path: one.path, name: one.name}
-		var err error
-		switch one.of {
-		case "sun":
-			err = t.disc(e.Sun)
-		case "moon":
-			err = t.disc(e.Moon)
-		case "sky":
-			err = t.read(&e.Sky)
-		case "ambient":
-			err = t.read(&e.Ambient)
-		case "haze":
-			err = t.read(&l.Fog.Haze)
-		case "height_fog":
-			err = t.read(&l.Fog.Height)
+		tree, ok := at(once.tree, one.path).(map[string]any)
+		if !ok {
+			continue
 		}
-		if err != nil {
-			return nil, err
+		t := &thing{of: one.of, path: one.path, name: one.name, tree: tree}
+		if s := discs[one.of]; s != nil {
+			t.disc(s)
 		}
-		if t.tree != nil {
-			all = append(all, t)
-		}
+		all = append(all, t)
 	}
 	world := l.World()
 	for _, light := range l.Lights {
@@ -76,24 +74,24 @@ func (f *File) collect(l *level.Level) ([]*thing, error) {
 		}
 		all = append(all, t)
 	}
-	placed := func(of, part string, e *level.Entity, v any) error {
-		t := &thing{of: of, part: part, id: e.ID, name: cmp.Or(e.Name, e.ID), entity: e, pose: world.Pose(e)}
+	placed := func(of string, e *level.Entity, v any) error {
+		t := &thing{of: of, part: partOf(of), id: e.ID, name: cmp.Or(e.Name, e.ID), entity: e, pose: world.Pose(e)}
 		all = append(all, t)
 		return t.read(v)
 	}
 	var err error
 	keep := func(e error) { err = cmp.Or(err, e) }
 	for _, v := range l.Glows {
-		keep(placed("glow", "glows", &v.Entity, v))
+		keep(placed("glow", &v.Entity, v))
 	}
 	for _, v := range l.Beams {
-		keep(placed("beam", "beams", &v.Entity, v))
+		keep(placed("beam", &v.Entity, v))
 	}
 	for _, v := range l.Motes {
-		keep(placed("motes", "motes", &v.Entity, v))
+		keep(placed("motes", &v.Entity, v))
 	}
 	for _, v := range l.FogVolumes {
-		keep(placed("fog_volume", "fog_volumes", &v.Entity, v))
+		keep(placed("fog_volume", &v.Entity, v))
 	}
 	for _, z := range l.Zones {
 		t := &thing{of: "zone", part: "zones", id: z.ID, name: cmp.Or(z.Name, z.ID)}
@@ -104,7 +102,7 @@ func (f *File) collect(l *level.Level) ([]*thing, error) {
 		all = append(all, t)
 	}
 	for _, v := range l.Viewpoints {
-		keep(placed("viewpoint", "viewpoints", &v.Entity, v))
+		keep(placed("viewpoint", &v.Entity, v))
 	}
 	return all, err
 }
@@ -118,15 +116,11 @@ func (t *thing) read(v any) error {
 	return json.Unmarshal(text, &t.tree)
 }
 
-// disc reads the sun or moon; it is parallel light from where it stands.
-func (t *thing) disc(s *level.Sun) error {
-	if s == nil {
-		return nil
-	}
+// disc is the sun or moon: parallel light from where it stands.
+func (t *thing) disc(s *level.Sun) {
 	t.pose = geom.Pose{Rotation: geom.LookRotation(s.Toward().Mul(-1))}
 	t.color, t.strength = whole(s.Hue(), s.Lux)
 	t.light = level.NewLight(t.of, level.Directional)
-	return t.read(s)
 }
 
 // light reads a light with its colour and strength resolved, as the kind and with the falloff that
@@ -192,9 +186,9 @@ func only(all []*thing, ids []string) ([]*thing, error) {
 		there[name] = true
 		return !slices.Contains(ids, name)
 	})
-	for i, id := range ids {
+	for _, id := range ids {
 		if !there[id] {
-			return nil, fault(fmt.Sprintf("/only/%d", i), "is %q; the level has nothing of that id that a hand-over writes", id)
+			return nil, fault("", "nothing that a hand-over writes has the id %q", id)
 		}
 	}
 	return kept, nil
@@ -203,7 +197,7 @@ func only(all []*thing, ids []string) ([]*thing, error) {
 // at is a field of the document, by its dotted path; nil where it is not set.
 func at(tree map[string]any, path string) any {
 	var v any = tree
-	for name := range splitPath(path) {
+	for name := range strings.SplitSeq(path, ".") {
 		inner, ok := v.(map[string]any)
 		if !ok {
 			return nil

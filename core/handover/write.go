@@ -52,7 +52,7 @@ func Write(l *level.Level, f *File, ids []string) (*Written, error) {
 	homeless := map[string]int{}
 	for _, t := range things {
 		rule := f.rule(t.of)
-		if !t.does() {
+		if !t.isThere() {
 			continue
 		}
 		if rule == nil {
@@ -84,8 +84,8 @@ func Write(l *level.Level, f *File, ids []string) (*Written, error) {
 	return out, nil
 }
 
-// does tells whether a thing of the level itself is there at all.
-func (t *thing) does() bool {
+// isThere tells whether something that a level has once is on and does anything.
+func (t *thing) isThere() bool {
 	switch t.of {
 	case "haze", "height_fog":
 		return at(t.tree, "enabled") == true

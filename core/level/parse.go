@@ -106,6 +106,13 @@ func Default[T any]() T {
 	return v
 }
 
+// DefaultOf is a pointer to a value of a type with every default in place.
+func DefaultOf(t reflect.Type) any {
+	v := reflect.New(t)
+	setDefaults(v.Elem())
+	return v.Interface()
+}
+
 // Encode writes v as the canonical JSON of this package: the same value is the
 // same text, so that hashes of it can be compared.
 func Encode(v any) ([]byte, error) {
