@@ -152,7 +152,11 @@ func describeExchange(w io.Writer, r api.ExchangeReport) {
 // packFile reads a file; with the files beside it that it names, or of a folder, as an archive.
 func (a *app) packFile(name string, o *api.ImportOptions) (data []byte, left []string, err error) {
 	if info, err := os.Stat(name); err == nil && info.IsDir() {
-		data, err := packFolder(name)
+		rules, err := a.rulesOnDisk(name, o)
+		if err != nil {
+			return nil, nil, err
+		}
+		data, err := packFolder(name, rules)
 		return data, nil, err
 	}
 	if data, err = a.readFile(name); err != nil || name == "-" {
@@ -162,7 +166,7 @@ func (a *app) packFile(name string, o *api.ImportOptions) (data []byte, left []s
 		return nil, nil, fmt.Errorf("%s is empty", name)
 	}
 	neighbours := exchange.Neighbours(o.File, data)
-	rules, err := a.rulesOnDisk(name, o)
+	rules, err := a.rulesOnDisk(filepath.Dir(name), o)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -212,11 +216,11 @@ func (a *app) packFile(name string, o *api.ImportOptions) (data []byte, left []s
 }
 
 // rulesOnDisk are rules for what comes in that go with a file: those that were named as a file, or
-// that lie beside it. A name that is no file is left for the service.
-func (a *app) rulesOnDisk(file string, o *api.ImportOptions) ([]byte, error) {
+// that lie in its folder. A name that is no file is left for the service.
+func (a *app) rulesOnDisk(dir string, o *api.ImportOptions) ([]byte, error) {
 	name := o.Rules
 	if name == "" {
-		name = filepath.Join(filepath.Dir(file), intake.FileName)
+		name = filepath.Join(dir, intake.FileName)
 	}
 	if _, err := os.Stat(name); err != nil {
 		if ext := filepath.Ext(o.Rules); ext == ".yaml" || ext == ".yml" || ext == ".json" {
@@ -228,10 +232,16 @@ func (a *app) rulesOnDisk(file string, o *api.ImportOptions) ([]byte, error) {
 	return a.readFile(name)
 }
 
-// packFolder is a folder as an archive; files whose names begin with a dot are left.
-func packFolder(dir string) ([]byte, error) {
+// packFolder is a folder as an archive, with rules for what comes in where there are some; files whose
+// names begin with a dot are left.
+func packFolder(dir string, rules []byte) ([]byte, error) {
 	var b bytes.Buffer
 	archive := zip.NewWriter(&b)
+	if rules != nil {
+		if err := put(archive, intake.FileName, rules); err != nil {
+			return nil, err
+		}
+	}
 	err := filepath.WalkDir(dir, func(file string, d fs.DirEntry, err error) error {
 		if err != nil {
 			return err
@@ -246,7 +256,7 @@ func packFolder(dir string) ([]byte, error) {
 			return nil
 		}
 		at, err := filepath.Rel(dir, file)
-		if err != nil {
+		if err != nil || at == intake.FileName && rules != nil {
 			return err
 		}
 		text, err := os.ReadFile(file)

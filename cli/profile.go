@@ -70,8 +70,7 @@ var hanging = [4]float64{-math.Sqrt2 / 2, 0, 0, math.Sqrt2 / 2}
 // in with it.
 func (a *app) profileSteps(doc *level.Level, light, file, credit, licence string) ([]level.Operation, *photometry.Profile, error) {
 	if v := doc.Profile(file); v != nil {
-		p, err := photometry.Parse(v.Data)
-		return []level.Operation{level.Set(light, map[string]any{"profile": v.ID})}, p, err
+		return []level.Operation{level.Set(light, map[string]any{"profile": v.ID})}, v.Shape(), nil
 	}
 	data, err := a.readFile(file)
 	if err != nil {

@@ -191,6 +191,7 @@ func TestImportRulesByCommandLine(t *testing.T) {
 	assert.Contains(t, s.ok("level", "import", hut, "--unit", "cm", "--rules", "huts", "--dry-run"), "1 caught: Wall")
 	assert.Contains(t, s.ok("level", "import", hut, "--unit", "cm", "--rules", filepath.Join(dir, "mine.yaml"), "--dry-run"), "1 caught: Wall")
 	assert.NotContains(t, s.ok("level", "import", hut, "--unit", "cm", "--dry-run"), "rule:")
+	assert.Contains(t, s.ok("level", "import", dir, "--unit", "cm", "--rules", filepath.Join(dir, "mine.yaml"), "--dry-run"), "1 caught: Wall", "of a folder")
 	_, errs, code := s.run("", "level", "import", hut, "--rules", "nothing")
 	assert.Equal(t, 1, code)
 	assert.Contains(t, errs, "import rules maren/nothing")

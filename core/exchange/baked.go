@@ -21,6 +21,9 @@ import (
 // LightmapFormat is the manifest's format and major version.
 const LightmapFormat = "grotta-lightmap/1"
 
+// maxTexelsOut bounds the texels of all pages of an archive together: it is made in memory.
+const maxTexelsOut = 96 << 20
+
 // Pages say how the pages of a lightmap are written.
 type Pages struct {
 	As       string  // "exr", "hdr" or "png"
@@ -94,6 +97,13 @@ type ManifestChart struct {
 // WriteBaked writes an archive: the level as glTF whose second set of texture coordinates lies on
 // the pages, the pages, and a manifest.
 func WriteBaked(ctx context.Context, w io.Writer, l *level.Level, b *Baked, how Pages) (*Report, error) {
+	images := 1
+	if how.Layers {
+		images += len(b.Sources)
+	}
+	if texels := images * b.Image.Pages * b.Image.PageSize * b.Image.PageSize; texels > maxTexelsOut {
+		return nil, fault("", "the pages of %d images have %d texels together; the most is %d. Ask without the layers, or lower the densities", images, texels, maxTexelsOut)
+	}
 	model, report, err := writeGLTF(l, b.Map)
 	if err != nil {
 		return nil, err

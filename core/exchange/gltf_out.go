@@ -430,23 +430,14 @@ func channels(c color.Linear, chosen bool) (*[3]float64, float64) {
 	return clamp(c.Scale(1 / most)), most
 }
 
-// standIn is the light of glTF that comes nearest to one of a level: glTF has points, spots and
-// parallel light. A rect of L nits and area A shines L A candela along its axis, so it becomes a spot
-// as wide as can be; a tube, 2 r length L across, a point; a box loses its edges.
+// punctualKind is the kind of glTF that comes nearest to a light: it has points, spots and parallel light.
+var punctualKind = map[string]string{level.Dome: level.Spot, level.Rect: level.Spot, level.Tube: level.Point, level.BoxLight: level.Directional}
+
+// standIn is the light of glTF that comes nearest to one of a level, whose strength has its rig's in it.
 func standIn(l *level.Level, light *level.Light) *lightspunctual.Light {
-	kind, factor := light.Kind, 1.0
-	switch light.Kind {
-	case level.Dome:
-		kind = level.Spot
-	case level.BoxLight:
-		kind = level.Directional
-	case level.Rect:
-		kind, factor = level.Spot, light.WidthM*light.HeightM
-	case level.Tube:
-		kind, factor = level.Point, 2*max(light.RadiusM, 0.01)*light.LengthM
-	}
+	kind := cmp.Or(punctualKind[light.Kind], light.Kind)
 	rgb, most := channels(l.Color(light), light.Color != "")
-	out := &lightspunctual.Light{Type: kind, Name: cmp.Or(light.Name, light.ID), Color: rgb, Intensity: gltf.Float(l.Strength(light) * factor * most)}
+	out := &lightspunctual.Light{Type: kind, Name: cmp.Or(light.Name, light.ID), Color: rgb, Intensity: gltf.Float(light.As(kind).Strength * most)}
 	if light.RangeM > 0 && kind != level.Directional {
 		out.Range = gltf.Float(light.RangeM)
 	}

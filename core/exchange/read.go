@@ -130,7 +130,7 @@ func Read(files *Files, o Options) (*level.Level, *Report, error) {
 	}
 	d, ok := doors[is]
 	if !ok {
-		return nil, nil, fault("", "is no file that can be read here; glTF 2.0 (.glb, .gltf), OBJ, PLY, STL and level documents can%s", guessOf(files.Data))
+		return nil, nil, fault("", "is no file that can be read here; glTF 2.0 (.glb, .gltf), OBJ, PLY, STL, terrain (PNG) and level documents can%s", guessOf(files.Data))
 	}
 	unitWasSaid := o.UnitM > 0
 	o.UnitM, o.Up = cmp.Or(o.UnitM, d.unitM), cmp.Or(o.Up, d.up)
@@ -155,10 +155,14 @@ func Read(files *Files, o Options) (*level.Level, *Report, error) {
 }
 
 // applyRules applies the rules for what comes in: those that were asked for, or that lie beside the
-// file.
+// file or at the root of its archive.
 func applyRules(l *level.Level, files *Files, o Options, report *Report) error {
 	rules := o.Rules
-	if text := files.Beside[path.Join(path.Dir(files.Name), intake.FileName)]; rules == nil && text != nil {
+	text := files.Beside[path.Join(path.Dir(files.Name), intake.FileName)]
+	if text == nil {
+		text = files.Beside[intake.FileName]
+	}
+	if rules == nil && text != nil {
 		var err error
 		if rules, err = intake.Parse(text); err != nil {
 			return inFileNamed(err, intake.FileName)

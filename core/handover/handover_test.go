@@ -15,6 +15,7 @@ import (
 	"grotta/core/geom"
 	"grotta/core/handover"
 	"grotta/core/level"
+	"grotta/core/platform"
 	"grotta/demo"
 )
 
@@ -396,6 +397,20 @@ func randomLight(r *rand.Rand, kind string) *level.Light {
 	}
 	l.Transform.Rotation = rotation(geom.Vec3{r.NormFloat64(), r.NormFloat64(), r.NormFloat64()})
 	return l
+}
+
+// A platform and the hand-over of its name measure alike, as both are shown beside each other.
+func TestShippedHandOversMeasureAsTheirPlatforms(t *testing.T) {
+	all, err := handover.Shipped()
+	require.NoError(t, err)
+	for _, f := range all {
+		p, err := platform.Named(f.Name)
+		require.NoError(t, err)
+		assert.Equal(t, p.Space.UnitM, f.Space.UnitM, f.Name)
+		assert.Equal(t, p.Space.Handed, f.Space.Handed(), f.Name)
+		up := map[string]int{"y": 1, "z": 2}[p.Space.Up]
+		assert.Equal(t, "y", f.Space.Axes[up], f.Name)
+	}
 }
 
 // The hand-overs that come with Grotta read back what they write of the demo, and say the rest.

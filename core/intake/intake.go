@@ -59,7 +59,7 @@ type Fixture struct {
 	Kind        string    `json:"kind" enum:"point,spot,dome,rect,tube"`
 	Strength    float64   `json:"strength" exclusiveMinimum:"0" maximum:"1e9" doc:"Candela; nits of a rect or tube."`
 	Color       string    `json:"color,omitzero" pattern:"^#[0-9a-fA-F]{6}$"`
-	Kelvin      float64   `json:"kelvin,omitzero" maximum:"40000"`
+	Kelvin      float64   `json:"kelvin,omitzero" minimum:"1000" maximum:"40000"`
 	RangeM      float64   `json:"range_m,omitzero" minimum:"0" maximum:"100000"`
 	RadiusM     float64   `json:"radius_m,omitzero" minimum:"0" maximum:"100"`
 	OuterDeg    float64   `json:"outer_deg,omitzero" minimum:"0" maximum:"89.9"`
@@ -109,8 +109,6 @@ func (f *Rules) Validate() error {
 			return fault(at+"/lighting", "is of a material; the rule has no pattern for one")
 		case r.Does() == "":
 			return fault(at, "does nothing")
-		case r.Light != nil && r.Light.Kelvin != 0 && r.Light.Kelvin < 1000:
-			return fault(at+"/light/kelvin", "is %v; at least 1000 is allowed", r.Light.Kelvin)
 		}
 	}
 	return nil

@@ -9,6 +9,7 @@ import (
 
 	"grotta/core/color"
 	"grotta/core/geom"
+	"grotta/core/photometry"
 	"grotta/core/picture"
 	"grotta/core/solar"
 )
@@ -281,6 +282,22 @@ func (v *Image) Picture() *picture.Picture {
 		return v.picture
 	}
 	p, err := picture.Decode(v.Data) // not kept: others may be reading the level
+	if err != nil {
+		return nil
+	}
+	return p
+}
+
+// Shape is how the luminaire shines, or nil where its data cannot be read; a validated level has no
+// such profile.
+func (v *LightProfile) Shape() *photometry.Profile {
+	if v == nil {
+		return nil
+	}
+	if v.shape != nil {
+		return v.shape
+	}
+	p, err := photometry.Parse(v.Data) // not kept: others may be reading the level
 	if err != nil {
 		return nil
 	}

@@ -3,6 +3,7 @@ package level
 import (
 	"github.com/go-json-experiment/json/jsontext"
 
+	"grotta/core/photometry"
 	"grotta/core/picture"
 )
 
@@ -103,6 +104,8 @@ type LightProfile struct {
 	Credit  string         `json:"credit,omitzero" maxLength:"200" doc:"Whom to name when it is used."`
 	Licence string         `json:"licence,omitzero" maxLength:"120"`
 	Extra   jsontext.Value `json:",embed" hidden:"true"`
+
+	shape *photometry.Profile // what Read made of the data
 }
 
 // Material is how a surface looks and what it sends back.

@@ -459,16 +459,25 @@ func (l *Level) checkImages(f *faults) {
 	}
 }
 
-// checkProfiles reads profiles.
+// checkProfiles reads profiles that are new.
 func (l *Level) checkProfiles(f *faults) {
 	for i, v := range l.Profiles {
-		if f.known != nil && f.known[v] {
-			continue
-		}
-		if _, err := photometry.Parse(v.Data); err != nil {
+		if err := v.Read(); err != nil {
 			f.add(fmt.Sprintf("/profiles/%d/data", i), "%v", err)
 		}
 	}
+}
+
+// Read reads the profile's data, once. The error says what is wrong with it.
+func (v *LightProfile) Read() error {
+	if v.shape != nil {
+		return nil
+	}
+	p, err := photometry.Parse(v.Data)
+	if err == nil {
+		v.shape = p
+	}
+	return err
 }
 
 func (v *Image) size() (width, height int, err error) {

@@ -147,7 +147,7 @@ func (r *reader) body(p *Profile) error {
 		return err
 	}
 	if kind != 1 {
-		return &Error{r.line, fmt.Sprintf("has photometry of type %s; only type C (1) is read. Most programs for luminaires can save it so", map[float64]string{2: "B (2)", 3: "A (3)"}[kind]+plainKind(kind))}
+		return &Error{r.line, fmt.Sprintf("has photometry of type %s; only type C (1) is read. Most programs for luminaires can save it so", kindName(kind))}
 	}
 	for range 4 { // units and size of the luminaire
 		if _, err := r.number(); err != nil {
@@ -181,9 +181,13 @@ func (r *reader) body(p *Profile) error {
 	return r.candela(p)
 }
 
-func plainKind(kind float64) string {
-	if kind == 2 || kind == 3 {
-		return ""
+// kindName is what the standard calls a type of photometry.
+func kindName(kind float64) string {
+	switch kind {
+	case 2:
+		return "B (2)"
+	case 3:
+		return "A (3)"
 	}
 	return strconv.FormatFloat(kind, 'g', -1, 64)
 }

@@ -2,7 +2,6 @@ package preset
 
 import (
 	"bytes"
-	"slices"
 
 	"grotta/core/level"
 )
@@ -36,31 +35,53 @@ func carryShown(parts, l *level.Level) {
 	}
 }
 
-// shownSteps add the images and profiles of a rig to a level, and name them: one that the level has
-// already, alike in its bytes, is used.
+// shownSteps add the images and profiles of a rig to a level, and name them.
 func (p *Preset) shownSteps(l *level.Level, names map[string]string, fresh func(string) string) []level.Operation {
-	var steps []level.Operation
+	b := &bringer{names: names, fresh: fresh, has: map[string][]stored{}}
+	for _, v := range l.Images {
+		b.has["images"] = append(b.has["images"], stored{v.ID, v.Data})
+	}
+	for _, v := range l.Profiles {
+		b.has["profiles"] = append(b.has["profiles"], stored{v.ID, v.Data})
+	}
 	for _, v := range p.Parts.Images {
-		if i := slices.IndexFunc(l.Images, func(own *level.Image) bool { return bytes.Equal(own.Data, v.Data) }); i >= 0 {
-			names[v.ID] = l.Images[i].ID
-			continue
-		}
 		c := *v
-		c.ID = fresh(v.ID)
-		names[v.ID] = c.ID
-		steps = append(steps, level.Add("images", &c))
+		b.bring("images", &c, &c.ID, v.Data)
 	}
 	for _, v := range p.Parts.Profiles {
-		if i := slices.IndexFunc(l.Profiles, func(own *level.LightProfile) bool { return bytes.Equal(own.Data, v.Data) }); i >= 0 {
-			names[v.ID] = l.Profiles[i].ID
-			continue
-		}
 		c := *v
-		c.ID = fresh(v.ID)
-		names[v.ID] = c.ID
-		steps = append(steps, level.Add("profiles", &c))
+		b.bring("profiles", &c, &c.ID, v.Data)
 	}
-	return steps
+	return b.steps
+}
+
+// stored is an image or a profile of a level.
+type stored struct {
+	id   string
+	data []byte
+}
+
+// bringer adds what a level does not have yet.
+type bringer struct {
+	names map[string]string
+	fresh func(string) string
+	has   map[string][]stored // by part
+	steps []level.Operation
+}
+
+// bring adds a copy of an entity under a fresh id; one that the level has already, alike in its
+// bytes, is used.
+func (b *bringer) bring(part string, entity any, id *string, data []byte) {
+	for _, own := range b.has[part] {
+		if bytes.Equal(own.data, data) {
+			b.names[*id] = own.id
+			return
+		}
+	}
+	was := *id
+	*id = b.fresh(was)
+	b.names[was] = *id
+	b.steps = append(b.steps, level.Add(part, entity))
 }
 
 // renameShown lets copies of parts mention images and profiles by their names in the level.

@@ -1,6 +1,9 @@
 package preset_test
 
 import (
+	"bytes"
+	"image"
+	"image/png"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -42,6 +45,38 @@ func TestRigGoesFromOneLevelIntoAnotherAndTwice(t *testing.T) {
 		}
 	}
 	assert.Equal(t, 1, iron, "a material that is there already is used")
+}
+
+// A rig brings the images and profiles that its parts show and shine by; what is there already is used.
+func TestRigBringsItsImagesAndProfiles(t *testing.T) {
+	from := demo.Saltmarsh()
+	var b bytes.Buffer
+	require.NoError(t, png.Encode(&b, image.NewGray(image.Rect(0, 0, 2, 2))))
+	post := from.Light("lantern-2-light")
+	require.NotNil(t, post)
+	from, _, err := from.Apply(level.Batch("",
+		level.Add("images", &level.Image{ID: "bars", Data: b.Bytes()}),
+		level.Set(post.ID, map[string]any{"kind": "spot", "profile": "deep-shade", "gobo": map[string]any{"image": "bars"}}),
+	))
+	require.NoError(t, err)
+	p, err := preset.FromRig(from, "lantern-2")
+	require.NoError(t, err)
+	require.NoError(t, p.Validate())
+	room := demo.Room()
+	for range 2 {
+		op, err := p.Apply(room, preset.Place{At: &level.Vec{1, 2, 0}})
+		require.NoError(t, err)
+		room, _, err = room.Apply(op)
+		require.NoError(t, err)
+	}
+	require.Len(t, room.Images, 1)
+	require.Len(t, room.Profiles, 1)
+	for _, l := range room.Lights {
+		if l.Rig != "" {
+			assert.Equal(t, room.Profiles[0].ID, l.Profile)
+			assert.Equal(t, room.Images[0].ID, l.Gobo.Image)
+		}
+	}
 }
 
 func TestMoodReplacesAllOfItAndUndoes(t *testing.T) {

@@ -12,13 +12,13 @@ import (
 // profileOf is how a light shines by direction, and sets what of its shape depends on it; nil where
 // it has no profile.
 func profileOf(s *shape, light *level.Light, pose geom.Pose, l *level.Level) *photometry.Profile {
-	v := l.Profile(light.Profile)
-	if light.Profile == "" || v == nil {
+	if light.Profile == "" {
 		return nil
 	}
-	p, err := photometry.Parse(v.Data)
-	if err != nil {
-		return nil // a validated level has no such profile
+	v := l.Profile(light.Profile)
+	p := v.Shape()
+	if p == nil {
+		return nil
 	}
 	s.Right, s.Up = across(pose)
 	s.Profile = digest.New("profile", digestVersion).Sum256(digest.Bytes(v.Data)).Sum()

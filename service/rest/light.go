@@ -40,6 +40,19 @@ func (s *server) open(ctx context.Context, id string) (*opened, error) {
 	return &opened{info, doc, p}, nil
 }
 
+// lit opens a level and mixes its light; what is not baked is baked at draft.
+func (s *server) lit(ctx context.Context, id string) (*opened, *layer.Image, error) {
+	o, err := s.open(ctx, id)
+	if err != nil {
+		return nil, nil, err
+	}
+	image, err := s.Studio.MixNow(ctx, o.prepared, nil)
+	if err != nil {
+		return nil, nil, s.problem(err)
+	}
+	return o, image, nil
+}
+
 func (s *server) registerLight(a huma.API) {
 	const tag = "light"
 	huma.Register(a, operation("GET", "/levels/{id}/lightmap", "get-lightmap", "What of a level is baked", tag),

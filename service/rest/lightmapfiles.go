@@ -8,6 +8,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"grotta/api"
 	"grotta/core/bake"
 	"grotta/core/exchange"
 	"grotta/core/layer"
@@ -28,28 +29,15 @@ func (s *server) registerLightmapFiles(a huma.API, tag string) {
 		RangeLux float64 `query:"range_lux" minimum:"0" maximum:"1e9" doc:"png: the light that is white; the brightest texel if left out. What is brighter is cut, and counted."`
 		Layers   bool    `query:"layers" doc:"Also the pages of each source by itself; their sum is the lightmap."`
 	}) (*fileOut, error) {
-		o, err := s.open(ctx, in.ID)
+		o, image, err := s.lit(ctx, in.ID)
 		if err != nil {
 			return nil, err
-		}
-		image, err := s.Studio.MixNow(ctx, o.prepared, nil)
-		if err != nil {
-			return nil, s.problem(err)
 		}
 		m, err := s.Studio.Lightmap(o.prepared, o.info.Revision)
 		if err != nil {
 			return nil, s.problem(err)
 		}
-		baked := &exchange.Baked{Map: o.prepared.Map, Sources: o.prepared.Sources, Image: image}
-		coarsest := len(bake.Qualities)
-		for _, src := range m.Sources {
-			if src.Layer != "" {
-				coarsest = min(coarsest, slices.Index(bake.Qualities, bake.Quality(src.Quality)))
-			}
-		}
-		if coarsest < len(bake.Qualities) {
-			baked.Quality = string(bake.Qualities[coarsest])
-		}
+		baked := &exchange.Baked{Map: o.prepared.Map, Sources: o.prepared.Sources, Image: image, Quality: coarsest(m)}
 		baked.Layer = func(i int) (*layer.Image, error) {
 			if m.Sources[i].Layer == "" {
 				return nil, nil
@@ -69,6 +57,16 @@ func (s *server) registerLightmapFiles(a huma.API, tag string) {
 		}
 		return &fileOut{"application/zip", fmt.Sprintf("attachment; filename=%q", fileName(o.info.Name)+"-lightmap.zip"), b.Bytes()}, nil
 	})
+}
+
+// coarsest is the lowest quality that a layer of a lightmap has; none where nothing is baked.
+func coarsest(m *api.LightmapState) string {
+	for _, q := range bake.Qualities { // from draft up
+		if slices.ContainsFunc(m.Sources, func(s api.Source) bool { return s.Layer != "" && s.Quality == string(q) }) {
+			return string(q)
+		}
+	}
+	return ""
 }
 
 // probeConvention says what the numbers of probes.json are.

@@ -20,13 +20,9 @@ func (s *server) registerProbes(a huma.API, tag string) {
 		LevelPath
 		Point string `query:"point" doc:"x,y,z in metres."`
 	}) (*out[api.Probes], error) {
-		o, err := s.open(ctx, in.ID)
+		o, image, err := s.lit(ctx, in.ID)
 		if err != nil {
 			return nil, err
-		}
-		image, err := s.Studio.MixNow(ctx, o.prepared, nil)
-		if err != nil {
-			return nil, s.problem(err)
 		}
 		grids, err := capture(ctx, o.prepared, image)
 		if err != nil {
@@ -56,17 +52,13 @@ func (s *server) registerProbes(a huma.API, tag string) {
 		LevelPath
 		Reflection string `path:"reflection" maxLength:"64"`
 	}) (*fileOut, error) {
-		o, err := s.open(ctx, in.ID)
+		o, image, err := s.lit(ctx, in.ID)
 		if err != nil {
 			return nil, err
 		}
 		r := o.doc.Reflection(in.Reflection)
 		if r == nil {
 			return nil, newProblem(404, fmt.Sprintf("the level has no reflection %q", in.Reflection))
-		}
-		image, err := s.Studio.MixNow(ctx, o.prepared, nil)
-		if err != nil {
-			return nil, s.problem(err)
 		}
 		got, err := probe.CaptureCube(ctx, o.prepared, image, r)
 		if err != nil {

@@ -2,6 +2,7 @@ package rest
 
 import (
 	"context"
+	"fmt"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -22,13 +23,9 @@ func (s *server) registerProfiles(a huma.API, tag string) {
 		if err != nil {
 			return nil, s.problem(err)
 		}
-		v := doc.Profile(in.Profile)
-		if v == nil {
-			return nil, s.problem(store.ErrNotFound)
-		}
-		p, err := photometry.Parse(v.Data)
-		if err != nil {
-			return nil, s.problem(err)
+		p := doc.Profile(in.Profile).Shape()
+		if p == nil {
+			return nil, s.problem(fmt.Errorf("the level has no profile %q: %w", in.Profile, store.ErrNotFound))
 		}
 		return answer(s, describeProfile(p), nil)
 	})

@@ -1,4 +1,4 @@
-import { useDeferredValue, useState } from "react";
+import { useState } from "react";
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { Dialog, Modal, ModalOverlay } from "react-aria-components";
 import { Check, Clipboard, Download, FileUp, X } from "lucide-react";
@@ -8,6 +8,7 @@ import type { Context } from "../../commands";
 import { selectedThings } from "../../model/edits";
 import type { Part } from "../../model/schema";
 import { complain, notice } from "../../ui/messages";
+import { useSettled } from "../../ui/useSettled";
 
 /** What a hand-over writes; geometry goes as glTF. */
 const written: ReadonlySet<Part> = new Set<Part>(["lights", "glows", "beams", "motes", "fog_volumes", "zones", "viewpoints"]);
@@ -142,15 +143,17 @@ function LossList({ title, lines }: { title: string; lines: readonly string[] })
 
 type BackProps = { id: string; target: Schemas["HandOver"]; context: Context; onApplied: () => void; onClose: () => void };
 
+const restMs = 300; // it is compared once nobody types
+
 /** Text of the editor, pasted or from a file, and what it would change. */
 function TakeBack({ id, target, context, onApplied, onClose }: BackProps) {
   const [text, setText] = useState("");
-  const asked = useDeferredValue(text);
-  const send = (dry: boolean, signal?: AbortSignal) =>
-    take(api.POST("/api/v1/levels/{id}/hand-back", { params: { path: { id }, query: { from: target.name, dry } }, body: text, ...asBytes, ...(signal ? { signal } : {}) }));
-  const would = useQuery({ queryKey: ["hand-back", id, target.name, asked], enabled: asked.trim() !== "", retry: false, queryFn: ({ signal }) => send(true, signal) });
+  const asked = useSettled(text, restMs);
+  const send = (body: string, dry: boolean, signal?: AbortSignal) =>
+    take(api.POST("/api/v1/levels/{id}/hand-back", { params: { path: { id }, query: { from: target.name, dry } }, body, ...asBytes, ...(signal ? { signal } : {}) }));
+  const would = useQuery({ queryKey: ["hand-back", id, target.name, asked], enabled: asked.trim() !== "", staleTime: 0, queryFn: ({ signal }) => send(asked, true, signal) });
   const doIt = useMutation({
-    mutationFn: () => send(false),
+    mutationFn: () => send(asked, false),
     onSuccess: (b) => {
       notice(`Taken back: ${b.added.length} added, ${b.changed.length} changed.`, { word: "Undo", run: context.undo });
       onApplied();
@@ -178,7 +181,7 @@ function TakeBack({ id, target, context, onApplied, onClose }: BackProps) {
         />
         <aside className="w-72 shrink-0 overflow-auto border-l border-[#101010] p-3 text-[11px]" aria-label="What it would change" role="status">
           {text.trim() === "" && <p className="dim">Things are known by their id, else by their name. Only what differs is taken; others are added; nothing is removed.</p>}
-          {would.isFetching && <p className="dim">Comparing…</p>}
+          {(would.isFetching || text !== asked) && <p className="dim">Comparing…</p>}
           {would.isError && <p className="text-error">{would.error.message}</p>}
           {would.data && <Outcome back={would.data} />}
         </aside>
@@ -198,7 +201,7 @@ function TakeBack({ id, target, context, onApplied, onClose }: BackProps) {
           />
         </label>
         <span className="flex-1" />
-        <button className="btn btn-primary btn-xs" disabled={changes === 0 || doIt.isPending} onClick={() => doIt.mutate()}>
+        <button className="btn btn-primary btn-xs" disabled={changes === 0 || text !== asked || doIt.isPending} onClick={() => doIt.mutate()}>
           {would.data && changes === 0 ? "Nothing to change" : "Take it in"}
         </button>
       </footer>

@@ -139,7 +139,7 @@ function useWalking(stage: Stage | null, doc: Document, ready: boolean) {
   const eyeM = useBench((s) => s.eyeM);
   const { solids, meshes } = doc.document;
   const passedIDs = [...solids, ...meshes].filter((e) => !e.surface.collides).map((e) => e.id).join("\n");
-  const passed = useMemo(() => new Set(passedIDs.split("\n")), [passedIDs]); // an edit elsewhere does not begin the walk anew
+  const passed = useMemo(() => new Set(passedIDs.split("\n")), [passedIDs]); // so that an edit of something else does not restart the walk
   useEffect(() => {
     if (!stage || !walking) return;
     stage.walk(bench.get().eyeM, passed);
