@@ -49,7 +49,7 @@ func imported(name string, body []byte, want []int) trialCase {
 // allCases are every family of the trial.
 func allCases(p places) (all []trialCase) {
 	for _, family := range [][]trialCase{
-		glbCases(), gltfCases(), levelCases(), fieldCases(), imageCases(), yamlCases(), presetCases(), gradeCases(p), operationCases(p), requestCases(p),
+		glbCases(), gltfCases(), levelCases(), fieldCases(), imageCases(), yamlCases(), presetCases(), gradeCases(p), operationCases(p), requestCases(p), doorCases(p),
 	} {
 		all = append(all, family...)
 	}
@@ -310,7 +310,9 @@ func grayPNG(width, height int) []byte {
 
 func yamlCases() (all []trialCase) {
 	add := func(name, text string) {
-		all = append(all, trialCase{"YAML: " + name, "POST", "/api/v1/platforms", []byte(text), refused})
+		for _, what := range []string{"platforms", "hand-overs", "import-rules"} {
+			all = append(all, trialCase{"YAML: " + name + ", to " + what, "POST", "/api/v1/" + what, []byte(text), refused})
+		}
 	}
 	bomb := "a: &a [x,x,x,x,x,x,x,x,x]\n"
 	for c := 'b'; c < 'k'; c++ {
@@ -331,6 +333,50 @@ func yamlCases() (all []trialCase) {
 	add("300 KB", "note: "+strings.Repeat("x", 300<<10))
 	add("not finite", "format: grotta-platform/1\nspace: {unit_m: .inf, up: y, handed: right}")
 	add("control characters", "title: \"\\e[2J\"")
+	return all
+}
+
+// doorCases go in and out by the ways to other editors.
+func doorCases(p places) (all []trialCase) {
+	back := func(from, name, text string) {
+		all = append(all, trialCase{"hand-back: " + name, "POST", "/api/v1/levels/" + p.level + "/hand-back?from=" + from, []byte(text), refused})
+	}
+	back("open-realtime", "nothing", "")
+	back("open-realtime", "nesting", strings.Repeat("[", 200_000))
+	back("open-realtime", "two million things", `{"things":[`+strings.Repeat("{},", 2_000_000)+`{}]}`)
+	back("open-realtime", "17 megabytes", strings.Repeat(" ", 17<<20))
+	back("open-realtime", "a text for a place", `{"things":[{"kind":"bulb","ref":"a","place":{"x":"far"}}]}`)
+	back("open-realtime", "a place beyond the level", `{"things":[{"kind":"bulb","ref":"a","place":{"x":1e300,"y":0,"z":0}}]}`)
+	back("baked-arena", "a line of two megabytes", "[lamp]\nlabel = "+strings.Repeat("x", 2<<20))
+	back("baked-arena", "no section", "at = 1 2 3")
+	back("baked-arena", "three hundred thousand sections", strings.Repeat("[lamp]\n", 300_000))
+	back("pocket", "no head", "\x00\xff")
+	back("pocket", "an open quote", "what;id\n\"light;a")
+	template := func(name, text string) {
+		file := "format: grotta-handover/1\nname: t\ntitle: T\nspace: {unit_m: 1, axes: [x, y, z]}\ntext: {shape: template, template: " + text + "}\nrules: [{of: point, class: a, fields: [{name: id, from: id}]}]\n"
+		body := fmt.Appendf(nil, `{"file":%q}`, file)
+		all = append(all, trialCase{"template: " + name, "POST", "/api/v1/levels/" + p.level + "/hand-over", body, refused})
+	}
+	template("an endless loop", `"{{range 4000000000}}{{end}}"`)
+	template("loops in loops", `"{{range 90000}}{{range 90000}}{{end}}{{end}}"`)
+	template("a wide number", `"{{printf \"%2000000000d\" 1}}"`)
+	template("doubling", `"{{$s := \"a\"}}{{range 64}}{{$s = print $s $s}}{{end}}{{$s}}"`)
+	profile := func(name, text string) {
+		body := fmt.Appendf(nil, `{"op":"add","part":"profiles","entity":{"id":"trial","data":%q}}`, base64.StdEncoding.EncodeToString([]byte(text)))
+		all = append(all, trialCase{"profile: " + name, "POST", p.edit(), body, refused})
+	}
+	profile("nothing", "")
+	profile("a billion angles", "TILT=NONE\n1 -1 1 1000000000 1 1 2 0 0 0 1 1 1\n")
+	profile("a million values", "TILT=NONE\n1 -1 1 1000 1000 1 2 0 0 0 1 1 1\n")
+	profile("not finite", "TILT=NONE\n1 -1 NaN 2 1 1 2 0 0 0 1 1 1\n0 90\n0\n1 1\n")
+	profile("two megabytes", "TILT=NONE\n"+strings.Repeat("1 ", 1<<20))
+	terrain := func(name, query string, data []byte) {
+		all = append(all, trialCase{"terrain: " + name, "POST", importPath + "?file=t.png" + query, data, refused})
+	}
+	huge := []byte("\x89PNG\r\n\x1a\n\x00\x00\x00\rIHDR\x00\x00\x75\x30\x00\x00\x75\x30\x10\x00\x00\x00\x00")
+	terrain("30000 by 30000 pixels", "&terrain_m=100", append(huge, 0, 0, 0, 0))
+	terrain("no size", "", append(huge, 0, 0, 0, 0))
+	terrain("a size without end", "&terrain_m=1e300", huge)
 	return all
 }
 
