@@ -22,15 +22,19 @@ type Kept struct {
 // Finding is what a rule reports.
 type Finding struct {
 	Rule     string           `json:"rule" doc:"Id of the rule."`
+	Family   string           `json:"family" enum:"limits,closure,links,look,play"`
 	Severity string           `json:"severity" enum:"error,warning,advice"`
 	Message  string           `json:"message" doc:"What is so, with the numbers."`
 	Why      string           `json:"why" doc:"Why it matters."`
 	Entities []string         `json:"entities" doc:"What it is about."`
 	Zone     string           `json:"zone,omitzero"`
 	Point    *level.Vec       `json:"point,omitzero" doc:"A place that proves it, metres."`
+	Path     []level.Vec      `json:"path,omitzero" doc:"A way that proves it, such as that of light through a gap."`
+	Region   []level.Box      `json:"region,omitzero" doc:"Where it is so."`
 	Count    float64          `json:"count,omitzero" doc:"What was counted."`
 	Limit    float64          `json:"limit,omitzero" doc:"What is allowed."`
 	Fix      *level.Operation `json:"fix,omitzero" doc:"An ordinary operation that settles it."`
+	Waived   string           `json:"waived,omitzero" doc:"The reason why it is meant, where somebody gave one."`
 }
 
 // Report is the outcome of a check of a revision.
@@ -38,10 +42,32 @@ type Report struct {
 	Level    string         `json:"level"`
 	Revision int            `json:"revision"`
 	Platform string         `json:"platform"`
-	Findings []Finding      `json:"findings" doc:"Gravest first."`
-	Counts   map[string]int `json:"counts" doc:"Findings by severity."`
+	Findings []Finding      `json:"findings" doc:"Gravest first; those that are waived last."`
+	Counts   map[string]int `json:"counts" doc:"Findings by severity, without those that are waived."`
+	Waived   int            `json:"waived" doc:"Findings that are waived."`
 	Lightmap LightmapSize   `json:"lightmap"`
+	Budget   []Spent        `json:"budget" doc:"What of the platform's limits the level takes."`
 	Clean    bool           `json:"clean" doc:"No error and no warning."`
+}
+
+// Spent is how much of one limit a level takes.
+type Spent struct {
+	What string  `json:"what"`
+	Rule string  `json:"rule" doc:"The rule that judges it."`
+	Now  float64 `json:"now"`
+	Most float64 `json:"most"`
+	Why  string  `json:"why"`
+}
+
+// CheckRule is one thing that is checked.
+type CheckRule struct {
+	ID         string   `json:"id"`
+	Family     string   `json:"family" enum:"limits,closure,links,look,play"`
+	Severities []string `json:"severities" doc:"That its findings may have."`
+	Title      string   `json:"title" doc:"What it finds."`
+	Why        string   `json:"why" doc:"Why that matters."`
+	Fix        string   `json:"fix,omitzero" doc:"What its fix does, where it has one."`
+	Needs      string   `json:"needs" doc:"What it has to look at."`
 }
 
 // LightmapSize is known exactly before any bake.

@@ -16,7 +16,6 @@ import (
 
 	"grotta/api"
 	"grotta/client"
-	"grotta/core/level"
 )
 
 func (a *app) bakeCommand() *cobra.Command {
@@ -126,76 +125,6 @@ func describeBake(w io.Writer, b api.Bake) {
 	default:
 		fmt.Fprintf(w, "bake %s of revision %d is %s\n", b.ID, b.Revision, b.State)
 	}
-}
-
-func (a *app) checkCommand() *cobra.Command {
-	var platform string
-	var fix bool
-	cmd := &cobra.Command{
-		Use: "check LEVEL", Short: "Check a level against a platform", Args: args(1), ValidArgsFunction: a.completeLevels,
-		Long: "Checks a level against a platform. Ends with 0 when there is nothing graver\nthan advice, 3 when there are warnings, 4 when there are errors.",
-		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, in []string) error {
-			report, err := c.Check(ctx, l.ID, platform)
-			if err != nil {
-				return err
-			}
-			if fix {
-				if report, err = a.fix(ctx, c, l, report, platform); err != nil {
-					return err
-				}
-			}
-			if err := a.show(report, func(w io.Writer) { describeReport(w, report) }); err != nil {
-				return err
-			}
-			switch {
-			case report.Counts["error"] > 0:
-				return exit(exitErrors)
-			case report.Counts["warning"] > 0:
-				return exit(exitWarnings)
-			}
-			return nil
-		}),
-	}
-	cmd.Flags().StringVar(&platform, "platform", "", "platform to check against (default: the level's)")
-	cmd.Flags().BoolVar(&fix, "fix", false, "apply the fix of every finding that has one, as one change, and check again")
-	return cmd
-}
-
-func (a *app) fix(ctx context.Context, c *client.Client, l api.LevelInfo, r api.Report, platform string) (api.Report, error) {
-	op := level.Batch("fix findings of " + r.Platform)
-	for _, f := range r.Findings {
-		if f.Fix != nil {
-			op.Steps = append(op.Steps, *f.Fix)
-			fmt.Fprintln(a.err, "fix:", f.Fix.Describe())
-		}
-	}
-	if len(op.Steps) == 0 {
-		return r, nil
-	}
-	if _, err := c.Apply(ctx, l.ID, op, r.Revision); err != nil {
-		return r, err
-	}
-	return c.Check(ctx, l.ID, platform)
-}
-
-func describeReport(w io.Writer, r api.Report) {
-	for _, f := range r.Findings {
-		fmt.Fprintf(w, "%-8s %s\n         %s\n", f.Severity, f.Rule, f.Message)
-		if len(f.Entities) > 0 {
-			fmt.Fprintf(w, "         at  %s\n", strings.Join(f.Entities, ", "))
-		}
-		fmt.Fprintf(w, "         why %s\n", f.Why)
-		if f.Fix != nil {
-			fmt.Fprintf(w, "         fix %s\n", f.Fix.Describe())
-		}
-	}
-	if len(r.Findings) > 0 {
-		fmt.Fprintln(w)
-	}
-	m := r.Lightmap
-	fmt.Fprintf(w, "%s: %s, %s, %s of advice; lightmap %s of %d, %s, %.1f MB\n",
-		r.Platform, count(r.Counts["error"], "error"), count(r.Counts["warning"], "warning"), count(r.Counts["advice"], "piece"),
-		count(m.Pages, "page"), m.PageSize, count(m.Texels, "texel"), float64(m.Bytes)/1e6)
 }
 
 func (a *app) ledgerCommand() *cobra.Command {

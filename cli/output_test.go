@@ -41,11 +41,11 @@ func TestReportsAreTold(t *testing.T) {
 		Findings: []api.Finding{{Rule: "lights", Severity: "error", Message: "12 lights, 8 are allowed", Why: "it will not load", Entities: []string{"a", "b"},
 			Fix: &level.Operation{Op: level.OpRemove, ID: "a"}}},
 	}
-	text := told(func(w io.Writer) { describeReport(w, r) })
+	text := told(func(w io.Writer) { (&checking{}).describe(w, &r, nil) })
 	for _, line := range []string{"error    lights", "12 lights, 8 are allowed", "at  a, b", "why it will not load", "fix ", "mill: 1 error, 2 warnings, 0 pieces of advice; lightmap 2 pages of 1024, 1 texel, 8.4 MB"} {
 		assert.Contains(t, text, line)
 	}
-	assert.True(t, strings.HasPrefix(told(func(w io.Writer) { describeReport(w, api.Report{Platform: "mill"}) }), "mill: 0 errors"), "no empty line before a clean report")
+	assert.True(t, strings.HasPrefix(told(func(w io.Writer) { (&checking{}).describe(w, &api.Report{Platform: "mill"}, nil) }), "mill: 0 errors"), "no empty line before a clean report")
 }
 
 func TestLedgersAreTold(t *testing.T) {

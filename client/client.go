@@ -533,6 +533,20 @@ func (c *Client) Check(ctx context.Context, id, platform string) (api.Report, er
 	return get[api.Report](ctx, c, levelPath(id, "check"), query("platform", platform))
 }
 
+// Checks checks a level against several platforms; none are all that it is for.
+func (c *Client) Checks(ctx context.Context, id string, platforms []string) ([]api.Report, error) {
+	q := url.Values{}
+	if len(platforms) > 0 {
+		q.Set("platforms", strings.Join(platforms, ","))
+	}
+	return getList[api.Report](ctx, c, levelPath(id, "checks"), q)
+}
+
+// Rules lists what the checks look for.
+func (c *Client) Rules(ctx context.Context) ([]api.CheckRule, error) {
+	return getList[api.CheckRule](ctx, c, "/rules", nil)
+}
+
 // Ledger asks a point what lights it.
 func (c *Client) Ledger(ctx context.Context, id, point, normal string) (api.Ledger, error) {
 	return get[api.Ledger](ctx, c, levelPath(id, "ledger"), query("point", point, "normal", normal))

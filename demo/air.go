@@ -166,7 +166,7 @@ func Mill() *level.Level {
 		m.TwoSided = m.ID == "paper"
 	}
 	floor := b.box("floor", "flag", level.Vec{0, -0.1, 0}, level.Vec{24.6, 0.2, 12.6})
-	floor.Surface.Density = 24 // the sun falls on it in hard edges
+	floor.Surface.Density = 20 // the sun falls on it in hard edges
 	noLight(floor, 3)
 	var windows []opening
 	for x := -9.0; x <= 9; x += 4.5 {

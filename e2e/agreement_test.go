@@ -25,8 +25,8 @@ import (
 	"grotta/e2e/harness"
 )
 
-// The live view and a shot are one picture: over every second viewpoint of the demo's three places,
-// with their air and look. The long tests take every viewpoint, and the first place at other hours.
+// The live view and a shot are one picture: over the first viewpoints of the demo's three places, with
+// their air and look. The long tests take every viewpoint, and the first place at other hours.
 func TestViewAgreesWithShot(t *testing.T) {
 	t.Parallel()
 	g := start(t)
@@ -41,8 +41,8 @@ func TestViewAgreesWithShot(t *testing.T) {
 			require.NoError(t, err)
 			p := viewOf(t, g, maren, l.ID)
 			for i, v := range demo.Start(from).Viewpoints {
-				if i%2 == 1 && !long {
-					continue
+				if i > 0 && !long {
+					break
 				}
 				p.agrees(maren, l.ID, v.ID, "")
 			}
@@ -66,9 +66,9 @@ func TestViewAgreesBeyondTheDemo(t *testing.T) {
 			apply(t, maren, l.ID, everything(t, kind))
 			p := viewOf(t, g, maren, l.ID)
 			all := p.agrees(maren, l.ID, kind, "")
-			p.choose("Display", "pocket")
-			cut := p.agrees(maren, l.ID, kind, "pocket")
 			if kind == "inside" {
+				p.choose("Display", "pocket")
+				cut := p.agrees(maren, l.ID, kind, "pocket")
 				assert.Greater(t, difference(all, cut), 2.0, "the display cuts the lamp's light")
 			}
 		})

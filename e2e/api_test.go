@@ -346,7 +346,7 @@ func TestBadInputChangesNothing(t *testing.T) {
 		data []byte
 		want string
 	}{
-		"not a level":     {[]byte("hello"), "glTF 2.0 (.glb, .gltf), OBJ, PLY, STL and level documents can"},
+		"not a level":     {[]byte("hello"), "glTF 2.0 (.glb, .gltf), OBJ, PLY, STL, terrain (PNG) and level documents can"},
 		"cut level":       {whole[:len(whole)/2], "(byte "},
 		"cut glb":         {glb[:len(glb)/2], "the header says"},
 		"negative":        {bytes.Replace(whole, []byte(`"strength":60`), []byte(`"strength":-60`), 1), "/lights/0/strength is -60"},

@@ -93,7 +93,7 @@ func TestTourByCommandLine(t *testing.T) {
 
 	out, _, code := s.run("", "check", saltmarsh)
 	assert.Equal(t, 4, code, "errors end with 4")
-	for _, rule := range []string{"limits.shadow-overlap", "links.glow-without-light", "look.zone-too-dark"} {
+	for _, rule := range []string{"limits.shadow-overlap", "links.glow-without-light", "play.too-dark"} {
 		assert.Contains(t, out, rule)
 	}
 	s.ok("light", "set", saltmarsh, "hatch-lamp", "shadows.cast=false")

@@ -222,9 +222,9 @@ func TestTourInTheBrowser(t *testing.T) {
 	// The findings fly to their place and settle themselves.
 	p.click("Findings")
 	before := p.view()
-	p.do(chromedp.Click(`[data-rule="look.zone-too-dark"] button:nth-of-type(1)`))
+	p.do(chromedp.Click(`[data-rule="play.too-dark"] button:nth-of-type(1)`))
 	assert.Greater(t, difference(before, p.view()), 4.0, "the view went there")
-	for _, rule := range []string{"look.zone-too-dark", "links.glow-without-light", "limits.shadow-overlap"} {
+	for _, rule := range []string{"play.too-dark", "links.glow-without-light", "limits.shadow-overlap"} {
 		p.do(chromedp.Click(`[data-rule="`+rule+`"] button:nth-of-type(2)`), chromedp.WaitNotPresent(`[data-rule="`+rule+`"]`))
 	}
 	p.see("Nothing to mend: baked-arena takes this level.")

@@ -116,9 +116,9 @@ func TestPaintedSunIsComparedWithTheSun(t *testing.T) {
 	sun := level.Default[level.Sun]()
 	sun.AzimuthDeg, sun.AltitudeDeg, sun.NorthDeg = 102, 40, 0
 	e.Sun = &sun
-	assert.Empty(t, found(t, l, "look.painted-sun"), "near enough")
+	assert.Empty(t, found(t, l, "links.painted-sun"), "near enough")
 	sun.AzimuthDeg, sun.NorthDeg = 130, 20
-	got := found(t, l, "look.painted-sun")
+	got := found(t, l, "links.painted-sun")
 	require.Len(t, got, 1)
 	assert.InDelta(t, 38, got[0].Count, 2, "50 degrees of azimuth at an altitude of 40")
 	next := settles(t, l, got[0])
@@ -134,7 +134,7 @@ func TestPaintedSunIsComparedWithTheSun(t *testing.T) {
 		require.NoError(t, png.Encode(&b, m))
 		return b.Bytes()
 	}()}}
-	assert.Empty(t, found(t, l, "look.painted-sun"), "an even sky shows none")
+	assert.Empty(t, found(t, l, "links.painted-sun"), "an even sky shows none")
 }
 
 func TestAirThatAViewLeavesOut(t *testing.T) {

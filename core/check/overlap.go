@@ -1,206 +1,143 @@
 package check
 
 import (
-	"math"
+	"cmp"
+	"fmt"
 	"slices"
 
 	"grotta/core/geom"
 	"grotta/core/level"
 )
 
-// volume is where a shadow-casting light reaches: a ball, for a spot cut to its
-// cone. Both are convex, and so is what they share. A light without a range
-// reaches everywhere along its cone, a directional light everywhere.
-type volume struct {
-	id         string
-	everywhere bool
-	middle     geom.Vec3
-	radius     float64 // infinite where it has no range
-	cone       bool
-	aim        geom.Vec3
-	sin, cos   float64 // of the outer angle
+var _ = add(Rule{
+	ID: "limits.shadow-overlap", Family: Limits, Severities: []Severity{Error}, Needs: Document,
+	Title: "More shadow-casting lights reach one point than the target takes; every separate place is told.",
+	Why:   "Where too many shadow-casting lights reach a point the target drops some of them.",
+	Fix:   "takes the shadows of the weakest lights there", run: shadowOverlap,
+})
+
+// mostPlaces bounds what is reported of one rule; the rest is told as a number.
+const mostPlaces = 24
+
+func shadowOverlap(s *subject) []Finding {
+	limit := s.profile.Limits.ShadowOverlap
+	if limit == nil || s.Scene.Bounds.Empty() {
+		return nil
+	}
+	allowed := limit.Max - limit.Reserve
+	var volumes []volume
+	for _, l := range s.shining() {
+		if v, ok := shadowVolume(l, s.world.Pose(&l.Entity)); ok {
+			volumes = append(volumes, v)
+		}
+	}
+	places, complete := crowds(volumes, s.bounds(), allowed)
+	var found []Finding
+	for i, p := range places {
+		if i == mostPlaces {
+			found = append(found, Finding{
+				Severity: Error, Count: float64(len(places) - i),
+				Message: fmt.Sprintf("there are %d more places where too many shadow-casting lights meet", len(places)-i),
+			})
+			break
+		}
+		found = append(found, s.crowded(&p, volumes, allowed))
+	}
+	if !complete {
+		found = append(found, Finding{
+			Severity: Warning, Count: float64(len(volumes)),
+			Message: fmt.Sprintf("%d shadow-casting lights stand so close that not every place where they meet was looked at; there may be more", len(volumes)),
+		})
+	}
+	return found
 }
 
-func shadowVolumes(s *subject) []volume {
-	var all []volume
-	for _, l := range s.shining() {
-		if !l.Shadows.Cast {
+func (s *subject) crowded(p *place, volumes []volume, allowed int) Finding {
+	limit := s.profile.Limits.ShadowOverlap
+	n := len(p.ids)
+	f := Finding{
+		Severity: Error, Count: float64(n), Limit: float64(allowed), Why: limit.Why, Entities: p.ids, Point: vec(p.point), Region: regionOf(p.region),
+		Message: fmt.Sprintf("%d shadow-casting lights meet at %.2f, %.2f, %.2f; %s takes %d", n, p.point[0], p.point[1], p.point[2], s.profile.Name, limit.Max),
+	}
+	if limit.Reserve > 0 {
+		f.Message += fmt.Sprintf(" and keeps %d for carried lamps", limit.Reserve)
+	}
+	if p.inDoubt && p.most > n {
+		f.Message = fmt.Sprintf("at least %s, and at most %d", f.Message, p.most)
+	}
+	if z := s.level.ZoneAt(p.point); z != nil {
+		f.Zone = z.ID
+	}
+	// The target keeps the brightest at the point.
+	order := slices.Clone(p.ids)
+	slices.SortFunc(order, func(a, b string) int { return cmp.Or(cmp.Compare(s.throw(a), s.throw(b)), cmp.Compare(a, b)) })
+	dropped := order[:n-allowed]
+	f.Message += fmt.Sprintf("; the weakest would be dropped: %s", some(dropped))
+	f.Fix = s.dropShadows(p, volumes, allowed)
+	return f
+}
+
+// regionOf are the boxes in which a place lies, joined to few.
+func regionOf(boxes []geom.Bounds) []level.Box {
+	const most = 64
+	out := make([]level.Box, 0, min(len(boxes), most))
+	for i, b := range boxes {
+		if i < most {
+			out = append(out, level.Box{Min: level.Vec(b.Min), Max: level.Vec(b.Max)})
 			continue
 		}
-		pose := s.world.Pose(&l.Entity)
-		v := volume{id: l.ID, middle: pose.Position, radius: l.RangeM}
-		if l.RangeM == 0 {
-			v.radius = math.Inf(1)
-		}
-		v.everywhere = l.Kind == level.Directional || l.Kind == level.Point && l.RangeM == 0
-		if l.Kind == level.Spot {
-			v.cone, v.aim = true, pose.Forward()
-			v.sin, v.cos = math.Sincos(l.OuterDeg * math.Pi / 180)
-		}
-		all = append(all, v)
-	}
-	return all
-}
-
-// crowd is a set of lights that all reach one point.
-type crowd struct {
-	ids      []string
-	point    geom.Vec3
-	cutShort bool // the search stopped early; there may be a larger one
-}
-
-// tests bounds the search; a level with under some hundred local lights ends
-// well before it.
-const tests = 60_000
-
-// deepest finds the largest set of volumes that share a point, and the point.
-//
-// Volumes are convex, so whether a set shares a point is asked by projecting a
-// point onto each in turn until it lies in all (cyclic projections; Bregman,
-// 1965). Sets grow by branch and bound over volumes that meet in pairs. The
-// answer is proven by its point; overlaps thinner than a millimetre may be
-// missed.
-func deepest(volumes []volume) crowd {
-	var local []volume
-	var base []string
-	for _, v := range volumes {
-		if v.everywhere {
-			base = append(base, v.id)
-		} else {
-			local = append(local, v)
+		last := &out[most-1]
+		for axis := range 3 {
+			last.Min[axis], last.Max[axis] = min(last.Min[axis], b.Min[axis]), max(last.Max[axis], b.Max[axis])
 		}
 	}
-	s := search{volumes: local, left: tests}
-	s.meets = make([][]bool, len(local))
-	for i := range local {
-		s.meets[i] = make([]bool, len(local))
-		for j := range i {
-			_, ok := s.common([]int{i, j}, local[i].inner())
-			s.meets[i][j], s.meets[j][i] = ok, ok
-		}
-	}
-	candidates := make([]int, len(local))
-	for i := range candidates {
-		candidates[i] = i
-	}
-	// Volumes with many neighbours first: a large set is found early and cuts the rest.
-	degree := func(i int) (n int) {
-		for _, m := range s.meets[i] {
-			if m {
-				n++
-			}
-		}
-		return n
-	}
-	slices.SortStableFunc(candidates, func(a, b int) int { return degree(b) - degree(a) })
-	s.grow(nil, geom.Vec3{}, candidates)
-	out := crowd{point: s.point, cutShort: s.left <= 0}
-	var among geom.Vec3
-	for _, i := range s.best {
-		out.ids = append(out.ids, local[i].id)
-		among = among.Add(local[i].middle.Mul(1 / float64(len(s.best))))
-	}
-	// Of all points that prove it, one near the lights is one that a player sees.
-	if point, ok := s.common(s.best, among); ok && len(s.best) > 0 {
-		out.point = point
-	}
-	out.ids = append(out.ids, base...)
-	slices.Sort(out.ids)
 	return out
 }
 
-type search struct {
-	volumes []volume
-	meets   [][]bool
-	best    []int
-	point   geom.Vec3
-	left    int
-}
-
-func (s *search) grow(set []int, at geom.Vec3, candidates []int) {
-	if len(set) > len(s.best) {
-		s.best, s.point = slices.Clone(set), at
+// dropShadows takes the shadow of the weakest light at the deepest point of a place, again and
+// again until the place keeps to the limit. Nil where that takes too long.
+func (s *subject) dropShadows(p *place, volumes []volume, allowed int) *level.Operation {
+	around := p.region[0]
+	for _, b := range p.region {
+		around.Grow(b.Min)
+		around.Grow(b.Max)
 	}
-	for k, i := range candidates {
-		if len(set)+len(candidates)-k <= len(s.best) || s.left <= 0 {
-			return
-		}
-		start := at
-		if len(set) == 0 {
-			start = s.volumes[i].inner()
-		}
-		grown := append(slices.Clone(set), i)
-		point, ok := s.common(grown, start)
-		if !ok {
-			continue
-		}
-		var next []int
-		for _, j := range candidates[k+1:] {
-			if s.meets[i][j] {
-				next = append(next, j)
+	left := slices.DeleteFunc(slices.Clone(volumes), func(v volume) bool { return !v.everywhere() && !v.meets(around) })
+	crowded := [][]string{p.ids}
+	var steps []level.Operation
+	var names []string
+	for range 60 {
+		for _, ids := range crowded {
+			// Some of them may have been dropped for another place.
+			ids = slices.DeleteFunc(slices.Clone(ids), func(id string) bool {
+				return !slices.ContainsFunc(left, func(v volume) bool { return v.id == id })
+			})
+			slices.SortFunc(ids, func(a, b string) int { return cmp.Or(cmp.Compare(s.throw(a), s.throw(b)), cmp.Compare(a, b)) })
+			for _, id := range ids[:max(0, len(ids)-allowed)] {
+				steps = append(steps, level.Set(id, map[string]any{"shadows.cast": false}))
+				names = append(names, nameOf(&s.level.Light(id).Entity))
+				left = slices.DeleteFunc(left, func(v volume) bool { return v.id == id })
 			}
 		}
-		s.grow(grown, point, next)
-	}
-}
-
-// shrinkM pulls volumes in while projecting, so that the point found lies well
-// within all of them.
-const shrinkM = 0.001
-
-func (s *search) common(set []int, p geom.Vec3) (geom.Vec3, bool) {
-	s.left--
-	for range 150 {
-		inside := true
-		for _, i := range set {
-			v := &s.volumes[i]
-			inside = inside && v.contains(p)
-			p = v.project(p)
+		places, _ := crowds(left, around, allowed)
+		if len(places) == 0 {
+			fix := level.Batch("Take the shadow from "+some(names), steps...)
+			return &fix
 		}
-		if inside {
-			return p, true
+		crowded = nil
+		for _, p := range places {
+			crowded = append(crowded, p.ids)
 		}
 	}
-	return p, false
+	return nil
 }
 
-// inner is a point well inside.
-func (v *volume) inner() geom.Vec3 {
-	if !v.cone {
-		return v.middle
+// throw ranks lights by how much their shadow is worth: candela, and everything
+// for a directional light.
+func (s *subject) throw(id string) float64 {
+	l := s.level.Light(id)
+	if l.Kind == level.Directional {
+		return 1e12
 	}
-	return v.middle.Add(v.aim.Mul(min(v.radius, 10) / 2))
-}
-
-func (v *volume) contains(p geom.Vec3) bool {
-	d := p.Sub(v.middle)
-	length := d.Len()
-	return length <= v.radius && (!v.cone || d.Dot(v.aim) >= length*v.cos)
-}
-
-// project moves p into the ball, then into the cone.
-func (v *volume) project(p geom.Vec3) geom.Vec3 {
-	d := p.Sub(v.middle)
-	if length, r := d.Len(), v.radius-shrinkM; length > r {
-		d = d.Mul(r / length)
-	}
-	if v.cone {
-		d = v.intoCone(d.Sub(v.aim.Mul(shrinkM))).Add(v.aim.Mul(shrinkM))
-	}
-	return v.middle.Add(d)
-}
-
-// intoCone is the nearest point of the cone with its tip at the origin.
-func (v *volume) intoCone(d geom.Vec3) geom.Vec3 {
-	along := d.Dot(v.aim)
-	off := d.Sub(v.aim.Mul(along))
-	across := off.Len()
-	if across*v.cos <= along*v.sin { // inside
-		return d
-	}
-	reach := along*v.cos + across*v.sin // along the nearest edge of the cone
-	if reach <= 0 {
-		return geom.Vec3{}
-	}
-	return v.aim.Mul(reach * v.cos).Add(off.Mul(reach * v.sin / across))
+	return s.level.Radiant(l).Luminance()
 }

@@ -173,3 +173,8 @@ func Neighbours(name string, data []byte) []string {
 	}
 	return nil
 }
+
+// IsLevelFile tells whether a name ends like that of a file which can be read as a level.
+func IsLevelFile(name string) bool {
+	return slices.Contains(readable, strings.ToLower(path.Ext(name)))
+}

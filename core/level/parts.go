@@ -65,6 +65,7 @@ func (v *Rig) ident() string          { return v.ID }
 func (v *Mix) ident() string          { return v.ID }
 func (v *Import) ident() string       { return v.ID }
 func (v *LightProfile) ident() string { return v.ID }
+func (v *Waiver) ident() string       { return v.ID }
 
 // idOf is the id of an entity, which is a pointer to a struct.
 func idOf(entity reflect.Value) string { return entity.Interface().(named).ident() }

@@ -16,6 +16,7 @@ type Level struct {
 	Name        string          `json:"name" minLength:"1" maxLength:"120" default:"Untitled" doc:"What people call it."`
 	Note        string          `json:"note,omitzero" maxLength:"2000"`
 	Platform    string          `json:"platform,omitzero" maxLength:"64" doc:"Name of the platform profile it is checked against."`
+	AlsoFor     []string        `json:"also_for,omitzero" maxItems:"8" doc:"Names of further platforms that it is made for and checked against."`
 	Lightmap    Lightmap        `json:"lightmap"`
 	Environment Environment     `json:"environment"`
 	Fog         Fog             `json:"fog"`
@@ -38,6 +39,7 @@ type Level struct {
 	Mixes       []*Mix          `json:"mixes" initial:"[]" maxItems:"1000"`
 	Profiles    []*LightProfile `json:"profiles" initial:"[]" maxItems:"1000"`
 	Imports     []*Import       `json:"imports" initial:"[]" maxItems:"1000"`
+	Waivers     []*Waiver       `json:"waivers" initial:"[]" maxItems:"2000"`
 	Extra       jsontext.Value  `json:",embed" hidden:"true"`
 }
 
@@ -94,6 +96,17 @@ type Import struct {
 	HeightM  float64        `json:"height_m,omitzero" minimum:"0" maximum:"10000" doc:"Of terrain: from black to white."`
 	Cells    int            `json:"cells,omitzero" minimum:"0" maximum:"1024" doc:"Of terrain: along its longer side; 0 for one a pixel, at most 192."`
 	Extra    jsontext.Value `json:",embed" hidden:"true"`
+}
+
+// Waiver says that a finding of the checks is known and meant, and why.
+type Waiver struct {
+	ID     string         `json:"id" pattern:"^[a-z0-9][a-z0-9._-]{0,63}$"`
+	Rule   string         `json:"rule" pattern:"^[a-z]+\\.[a-z-]+$" maxLength:"64" doc:"The rule, such as limits.lights."`
+	About  []string       `json:"about,omitzero" maxItems:"200" doc:"Ids of entities; it holds for findings about nothing else. None for findings about no entity."`
+	Zone   string         `json:"zone,omitzero" maxLength:"64" doc:"The zone of the finding, if it has one."`
+	Reason string         `json:"reason" minLength:"1" maxLength:"400" doc:"Why it is meant."`
+	By     string         `json:"by,omitzero" maxLength:"64" doc:"Who waived it."`
+	Extra  jsontext.Value `json:",embed" hidden:"true"`
 }
 
 // LightProfile says how a luminaire shines in each direction.

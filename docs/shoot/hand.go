@@ -41,7 +41,7 @@ func byHand(browser context.Context, url, id string) error {
 		}},
 		{"findings", []chromedp.Action{tab("Findings"), chromedp.Click(`[data-rule="limits.shadow-overlap"] button:nth-of-type(1)`)}},
 		{"history", []chromedp.Action{
-			fix("look.zone-too-dark"), fix("links.glow-without-light"), fix("limits.shadow-overlap"),
+			fix("play.too-dark"), fix("links.glow-without-light"), fix("limits.shadow-overlap"),
 			chromedp.WaitVisible(`//button[normalize-space()="Bake at good quality"]`, chromedp.BySearch), button("Bake at good quality"), baked,
 			tab("History"), chromedp.Click(`ol[aria-label="Revisions"] li:last-child button`), chromedp.WaitVisible(`section[aria-label^="Revision"] img`),
 		}},

@@ -1,7 +1,6 @@
 package rest
 
 import (
-	"cmp"
 	"context"
 	"fmt"
 	"math"
@@ -13,7 +12,6 @@ import (
 
 	"grotta/api"
 	"grotta/core/bake"
-	"grotta/core/check"
 	"grotta/core/geom"
 	"grotta/core/layer"
 	"grotta/core/ledger"
@@ -141,29 +139,7 @@ func (s *server) registerLight(a huma.API) {
 	s.registerGrade(a, tag)
 	s.registerDensity(a, tag)
 	s.registerProbes(a, tag)
-	huma.Register(a, heavy(operation("GET", "/levels/{id}/check", "check-level", "Check a level against a platform", tag)),
-		func(ctx context.Context, in *struct {
-			LevelPath
-			Platform string `query:"platform" maxLength:"64" doc:"The level's own if left out."`
-		}) (*out[api.Report], error) {
-			o, err := s.open(ctx, in.ID)
-			if err != nil {
-				return nil, err
-			}
-			own := cmp.Or(o.doc.Platform, "baked-arena")
-			name := cmp.Or(in.Platform, own)
-			profile, err := s.Store.Platform(askerOf(ctx), name)
-			if err != nil {
-				return nil, s.problem(err)
-			}
-			report := reportOf(o, check.Run(o.prepared, profile))
-			if name == own {
-				if err := s.Store.NoteCheck(in.ID, o.info.Revision, report.Counts["error"], report.Counts["warning"]); err != nil {
-					return nil, s.problem(err)
-				}
-			}
-			return answer(s, report, nil)
-		})
+	s.registerChecks(a, tag)
 }
 
 // layer serves a layer only through a level that has it now, so that a key

@@ -61,6 +61,8 @@ type server struct {
 	guard *signInGuard
 	gate  *gate.Gate
 	links links
+
+	subjects subjects
 }
 
 // How many heavy requests work at once, and how many wait, of one person and in all.

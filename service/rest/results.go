@@ -3,7 +3,6 @@ package rest
 import (
 	"grotta/api"
 	"grotta/core/change"
-	"grotta/core/check"
 	"grotta/core/compare"
 	"grotta/core/ledger"
 	"grotta/core/planner"
@@ -30,20 +29,6 @@ func staleOf(s change.Stale) api.Stale { return api.Stale(s) }
 func keptOf(k change.Kept) api.Kept    { return api.Kept(k) }
 func costOf(c scatter.Cost) api.Cost   { return api.Cost(c) }
 func partOf(p probe.Part) api.Part     { return api.Part(p) }
-
-func findingOf(f check.Finding) api.Finding {
-	return api.Finding{
-		Rule: f.Rule, Severity: string(f.Severity), Message: f.Message, Why: f.Why, Entities: f.Entities,
-		Zone: f.Zone, Point: f.Point, Count: f.Count, Limit: f.Limit, Fix: f.Fix,
-	}
-}
-
-func reportOf(o *opened, r *check.Report) api.Report {
-	return api.Report{
-		Level: o.info.ID, Revision: o.info.Revision, Platform: r.Platform, Findings: each(r.Findings, findingOf),
-		Counts: r.Counts, Lightmap: api.LightmapSize(r.Lightmap), Clean: r.Clean,
-	}
-}
 
 func ledgerOf(o *opened, l *ledger.Ledger) api.Ledger {
 	return api.Ledger{

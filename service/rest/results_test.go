@@ -12,6 +12,7 @@ import (
 	"grotta/core/ledger"
 	"grotta/core/planner"
 	"grotta/core/probe"
+	"grotta/report"
 )
 
 // What is computed arrives in full: with every field of a result set, no field of what
@@ -19,7 +20,7 @@ import (
 func TestResultsGoOutWhole(t *testing.T) {
 	o := &opened{info: api.LevelInfo{ID: "level", Revision: 3}}
 	for _, out := range []any{
-		reportOf(o, filled[check.Report]()), ledgerOf(o, filled[ledger.Ledger]()), gridOf(filled[probe.Grid]()),
+		report.Of("level", 3, filled[check.Report]()), ledgerOf(o, filled[ledger.Ledger]()), gridOf(filled[probe.Grid]()),
 		*planOf(filled[planner.Plan]()), differenceOf(filled[compare.Result]()),
 	} {
 		assertFull(t, reflect.ValueOf(out), reflect.TypeOf(out).Name())

@@ -25,10 +25,11 @@ export function useLightmap(id: string, revision: number | undefined) {
   });
 }
 
-export function useReport(id: string, revision: number | undefined, platform: string) {
+/** What the checks find, for every platform that a level is for; its own comes first. */
+export function useReports(id: string, revision: number | undefined, platforms: readonly string[]) {
   return useQuery({
-    queryKey: ["check", id, revision, platform],
-    queryFn: () => take(api.GET("/api/v1/levels/{id}/check", { params: { path: { id }, query: { platform } } })),
+    queryKey: ["checks", id, revision, ...platforms],
+    queryFn: () => take(api.GET("/api/v1/levels/{id}/checks", { params: { path: { id }, query: { platforms: [...platforms] } } })),
     enabled: revision !== undefined,
     placeholderData: (old) => old,
   });

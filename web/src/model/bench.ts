@@ -32,6 +32,9 @@ export type Live = { strength?: number; color?: string; enabled?: boolean; settl
 /** A spot that was asked what lights it, and what came back. */
 export type Asked = { point: Vec; normal: Vec; answer: Ledger | null };
 
+/** What proves a finding in space: a way, and boxes in which it is so. */
+export type Evidence = { path: readonly (readonly number[])[]; region: readonly { min: readonly number[]; max: readonly number[] }[] };
+
 type BenchState = {
   selection: string[]; // the last one is the one that single actions are about
   hovered: string | null;
@@ -49,6 +52,7 @@ type BenchState = {
   ledger: Asked | null;
   kept: Asked | null; // an earlier answer, to hold against the newest
   line: { from: Vec; to: Vec; answer: LightLine | null } | null;
+  evidence: Evidence | null; // of the finding that is looked at
   stage: Stage;
   walking: boolean; // as the player, with feet on the ground
   eyeM: number;
@@ -86,6 +90,7 @@ const fresh: BenchState = {
   ledger: null,
   kept: null,
   line: null,
+  evidence: null,
   stage: "level",
   walking: false,
   eyeM: 1.65,

@@ -7,7 +7,7 @@ import { runKey, type Context } from "../../commands";
 import { bench, useBench } from "../../model/bench";
 import { thingAt } from "../../model/things";
 import { CommandDialogs } from "../commands/Dialogs";
-import { useAutoBake, useEvents, useLightmap, usePlatforms, useReport, useStartBake } from "../data";
+import { useAutoBake, useEvents, useLightmap, usePlatforms, useReports, useStartBake } from "../data";
 import { Inspector } from "../inspector/Inspector";
 import { useSayPresence } from "../presence/usePresence";
 import { Tour } from "../tour/Tour";
@@ -66,7 +66,9 @@ function Open({ doc, user, session }: { doc: Document; user: string; session: Se
   const queries = useQueryClient();
   const state = useLightmap(id, doc.level.revision).data;
   const platform = doc.document.platform || "baked-arena";
-  const report = useReport(id, doc.level.revision, platform).data;
+  const platforms = [platform, ...(doc.document.also_for ?? []).filter((name) => name !== platform)];
+  const reports = useReports(id, doc.level.revision, platforms).data?.items;
+  const report = reports?.[0];
   const { mutate: bake } = useStartBake(id);
   const selection = useBench((s) => s.selection);
   const folded = useBench((s) => s.folded);
@@ -103,7 +105,7 @@ function Open({ doc, user, session }: { doc: Document; user: string; session: Se
           </>
         )}
         <Panel id="middle-panel" minSize="280px">
-          <Middle folded={folded.drawer} drawer={<Drawer doc={doc} state={state} report={report} user={user} canEdit={canEdit} edit={edit} undo={undo} onApplied={reread} />}>
+          <Middle folded={folded.drawer} drawer={<Drawer doc={doc} state={state} reports={reports} user={user} canEdit={canEdit} edit={edit} undo={undo} onApplied={reread} />}>
             <View doc={doc} state={state} context={context} session={session} onApplied={reread} />
             <ToolStrip context={context} />
             <Comparison doc={doc} />

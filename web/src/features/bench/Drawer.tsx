@@ -6,7 +6,8 @@ import { Mixer } from "../mixer/Mixer";
 import { Charts } from "../charts/Charts";
 import { HistoryPanel } from "../history/History";
 import { LedgerPanel } from "../ledger/LedgerPanel";
-import { Findings, PresetPanel } from "../panels/panels";
+import { Findings } from "../checks/Findings";
+import { PresetPanel } from "../panels/panels";
 import { ShotsPanel } from "../shots/Shots";
 
 const panels: [Panel, string][] = [
@@ -19,7 +20,7 @@ const panels: [Panel, string][] = [
   ["presets", "Presets"],
 ];
 
-type Props = { doc: Document; state: LightmapState | undefined; report: Report | undefined; user: string; canEdit: boolean; edit: Context["edit"]; undo: Context["undo"]; onApplied: () => void };
+type Props = { doc: Document; state: LightmapState | undefined; reports: Report[] | undefined; user: string; canEdit: boolean; edit: Context["edit"]; undo: Context["undo"]; onApplied: () => void };
 
 /** The panels under the view. */
 export function Drawer(props: Props) {
@@ -29,7 +30,7 @@ export function Drawer(props: Props) {
       <div className="flex h-9 shrink-0 items-center gap-1 border-b border-[#101010] px-2">
         <div className="flex min-w-0 gap-1 overflow-x-auto overflow-y-hidden" role="tablist" aria-label="Panels">
           {panels.map(([p, name]) => (
-            <Tab key={p} panel={p} name={name} chosen={panel === p} findings={p === "findings" ? (props.report?.findings.length ?? 0) : 0} />
+            <Tab key={p} panel={p} name={name} chosen={panel === p} findings={p === "findings" ? ((props.reports ?? []).reduce((n, r) => n + r.findings.length - r.waived, 0)) : 0} />
           ))}
         </div>
         <Unheard />
@@ -58,12 +59,12 @@ function Tab({ panel, name, chosen, findings }: { panel: Panel; name: string; ch
   );
 }
 
-function Content({ panel, doc, state, report, user, canEdit, edit, undo, onApplied }: Props & { panel: Panel }) {
+function Content({ panel, doc, state, reports, user, canEdit, edit, undo, onApplied }: Props & { panel: Panel }) {
   switch (panel) {
     case "mixer":
       return <Mixer doc={doc} state={state} canEdit={canEdit} edit={edit} />;
     case "findings":
-      return <Findings report={report} doc={doc} canEdit={canEdit} edit={edit} />;
+      return <Findings reports={reports} doc={doc} user={user} canEdit={canEdit} edit={edit} />;
     case "ledger":
       return <LedgerPanel />;
     case "history":

@@ -5,7 +5,7 @@ import { metersOf } from "./Meters";
 const level = { lights: [{ enabled: true }, { enabled: true }, { enabled: false }] } as unknown as Level;
 const report = (findings: unknown[] = []) => ({ findings, lightmap: { pages: 2, bytes: 3_500_000 } }) as unknown as Report;
 
-const perTexel = { bytes_per_texel: 8 };
+const perTexel = { bytes_per_texel: 8, thin_wall_m: 0 };
 
 describe("the meters of a platform", () => {
   it("count what is on, and stand for the limits that it has", () => {

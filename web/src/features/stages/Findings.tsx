@@ -1,25 +1,53 @@
 import type { Document, Report } from "../../api/client";
 import { bench } from "../../model/bench";
 import { counted } from "../../ui/counted";
-import { metersOf } from "../bench/Meters";
+import type { Context } from "../../commands";
 import { usePlatforms } from "../data";
 import { Group } from "./buttons";
 
-/** The limits of the platform, each with its number, and where they are over. */
-export function MeterList({ doc, report }: { doc: Document; report: Report | undefined }) {
-  const name = doc.document.platform || "baked-arena";
-  const profile = usePlatforms().data?.items.find((p) => p.profile.name === name)?.profile;
-  const meters = profile ? metersOf(doc.document, report, profile.limits) : [];
+/** All limits of the platform, each with its number, and where they are over. */
+export function Budget({ report }: { report: Report | undefined }) {
+  if (!report) return null;
   return (
-    <Group title={`Limits of ${name}`}>
+    <Group title={`Limits of ${report.platform}`}>
       <ul className="px-3">
-        {meters.map((m) => (
-          <li key={m.name} className={`row flex justify-between ${m.now > m.most ? "text-error" : ""}`}>
-            <span>{m.name}</span>
-            <span>{m.shown}</span>
+        {report.budget.map((b) => (
+          <li key={b.rule} className={`row flex justify-between gap-2 ${b.now > b.most ? "text-error" : ""}`} title={b.why}>
+            <span className="truncate">{b.what}</span>
+            <span className="shrink-0">{`${short(b.now)} of ${short(b.most)}`}</span>
           </li>
         ))}
+        {report.budget.length === 0 && <li className="dim">It has no limits.</li>}
       </ul>
+    </Group>
+  );
+}
+
+const short = (n: number) => (n >= 1e6 ? `${(n / 1e6).toFixed(1)} M` : n >= 1e4 ? `${Math.round(n / 1e3)} k` : String(Math.round(n)));
+
+/** The further platforms that the level is for: each gets a column of findings. */
+export function AlsoFor({ doc, context }: { doc: Document; context: Context }) {
+  const names = (usePlatforms().data?.items ?? []).map((p) => p.profile.name);
+  const own = doc.document.platform || "baked-arena";
+  const also = doc.document.also_for ?? [];
+  return (
+    <Group title="Also for">
+      <div className="px-3">
+        {names
+          .filter((name) => name !== own)
+          .map((name) => (
+            <label key={name} className="row flex items-center gap-2">
+              <input
+                type="checkbox"
+                className="checkbox checkbox-xs"
+                disabled={!context.canEdit}
+                checked={also.includes(name)}
+                onChange={(e) => context.edit({ op: "set", fields: { also_for: e.target.checked ? [...also, name] : also.filter((n) => n !== name) } })}
+              />
+              {name}
+            </label>
+          ))}
+      </div>
     </Group>
   );
 }
@@ -28,7 +56,7 @@ export function MeterList({ doc, report }: { doc: Document; report: Report | und
 export function Findings({ report }: { report: Report | undefined }) {
   if (!report) return <p className="dim px-3">Checking…</p>;
   const families = new Map<string, number>();
-  for (const f of report.findings) families.set(f.rule.split(".")[0]!, (families.get(f.rule.split(".")[0]!) ?? 0) + 1);
+  for (const f of report.findings) families.set(f.family, (families.get(f.family) ?? 0) + 1);
   const fixes = report.findings.filter((f) => f.fix).length;
   return (
     <Group title="Findings">

@@ -4,7 +4,7 @@ import { RigList } from "../presets/RigList";
 import { SavePreset } from "../presets/SavePreset";
 import { BringInAgain } from "./Again";
 import { CommandGrid, Group } from "./buttons";
-import { Findings, MeterList } from "./Findings";
+import { AlsoFor, Budget, Findings } from "./Findings";
 import { HandOver } from "./HandOver";
 import { MaterialSwatches } from "./Materials";
 import type { StageProps } from "./StagePanel";
@@ -113,11 +113,12 @@ export function LookStage({ doc, context, onApplied }: StageProps) {
   );
 }
 
-export function ChecksStage({ doc, report }: StageProps) {
+export function ChecksStage({ doc, report, context }: StageProps) {
   return (
     <>
-      <MeterList doc={doc} report={report} />
       <Findings report={report} />
+      <Budget report={report} />
+      <AlsoFor doc={doc} context={context} />
     </>
   );
 }

@@ -4,7 +4,7 @@ import type { Context } from "../../commands";
 import { swatch } from "../../engine/color";
 import { handlesFor, type Drag, type Handle, type Sight } from "../../engine/handles";
 import type { Stage } from "../../engine/stage";
-import { bench, useBench } from "../../model/bench";
+import { bench, useBench, type Evidence } from "../../model/bench";
 import { colorOf, placeOf, thingsOf, type Thing } from "../../model/things";
 import { typedAfter } from "../../model/typed";
 import type { Vec } from "../../model/world";
@@ -250,6 +250,14 @@ export function boxLines(level: Level, selection: readonly string[]): number[] {
       );
     }
   }
+  return out;
+}
+
+/** What proves a finding, as pairs of points. */
+export function evidenceLines(evidence: Evidence | null): number[] {
+  if (!evidence) return [];
+  const out = evidence.region.flatMap((b) => edgesOf(b.min, b.max));
+  for (let i = 0; i + 1 < evidence.path.length; i++) out.push(...evidence.path[i]!, ...evidence.path[i + 1]!);
   return out;
 }
 

@@ -15,7 +15,7 @@ import { Trying } from "../presets/Trying";
 import { Legend } from "./Legend";
 import { Pins } from "./Pins";
 import { SunHandle } from "./SunHandle";
-import { boxLines, Handles, Markers } from "./Overlay";
+import { boxLines, evidenceLines, Handles, Markers } from "./Overlay";
 import { useDrawn } from "./useDrawn";
 import { hintOf, useTool } from "./useTool";
 
@@ -160,12 +160,13 @@ function useLines(stage: Stage | null, doc: Document, markers: boolean) {
   const selection = useBench((s) => s.selection);
   const hovered = useBench((s) => s.hovered);
   const blockers = useBench((s) => s.stage === "surfaces" || s.mode === "backs");
+  const evidence = useBench((s) => s.evidence);
   useEffect(() => {
     if (!stage) return;
     const light = level.lights.find((l) => l.id === primary);
-    stage.setLines(markers ? [...(light ? reachLines(light) : []), ...boxLines(level, selection), ...(blockers ? blockerLines(level) : [])] : []);
+    stage.setLines(markers ? [...(light ? reachLines(light) : []), ...boxLines(level, selection), ...(blockers ? blockerLines(level) : []), ...evidenceLines(evidence)] : []);
     stage.setOutlined(markers ? selection : [], markers ? hovered : null);
-  }, [stage, level, primary, selection, hovered, markers, blockers]);
+  }, [stage, level, primary, selection, hovered, markers, blockers, evidence]);
 }
 
 function Modes() {

@@ -1,0 +1,196 @@
+package check
+
+import (
+	"math"
+	"slices"
+
+	"grotta/core/geom"
+	"grotta/core/level"
+)
+
+// tables hold, for every surface, its box and middle, and a grid of surfaces over the level.
+type tables struct {
+	boxes []geom.Bounds
+	areas []float64
+	grid  map[[3]int32][]int32
+	large []int32 // surfaces over many cells of the grid
+	cellM float64
+}
+
+func (s *subject) surfaces() *tables {
+	if s.kept.tables != nil {
+		return s.kept.tables
+	}
+	t := &tables{boxes: make([]geom.Bounds, len(s.Scene.Surfaces)), areas: make([]float64, len(s.Scene.Surfaces)), grid: map[[3]int32][]int32{}}
+	if !s.Scene.Bounds.Empty() {
+		t.cellM = max(2, s.Scene.Bounds.Max.Sub(s.Scene.Bounds.Min).Len()/200)
+	}
+	for i := range s.Scene.Surfaces {
+		b := geom.NoBounds()
+		for c := range s.Scene.Corners(&s.Scene.Surfaces[i]) {
+			for _, p := range c {
+				b.Grow(p)
+			}
+			t.areas[i] += geom.TriangleArea(c[0], c[1], c[2])
+		}
+		t.boxes[i] = b
+		low, high := t.cell(b.Min), t.cell(b.Max)
+		if int(high[0]-low[0]+1)*int(high[1]-low[1]+1)*int(high[2]-low[2]+1) > 64 {
+			t.large = append(t.large, int32(i))
+			continue
+		}
+		t.each(low, high, func(c [3]int32) { t.grid[c] = append(t.grid[c], int32(i)) })
+	}
+	s.kept.tables = t
+	return t
+}
+
+func (t *tables) cell(p geom.Vec3) (c [3]int32) {
+	for i := range 3 {
+		c[i] = int32(math.Floor(p[i] / t.cellM))
+	}
+	return c
+}
+
+func (t *tables) each(low, high [3]int32, visit func([3]int32)) {
+	for x := low[0]; x <= high[0]; x++ {
+		for y := low[1]; y <= high[1]; y++ {
+			for z := low[2]; z <= high[2]; z++ {
+				visit([3]int32{x, y, z})
+			}
+		}
+	}
+}
+
+// near are the surfaces whose boxes meet a box, in order.
+func (t *tables) near(b geom.Bounds) []int32 {
+	var found []int32
+	take := func(i int32) {
+		for axis := range 3 {
+			if t.boxes[i].Min[axis] > b.Max[axis] || t.boxes[i].Max[axis] < b.Min[axis] {
+				return
+			}
+		}
+		found = append(found, i)
+	}
+	low, high := t.cell(b.Min), t.cell(b.Max)
+	if cells := float64(high[0]-low[0]+1) * float64(high[1]-low[1]+1) * float64(high[2]-low[2]+1); cells > float64(len(t.grid))*2 {
+		for i := range t.boxes {
+			take(int32(i))
+		}
+		return found
+	}
+	t.each(low, high, func(c [3]int32) {
+		for _, i := range t.grid[c] {
+			take(i)
+		}
+	})
+	for _, i := range t.large {
+		take(i)
+	}
+	slices.Sort(found)
+	return slices.Compact(found)
+}
+
+// reached are the surfaces that a light's range and cone reach and that face it, whether or not
+// something stands in the way: what a target counts.
+func (s *subject) reached(l *level.Light) []int32 {
+	t := s.surfaces()
+	if s.Scene.Bounds.Empty() {
+		return nil
+	}
+	pose := s.world.Pose(&l.Entity)
+	end := math.Inf(1)
+	if l.RangeM > 0 {
+		end = l.RangeM
+	}
+	v := reachVolume(l, pose, end)
+	box := v.bounds(s.Scene.Bounds)
+	for axis := range 3 {
+		if box.Min[axis] > box.Max[axis] {
+			return nil
+		}
+	}
+	var found []int32
+	for _, i := range t.near(box) {
+		f := &s.Scene.Surfaces[i]
+		if !f.Finish().Roles.ReceivesLight || !v.meets(t.boxes[i]) {
+			continue
+		}
+		for c := range s.Scene.Corners(f) {
+			if s.faces(l, pose, c, f.Finish().Material.TwoSided) && v.meetsTriangle(c) {
+				found = append(found, i)
+				break
+			}
+		}
+	}
+	return found
+}
+
+// faces tells whether a triangle turns its front to a light.
+func (s *subject) faces(l *level.Light, pose geom.Pose, c [3]geom.Vec3, twoSided bool) bool {
+	if twoSided {
+		return true
+	}
+	n := c[1].Sub(c[0]).Cross(c[2].Sub(c[0]))
+	if l.Kind == level.Directional || l.Kind == level.BoxLight {
+		return n.Dot(pose.Forward()) < 0
+	}
+	return n.Dot(pose.Position.Sub(c[0])) > 0
+}
+
+// meetsTriangle tells whether a volume and a triangle share a point: a point goes to the farthest
+// body in turn until it lies in all.
+func (v *volume) meetsTriangle(c [3]geom.Vec3) bool {
+	p := c[0].Add(c[1]).Add(c[2]).Mul(1.0 / 3)
+	for range 60 {
+		far := math.Inf(-1)
+		var worst convex
+		for _, part := range v.parts {
+			if d := part.distance(p); d > far {
+				far, worst = d, part
+			}
+		}
+		if worst == nil || far <= 1e-4 {
+			return true
+		}
+		next := nearestOnTriangle(worst.nearest(p), c)
+		if next.Sub(p).Len() < 1e-5 {
+			return false
+		}
+		p = next
+	}
+	return false
+}
+
+// nearestOnTriangle is the point of a triangle nearest to p (Ericson, "Real-Time Collision
+// Detection", 2005, 5.1.5).
+func nearestOnTriangle(p geom.Vec3, c [3]geom.Vec3) geom.Vec3 {
+	ab, ac, ap := c[1].Sub(c[0]), c[2].Sub(c[0]), p.Sub(c[0])
+	d1, d2 := ab.Dot(ap), ac.Dot(ap)
+	if d1 <= 0 && d2 <= 0 {
+		return c[0]
+	}
+	bp := p.Sub(c[1])
+	d3, d4 := ab.Dot(bp), ac.Dot(bp)
+	if d3 >= 0 && d4 <= d3 {
+		return c[1]
+	}
+	if vc := d1*d4 - d3*d2; vc <= 0 && d1 >= 0 && d3 <= 0 {
+		return c[0].Add(ab.Mul(d1 / (d1 - d3)))
+	}
+	cp := p.Sub(c[2])
+	d5, d6 := ab.Dot(cp), ac.Dot(cp)
+	if d6 >= 0 && d5 <= d6 {
+		return c[2]
+	}
+	if vb := d5*d2 - d1*d6; vb <= 0 && d2 >= 0 && d6 <= 0 {
+		return c[0].Add(ac.Mul(d2 / (d2 - d6)))
+	}
+	if va := d3*d6 - d5*d4; va <= 0 && d4-d3 >= 0 && d5-d6 >= 0 {
+		return c[1].Add(c[2].Sub(c[1]).Mul((d4 - d3) / ((d4 - d3) + (d5 - d6))))
+	}
+	va, vb, vc := d3*d6-d5*d4, d5*d2-d1*d6, d1*d4-d3*d2
+	sum := 1 / (va + vb + vc)
+	return c[0].Add(ab.Mul(vb * sum)).Add(ac.Mul(vc * sum))
+}

@@ -1,0 +1,91 @@
+package rest
+
+import (
+	"context"
+	"slices"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"grotta/api"
+	"grotta/core/level"
+	"grotta/report"
+)
+
+// This file checks levels against platforms.
+
+func (s *server) registerChecks(a huma.API, tag string) {
+	one := heavy(operation("GET", "/levels/{id}/check", "check-level", "Check a level against a platform", tag))
+	huma.Register(a, one, func(ctx context.Context, in *struct {
+		LevelPath
+		Platform string `query:"platform" maxLength:"64" doc:"The level's own if left out."`
+	}) (*out[api.Report], error) {
+		names := []string{}
+		if in.Platform != "" {
+			names = append(names, in.Platform)
+		}
+		reports, err := s.check(ctx, in.ID, names)
+		if err != nil {
+			return nil, err
+		}
+		return answer(s, reports[0], nil)
+	})
+	many := heavy(operation("GET", "/levels/{id}/checks", "check-level-for-platforms", "Check a level against several platforms", tag))
+	huma.Register(a, many, func(ctx context.Context, in *struct {
+		LevelPath
+		Platforms []string `query:"platforms" maxItems:"12" doc:"Names; all that the level is for if left out."`
+	}) (*out[list[api.Report]], error) {
+		reports, err := s.check(ctx, in.ID, in.Platforms)
+		if err != nil {
+			return nil, err
+		}
+		return answerList(s, reports, nil)
+	})
+	huma.Register(a, operation("GET", "/rules", "list-rules", "What the checks look for", tag), func(context.Context, *struct{}) (*out[list[api.CheckRule]], error) {
+		return answerList(s, report.Rules(), nil)
+	})
+}
+
+// DefaultPlatform is what a level without a platform is checked against.
+const DefaultPlatform = "baked-arena"
+
+// platformsOf are the names of the platforms that a level is for.
+func platformsOf(l *level.Level) []string {
+	names := []string{l.Platform}
+	if l.Platform == "" {
+		names[0] = DefaultPlatform
+	}
+	for _, name := range l.AlsoFor {
+		if !slices.Contains(names, name) {
+			names = append(names, name)
+		}
+	}
+	return names
+}
+
+// check judges a level by some platforms, or by all that it is for.
+func (s *server) check(ctx context.Context, id string, names []string) ([]api.Report, error) {
+	o, err := s.open(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	own := platformsOf(o.doc)[0]
+	if len(names) == 0 {
+		names = platformsOf(o.doc)
+	}
+	var reports []api.Report
+	subject := s.subjects.of(id, o.prepared)
+	for _, name := range names {
+		profile, err := s.Store.Platform(askerOf(ctx), name)
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		r := report.Of(o.info.ID, o.info.Revision, subject.Against(profile))
+		if name == own {
+			if err := s.Store.NoteCheck(id, o.info.Revision, r.Counts["error"], r.Counts["warning"]); err != nil {
+				return nil, s.problem(err)
+			}
+		}
+		reports = append(reports, r)
+	}
+	return reports, nil
+}
