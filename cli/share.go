@@ -4,7 +4,9 @@ import (
 	"cmp"
 	"fmt"
 	"io"
+	"maps"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -267,11 +269,19 @@ func (a *app) platformCommand() *cobra.Command {
 			})
 		},
 	}
+	file := false
 	show := &cobra.Command{
-		Use: "show NAME", Short: "Show a platform and the reason of each limit", Args: args(1),
+		Use: "show NAME", Short: "Show a platform and the reason of each limit", Args: args(1), ValidArgsFunction: a.completePlatforms,
 		RunE: func(cmd *cobra.Command, in []string) error {
 			all, err := a.client().Platforms(cmd.Context())
 			if err != nil {
+				return err
+			}
+			if file {
+				text, err := a.client().PlatformFile(cmd.Context(), in[0])
+				if err == nil {
+					_, err = a.out.Write(text)
+				}
 				return err
 			}
 			for _, p := range all {
@@ -282,6 +292,7 @@ func (a *app) platformCommand() *cobra.Command {
 			return fmt.Errorf("no platform is called %q", in[0])
 		},
 	}
+	show.Flags().BoolVar(&file, "file", false, "the profile itself, as YAML: the beginning for one of your own")
 	add := &cobra.Command{
 		Use: "add FILE", Short: "Add a profile of your own, YAML or JSON", Args: args(1),
 		RunE: func(cmd *cobra.Command, in []string) error {
@@ -313,8 +324,8 @@ func limit(l *platform.Limit) string {
 
 func describePlatform(w io.Writer, p *platform.Profile) {
 	fmt.Fprintf(w, "%s  (%s)\n%s\n\nunit %g m, +%s up, %s-handed\nlights: %s\n", p.Title, p.Name, p.Note, p.Space.UnitM, p.Space.Up, p.Space.Handed, strings.Join(p.Lights.Kinds, ", "))
-	for kind, other := range p.Lights.Instead {
-		fmt.Fprintf(w, "  for %s use %s\n", kind, other)
+	for _, kind := range slices.Sorted(maps.Keys(p.Lights.Instead)) {
+		fmt.Fprintf(w, "  for %s use %s\n", kind, p.Lights.Instead[kind])
 	}
 	var rows [][]string
 	add := func(name string, l *platform.Limit) {
@@ -330,7 +341,21 @@ func describePlatform(w io.Writer, p *platform.Profile) {
 	add("lightmap pages", p.Limits.LightmapPages)
 	add("lightmap bytes", p.Limits.LightmapBytes)
 	add("page size", p.Limits.PageSize)
+	add("lights on a surface", p.Limits.SurfaceLights)
+	add("surfaces of a light", p.Limits.LightSurfaces)
+	add("lights in a view", p.Limits.ViewLights)
+	add("dynamic lights", p.Lights.Dynamic)
+	add("glows", p.Limits.Glows)
+	add("fog volumes", p.Limits.FogVolumes)
+	add("motes at once", p.Limits.Motes)
+	add("probes", p.Limits.Probes)
+	add("reflections", p.Limits.Reflections)
+	add("triangles", p.Limits.Triangles)
+	add("build, minutes", p.Build.Minutes)
 	fmt.Fprintln(w)
 	table(w, "LIMIT|MOST|WHY", rows)
+	for _, t := range p.Tiers {
+		fmt.Fprintf(w, "\n%s, %.0f %% of the players: without %s\n", t.Name, t.Share*100, strings.Join(t.LeftOut, ", "))
+	}
 	fmt.Fprintf(w, "\nfloor light: %g lx for a story, %g lx to compete\n", p.Play.StoryLux, p.Play.CompeteLux)
 }

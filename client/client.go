@@ -535,11 +535,7 @@ func (c *Client) Check(ctx context.Context, id, platform string) (api.Report, er
 
 // Checks checks a level against several platforms; none are all that it is for.
 func (c *Client) Checks(ctx context.Context, id string, platforms []string) ([]api.Report, error) {
-	q := url.Values{}
-	if len(platforms) > 0 {
-		q.Set("platforms", strings.Join(platforms, ","))
-	}
-	return getList[api.Report](ctx, c, levelPath(id, "checks"), q)
+	return getList[api.Report](ctx, c, levelPath(id, "checks"), url.Values{"platforms": platforms})
 }
 
 // Rules lists what the checks look for.
@@ -601,6 +597,12 @@ func (c *Client) Platforms(ctx context.Context) ([]api.Platform, error) {
 // AddPlatform adds a profile of the user's own.
 func (c *Client) AddPlatform(ctx context.Context, text []byte) (*platform.Profile, error) {
 	return post[*platform.Profile](ctx, c, "/platforms", text)
+}
+
+// PlatformFile is the text of a profile.
+func (c *Client) PlatformFile(ctx context.Context, name string) (yaml []byte, err error) {
+	_, err = c.do(ctx, call{method: http.MethodGet, path: "/platforms/" + url.PathEscape(name) + "/file"}, &yaml)
+	return yaml, err
 }
 
 // RemovePlatform removes it.

@@ -8,6 +8,7 @@ import (
 	"embed"
 	"fmt"
 	"io/fs"
+	"regexp"
 	"slices"
 
 	"grotta/core/level"
@@ -215,6 +216,20 @@ func Shipped() ([]*Profile, error) {
 	slices.SortFunc(all, func(a, b *Profile) int { return cmp.Compare(a.Name, b.Name) })
 	return all, nil
 }
+
+// Source is the text of a profile that comes with Grotta, with its comments; nil where there is none.
+func Source(name string) []byte {
+	if !plainName.MatchString(name) {
+		return nil
+	}
+	text, err := shipped.ReadFile("profiles/" + name + ".yaml")
+	if err != nil {
+		return nil
+	}
+	return text
+}
+
+var plainName = regexp.MustCompile(`^[a-z0-9][a-z0-9._-]{0,63}$`)
 
 // Named finds a shipped profile; the error lists those there are.
 func Named(name string) (*Profile, error) {

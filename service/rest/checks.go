@@ -32,7 +32,7 @@ func (s *server) registerChecks(a huma.API, tag string) {
 	many := heavy(operation("GET", "/levels/{id}/checks", "check-level-for-platforms", "Check a level against several platforms", tag))
 	huma.Register(a, many, func(ctx context.Context, in *struct {
 		LevelPath
-		Platforms []string `query:"platforms" maxItems:"12" doc:"Names; all that the level is for if left out."`
+		Platforms []string `query:"platforms,explode" maxItems:"12" doc:"Names; all that the level is for if left out."`
 	}) (*out[list[api.Report]], error) {
 		reports, err := s.check(ctx, in.ID, in.Platforms)
 		if err != nil {

@@ -133,6 +133,18 @@ func (s *server) registerPlatforms(a huma.API) {
 			platforms, err := s.Store.Platforms(askerOf(ctx))
 			return answerList(s, platforms, err)
 		})
+	file := operation("GET", "/platforms/{name}/file", "get-platform-file", "The text of a platform's profile", tag)
+	file.Description = "grotta-platform/1, YAML as it was written. A copy under another name is a beginning for one's own."
+	file.Responses = binaryResponse("application/yaml")
+	huma.Register(a, file, func(ctx context.Context, in *struct {
+		Name string `path:"name"`
+	}) (*fileOut, error) {
+		text, err := s.Store.PlatformText(askerOf(ctx), in.Name)
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		return &fileOut{"application/yaml", "inline", text}, nil
+	})
 	add := operation("POST", "/platforms", "add-platform", "Add a platform of your own", tag)
 	add.Description = "The body is a profile (grotta-platform/1), YAML or JSON."
 	add.SkipValidateBody = true

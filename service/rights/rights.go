@@ -115,10 +115,11 @@ var Table = map[string]Need{
 
 	"add-import-rules": maker,
 
-	"list-platforms":  signedIn,
-	"list-rules":      signedIn,
-	"add-platform":    maker,
-	"remove-platform": maker,
+	"list-platforms":    signedIn,
+	"list-rules":        signedIn,
+	"add-platform":      maker,
+	"get-platform-file": signedIn,
+	"remove-platform":   maker,
 
 	"get-level":                 viewer,
 	"get-air":                   viewer,

@@ -236,6 +236,18 @@ func (s *Store) AddPlatform(a Asker, text []byte) (*platform.Profile, error) {
 	})
 }
 
+// PlatformText is the text of a profile as it was written.
+func (s *Store) PlatformText(a Asker, name string) ([]byte, error) {
+	if text := platform.Source(name); text != nil {
+		return text, nil
+	}
+	var row platformRow
+	if err := s.db.Where("owner_id = ? AND name = ?", a.ID, name).Take(&row).Error; err != nil {
+		return nil, translate(err)
+	}
+	return row.Body, nil
+}
+
 // RemovePlatform removes one of the asker's profiles.
 func (s *Store) RemovePlatform(a Asker, name string) error {
 	return s.change(func(tx *gorm.DB) error {

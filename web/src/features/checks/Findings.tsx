@@ -125,9 +125,9 @@ function Item({ finding: f, doc, user, canEdit, edit }: Omit<Props, "reports"> &
       onPointerEnter={show}
       onPointerLeave={() => bench.set({ evidence: null })}
     >
-      <div className="flex items-start gap-3">
+      <div className="flex flex-wrap items-start gap-x-2 gap-y-1">
         <span className="mt-0.5">{marks[f.severity]}</span>
-        <div className="min-w-0 flex-1">
+        <div className="min-w-[220px] flex-1">
           <p>{f.message}</p>
           <p className="dim">
             {f.waived ? `Meant: ${f.waived}` : f.why} <span className="ml-2">{f.rule}</span>
