@@ -419,6 +419,8 @@ type Variant struct {
 	Mix      string `json:"mix,omitzero" maxLength:"64" required:"false" doc:"Id of a mix of the level, put on for the picture alone."`
 	NoBake   bool   `json:"no_bake,omitzero" required:"false" doc:"Show what has no light yet as dark; else it is baked at draft first."`
 	Display  string `json:"display,omitzero" maxLength:"64" required:"false" doc:"A platform whose display is shown: light over what it takes is cut."`
+
+	Edit *level.Operation `json:"edit,omitzero" required:"false" doc:"A change put on for the picture alone."`
 }
 
 // NewShot asks for a picture: from a viewpoint, from a camera, on a path, or of

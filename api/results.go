@@ -59,6 +59,40 @@ type Spent struct {
 	Why  string  `json:"why"`
 }
 
+// NewFit asks for the least visible change after which a level keeps to the limits of platforms.
+type NewFit struct {
+	Platforms []string `json:"platforms,omitzero" required:"false" maxItems:"12" doc:"Names; all that the level is for if left out."`
+	Keep      []string `json:"keep,omitzero" required:"false" maxItems:"2000" doc:"Ids of lights that stay as they are."`
+}
+
+// FitPlan is such a change.
+type FitPlan struct {
+	Level     string           `json:"level"`
+	Revision  int              `json:"revision"`
+	Platforms []string         `json:"platforms"`
+	Steps     []FitStep        `json:"steps" doc:"The least visible first."`
+	Mean      float64          `json:"mean" doc:"Colour difference (CIEDE2000) of all steps together, mean over all spots."`
+	P95       float64          `json:"p95" doc:"Its 95th percentile."`
+	Most      float64          `json:"most" doc:"The greatest."`
+	Spots     int              `json:"spots" doc:"Places that were compared: what viewpoints see, and where a player walks."`
+	Sum       float64          `json:"sum" doc:"Of the means of the changes of lights."`
+	Bound     float64          `json:"bound" doc:"No choice of changes has a smaller sum."`
+	Exact     bool             `json:"exact" doc:"Whether the sum is the smallest there is."`
+	Left      []string         `json:"left" doc:"What is still over a limit."`
+	Operation *level.Operation `json:"operation,omitzero" doc:"All steps as one change; none where nothing has to change."`
+}
+
+// FitStep is one change of a plan.
+type FitStep struct {
+	Entity    string          `json:"entity,omitzero"`
+	What      string          `json:"what" doc:"In words."`
+	Mean      float64         `json:"mean" doc:"Colour difference of this step alone, mean over all spots."`
+	P95       float64         `json:"p95"`
+	Measured  bool            `json:"measured" doc:"Whether the two are; a change of texels, glows or motes is not."`
+	Platforms []string        `json:"platforms" doc:"Those that need it."`
+	Operation level.Operation `json:"operation"`
+}
+
 // CheckRule is one thing that is checked.
 type CheckRule struct {
 	ID         string   `json:"id"`

@@ -538,6 +538,11 @@ func (c *Client) Checks(ctx context.Context, id string, platforms []string) ([]a
 	return getList[api.Report](ctx, c, levelPath(id, "checks"), url.Values{"platforms": platforms})
 }
 
+// Fit finds the least visible change after which platforms take a level. Nothing is stored.
+func (c *Client) Fit(ctx context.Context, id string, ask api.NewFit) (api.FitPlan, error) {
+	return post[api.FitPlan](ctx, c, levelPath(id, "fit"), ask)
+}
+
 // Rules lists what the checks look for.
 func (c *Client) Rules(ctx context.Context) ([]api.CheckRule, error) {
 	return getList[api.CheckRule](ctx, c, "/rules", nil)

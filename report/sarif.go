@@ -17,6 +17,8 @@ type (
 	sarifRun struct {
 		Tool              sarifTool         `json:"tool"`
 		AutomationDetails sarifID           `json:"automationDetails"`
+		Language          string            `json:"language"`
+		NewlineSequences  []string          `json:"newlineSequences"`
 		Results           []sarifResult     `json:"results"`
 		Properties        map[string]string `json:"properties"`
 	}
@@ -27,10 +29,10 @@ type (
 		Driver sarifDriver `json:"driver"`
 	}
 	sarifDriver struct {
-		Name           string      `json:"name"`
-		Version        string      `json:"version,omitzero"`
-		InformationURI string      `json:"informationUri,omitzero"`
-		Rules          []sarifRule `json:"rules"`
+		Name     string      `json:"name"`
+		Version  string      `json:"version,omitzero"`
+		Language string      `json:"language"`
+		Rules    []sarifRule `json:"rules"`
 	}
 	sarifRule struct {
 		ID               string    `json:"id"`
@@ -68,6 +70,9 @@ type (
 	}
 )
 
+// language is what messages are written in.
+const language = "en"
+
 // SARIF writes reports as a SARIF 2.1.0 log with one run for each platform. artifact is the file or the
 // level that was checked.
 func SARIF(version, artifact string, reports []api.Report) ([]byte, error) {
@@ -81,8 +86,8 @@ func SARIF(version, artifact string, reports []api.Report) ([]byte, error) {
 	levels := map[string]string{"error": "error", "warning": "warning", "advice": "note"}
 	for _, r := range reports {
 		run := sarifRun{
-			Tool:              sarifTool{sarifDriver{Name: "Grotta", Version: version, Rules: rules}},
-			AutomationDetails: sarifID{r.Platform + "/"}, Results: []sarifResult{},
+			Tool:              sarifTool{sarifDriver{Name: "Grotta", Version: version, Language: language, Rules: rules}},
+			AutomationDetails: sarifID{r.Platform + "/"}, Language: language, NewlineSequences: []string{"\n"}, Results: []sarifResult{},
 			Properties: map[string]string{"platform": r.Platform},
 		}
 		for _, f := range r.Findings {

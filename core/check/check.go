@@ -244,15 +244,7 @@ type subject struct {
 }
 
 // shining are the lights that are on and not black, and that light surfaces.
-func (s *subject) shining() []*level.Light {
-	var on []*level.Light
-	for _, l := range s.level.Lights {
-		if l.Surfaces && s.level.Radiant(l).Luminance() > 0 {
-			on = append(on, l)
-		}
-	}
-	return on
-}
+func (s *subject) shining() []*level.Light { return Shining(s.level) }
 
 func (s *subject) place(e *level.Entity) *level.Vec {
 	v := level.Vec(s.world.Pose(e).Position)

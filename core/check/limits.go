@@ -11,6 +11,7 @@ import (
 	"grotta/core/geom"
 	"grotta/core/level"
 	"grotta/core/lightmap"
+	"grotta/core/overlap"
 	"grotta/core/platform"
 	"grotta/core/scene"
 )
@@ -98,8 +99,8 @@ func lightsInView(s *subject) []Finding {
 	for _, v := range s.seen() {
 		var names []string
 		for _, l := range s.shining() {
-			volume := reachVolume(l, s.world.Pose(&l.Entity), cmp.Or(l.RangeM, math.Inf(1)))
-			if slices.ContainsFunc(v.spots, func(p spot) bool { return volume.contains(p.at) }) {
+			volume := overlap.Reach(l, s.world.Pose(&l.Entity), cmp.Or(l.RangeM, math.Inf(1)))
+			if slices.ContainsFunc(v.spots, func(p spot) bool { return volume.Contains(p.at) }) {
 				names = append(names, l.ID)
 			}
 		}

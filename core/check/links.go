@@ -9,6 +9,7 @@ import (
 	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/level"
+	"grotta/core/overlap"
 	"grotta/core/scene"
 )
 
@@ -254,7 +255,7 @@ func (s *subject) hasGlow(at geom.Vec3, within float64) bool {
 func (s *subject) surfaceDistance(i int32, p geom.Vec3) float64 {
 	least := math.Inf(1)
 	for c := range s.Scene.Corners(&s.Scene.Surfaces[i]) {
-		least = min(least, nearestOnTriangle(p, c).Sub(p).Len())
+		least = min(least, overlap.NearestOnTriangle(p, c).Sub(p).Len())
 	}
 	return least
 }
@@ -442,15 +443,13 @@ func (s *subject) touches(id string, b geom.Bounds) bool {
 	const about = 0.02
 	margin := geom.Vec3{about, about, about}
 	wide := geom.Bounds{Min: b.Min.Sub(margin), Max: b.Max.Add(margin)}
+	room := overlap.BoxVolume(wide)
 	for _, i := range s.surfaces().near(wide) {
 		if s.Scene.Surfaces[i].Body().Entity == id {
 			continue
 		}
 		for c := range s.Scene.Corners(&s.Scene.Surfaces[i]) {
-			v := volume{parts: []convex{
-				half{geom.Vec3{1, 0, 0}, wide.Max[0]}, half{geom.Vec3{-1, 0, 0}, -wide.Min[0]}, half{geom.Vec3{0, 1, 0}, wide.Max[1]},
-				half{geom.Vec3{0, -1, 0}, -wide.Min[1]}, half{geom.Vec3{0, 0, 1}, wide.Max[2]}, half{geom.Vec3{0, 0, -1}, -wide.Min[2]}}}
-			if v.meetsTriangle(c) {
+			if room.MeetsTriangle(c) {
 				return true
 			}
 		}

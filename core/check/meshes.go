@@ -5,6 +5,7 @@ import (
 
 	"grotta/core/geom"
 	"grotta/core/level"
+	"grotta/core/overlap"
 )
 
 // closedMesh is an enabled mesh without open edges, in the level's space.
@@ -124,7 +125,7 @@ func (m *closedMesh) holds(p geom.Vec3) bool {
 func (m *closedMesh) wayOut(p geom.Vec3) (depth float64, way geom.Vec3) {
 	depth = math.Inf(1)
 	for _, t := range m.triangles {
-		near := nearestOnTriangle(p, t)
+		near := overlap.NearestOnTriangle(p, t)
 		if d := near.Sub(p).Len(); d < depth {
 			depth = d
 			if way = near.Sub(p); d > 1e-9 {

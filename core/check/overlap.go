@@ -7,6 +7,7 @@ import (
 
 	"grotta/core/geom"
 	"grotta/core/level"
+	"grotta/core/overlap"
 )
 
 var _ = add(Rule{
@@ -25,13 +26,13 @@ func shadowOverlap(s *subject) []Finding {
 		return nil
 	}
 	allowed := limit.Max - limit.Reserve
-	var volumes []volume
+	var volumes []overlap.Volume
 	for _, l := range s.shining() {
-		if v, ok := shadowVolume(l, s.world.Pose(&l.Entity)); ok {
+		if v, ok := overlap.Shadow(l, s.world.Pose(&l.Entity)); ok {
 			volumes = append(volumes, v)
 		}
 	}
-	places, complete := crowds(volumes, s.bounds(), allowed)
+	places, complete := overlap.Places(volumes, s.bounds(), allowed)
 	var found []Finding
 	for i, p := range places {
 		if i == mostPlaces {
@@ -52,24 +53,24 @@ func shadowOverlap(s *subject) []Finding {
 	return found
 }
 
-func (s *subject) crowded(p *place, volumes []volume, allowed int) Finding {
+func (s *subject) crowded(p *overlap.Place, volumes []overlap.Volume, allowed int) Finding {
 	limit := s.profile.Limits.ShadowOverlap
-	n := len(p.ids)
+	n := len(p.IDs)
 	f := Finding{
-		Severity: Error, Count: float64(n), Limit: float64(allowed), Why: limit.Why, Entities: p.ids, Point: vec(p.point), Region: regionOf(p.region),
-		Message: fmt.Sprintf("%d shadow-casting lights meet at %.2f, %.2f, %.2f; %s takes %d", n, p.point[0], p.point[1], p.point[2], s.profile.Name, limit.Max),
+		Severity: Error, Count: float64(n), Limit: float64(allowed), Why: limit.Why, Entities: p.IDs, Point: vec(p.Point), Region: regionOf(p.Region),
+		Message: fmt.Sprintf("%d shadow-casting lights meet at %.2f, %.2f, %.2f; %s takes %d", n, p.Point[0], p.Point[1], p.Point[2], s.profile.Name, limit.Max),
 	}
 	if limit.Reserve > 0 {
 		f.Message += fmt.Sprintf(" and keeps %d for carried lamps", limit.Reserve)
 	}
-	if p.inDoubt && p.most > n {
-		f.Message = fmt.Sprintf("at least %s, and at most %d", f.Message, p.most)
+	if p.InDoubt && p.Most > n {
+		f.Message = fmt.Sprintf("at least %s, and at most %d", f.Message, p.Most)
 	}
-	if z := s.level.ZoneAt(p.point); z != nil {
+	if z := s.level.ZoneAt(p.Point); z != nil {
 		f.Zone = z.ID
 	}
 	// The target keeps the brightest at the point.
-	order := slices.Clone(p.ids)
+	order := slices.Clone(p.IDs)
 	slices.SortFunc(order, func(a, b string) int { return cmp.Or(cmp.Compare(s.throw(a), s.throw(b)), cmp.Compare(a, b)) })
 	dropped := order[:n-allowed]
 	f.Message += fmt.Sprintf("; the weakest would be dropped: %s", some(dropped))
@@ -96,37 +97,37 @@ func regionOf(boxes []geom.Bounds) []level.Box {
 
 // dropShadows takes the shadow of the weakest light at the deepest point of a place, again and
 // again until the place keeps to the limit. Nil where that takes too long.
-func (s *subject) dropShadows(p *place, volumes []volume, allowed int) *level.Operation {
-	around := p.region[0]
-	for _, b := range p.region {
+func (s *subject) dropShadows(p *overlap.Place, volumes []overlap.Volume, allowed int) *level.Operation {
+	around := p.Region[0]
+	for _, b := range p.Region {
 		around.Grow(b.Min)
 		around.Grow(b.Max)
 	}
-	left := slices.DeleteFunc(slices.Clone(volumes), func(v volume) bool { return !v.everywhere() && !v.meets(around) })
-	crowded := [][]string{p.ids}
+	left := slices.DeleteFunc(slices.Clone(volumes), func(v overlap.Volume) bool { return !v.Everywhere() && !v.Meets(around) })
+	crowded := [][]string{p.IDs}
 	var steps []level.Operation
 	var names []string
 	for range 60 {
 		for _, ids := range crowded {
 			// Some of them may have been dropped for another place.
 			ids = slices.DeleteFunc(slices.Clone(ids), func(id string) bool {
-				return !slices.ContainsFunc(left, func(v volume) bool { return v.id == id })
+				return !slices.ContainsFunc(left, func(v overlap.Volume) bool { return v.ID == id })
 			})
 			slices.SortFunc(ids, func(a, b string) int { return cmp.Or(cmp.Compare(s.throw(a), s.throw(b)), cmp.Compare(a, b)) })
 			for _, id := range ids[:max(0, len(ids)-allowed)] {
 				steps = append(steps, level.Set(id, map[string]any{"shadows.cast": false}))
 				names = append(names, nameOf(&s.level.Light(id).Entity))
-				left = slices.DeleteFunc(left, func(v volume) bool { return v.id == id })
+				left = slices.DeleteFunc(left, func(v overlap.Volume) bool { return v.ID == id })
 			}
 		}
-		places, _ := crowds(left, around, allowed)
+		places, _ := overlap.Places(left, around, allowed)
 		if len(places) == 0 {
 			fix := level.Batch("Take the shadow from "+some(names), steps...)
 			return &fix
 		}
 		crowded = nil
 		for _, p := range places {
-			crowded = append(crowded, p.ids)
+			crowded = append(crowded, p.IDs)
 		}
 	}
 	return nil

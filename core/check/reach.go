@@ -6,6 +6,7 @@ import (
 
 	"grotta/core/geom"
 	"grotta/core/level"
+	"grotta/core/overlap"
 )
 
 // tables hold, for every surface, its box and middle, and a grid of surfaces over the level.
@@ -104,8 +105,8 @@ func (s *subject) reached(l *level.Light) []int32 {
 	if l.RangeM > 0 {
 		end = l.RangeM
 	}
-	v := reachVolume(l, pose, end)
-	box := v.bounds(s.Scene.Bounds)
+	v := overlap.Reach(l, pose, end)
+	box := v.Bounds(s.Scene.Bounds)
 	for axis := range 3 {
 		if box.Min[axis] > box.Max[axis] {
 			return nil
@@ -114,11 +115,11 @@ func (s *subject) reached(l *level.Light) []int32 {
 	var found []int32
 	for _, i := range t.near(box) {
 		f := &s.Scene.Surfaces[i]
-		if !f.Finish().Roles.ReceivesLight || !v.meets(t.boxes[i]) {
+		if !f.Finish().Roles.ReceivesLight || !v.Meets(t.boxes[i]) {
 			continue
 		}
 		for c := range s.Scene.Corners(f) {
-			if s.faces(l, pose, c, f.Finish().Material.TwoSided) && v.meetsTriangle(c) {
+			if s.faces(l, pose, c, f.Finish().Material.TwoSided) && v.MeetsTriangle(c) {
 				found = append(found, i)
 				break
 			}
@@ -137,60 +138,4 @@ func (s *subject) faces(l *level.Light, pose geom.Pose, c [3]geom.Vec3, twoSided
 		return n.Dot(pose.Forward()) < 0
 	}
 	return n.Dot(pose.Position.Sub(c[0])) > 0
-}
-
-// meetsTriangle tells whether a volume and a triangle share a point: a point goes to the farthest
-// body in turn until it lies in all.
-func (v *volume) meetsTriangle(c [3]geom.Vec3) bool {
-	p := c[0].Add(c[1]).Add(c[2]).Mul(1.0 / 3)
-	for range 60 {
-		far := math.Inf(-1)
-		var worst convex
-		for _, part := range v.parts {
-			if d := part.distance(p); d > far {
-				far, worst = d, part
-			}
-		}
-		if worst == nil || far <= 1e-4 {
-			return true
-		}
-		next := nearestOnTriangle(worst.nearest(p), c)
-		if next.Sub(p).Len() < 1e-5 {
-			return false
-		}
-		p = next
-	}
-	return false
-}
-
-// nearestOnTriangle is the point of a triangle nearest to p (Ericson, "Real-Time Collision
-// Detection", 2005, 5.1.5).
-func nearestOnTriangle(p geom.Vec3, c [3]geom.Vec3) geom.Vec3 {
-	ab, ac, ap := c[1].Sub(c[0]), c[2].Sub(c[0]), p.Sub(c[0])
-	d1, d2 := ab.Dot(ap), ac.Dot(ap)
-	if d1 <= 0 && d2 <= 0 {
-		return c[0]
-	}
-	bp := p.Sub(c[1])
-	d3, d4 := ab.Dot(bp), ac.Dot(bp)
-	if d3 >= 0 && d4 <= d3 {
-		return c[1]
-	}
-	if vc := d1*d4 - d3*d2; vc <= 0 && d1 >= 0 && d3 <= 0 {
-		return c[0].Add(ab.Mul(d1 / (d1 - d3)))
-	}
-	cp := p.Sub(c[2])
-	d5, d6 := ab.Dot(cp), ac.Dot(cp)
-	if d6 >= 0 && d5 <= d6 {
-		return c[2]
-	}
-	if vb := d5*d2 - d1*d6; vb <= 0 && d2 >= 0 && d6 <= 0 {
-		return c[0].Add(ac.Mul(d2 / (d2 - d6)))
-	}
-	if va := d3*d6 - d5*d4; va <= 0 && d4-d3 >= 0 && d5-d6 >= 0 {
-		return c[1].Add(c[2].Sub(c[1]).Mul((d4 - d3) / ((d4 - d3) + (d5 - d6))))
-	}
-	va, vb, vc := d3*d6-d5*d4, d5*d2-d1*d6, d1*d4-d3*d2
-	sum := 1 / (va + vb + vc)
-	return c[0].Add(ab.Mul(vb * sum)).Add(ac.Mul(vc * sum))
 }

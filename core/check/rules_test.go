@@ -434,8 +434,12 @@ var faults = map[string]struct{ wrong, right func(*plan) }{
 		func(p *plan) { p.lit(); p.Look.Grade.Slope = level.Vec{1.8, 0.5, 0.3} },
 		func(p *plan) { p.lit(); p.Look.Grade.Slope = level.Vec{1.05, 1, 0.95} }},
 	"look.fog-hides-all": {
-		func(p *plan) { p.Fog.Haze.Enabled, p.Fog.Haze.StartM, p.Fog.Haze.Density, p.Fog.Haze.Max = true, 0, 0.5, 1 },
-		func(p *plan) { p.Fog.Haze.Enabled, p.Fog.Haze.StartM, p.Fog.Haze.Density, p.Fog.Haze.Max = true, 0, 0.3, 1 }},
+		func(p *plan) {
+			p.Fog.Haze.Enabled, p.Fog.Haze.StartM, p.Fog.Haze.Density, p.Fog.Haze.Max = true, 0, 0.5, 1
+		},
+		func(p *plan) {
+			p.Fog.Haze.Enabled, p.Fog.Haze.StartM, p.Fog.Haze.Density, p.Fog.Haze.Max = true, 0, 0.3, 1
+		}},
 	"look.fog-short": {
 		func(p *plan) {
 			p.lit()

@@ -120,24 +120,31 @@ func meetLit(p *bake.Prepared, from, dir geom.Vec3) (source.Receiver, color.Line
 	return source.Receiver{Point: point, Origin: point.Add(n.Mul(scene.OffsetM)), Normal: n}, albedo, true
 }
 
-// Light is the light of all sources on a surface at p facing n, in lux,
-// direct and by so many paths bounced, with so many shadow rays to each source
-// that has a size.
+// Light is the light of all sources on a surface at p facing n, in lux, direct and by
+// so many paths bounced, with so many shadow rays to each source that has a size.
 func Light(p *bake.Prepared, at, n geom.Vec3, samples, paths int) color.Linear {
-	r := source.Receiver{Point: at, Origin: at, Normal: n}
 	var sum color.Linear
+	for _, c := range Each(p, at, n, samples, paths) {
+		sum = sum.Add(c)
+	}
+	return sum
+}
+
+// Each is Light by source, in their order. The paths are the same for levels of one geometry, so that
+// what a change of lights does to a place can be told from few of them.
+func Each(p *bake.Prepared, at, n geom.Vec3, samples, paths int) []color.Linear {
+	r := source.Receiver{Point: at, Origin: at, Normal: n}
+	out := make([]color.Linear, len(p.Sources))
+	if paths > 0 {
+		out = bouncedAt(p, &r, paths)
+	}
 	for i := range p.Sources {
 		s := &p.Sources[i]
 		if s.Weight == (color.Linear{}) {
 			continue
 		}
 		unit, _ := s.Direct(p.Scene, &r, source.Careful(samples), 0)
-		sum = sum.Add(s.Weight.Mul(unit))
+		out[i] = out[i].Add(s.Weight.Mul(unit))
 	}
-	if paths > 0 {
-		for _, c := range bouncedAt(p, &r, paths) {
-			sum = sum.Add(c)
-		}
-	}
-	return sum
+	return out
 }

@@ -140,6 +140,7 @@ func (s *server) registerLight(a huma.API) {
 	s.registerDensity(a, tag)
 	s.registerProbes(a, tag)
 	s.registerChecks(a, tag)
+	s.registerFit(a, tag)
 }
 
 // layer serves a layer only through a level that has it now, so that a key

@@ -76,7 +76,7 @@ func (s *server) stage(ctx context.Context, id string, v api.Variant, seconds *f
 
 // variant opens a level at a revision, with a preset or a mix applied for the moment.
 func (s *server) variant(ctx context.Context, id string, v *api.Variant) (*opened, error) {
-	if v.Revision == 0 && v.Preset == "" && v.Mix == "" {
+	if v.Revision == 0 && v.Preset == "" && v.Mix == "" && v.Edit == nil {
 		return s.open(ctx, id)
 	}
 	info, doc, err := s.Store.Level(askerOf(ctx), id)
@@ -93,7 +93,7 @@ func (s *server) variant(ctx context.Context, id string, v *api.Variant) (*opene
 	if err != nil {
 		return nil, s.problem(err)
 	}
-	for _, put := range []func(context.Context, *level.Level, *api.Variant) (level.Operation, error){s.presetOf, mixOf} {
+	for _, put := range []func(context.Context, *level.Level, *api.Variant) (level.Operation, error){s.presetOf, mixOf, editOf} {
 		op, err := put(ctx, doc, v)
 		if err != nil {
 			return nil, err
@@ -114,6 +114,14 @@ func (s *server) variant(ctx context.Context, id string, v *api.Variant) (*opene
 		return nil, s.problem(err)
 	}
 	return &opened{info, doc, p}, nil
+}
+
+// editOf is the change of a variant; one without an action where it names none.
+func editOf(_ context.Context, _ *level.Level, v *api.Variant) (level.Operation, error) {
+	if v.Edit == nil {
+		return level.Operation{}, nil
+	}
+	return *v.Edit, nil
 }
 
 // presetOf is what the preset of a variant changes; an operation without steps where it

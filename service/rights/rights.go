@@ -144,6 +144,7 @@ var Table = map[string]Need{
 	"plan-density":              viewer,
 	"check-level":               viewer,
 	"check-level-for-platforms": viewer,
+	"fit-level":                 viewer,
 	"compare-pictures":          viewer,
 	"take-shot":                 viewer,
 	"make-sheet":                viewer,

@@ -4,7 +4,7 @@ import { RigList } from "../presets/RigList";
 import { SavePreset } from "../presets/SavePreset";
 import { BringInAgain } from "./Again";
 import { CommandGrid, Group } from "./buttons";
-import { AlsoFor, Budget, Findings } from "./Findings";
+import { AlsoFor, Budget, Findings, FitButton } from "./Findings";
 import { HandOver } from "./HandOver";
 import { MaterialSwatches } from "./Materials";
 import type { StageProps } from "./StagePanel";
@@ -117,6 +117,7 @@ export function ChecksStage({ doc, report, context }: StageProps) {
   return (
     <>
       <Findings report={report} />
+      <FitButton doc={doc} context={context} />
       <Budget report={report} />
       <AlsoFor doc={doc} context={context} />
     </>

@@ -1,4 +1,6 @@
-package check
+// Package overlap tells where light reaches, as convex bodies, and where many of them share a point. It
+// casts no rays.
+package overlap
 
 import (
 	"math"
@@ -18,16 +20,18 @@ type convex interface {
 	extent() (low, high geom.Vec3)
 }
 
-// volume is where a light casts shadows: what all its parts share. One without parts is everywhere.
-type volume struct {
-	id     string
+// Volume is where a light reaches: what all its parts share. One without parts is everywhere.
+type Volume struct {
+	ID     string    // of the light
+	Middle geom.Vec3 // of the light
 	parts  []convex
-	middle geom.Vec3 // of the light
 }
 
-func (v *volume) everywhere() bool { return len(v.parts) == 0 }
+// Everywhere tells whether it has no end.
+func (v *Volume) Everywhere() bool { return len(v.parts) == 0 }
 
-func (v *volume) distance(p geom.Vec3) float64 {
+// Distance is about how far a point is outside, in metres; inside it is negative.
+func (v *Volume) Distance(p geom.Vec3) float64 {
 	far := math.Inf(-1)
 	for _, part := range v.parts {
 		far = max(far, part.distance(p))
@@ -35,11 +39,12 @@ func (v *volume) distance(p geom.Vec3) float64 {
 	return far
 }
 
-func (v *volume) contains(p geom.Vec3) bool { return v.distance(p) <= 0 }
+// Contains tells whether a point is inside.
+func (v *Volume) Contains(p geom.Vec3) bool { return v.Distance(p) <= 0 }
 
-// shadowVolume is where a light casts shadows; ok is false for one that casts none. Its shadow
+// Shadow is where a light casts shadows; ok is false for one that casts none. Its shadow
 // ends at the light's range or at reach_m, whichever comes first.
-func shadowVolume(l *level.Light, pose geom.Pose) (v volume, ok bool) {
+func Shadow(l *level.Light, pose geom.Pose) (v Volume, ok bool) {
 	if !l.Shadows.Cast || l.Shadows.Depth == 0 {
 		return v, false
 	}
@@ -49,13 +54,13 @@ func shadowVolume(l *level.Light, pose geom.Pose) (v volume, ok bool) {
 			end = min(end, m)
 		}
 	}
-	return reachVolume(l, pose, end), true
+	return Reach(l, pose, end), true
 }
 
-// reachVolume is where a light shines, as far as an end that may be infinite.
-func reachVolume(l *level.Light, pose geom.Pose, end float64) volume {
+// Reach is where a light shines, as far as an end that may be infinite.
+func Reach(l *level.Light, pose geom.Pose, end float64) Volume {
 	at, aim := pose.Position, pose.Forward()
-	v := volume{id: l.ID, middle: at}
+	v := Volume{ID: l.ID, Middle: at}
 	if !math.IsInf(end, 1) && l.Kind != level.Directional && l.Kind != level.BoxLight && l.Kind != level.Tube {
 		v.parts = append(v.parts, ball{at, end})
 	}
@@ -83,8 +88,8 @@ func reachVolume(l *level.Light, pose geom.Pose, end float64) volume {
 	return v
 }
 
-// bounds is a box round a volume, no larger than the one that it is cut to.
-func (v *volume) bounds(within geom.Bounds) geom.Bounds {
+// Bounds is a box round a volume, no larger than the one that it is cut to.
+func (v *Volume) Bounds(within geom.Bounds) geom.Bounds {
 	b := within
 	for _, part := range v.parts {
 		low, high := part.extent()
@@ -96,19 +101,20 @@ func (v *volume) bounds(within geom.Bounds) geom.Bounds {
 	return b
 }
 
-func (v *volume) meets(b geom.Bounds) bool {
-	own := v.bounds(b)
+// Meets tells whether it may share room with a box; it errs on the side of yes.
+func (v *Volume) Meets(b geom.Bounds) bool {
+	own := v.Bounds(b)
 	for axis := range 3 {
 		if own.Min[axis] > own.Max[axis] {
 			return false
 		}
 	}
 	middle := b.Min.Add(b.Max).Mul(0.5)
-	return v.distance(middle) <= b.Max.Sub(middle).Len()
+	return v.Distance(middle) <= b.Max.Sub(middle).Len()
 }
 
 // holds tells whether all of a box is inside; a convex body holds it if it holds its corners.
-func (v *volume) holds(b geom.Bounds) bool {
+func (v *Volume) holds(b geom.Bounds) bool {
 	for corner := range 8 {
 		p := b.Min
 		for axis := range 3 {
@@ -116,7 +122,7 @@ func (v *volume) holds(b geom.Bounds) bool {
 				p[axis] = b.Max[axis]
 			}
 		}
-		if !v.contains(p) {
+		if !v.Contains(p) {
 			return false
 		}
 	}
@@ -233,4 +239,71 @@ func (c cone) extent() (low, high geom.Vec3) { return everywhere() }
 func everywhere() (low, high geom.Vec3) {
 	inf := math.Inf(1)
 	return geom.Vec3{-inf, -inf, -inf}, geom.Vec3{inf, inf, inf}
+}
+
+// MeetsTriangle tells whether a volume and a triangle share a point: a point goes to the farthest
+// body in turn until it lies in all.
+func (v *Volume) MeetsTriangle(c [3]geom.Vec3) bool {
+	p := c[0].Add(c[1]).Add(c[2]).Mul(1.0 / 3)
+	for range 60 {
+		far := math.Inf(-1)
+		var worst convex
+		for _, part := range v.parts {
+			if d := part.distance(p); d > far {
+				far, worst = d, part
+			}
+		}
+		if worst == nil || far <= 1e-4 {
+			return true
+		}
+		next := NearestOnTriangle(worst.nearest(p), c)
+		if next.Sub(p).Len() < 1e-5 {
+			return false
+		}
+		p = next
+	}
+	return false
+}
+
+// NearestOnTriangle is the point of a triangle nearest to p (Ericson, "Real-Time Collision
+// Detection", 2005, 5.1.5).
+func NearestOnTriangle(p geom.Vec3, c [3]geom.Vec3) geom.Vec3 {
+	ab, ac, ap := c[1].Sub(c[0]), c[2].Sub(c[0]), p.Sub(c[0])
+	d1, d2 := ab.Dot(ap), ac.Dot(ap)
+	if d1 <= 0 && d2 <= 0 {
+		return c[0]
+	}
+	bp := p.Sub(c[1])
+	d3, d4 := ab.Dot(bp), ac.Dot(bp)
+	if d3 >= 0 && d4 <= d3 {
+		return c[1]
+	}
+	if vc := d1*d4 - d3*d2; vc <= 0 && d1 >= 0 && d3 <= 0 {
+		return c[0].Add(ab.Mul(d1 / (d1 - d3)))
+	}
+	cp := p.Sub(c[2])
+	d5, d6 := ab.Dot(cp), ac.Dot(cp)
+	if d6 >= 0 && d5 <= d6 {
+		return c[2]
+	}
+	if vb := d5*d2 - d1*d6; vb <= 0 && d2 >= 0 && d6 <= 0 {
+		return c[0].Add(ac.Mul(d2 / (d2 - d6)))
+	}
+	if va := d3*d6 - d5*d4; va <= 0 && d4-d3 >= 0 && d5-d6 >= 0 {
+		return c[1].Add(c[2].Sub(c[1]).Mul((d4 - d3) / ((d4 - d3) + (d5 - d6))))
+	}
+	va, vb, vc := d3*d6-d5*d4, d5*d2-d1*d6, d1*d4-d3*d2
+	sum := 1 / (va + vb + vc)
+	return c[0].Add(ab.Mul(vb * sum)).Add(ac.Mul(vc * sum))
+}
+
+// BoxVolume is all of a box.
+func BoxVolume(b geom.Bounds) Volume {
+	v := Volume{Middle: b.Min.Add(b.Max).Mul(0.5)}
+	for axis := range 3 {
+		n := geom.Vec3{}
+		n[axis] = 1
+		v.parts = append(v.parts, half{n, b.Max[axis]}, half{n.Mul(-1), -b.Min[axis]})
+	}
+	return v
 }

@@ -1,4 +1,4 @@
-package check
+package overlap
 
 import (
 	"cmp"
@@ -17,13 +17,13 @@ import (
 // lies in all (Agmon, 1954). The work grows with the room in which the limit is nearly reached, not
 // with pairs of lights.
 
-// place is a region in which more volumes meet than are allowed.
-type place struct {
-	ids     []string // volumes that share the point
-	point   geom.Vec3
-	most    int // no point of it has more
-	region  []geom.Bounds
-	inDoubt bool // the search ended early; there may be a deeper point
+// Place is a region in which more volumes meet than are allowed.
+type Place struct {
+	IDs     []string // volumes that share the point
+	Point   geom.Vec3
+	Most    int // no point of it has more
+	Region  []geom.Bounds
+	InDoubt bool // the search ended early; there may be a deeper point
 }
 
 // Bounds of the search. leastM is the side of the smallest boxes; a region is made of boxes of about
@@ -49,14 +49,14 @@ func (c *cell) side() float64 {
 
 func (c *cell) middle() geom.Vec3 { return c.box.Min.Add(c.box.Max).Mul(0.5) }
 
-// crowds finds every separate place within some bounds where more than allowed volumes meet, the
+// Places finds every separate place within some bounds where more than allowed volumes meet, the
 // deepest first. complete is false where the search had to end early; then there may be more.
-func crowds(volumes []volume, within geom.Bounds, allowed int) (places []place, complete bool) {
+func Places(volumes []Volume, within geom.Bounds, allowed int) (places []Place, complete bool) {
 	var base []string
-	var local []volume
+	var local []Volume
 	for _, v := range volumes {
-		if v.everywhere() {
-			base = append(base, v.id)
+		if v.Everywhere() {
+			base = append(base, v.ID)
 		} else {
 			local = append(local, v)
 		}
@@ -73,22 +73,22 @@ func crowds(volumes []volume, within geom.Bounds, allowed int) (places []place, 
 		// They are too many by themselves, everywhere.
 		s.allowed = -1
 		deepest := s.deepest([]cell{first})
-		deepest.ids = sorted(append(deepest.ids, base...))
-		deepest.most += len(base)
-		return []place{deepest}, !deepest.inDoubt
+		deepest.IDs = sorted(append(deepest.IDs, base...))
+		deepest.Most += len(base)
+		return []Place{deepest}, !deepest.InDoubt
 	}
 	s.divide(first)
 	s.lookCloser()
 	for _, cells := range touching(s.over, 4*s.grain) {
 		p := s.deepest(cells)
-		if len(p.ids) <= s.allowed {
+		if len(p.IDs) <= s.allowed {
 			continue // it was only nearly reached
 		}
-		p.ids = sorted(append(p.ids, base...))
-		p.most += len(base)
+		p.IDs = sorted(append(p.IDs, base...))
+		p.Most += len(base)
 		places = append(places, p)
 	}
-	slices.SortStableFunc(places, func(a, b place) int { return cmp.Compare(len(b.ids), len(a.ids)) })
+	slices.SortStableFunc(places, func(a, b Place) int { return cmp.Compare(len(b.IDs), len(a.IDs)) })
 	return places, s.boxes > 0
 }
 
@@ -98,7 +98,7 @@ func sorted(ids []string) []string {
 }
 
 type search struct {
-	volumes []volume
+	volumes []Volume
 	allowed int
 	boxes   int     // left to look at
 	grain   float64 // side of the boxes of a region, metres
@@ -112,7 +112,7 @@ func (s *search) cellOf(box geom.Bounds, candidates []int) cell {
 	var partly []int
 	for _, i := range candidates {
 		switch v := &s.volumes[i]; {
-		case !v.meets(box):
+		case !v.Meets(box):
 		case v.holds(box):
 			c.meet = append(c.meet, i)
 		default:
@@ -169,7 +169,7 @@ func (s *search) divide(c cell) {
 // depthAt counts the volumes of a cell that hold a point.
 func (s *search) depthAt(c *cell, p geom.Vec3) (n int) {
 	for _, i := range c.meet {
-		if s.volumes[i].contains(p) {
+		if s.volumes[i].Contains(p) {
 			n++
 		}
 	}
@@ -299,16 +299,16 @@ type crowd struct {
 }
 
 // deepest finds the largest set of volumes that share a point in some cells.
-func (s *search) deepest(cells []cell) place {
+func (s *search) deepest(cells []cell) Place {
 	var best crowd
-	out := place{}
+	out := Place{}
 	s.tests = maxTests
 	stack := slices.Clone(cells)
 	// The most crowded cells come last, so that they are taken first.
 	slices.SortStableFunc(stack, func(a, b cell) int { return cmp.Compare(len(a.meet), len(b.meet)) })
 	for _, c := range cells {
-		out.most = max(out.most, len(c.meet))
-		out.region = append(out.region, c.box)
+		out.Most = max(out.Most, len(c.meet))
+		out.Region = append(out.Region, c.box)
 	}
 	for len(stack) > 0 {
 		c := stack[len(stack)-1]
@@ -317,12 +317,12 @@ func (s *search) deepest(cells []cell) place {
 			continue
 		}
 		if s.tests <= 0 {
-			out.inDoubt = true
+			out.InDoubt = true
 			break
 		}
 		var here []int
 		for _, i := range c.meet {
-			if s.volumes[i].contains(c.middle()) {
+			if s.volumes[i].Contains(c.middle()) {
 				here = append(here, i)
 			}
 		}
@@ -340,20 +340,20 @@ func (s *search) deepest(cells []cell) place {
 		h := s.halves(&c)
 		stack = append(stack, h[0], h[1])
 	}
-	if !out.inDoubt {
-		out.most = len(best.set)
+	if !out.InDoubt {
+		out.Most = len(best.set)
 	}
-	out.point = best.point
+	out.Point = best.point
 	// Of all points that prove it, one near the lights is one that a player sees.
 	var middle geom.Vec3
 	for _, i := range best.set {
-		middle = middle.Add(s.volumes[i].middle.Mul(1 / float64(len(best.set))))
+		middle = middle.Add(s.volumes[i].Middle.Mul(1 / float64(len(best.set))))
 	}
 	if p, ok := s.common(best.set, middle); ok && len(best.set) > 0 {
-		out.point = p
+		out.Point = p
 	}
 	for _, i := range best.set {
-		out.ids = append(out.ids, s.volumes[i].id)
+		out.IDs = append(out.IDs, s.volumes[i].ID)
 	}
 	return out
 }

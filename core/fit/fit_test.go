@@ -1,0 +1,170 @@
+package fit
+
+import (
+	"context"
+	"fmt"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"grotta/core/bake"
+	"grotta/core/check"
+	"grotta/core/level"
+	"grotta/core/platform"
+	"grotta/demo"
+)
+
+func planFor(t *testing.T, l *level.Level, keep []string, names ...string) (*Plan, []*platform.Profile) {
+	t.Helper()
+	p, err := bake.Prepare(l)
+	require.NoError(t, err)
+	var profiles []*platform.Profile
+	for _, name := range names {
+		profile, err := platform.Named(name)
+		require.NoError(t, err)
+		profiles = append(profiles, profile)
+	}
+	plan, err := Make(context.Background(), check.Of(p), profiles, keep)
+	require.NoError(t, err)
+	return plan, profiles
+}
+
+// refused are the errors of a level after a plan.
+func refused(t *testing.T, l *level.Level, plan *Plan, profile *platform.Profile) (found []string) {
+	t.Helper()
+	if plan.Operation != nil {
+		next, _, err := l.Apply(*plan.Operation)
+		require.NoError(t, err)
+		l = next
+	}
+	p, err := bake.Prepare(l)
+	require.NoError(t, err)
+	for _, f := range check.Run(p, profile).Findings {
+		if f.Severity == check.Error {
+			found = append(found, f.Rule+": "+f.Message)
+		}
+	}
+	return found
+}
+
+// After its plan every demo level is taken by every platform, or the plan says what is left.
+func TestFitMakesThePlatformsTakeTheDemo(t *testing.T) {
+	for _, from := range []string{"demo", "mill", "yard"} {
+		for _, name := range []string{"baked-arena", "pocket", "cell-interior"} {
+			t.Run(from+" "+name, func(t *testing.T) {
+				l := demo.Start(from)
+				plan, profiles := planFor(t, l, nil, name)
+				left := refused(t, l, plan, profiles[0])
+				t.Logf("%d steps, %.2f mean, %.2f at the 95th percentile, exact %v; left: %v", len(plan.Steps), plan.Mean, plan.P95, plan.Exact, plan.Left)
+				assert.Len(t, left, len(plan.Left), "%v, %v", left, plan.Left)
+				assert.LessOrEqual(t, plan.Bound, plan.Sum+1e-9)
+				for i := range plan.Steps {
+					if i > 0 && plan.Steps[i].Measured {
+						assert.GreaterOrEqual(t, plan.Steps[i].Mean, plan.Steps[i-1].Mean, "the least visible first")
+					}
+				}
+			})
+		}
+	}
+}
+
+// crowd is a room with lamps of growing strength in its middle.
+func crowd(n int) *level.Level {
+	l := demo.Room()
+	l.Lights = nil
+	for i := range n {
+		a := level.NewLight(fmt.Sprintf("l%d", i), level.Point)
+		a.Strength, a.RangeM, a.Transform.Position = float64(int(1)<<i), 6, level.Vec{0.2 * float64(i), 1.6, 0}
+		l.Lights = append(l.Lights, a)
+	}
+	return l
+}
+
+// The weakest lights go, since that is seen least; who is kept stays.
+func TestTheLeastVisibleGoes(t *testing.T) {
+	l := crowd(6) // pocket takes four in a zone
+	plan, profiles := planFor(t, l, nil, "pocket")
+	assert.Empty(t, refused(t, l, plan, profiles[0]))
+	gone := map[string]bool{}
+	for _, s := range plan.Steps {
+		if s.Operation.Fields["enabled"] == false {
+			gone[s.Entity] = true
+		}
+	}
+	assert.Equal(t, map[string]bool{"l0": true, "l1": true}, gone)
+	assert.True(t, plan.Exact)
+
+	kept, profiles := planFor(t, l, []string{"l0"}, "pocket")
+	assert.Empty(t, refused(t, l, kept, profiles[0]))
+	for _, s := range kept.Steps {
+		assert.NotEqual(t, "l0", s.Entity)
+	}
+	assert.Greater(t, kept.Sum, plan.Sum, "to keep it costs something")
+}
+
+// What cannot be is said, and the rest is done.
+func TestWhatIsKeptCanStandInTheWay(t *testing.T) {
+	l := crowd(6)
+	plan, _ := planFor(t, l, []string{"l0", "l1", "l2", "l3", "l4"}, "pocket")
+	require.NotEmpty(t, plan.Left)
+	assert.Contains(t, fmt.Sprint(plan.Left), "lights in")
+}
+
+// Two platforms are held at once, and each step says who needs it.
+func TestTwoPlatformsAtOnce(t *testing.T) {
+	l := demo.Start("demo")
+	plan, profiles := planFor(t, l, nil, "pocket", "baked-arena")
+	for _, profile := range profiles {
+		assert.Empty(t, refused(t, l, plan, profile), profile.Name)
+	}
+	for _, s := range plan.Steps {
+		assert.NotEmpty(t, s.Platforms, s.What)
+	}
+}
+
+// A level that is taken as it is needs nothing, and costs nothing.
+func TestNothingToDo(t *testing.T) {
+	plan, _ := planFor(t, demo.Start("mill"), nil, "baked-arena")
+	assert.Empty(t, plan.Steps)
+	assert.Nil(t, plan.Operation)
+	assert.InDelta(t, 0, plan.Mean, 1e-9)
+	assert.Empty(t, plan.Left)
+}
+
+// The costs of a change: a black room's only lamp going out is the whole picture; a light that reaches
+// nothing costs nothing.
+func TestCostsAreMeasured(t *testing.T) {
+	l := crowd(6)
+	far := level.NewLight("far", level.Point)
+	far.Strength, far.RangeM, far.Transform.Position = 1000, 2, level.Vec{50, 1, 50}
+	l.Lights = append(l.Lights, far)
+	p, err := bake.Prepare(l)
+	require.NoError(t, err)
+	profile, err := platform.Named("pocket")
+	require.NoError(t, err)
+	sub := check.Of(p)
+	f := &fitter{ctx: context.Background(), from: p, level: l, profiles: []*platform.Profile{profile}}
+	f.spots = sub.Spots(profile)
+	require.NoError(t, f.measure())
+	out := func(i int) float64 { return f.choices[i][len(f.choices[i])-1].costs.mean }
+	assert.Zero(t, out(6), "nobody sees the far lamp")
+	for i := range 5 {
+		assert.Less(t, out(i), out(i+1), "a stronger lamp is missed more")
+	}
+	assert.Positive(t, out(0))
+}
+
+// It ends with its context.
+func TestFitCanBeCancelled(t *testing.T) {
+	p, err := bake.Prepare(demo.Start("demo"))
+	require.NoError(t, err)
+	profile, err := platform.Named("pocket")
+	require.NoError(t, err)
+	ctx, cancel := context.WithCancel(context.Background())
+	cancel()
+	_, err = Make(ctx, check.Of(p), []*platform.Profile{profile}, nil)
+	assert.ErrorIs(t, err, context.Canceled)
+	_, err = Make(context.Background(), check.Of(p), []*platform.Profile{profile}, []string{"nobody"})
+	assert.ErrorContains(t, err, "no such light")
+}
