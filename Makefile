@@ -50,6 +50,7 @@ generate: bin/describe
 	bin/describe schema -o docs/level.schema.json
 	bin/describe schema --of hand-over -o docs/handover.schema.json
 	go run ./docs/table
+	go run ./docs/rules
 
 clean:
 	rm -rf bin web/dist/assets web/dist/index.html web/node_modules web/src/api/schema.gen.ts

@@ -138,7 +138,9 @@ func TestChecksInTheBrowser(t *testing.T) {
 
 	p.click("Checks")
 	p.do(chromedp.Click(`//button[starts-with(text(), "Fit to")]`, chromedp.BySearch), chromedp.WaitVisible(`[aria-label=Fit] li input[type=checkbox]`))
-	require.Eventually(t, func() bool { return strings.Contains(p.eval(`document.querySelector("[aria-label=Fit]").innerText`), "All together") }, 30*time.Second, 200*time.Millisecond)
+	require.Eventually(t, func() bool {
+		return strings.Contains(p.eval(`document.querySelector("[aria-label=Fit]").innerText`), "All together")
+	}, 30*time.Second, 200*time.Millisecond)
 	p.do(chromedp.WaitVisible(`[aria-label=Fit] img[alt$="after"]`))
 	p.do(chromedp.Click(`//button[starts-with(normalize-space(.), "Apply ")]`, chromedp.BySearch))
 	require.Eventually(t, func() bool {

@@ -90,6 +90,7 @@ type Subject struct {
 	gapsKnown, sightsKnown bool
 	tables                 *tables
 
+	solids      []solidBox
 	closed      []closedMesh
 	closedKnown bool
 }
@@ -108,7 +109,7 @@ func (sub *Subject) Again(p *bake.Prepared) *Subject {
 	}
 	sub.mu.Lock()
 	defer sub.mu.Unlock()
-	next.tables, next.closed, next.closedKnown = sub.tables, sub.closed, sub.closedKnown
+	next.tables, next.solids, next.closed, next.closedKnown = sub.tables, sub.solids, sub.closed, sub.closedKnown
 	next.gaps, next.gapsKnown = sub.gaps, sub.gapsKnown
 	return next
 }

@@ -39,10 +39,37 @@ type insides struct {
 	way   geom.Vec3
 }
 
+// solidBox is an enabled solid and the box round it.
+type solidBox struct {
+	solid *level.Solid
+	box   geom.Bounds
+}
+
+// solidBoxes are made once.
+func (s *subject) solidBoxes() []solidBox {
+	if s.kept.solids == nil {
+		s.kept.solids = []solidBox{}
+		for _, v := range s.level.Solids {
+			if !v.Enabled {
+				continue
+			}
+			pose, box := s.world.Pose(&v.Entity), geom.NoBounds()
+			for _, face := range v.FacePolygons() {
+				for _, p := range face {
+					box.Grow(pose.Apply(p))
+				}
+			}
+			s.kept.solids = append(s.kept.solids, solidBox{v, box})
+		}
+	}
+	return s.kept.solids
+}
+
 // inside is what holds a point deepest. only chooses among things by their surface.
 func (s *subject) inside(p geom.Vec3, only func(level.Surface) bool) (in insides, ok bool) {
-	for _, v := range s.level.Solids {
-		if !v.Enabled || !only(v.Surface) {
+	for _, b := range s.solidBoxes() {
+		v := b.solid
+		if !b.box.Contains(p) || !only(v.Surface) {
 			continue
 		}
 		pose := s.world.Pose(&v.Entity)

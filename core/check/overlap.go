@@ -104,33 +104,55 @@ func (s *subject) dropShadows(p *overlap.Place, volumes []overlap.Volume, allowe
 		around.Grow(b.Max)
 	}
 	left := slices.DeleteFunc(slices.Clone(volumes), func(v overlap.Volume) bool { return !v.Everywhere() && !v.Meets(around) })
-	crowded := [][]string{p.IDs}
 	var steps []level.Operation
 	var names []string
-	for range 60 {
-		for _, ids := range crowded {
-			// Some of them may have been dropped for another place.
-			ids = slices.DeleteFunc(slices.Clone(ids), func(id string) bool {
-				return !slices.ContainsFunc(left, func(v overlap.Volume) bool { return v.ID == id })
-			})
-			slices.SortFunc(ids, func(a, b string) int { return cmp.Or(cmp.Compare(s.throw(a), s.throw(b)), cmp.Compare(a, b)) })
-			for _, id := range ids[:max(0, len(ids)-allowed)] {
-				steps = append(steps, level.Set(id, map[string]any{"shadows.cast": false}))
-				names = append(names, nameOf(&s.level.Light(id).Entity))
-				left = slices.DeleteFunc(left, func(v overlap.Volume) bool { return v.ID == id })
+	// drop takes the weakest of some lights that share a point.
+	drop := func(ids []string) {
+		ids = slices.DeleteFunc(slices.Clone(ids), func(id string) bool {
+			return !slices.ContainsFunc(left, func(v overlap.Volume) bool { return v.ID == id })
+		})
+		slices.SortFunc(ids, func(a, b string) int { return cmp.Or(cmp.Compare(s.throw(a), s.throw(b)), cmp.Compare(a, b)) })
+		for _, id := range ids[:max(0, len(ids)-allowed)] {
+			steps = append(steps, level.Set(id, map[string]any{"shadows.cast": false}))
+			names = append(names, nameOf(&s.level.Light(id).Entity))
+			left = slices.DeleteFunc(left, func(v overlap.Volume) bool { return v.ID == id })
+		}
+	}
+	over := []overlap.Place{*p}
+	for range 24 {
+		for i := range over {
+			drop(over[i].IDs)
+			// A wide place is over the limit at many points; they are taken together.
+			for _, at := range middles(over[i].Region) {
+				var here []string
+				for k := range left {
+					if left[k].Contains(at) {
+						here = append(here, left[k].ID)
+					}
+				}
+				if len(here) > allowed {
+					drop(here)
+				}
 			}
 		}
-		places, _ := overlap.Places(left, around, allowed)
-		if len(places) == 0 {
+		if over, _ = overlap.Places(left, around, allowed); len(over) == 0 {
 			fix := level.Batch("Take the shadow from "+some(names), steps...)
 			return &fix
 		}
-		crowded = nil
-		for _, p := range places {
-			crowded = append(crowded, p.IDs)
-		}
 	}
 	return nil
+}
+
+// middles are those of at most some hundred boxes, evenly chosen.
+func middles(boxes []geom.Bounds) []geom.Vec3 {
+	const most = 600
+	n := min(most, len(boxes))
+	out := make([]geom.Vec3, n)
+	for i := range n {
+		b := boxes[i*len(boxes)/n]
+		out[i] = b.Min.Add(b.Max).Mul(0.5)
+	}
+	return out
 }
 
 // throw ranks lights by how much their shadow is worth: candela, and everything

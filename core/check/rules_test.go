@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"image"
 	"image/png"
+	"os"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -792,4 +793,11 @@ func TestSeveritiesOfAProfile(t *testing.T) {
 	assert.Equal(t, Advice, Run(ready, p.profile).Findings[0].Severity)
 	p.profile.Severities = map[string]string{"limits.zone-lights": "off"}
 	assert.Empty(t, Run(ready, p.profile).Findings)
+}
+
+// The published list is that of the rules.
+func TestPublishedRulesAreCurrent(t *testing.T) {
+	text, err := os.ReadFile("../../docs/checks.md")
+	require.NoError(t, err)
+	assert.Contains(t, string(text), Markdown(), "make generate brings it up to date")
 }

@@ -54,7 +54,7 @@ function Book({ asked, name, other }: { asked: Asked; name: "A" | "B"; other: As
           {isKept ? <PinOff size={12} /> : <Pin size={12} />} {isKept ? "Let go" : "Keep"}
         </button>
       </p>
-      <table className="w-full">
+      <table className="w-full min-w-[460px] whitespace-nowrap [&_td]:pr-3 [&_th]:pr-3">
         <thead>
           <tr className="dim text-left">
             <th className="font-normal">Source</th>
@@ -69,7 +69,7 @@ function Book({ asked, name, other }: { asked: Asked; name: "A" | "B"; other: As
         <tbody>
           {shown.map((s) => (
             <tr key={s.id} className="row whitespace-nowrap border-t border-[#101010]">
-              <td className="max-w-32 truncate">
+              <td className="max-w-36 truncate">
                 <button className="hover:underline" onClick={() => bench.select([s.id])}>
                   {s.name}
                 </button>

@@ -122,7 +122,7 @@ function Compared({ doc, viewpoint, before, words, at, setAt, difference, setDif
   });
   const failed = now.error ?? then.error ?? numbers.error;
   return (
-    <section className="absolute inset-0 flex flex-col bg-[#161616]" aria-label="Comparison">
+    <section className="absolute inset-0 z-30 flex flex-col bg-[#161616]" aria-label="Comparison">
       <div className="flex h-9 items-center gap-3 px-3">
         <select className="field !w-40 font-semibold" aria-label="Viewpoint of the comparison" value={viewpoint} onChange={(e) => bench.set({ comparing: { viewpoint: e.target.value, before, words } })}>
           {doc.document.viewpoints.map((v) => (
