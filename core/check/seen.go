@@ -46,6 +46,9 @@ func (s *subject) seen() []sight {
 	}
 	s.kept.sightsKnown = true
 	for _, v := range s.level.Viewpoints {
+		if _, blind := s.inside(s.world.Pose(&v.Entity).Position, isVisible); blind {
+			continue // that is closure.viewpoint-inside
+		}
 		if v.Enabled && len(s.kept.sights) < seenViews {
 			s.kept.sights = append(s.kept.sights, s.lookThrough(v))
 		}

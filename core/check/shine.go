@@ -329,8 +329,12 @@ func (s *subject) directAt(r *source.Receiver) float64 {
 	return lux
 }
 
+// shutShare is the share of a light's directions that its own fixture may take.
+const shutShare = 0.85
+
+func (e *shine) shut() float64 { return float64(e.close) / float64(max(1, e.tried)) }
+
 func shutIn(s *subject) []Finding {
-	const most = 0.85
 	var found []Finding
 	for _, l := range s.shining() {
 		if !l.Shadows.Cast || l.Shadows.Depth < 0.5 || l.Kind == level.Directional || l.Kind == level.BoxLight {
@@ -341,12 +345,12 @@ func shutIn(s *subject) []Finding {
 		if _, inside := s.inside(at, castsShadow); inside {
 			continue // that is closure.light-inside
 		}
-		share := float64(e.close) / float64(max(1, e.tried))
-		if share <= most {
+		share := e.shut()
+		if share <= shutShare {
 			continue
 		}
 		f := s.about(&l.Entity, Warning, "%.0f %% of the light of %s falls on %s within %.2f m", share*100, nameOf(&l.Entity), e.holder, e.far)
-		f.Entities, f.Count, f.Limit = append(f.Entities, e.holder), share, most
+		f.Entities, f.Count, f.Limit = append(f.Entities, e.holder), share, shutShare
 		f.Fix = fixOf(l.ID, map[string]any{"shadows.near_m": math.Ceil(e.far*100+2) / 100}, "Let the shadow of %s begin beyond its fixture", nameOf(&l.Entity))
 		found = append(found, f)
 	}
@@ -363,7 +367,7 @@ func hotSpots(s *subject) []Finding {
 			continue
 		}
 		e := s.shineOf(l)
-		if e.nearest-l.RadiusM > nearM || e.place == nil {
+		if e.nearest-l.RadiusM > nearM || e.place == nil || l.Shadows.Cast && e.shut() > shutShare {
 			continue
 		}
 		at, lux := e.nearAt, e.nearLux
