@@ -59,6 +59,15 @@ type Spent struct {
 	Why  string  `json:"why"`
 }
 
+// BakeTime is how long a bake from nothing is expected to take.
+type BakeTime struct {
+	Quality string  `json:"quality"`
+	Seconds float64 `json:"seconds" doc:"On the service's machine, with nothing else to do."`
+	Texels  int     `json:"texels"`
+	Sampled int     `json:"sampled" doc:"Texels of the larger of two samples that were baked for it."`
+	Took    float64 `json:"took" doc:"Seconds that the samples took."`
+}
+
 // NewFit asks for the least visible change after which a level keeps to the limits of platforms.
 type NewFit struct {
 	Platforms []string `json:"platforms,omitzero" required:"false" maxItems:"12" doc:"Names; all that the level is for if left out."`

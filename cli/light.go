@@ -20,12 +20,21 @@ import (
 
 func (a *app) bakeCommand() *cobra.Command {
 	var quality string
-	var detach, explain bool
+	var detach, explain, foresee bool
 	cmd := &cobra.Command{
 		Use: "bake LEVEL", Short: "Bake what is stale and wait for it; Ctrl-C cancels", Args: args(1), ValidArgsFunction: a.completeLevels,
 		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, in []string) error {
 			if explain {
 				return a.explainBake(ctx, c, l, quality)
+			}
+			if foresee {
+				e, err := c.BakeTime(ctx, l.ID, quality)
+				if err != nil {
+					return err
+				}
+				return a.show(e, func(w io.Writer) {
+					fmt.Fprintf(w, "about %s for %s at %s quality, all layers; foreseen from %d of them in %.1f s\n", seconds(e.Seconds), count(e.Texels, "texel"), e.Quality, e.Sampled, e.Took)
+				})
 			}
 			b, err := c.StartBake(ctx, l.ID, quality)
 			if err != nil {
@@ -48,7 +57,16 @@ func (a *app) bakeCommand() *cobra.Command {
 	cmd.Flags().StringVar(&quality, "quality", "good", "draft, good or final: light off by 7, 4.5 or 3.5 % of its mean at most (root mean square)")
 	cmd.Flags().BoolVar(&detach, "detach", false, "start it and do not wait")
 	cmd.Flags().BoolVar(&explain, "explain", false, "bake nothing; tell which layers are stale, and why")
+	cmd.Flags().BoolVar(&foresee, "foresee", false, "bake nothing; tell how long a bake of all layers would take here")
 	return cmd
+}
+
+// seconds is a length of time in words.
+func seconds(s float64) string {
+	if s < 100 {
+		return fmt.Sprintf("%.2g seconds", s)
+	}
+	return fmt.Sprintf("%.2g minutes", s/60)
 }
 
 func (a *app) explainBake(ctx context.Context, c *client.Client, l api.LevelInfo, quality string) error {

@@ -538,6 +538,11 @@ func (c *Client) Checks(ctx context.Context, id string, platforms []string) ([]a
 	return getList[api.Report](ctx, c, levelPath(id, "checks"), url.Values{"platforms": platforms})
 }
 
+// BakeTime tells how long a bake from nothing is expected to take.
+func (c *Client) BakeTime(ctx context.Context, id, quality string) (api.BakeTime, error) {
+	return get[api.BakeTime](ctx, c, levelPath(id, "bake-time"), query("quality", quality))
+}
+
 // Fit finds the least visible change after which platforms take a level. Nothing is stored.
 func (c *Client) Fit(ctx context.Context, id string, ask api.NewFit) (api.FitPlan, error) {
 	return post[api.FitPlan](ctx, c, levelPath(id, "fit"), ask)

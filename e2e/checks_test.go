@@ -92,6 +92,8 @@ func TestChecksByCommandLine(t *testing.T) {
 	assert.Equal(t, 4, code)
 	assert.Contains(t, out, "still over:")
 
+	assert.Contains(t, s.ok("bake", saltmarsh, "--foresee", "--quality", "draft"), "163772 texels at draft quality")
+
 	for name, c := range map[string]struct {
 		args []string
 		code int

@@ -15,6 +15,7 @@ import (
 	"sync"
 
 	"grotta/core/bake"
+	"grotta/core/estimate"
 	"grotta/core/geom"
 	"grotta/core/level"
 	"grotta/core/platform"
@@ -90,6 +91,7 @@ type Subject struct {
 	gapsKnown, sightsKnown bool
 	tables                 *tables
 
+	builds      map[bake.Quality]estimate.Estimate
 	solids      []solidBox
 	closed      []closedMesh
 	closedKnown bool
@@ -97,7 +99,7 @@ type Subject struct {
 
 // Of makes a level ready. It must be prepared from the revision that is judged.
 func Of(p *bake.Prepared) *Subject {
-	return &Subject{p: p, grounds: map[platform.Body]*ground{}, shines: map[string]*shine{}}
+	return &Subject{p: p, grounds: map[platform.Body]*ground{}, shines: map[string]*shine{}, builds: map[bake.Quality]estimate.Estimate{}}
 }
 
 // Again is Of for a level that was edited from the one before. Where its geometry is the same, what was

@@ -179,27 +179,39 @@ func otherFace(planes []geom.Plane, a int, from, to geom.Vec3) int {
 
 func (s *subject) besideMesh(m *level.Mesh, take func(gap, bool)) {
 	pose := s.world.Pose(&m.Entity)
-	for _, open := range openEdges(m) {
-		var t [3]geom.Vec3
-		for k := range 3 {
-			t[k] = pose.Apply(corner(m, 3*open.triangle+k))
-		}
-		from, to := pose.Apply(open.from), pose.Apply(open.to)
+	normal := func(triangle int) geom.Vec3 {
+		a, b, c := corner(m, 3*triangle), corner(m, 3*triangle+1), corner(m, 3*triangle+2)
+		return pose.Rotation.Rotate(b.Sub(a).Cross(c.Sub(a))).Normalize()
+	}
+	look := func(e edge, across, through, back geom.Vec3) {
+		from, to := pose.Apply(e.from), pose.Apply(e.to)
 		box := geom.NoBounds()
 		box.Grow(from)
 		box.Grow(to)
-		normal := t[1].Sub(t[0]).Cross(t[2].Sub(t[0])).Normalize()
-		across := to.Sub(from).Cross(normal).Normalize()
-		if to.Sub(from).Len() < 0.02 || math.IsNaN(across[0]) || !s.nearIndoor(box) {
-			continue
+		if to.Sub(from).Len() < 0.02 || math.IsNaN(across[0]) || math.IsNaN(through[0]) || !s.nearIndoor(box) {
+			return
 		}
-		e := edgeSpace{body: m.ID, from: from, to: to, across: across, through: normal}
-		take(s.beside(&e, geom.Vec3{}))
+		take(s.beside(&edgeSpace{body: m.ID, from: from, to: to, across: across, through: through}, back))
+	}
+	for _, open := range openEdges(m) {
+		n := normal(open.triangle)
+		look(open, pose.Rotation.Rotate(open.to.Sub(open.from)).Cross(n).Normalize(), n, geom.Vec3{})
+	}
+	if len(m.Indices) > 3*maxSharp {
+		return
+	}
+	for _, pair := range sharpEdges(m) {
+		a, b := normal(pair[0].triangle), normal(pair[1].triangle)
+		look(pair[0], a, b, b.Mul(-besideM))
+		look(pair[0], b, a, a.Mul(-besideM))
 	}
 }
 
+// maxSharp bounds the triangles of a mesh whose sharp edges are looked at.
+const maxSharp = 40_000
+
 func (s *subject) nearIndoor(b geom.Bounds) bool {
-	const about = 0.4
+	const about = 2 // zones are drawn with room about them
 	for _, z := range s.level.Zones {
 		if z.Mode != "indoor" {
 			continue
@@ -234,12 +246,12 @@ func (s *subject) beside(e *edgeSpace, back geom.Vec3) (gap, bool) {
 		}
 		for _, way := range []geom.Vec3{e.through, e.through.Mul(-1)} {
 			// A notch in a wall is no way in: there has to be room beyond.
-			free := 2.0
+			free := 3.0
 			if met, ok := s.Scene.Meet(scene.Along(at, way, free)); ok {
 				free = met.T
 			}
 			in := at.Add(way.Mul(stepM))
-			z := s.level.ZoneAt(at.Add(way.Mul(free / 2)))
+			z := s.zoneAlong(at, way, free)
 			if free < 0.3 || z == nil || z.Mode != "indoor" || s.Scene.Inside(in) != "" {
 				continue
 			}
@@ -254,6 +266,21 @@ func (s *subject) beside(e *edgeSpace, back geom.Vec3) (gap, bool) {
 		}
 	}
 	return gap{}, false
+}
+
+// zoneAlong is the first indoor zone on a way, as far as it is free. A crack may lie at the very edge of
+// the zone's boxes.
+func (s *subject) zoneAlong(at, way geom.Vec3, free float64) *level.Zone {
+	const edge = 0.12
+	for _, share := range []float64{0.1, 0.3, 0.5, 0.7, 0.9} {
+		p := at.Add(way.Mul(free * share))
+		for _, off := range []geom.Vec3{{}, {0, -edge, 0}, {0, edge, 0}, {edge, 0, 0}, {-edge, 0, 0}, {0, 0, edge}, {0, 0, -edge}} {
+			if z := s.level.ZoneAt(p.Add(off)); z != nil && z.Mode == "indoor" {
+				return z
+			}
+		}
+	}
+	return nil
 }
 
 func (s *subject) inClosedMesh(p geom.Vec3) bool {

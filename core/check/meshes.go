@@ -39,9 +39,20 @@ func (s *subject) closedMeshes() []closedMesh {
 			}
 			c.triangles = append(c.triangles, t)
 		}
+		if c.volume() < 0 {
+			continue // it faces inward: the shell of a room, which holds air
+		}
 		s.kept.closed = append(s.kept.closed, c)
 	}
 	return s.kept.closed
+}
+
+// volume is positive where the mesh faces outward.
+func (m *closedMesh) volume() (sum float64) {
+	for _, t := range m.triangles {
+		sum += t[0].Sub(m.box.Min).Dot(t[1].Sub(m.box.Min).Cross(t[2].Sub(m.box.Min)))
+	}
+	return sum / 6
 }
 
 func corner(m *level.Mesh, index int) geom.Vec3 {
@@ -55,15 +66,49 @@ type edge struct {
 	triangle int
 }
 
-// openEdges are the edges of a mesh that only one triangle has; corners at one place count as one.
-func openEdges(m *level.Mesh) []edge {
-	type key [2][3]int64
-	at := func(p geom.Vec3) (k [3]int64) {
-		for axis := range 3 {
-			k[axis] = int64(math.Round(p[axis] * 1e5))
-		}
-		return k
+// edgeKey names an edge by its ends, in order of place; corners at one place count as one.
+type edgeKey [2][3]int64
+
+func placeKey(p geom.Vec3) (k [3]int64) {
+	for axis := range 3 {
+		k[axis] = int64(math.Round(p[axis] * 1e5))
 	}
+	return k
+}
+
+// sharpEdges are pairs of triangles that meet at an angle: each edge once for each of the two.
+func sharpEdges(m *level.Mesh) (pairs [][2]edge) {
+	const flat = 0.9
+	normal := func(triangle int) geom.Vec3 {
+		a, b, c := corner(m, 3*triangle), corner(m, 3*triangle+1), corner(m, 3*triangle+2)
+		return b.Sub(a).Cross(c.Sub(a)).Normalize()
+	}
+	first := map[edgeKey]edge{}
+	for i := 0; i+2 < len(m.Indices); i += 3 {
+		for k := range 3 {
+			a, b := corner(m, i+k), corner(m, i+(k+1)%3)
+			ka, kb := placeKey(a), placeKey(b)
+			if less(kb, ka) {
+				ka, kb = kb, ka
+			}
+			e := edge{a, b, i / 3}
+			was, ok := first[edgeKey{ka, kb}]
+			if !ok {
+				first[edgeKey{ka, kb}] = e
+				continue
+			}
+			if normal(was.triangle).Dot(normal(e.triangle)) < flat {
+				pairs = append(pairs, [2]edge{was, e})
+			}
+		}
+	}
+	return pairs
+}
+
+// openEdges are the edges of a mesh that only one triangle has.
+func openEdges(m *level.Mesh) []edge {
+	type key = edgeKey
+	at := placeKey
 	sides := map[key]int{}
 	first := map[key]edge{}
 	for i := 0; i+2 < len(m.Indices); i += 3 {

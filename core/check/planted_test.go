@@ -141,7 +141,9 @@ func TestPlantedFaultsAreFoundAndNothingElse(t *testing.T) {
 				} {
 					p.block(id, at[0], at[1])
 				}
-				slices.SortFunc(l.Solids[len(l.Solids)-6:], func(a, b *level.Solid) int { return len(a.ID)*1000 + int(a.ID[len(a.ID)-1]) - len(b.ID)*1000 - int(b.ID[len(b.ID)-1]) })
+				slices.SortFunc(l.Solids[len(l.Solids)-6:], func(a, b *level.Solid) int {
+					return len(a.ID)*1000 + int(a.ID[len(a.ID)-1]) - len(b.ID)*1000 - int(b.ID[len(b.ID)-1])
+				})
 			}},
 			{"links.sun-shaft", "wrong-shaft", func(l *level.Level) {
 				sun := level.Default[level.Sun]()

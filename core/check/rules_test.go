@@ -216,6 +216,9 @@ var faults = map[string]struct{ wrong, right func(*plan) }{
 			p.profile.Limits.LightmapBytes = p.limit(128*128*8 + 1)
 		},
 		func(p *plan) { p.profile.Limits.LightmapBytes = p.limit(512 * 512 * 8) }},
+	"limits.build-time": {
+		func(p *plan) { p.profile.Build.Minutes = p.limit(1e-7) },
+		func(p *plan) { p.profile.Build.Minutes = p.limit(10) }},
 	"limits.page-size": {
 		func(p *plan) { p.profile.Limits.PageSize = p.limit(256) },
 		func(p *plan) { p.profile.Limits.PageSize = p.limit(512) }},

@@ -7,6 +7,8 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"grotta/api"
+	"grotta/core/bake"
+	"grotta/core/estimate"
 	"grotta/core/level"
 	"grotta/report"
 )
@@ -39,6 +41,22 @@ func (s *server) registerChecks(a huma.API, tag string) {
 			return nil, err
 		}
 		return answerList(s, reports, nil)
+	})
+	foresee := heavy(operation("GET", "/levels/{id}/bake-time", "foresee-bake", "How long a bake from nothing would take", tag))
+	foresee.Description = "Samples of the level with fewer texels are baked for it; nothing is stored."
+	huma.Register(a, foresee, func(ctx context.Context, in *struct {
+		LevelPath
+		Quality string `query:"quality" enum:"draft,good,final" default:"good"`
+	}) (*out[api.BakeTime], error) {
+		o, err := s.open(ctx, in.ID)
+		if err != nil {
+			return nil, err
+		}
+		e, err := estimate.Bake(ctx, o.prepared, bake.Quality(in.Quality))
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		return answer(s, api.BakeTime{Quality: in.Quality, Seconds: e.Seconds, Texels: e.Texels, Sampled: e.Sampled, Took: e.Took}, nil)
 	})
 	huma.Register(a, operation("GET", "/rules", "list-rules", "What the checks look for", tag), func(context.Context, *struct{}) (*out[list[api.CheckRule]], error) {
 		return answerList(s, report.Rules(), nil)

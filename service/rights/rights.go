@@ -145,6 +145,7 @@ var Table = map[string]Need{
 	"check-level":               viewer,
 	"check-level-for-platforms": viewer,
 	"fit-level":                 viewer,
+	"foresee-bake":              viewer,
 	"compare-pictures":          viewer,
 	"take-shot":                 viewer,
 	"make-sheet":                viewer,

@@ -1,0 +1,100 @@
+// Package estimate predicts how long a bake takes, before it is made. Samples of the level are baked on
+// this machine: all of its surfaces and sources, with fewer texels a metre. What does not depend on
+// texels, and what a texel costs, follow from two samples by a straight line.
+package estimate
+
+import (
+	"context"
+	"math"
+	"slices"
+	"time"
+
+	"grotta/core/bake"
+	"grotta/core/level"
+	"grotta/core/source"
+)
+
+// Estimate is how long a bake from nothing is expected to take on this machine.
+type Estimate struct {
+	Seconds float64
+	Texels  int
+	Sampled int     // texels of the larger sample
+	Took    float64 // seconds that the samples took
+}
+
+// Texels of the two samples. More make it surer and slower.
+const (
+	small = 4_000
+	large = 16_000
+)
+
+// Bake predicts the bake of a prepared level. The error is that of the context.
+func Bake(ctx context.Context, p *bake.Prepared, q bake.Quality) (Estimate, error) {
+	all := len(p.Texels.List)
+	out := Estimate{Texels: all}
+	begun := time.Now()
+	var n, seconds []float64
+	for _, want := range []int{small, large} {
+		sample := p
+		if all > want {
+			var err error
+			if sample, err = bake.Prepare(coarser(p.Scene.Level, math.Sqrt(float64(want)/float64(all)))); err != nil {
+				return out, err
+			}
+		}
+		start := time.Now()
+		if _, err := sample.Bake(ctx, source.All(sample.Sources), q, nil); err != nil {
+			return out, err
+		}
+		n, seconds = append(n, float64(len(sample.Texels.List))), append(seconds, time.Since(start).Seconds())
+		if out.Sampled = len(sample.Texels.List); sample == p {
+			break // the level is no larger than a sample
+		}
+	}
+	out.Seconds = line(n, seconds, float64(all))
+	out.Took = time.Since(begun).Seconds()
+	return out, nil
+}
+
+// line is the value at a place of the straight line through two samples. What does not depend on
+// texels is never less than nothing.
+func line(n, seconds []float64, at float64) float64 {
+	last := len(n) - 1
+	if last == 0 || n[last] <= n[0]*1.05 {
+		return seconds[last] * at / n[last]
+	}
+	slope := (seconds[last] - seconds[0]) / (n[last] - n[0])
+	base := seconds[0] - slope*n[0]
+	if base < 0 || slope < 0 {
+		return seconds[last] * at / n[last]
+	}
+	return base + slope*at
+}
+
+// coarser is a level with its densities multiplied.
+func coarser(l *level.Level, share float64) *level.Level {
+	next := *l
+	next.Lightmap.Density = max(0.25, l.Lightmap.Density*share)
+	scaled := func(s level.Surface) level.Surface {
+		if s.Density > 0 {
+			s.Density = max(0.25, s.Density*share)
+		}
+		return s
+	}
+	next.Solids = slices.Clone(l.Solids)
+	for i, v := range next.Solids {
+		own := *v
+		own.Surface, own.Faces = scaled(v.Surface), slices.Clone(v.Faces)
+		for k := range own.Faces {
+			own.Faces[k].Surface = scaled(own.Faces[k].Surface)
+		}
+		next.Solids[i] = &own
+	}
+	next.Meshes = slices.Clone(l.Meshes)
+	for i, v := range next.Meshes {
+		own := *v
+		own.Surface = scaled(v.Surface)
+		next.Meshes[i] = &own
+	}
+	return &next
+}

@@ -1,0 +1,72 @@
+package estimate
+
+import (
+	"context"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"grotta/core/bake"
+	"grotta/core/source"
+	"grotta/demo"
+)
+
+// The prediction is held to a factor of two here, as other tests run beside it; the benchmark tells the
+// ratio itself.
+func TestBakesAreForeseen(t *testing.T) {
+	for _, from := range []string{"demo", "mill"} {
+		p, err := bake.Prepare(demo.Start(from))
+		require.NoError(t, err)
+		e, err := Bake(context.Background(), p, bake.Draft)
+		require.NoError(t, err)
+		begun := time.Now()
+		_, err = p.Bake(context.Background(), source.All(p.Sources), bake.Draft, nil)
+		require.NoError(t, err)
+		ratio := e.Seconds / time.Since(begun).Seconds()
+		t.Logf("%s: foreseen %.2f s, ratio %.2f", from, e.Seconds, ratio)
+		assert.Greater(t, ratio, 0.4, from)
+		assert.Less(t, ratio, 2.5, from)
+		assert.Equal(t, len(p.Texels.List), e.Texels)
+		assert.Less(t, e.Sampled, e.Texels)
+	}
+}
+
+// What two samples say of a third place.
+func TestLine(t *testing.T) {
+	assert.InDelta(t, 5.0, line([]float64{10, 20}, []float64{2, 3}, 40), 1e-12)
+	assert.InDelta(t, 4.0, line([]float64{10, 20}, []float64{0.5, 2}, 40), 1e-12, "nothing costs less than nothing")
+	assert.InDelta(t, 6.0, line([]float64{20}, []float64{3}, 40), 1e-12)
+}
+
+func TestItEndsWithItsContext(t *testing.T) {
+	ctx, cancel := context.WithCancel(context.Background())
+	cancel()
+	p, err := bake.Prepare(demo.Start("mill"))
+	require.NoError(t, err)
+	_, err = Bake(ctx, p, bake.Good)
+	assert.ErrorIs(t, err, context.Canceled)
+}
+
+// BenchmarkForesight tells how far the prediction is from the bake, by level and quality.
+func BenchmarkForesight(b *testing.B) {
+	for _, from := range demo.Levels {
+		for _, q := range []bake.Quality{bake.Draft, bake.Good, bake.Final} {
+			b.Run(from+" "+string(q), func(b *testing.B) {
+				sum := 0.0
+				for b.Loop() {
+					p, err := bake.Prepare(demo.Start(from))
+					require.NoError(b, err)
+					e, err := Bake(context.Background(), p, q)
+					require.NoError(b, err)
+					begun := time.Now()
+					_, err = p.Bake(context.Background(), source.All(p.Sources), q, nil)
+					require.NoError(b, err)
+					sum += e.Seconds / time.Since(begun).Seconds()
+				}
+				b.ReportMetric(sum/float64(b.N), "foreseen/real")
+			})
+		}
+	}
+}
