@@ -95,9 +95,9 @@ func cutDisc(s *subject) []Finding {
 		if !sun.of.Up() || !sun.of.Disc.Shown || !sun.of.Disc.Cut || sun.of.Lux == 0 {
 			continue
 		}
-		light := sun.of.Toward()
+		toward := sun.of.Toward()
 		disc := level.Direction(sun.of.Disc.AzimuthDeg+sun.of.NorthDeg, sun.of.Disc.AltitudeDeg)
-		aside := degreesBetween(light, disc)
+		aside := degreesBetween(toward, disc)
 		if aside <= sunAside {
 			continue
 		}
@@ -105,7 +105,7 @@ func cutDisc(s *subject) []Finding {
 			Severity: Warning, Count: aside, Limit: sunAside,
 			Message: fmt.Sprintf("the disc of the %s stands %.0f degrees beside where its light comes from", sun.name, aside),
 		}
-		if mirrored(light, disc) {
+		if mirrored(toward, disc) {
 			f.Message += "; the sign of the altitude is wrong"
 		}
 		fix := level.Set("", map[string]any{"environment." + sun.name + ".disc.cut": false})

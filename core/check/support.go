@@ -442,7 +442,8 @@ func usedEffects(look *level.Look) map[string]bool {
 // tierWords are what a tier may leave out: one, and many.
 var tierWords = map[string][2]string{
 	"shadows": {"shadow of a dynamic light", "shadows of dynamic lights"}, "dynamic_lights": {"dynamic light", "dynamic lights"}, "glows": {"glow", "glows"},
-	"beams": {"beam", "beams"}, "motes": {"cloud of motes", "clouds of motes"}, "fog_volumes": {"fog volume", "fog volumes"}, "effects": {"effect of the look", "effects of the look"},
+	"beams": {"beam", "beams"}, "motes": {"cloud of motes", "clouds of motes"}, "effects": {"effect of the look", "effects of the look"},
+	"fog_volumes": {"box of fog", "boxes of fog"},
 }
 
 // tiers say what of a level weaker machines leave out.

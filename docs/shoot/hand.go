@@ -16,9 +16,6 @@ func byHand(browser context.Context, url, id string) error {
 	tab := func(name string) chromedp.Action {
 		return click(`//button[@role="tab" and starts-with(normalize-space(), %q)]`, name)
 	}
-	radio := func(name string) chromedp.Action {
-		return click(`//button[@role="radio" and normalize-space()=%q]`, name)
-	}
 	button := func(name string) chromedp.Action {
 		return click(`//button[starts-with(normalize-space(), %[1]q) or @aria-label=%[1]q]`, name)
 	}
@@ -57,18 +54,18 @@ func byHand(browser context.Context, url, id string) error {
 			chromedp.Click(`section[aria-label="Panels"] ul button`), chromedp.WaitVisible(`[data-testid=difference]`), chromedp.WaitVisible(`img[alt="Before"]`),
 			chromedp.Sleep(time.Second),
 		}},
-		{"texels", []chromedp.Action{
-			button("Leave the comparison"), click(`//aside//button[@role="tab" and normalize-space()=%q]`, "light"),
-			radio("Texels"), chromedp.Evaluate(`document.querySelector("canvas").dispatchEvent(new KeyboardEvent("keydown", { key: "Escape", bubbles: true }))`, nil),
-			button("Plan density"), chromedp.WaitVisible(`//button[starts-with(normalize-space(), "Apply to")]`, chromedp.BySearch), button("Apply to"), chromedp.Sleep(8 * time.Second), // it is baked again meanwhile
-		}},
 		{"mood", []chromedp.Action{
-			radio("Lit"), click(`//nav[@aria-label="Stages"]//button[normalize-space()=%q]`, "Mood"), chromedp.Sleep(6 * time.Second), // its pictures are taken
+			button("Leave the comparison"), click(`//nav[@aria-label="Stages"]//button[normalize-space()=%q]`, "Mood"), chromedp.Sleep(6 * time.Second), // its pictures are taken
 			click(`//section[@aria-label="Mood"]//button[contains(., %q)]`, "morning-fog"), chromedp.WaitVisible(`[data-testid=trying] img`), chromedp.WaitVisible(`//button[normalize-space()="Take it"]`, chromedp.BySearch),
 		}},
 		{"hand-over", []chromedp.Action{
 			click(`//nav[@aria-label="Stages"]//button[normalize-space()=%q]`, "Hand over"), button("Text for an editor"),
 			chromedp.WaitVisible(`//pre[contains(., "great-lens")]`, chromedp.BySearch),
+		}},
+		{"fit", []chromedp.Action{
+			button("Close"), click(`//nav[@aria-label="Stages"]//button[normalize-space()=%q]`, "Checks"),
+			click(`//section[@aria-label="Checks"]//label[contains(., %q)]`, "pocket"), button("Fit to"),
+			chromedp.WaitVisible(`[aria-label=Fit] img[alt$="after"]`), chromedp.Sleep(8 * time.Second), // its pictures are taken
 		}},
 		{"platforms", []chromedp.Action{chromedp.Navigate(url + "/platforms"), chromedp.WaitVisible("table")}},
 	})

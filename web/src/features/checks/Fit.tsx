@@ -34,7 +34,7 @@ export function Fit({ doc, platforms, context, onClose }: Props) {
       <Modal>
         <Dialog aria-label="Fit" className="flex h-[86vh] w-[min(1080px,95vw)] flex-col border border-[#3a3a3a] bg-base-100 p-4 shadow-2xl outline-none">
           <h2 className="font-semibold">Fit to {platforms.join(" and ")}</h2>
-          <p className="dim mb-2">What has to change so that every limit holds, the least visible first. Keep a light by its pin, and the plan is made anew.</p>
+          <p className="dim mb-2">What has to change so that every limit holds, the least visible first. Keep a light by its pin; the plan is then made again.</p>
           {make.isPending && !plan && <p className="p-4">Measuring what each light is worth…</p>}
           {make.isError && <p className="text-error" role="alert">{make.error.message}</p>}
           {plan && <Steps plan={plan} doc={doc} left={left} setLeft={setLeft} keep={keep} pin={pin} busy={make.isPending} />}
