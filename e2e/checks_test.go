@@ -143,7 +143,6 @@ func TestChecksInTheBrowser(t *testing.T) {
 	require.Eventually(t, func() bool {
 		return strings.Contains(p.eval(`document.querySelector("[aria-label=Fit]").innerText`), "All together")
 	}, 30*time.Second, 200*time.Millisecond)
-	p.do(chromedp.WaitVisible(`[aria-label=Fit] img[alt$="after"]`))
 	p.do(chromedp.Click(`//button[starts-with(normalize-space(.), "Apply ")]`, chromedp.BySearch))
 	require.Eventually(t, func() bool {
 		reports, err := maren.Checks(ctx, l.ID, nil)

@@ -604,6 +604,9 @@ func (f *fitter) tell(plan *Plan, chosen []int) {
 		}
 		c, l := f.choices[i][n], f.lights[i]
 		op := level.Set(l.ID, c.fields)
+		if beams := f.beamsKept(l, c.light); len(beams) > 0 {
+			op = level.Batch("", append(beams, op)...)
+		}
 		op.Label = cmp.Or(l.Name, l.ID) + " " + c.what
 		plan.Steps = append(plan.Steps, Step{
 			Entity: l.ID, What: op.Label, Mean: c.costs.mean, P95: c.costs.p95, Measured: true, Platforms: f.need(chosen, i), Operation: op,
@@ -622,6 +625,20 @@ func (f *fitter) tell(plan *Plan, chosen []int) {
 		plan.Most = max(plan.Most, compare.Difference(before[k], lab))
 	}
 	slices.SortStableFunc(plan.Steps, func(a, b Step) int { return cmp.Compare(a.Mean, b.Mean) })
+}
+
+// beamsKept are the changes that keep the beams of a spot as wide as they are when it becomes a light
+// without a cone.
+func (f *fitter) beamsKept(was, now *level.Light) (steps []level.Operation) {
+	if was.Kind != level.Spot || now == nil || now.Kind == level.Spot {
+		return nil
+	}
+	for _, b := range f.level.Beams {
+		if b.Light == was.ID && b.Form == "cone" {
+			steps = append(steps, level.Set(b.ID, map[string]any{"angle_deg": min(80, was.OuterDeg)}))
+		}
+	}
+	return steps
 }
 
 // need are the platforms that would refuse the plan without one of its steps.

@@ -132,6 +132,23 @@ func TestNothingToDo(t *testing.T) {
 	assert.Empty(t, plan.Left)
 }
 
+// A beam stays as wide when its spot becomes a light without a cone.
+func TestBeamsKeepTheirWidth(t *testing.T) {
+	l := demo.Room()
+	spot := level.NewLight("spot", level.Spot)
+	spot.OuterDeg, spot.InnerDeg, spot.RangeM, spot.Transform.Position = 12, 8, 6, level.Vec{0, 2, 0}
+	beam := level.Default[level.Beam]()
+	beam.ID, beam.Light, beam.AngleDeg = "beam", "spot", 40
+	l.Lights, l.Beams = []*level.Light{spot}, []*level.Beam{&beam}
+	plan, profiles := planFor(t, l, nil, "pocket")
+	next, _, err := l.Apply(*plan.Operation)
+	require.NoError(t, err)
+	if next.Light("spot").Enabled {
+		assert.InDelta(t, 12, next.Beams[0].AngleDeg, 1e-9)
+	}
+	assert.Empty(t, refused(t, l, plan, profiles[0]))
+}
+
 // The costs of a change: a black room's only lamp going out is the whole picture; a light that reaches
 // nothing costs nothing.
 func TestCostsAreMeasured(t *testing.T) {

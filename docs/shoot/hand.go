@@ -56,7 +56,7 @@ func byHand(browser context.Context, url, id string) error {
 		}},
 		{"mood", []chromedp.Action{
 			button("Leave the comparison"), click(`//nav[@aria-label="Stages"]//button[normalize-space()=%q]`, "Mood"), chromedp.Sleep(6 * time.Second), // its pictures are taken
-			click(`//section[@aria-label="Mood"]//button[contains(., %q)]`, "morning-fog"), chromedp.WaitVisible(`[data-testid=trying] img`), chromedp.WaitVisible(`//button[normalize-space()="Take it"]`, chromedp.BySearch),
+			click(`//section[@aria-label="Mood"]//button[contains(., %q)]`, "morning-fog"), chromedp.WaitVisible(`//button[normalize-space()="Take it"]`, chromedp.BySearch), chromedp.Sleep(5 * time.Second),
 		}},
 		{"hand-over", []chromedp.Action{
 			click(`//nav[@aria-label="Stages"]//button[normalize-space()=%q]`, "Hand over"), button("Text for an editor"),

@@ -256,7 +256,14 @@ export function boxLines(level: Level, selection: readonly string[]): number[] {
 /** What proves a finding, as pairs of points. */
 export function evidenceLines(evidence: Evidence | null): number[] {
   if (!evidence) return [];
-  const out = evidence.region.flatMap((b) => edgesOf(b.min, b.max));
+  const flat = evidence.region.filter((b) => b.max[1]! - b.min[1]! < 0.1);
+  const solid = evidence.region.filter((b) => b.max[1]! - b.min[1]! >= 0.1);
+  const out = flat.flatMap((b) => edgesOf([b.min[0]!, b.max[1]!, b.min[2]!], b.max));
+  // Many boxes are one place: the box round them says where it is, and the view stays readable.
+  if (solid.length > 0) {
+    const round = (pick: (...v: number[]) => number, side: "min" | "max") => [0, 1, 2].map((axis) => pick(...solid.map((b) => b[side][axis]!)));
+    out.push(...edgesOf(round(Math.min, "min"), round(Math.max, "max")));
+  }
   for (let i = 0; i + 1 < evidence.path.length; i++) out.push(...evidence.path[i]!, ...evidence.path[i + 1]!);
   return out;
 }
