@@ -32,6 +32,7 @@ func byHand(browser context.Context, url, id string) error {
 			chromedp.SendKeys("input[name=name]", "maren"), chromedp.SendKeys("input[name=password]", harness.Password+"\r"),
 			chromedp.WaitVisible("li img"), chromedp.Sleep(time.Second),
 		}},
+		{"platforms", []chromedp.Action{chromedp.Navigate(url + "/platforms"), chromedp.WaitVisible("table")}},
 		{"bench", []chromedp.Action{
 			chromedp.Navigate(url + "/levels/" + id), chromedp.WaitVisible("[data-strip]"), button("Bake"), baked, chromedp.Sleep(time.Second),
 			choose("Go to a viewpoint", "kitchen-table"), outliner("Table shade"), dim("great-lens", 0.2), chromedp.Sleep(6 * time.Second), // the picture comes to rest
@@ -67,7 +68,6 @@ func byHand(browser context.Context, url, id string) error {
 			click(`//section[@aria-label="Checks"]//label[contains(., %q)]`, "pocket"), button("Fit to"),
 			chromedp.WaitVisible(`[aria-label=Fit] img[alt$="after"]`), chromedp.Sleep(8 * time.Second), // its pictures are taken
 		}},
-		{"platforms", []chromedp.Action{chromedp.Navigate(url + "/platforms"), chromedp.WaitVisible("table")}},
 	})
 }
 

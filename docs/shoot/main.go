@@ -34,12 +34,12 @@ func run() error {
 	if err := os.MkdirAll(folder, 0o755); err != nil {
 		return err
 	}
-	// "core" or "tour" asks for a part.
+	// "core", "tour" or "command" asks for a part.
 	part := ""
 	if len(os.Args) > 1 {
 		part = os.Args[1]
 	}
-	if part != "tour" {
+	if part == "" || part == "core" {
 		if err := byCore(ctx); err != nil {
 			return err
 		}
@@ -61,8 +61,10 @@ func run() error {
 		return err
 	}
 	defer stop()
-	if err := byHand(browser, g.URL, l.ID); err != nil {
-		return err
+	if part != "command" {
+		if err := byHand(browser, g.URL, l.ID); err != nil {
+			return err
+		}
 	}
 	return byCommand(browser, g.URL, dir)
 }
