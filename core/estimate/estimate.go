@@ -1,6 +1,6 @@
 // Package estimate predicts how long a bake takes, before it is made. Samples of the level are baked on
-// this machine: all of its surfaces and sources, with fewer texels a metre. What does not depend on
-// texels, and what a texel costs, follow from two samples by a straight line.
+// this machine: all of its surfaces and sources, with fewer texels a metre. How the time grows with texels
+// follows from two samples.
 package estimate
 
 import (
@@ -24,8 +24,8 @@ type Estimate struct {
 
 // Texels of the two samples. More make it surer and slower.
 const (
-	small = 4_000
-	large = 16_000
+	small = 16_000
+	large = 56_000
 )
 
 // Bake predicts the bake of a prepared level. The error is that of the context.
@@ -51,24 +51,22 @@ func Bake(ctx context.Context, p *bake.Prepared, q bake.Quality) (Estimate, erro
 			break // the level is no larger than a sample
 		}
 	}
-	out.Seconds = line(n, seconds, float64(all))
+	out.Seconds = grown(n, seconds, float64(all))
 	out.Took = time.Since(begun).Seconds()
 	return out, nil
 }
 
-// line is the value at a place of the straight line through two samples. What does not depend on
-// texels is never less than nothing.
-func line(n, seconds []float64, at float64) float64 {
+// grown is the time at so many texels: that of the larger sample, grown by the power of the number of
+// texels that the two samples show, half way to one. Rays of close texels stay close, so more texels cost
+// less each; the farther one goes the less so.
+func grown(n, seconds []float64, at float64) float64 {
 	last := len(n) - 1
-	if last == 0 || n[last] <= n[0]*1.05 {
-		return seconds[last] * at / n[last]
+	power := 1.0
+	if last > 0 && n[last] > n[0]*1.05 && seconds[0] > 0 {
+		seen := max(0.5, min(1, math.Log(seconds[last]/seconds[0])/math.Log(n[last]/n[0])))
+		power = (1 + seen) / 2
 	}
-	slope := (seconds[last] - seconds[0]) / (n[last] - n[0])
-	base := seconds[0] - slope*n[0]
-	if base < 0 || slope < 0 {
-		return seconds[last] * at / n[last]
-	}
-	return base + slope*at
+	return seconds[last] * math.Pow(at/n[last], power)
 }
 
 // coarser is a level with its densities multiplied.

@@ -34,10 +34,10 @@ func TestBakesAreForeseen(t *testing.T) {
 }
 
 // What two samples say of a third place.
-func TestLine(t *testing.T) {
-	assert.InDelta(t, 5.0, line([]float64{10, 20}, []float64{2, 3}, 40), 1e-12)
-	assert.InDelta(t, 4.0, line([]float64{10, 20}, []float64{0.5, 2}, 40), 1e-12, "nothing costs less than nothing")
-	assert.InDelta(t, 6.0, line([]float64{20}, []float64{3}, 40), 1e-12)
+func TestGrowth(t *testing.T) {
+	assert.InDelta(t, 32.0, grown([]float64{10, 40}, []float64{2, 4}, 640), 1e-12, "half way from a square root to in proportion")
+	assert.InDelta(t, 8.0, grown([]float64{10, 20}, []float64{1, 4}, 40), 1e-12, "never faster than in proportion")
+	assert.InDelta(t, 6.0, grown([]float64{20}, []float64{3}, 40), 1e-12)
 }
 
 func TestItEndsWithItsContext(t *testing.T) {
