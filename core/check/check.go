@@ -92,6 +92,7 @@ type Subject struct {
 	tables                 *tables
 
 	builds      map[bake.Quality]estimate.Estimate
+	inside      *level.Level // of the zones that are looked into
 	solids      []solidBox
 	closed      []closedMesh
 	closedKnown bool
@@ -257,7 +258,7 @@ func (s *subject) place(e *level.Entity) *level.Vec {
 // about begins a finding about an entity: with its place and zone.
 func (s *subject) about(e *level.Entity, severity Severity, format string, args ...any) Finding {
 	return Finding{
-		Severity: severity, Entities: []string{e.ID}, Point: s.place(e), Zone: zoneID(s.world.ZoneOf(e)),
+		Severity: severity, Entities: []string{e.ID}, Point: s.place(e), Zone: zoneID(s.zoneOf(e)),
 		Message: fmt.Sprintf(format, args...),
 	}
 }

@@ -212,7 +212,7 @@ func thinWalls(s *subject) []Finding {
 		normal := geom.Vec3{}
 		normal[axis] = v.Size[axis]/2 + 0.05
 		way := pose.Rotation.Rotate(normal)
-		front, back := s.level.ZoneAt(pose.Position.Add(way)), s.level.ZoneAt(pose.Position.Sub(way))
+		front, back := s.zoneAt(pose.Position.Add(way)), s.zoneAt(pose.Position.Sub(way))
 		if front == back || !(front != nil && front.Mode == "indoor" || back != nil && back.Mode == "indoor") {
 			continue
 		}
@@ -248,7 +248,7 @@ func openBacks(s *subject) []Finding {
 	}
 	open := map[string]*hit{}
 	var order []string
-	for _, z := range s.level.Zones {
+	for _, z := range s.zones() {
 		if z.Mode != "indoor" {
 			continue
 		}

@@ -106,7 +106,8 @@ func (s *subject) findGaps() []gap {
 	}
 	solids, meshes := s.level.Solids, s.level.Meshes
 	beside := make([][]gap, len(solids)+len(meshes))
-	s.closedMeshes() // found here once, and only read below
+	s.closedMeshes() // found here once, and only read below; so are the zones
+	s.zones()
 	s.each(len(beside), func(i int) {
 		take := func(g gap, ok bool) {
 			if ok {
@@ -212,7 +213,7 @@ const maxSharp = 40_000
 
 func (s *subject) nearIndoor(b geom.Bounds) bool {
 	const about = 2 // zones are drawn with room about them
-	for _, z := range s.level.Zones {
+	for _, z := range s.zones() {
 		if z.Mode != "indoor" {
 			continue
 		}
@@ -275,7 +276,7 @@ func (s *subject) zoneAlong(at, way geom.Vec3, free float64) *level.Zone {
 	for _, share := range []float64{0.1, 0.3, 0.5, 0.7, 0.9} {
 		p := at.Add(way.Mul(free * share))
 		for _, off := range []geom.Vec3{{}, {0, -edge, 0}, {0, edge, 0}, {edge, 0, 0}, {-edge, 0, 0}, {0, 0, edge}, {0, 0, -edge}} {
-			if z := s.level.ZoneAt(p.Add(off)); z != nil && z.Mode == "indoor" {
+			if z := s.zoneAt(p.Add(off)); z != nil && z.Mode == "indoor" {
 				return z
 			}
 		}
@@ -354,7 +355,7 @@ func (s *subject) airOf(z *level.Zone, n int) []geom.Vec3 {
 				share := math.Mod(0.5+float64(i+1)*step, 1)
 				p[axis] = b.Min[axis] + (b.Max[axis]-b.Min[axis])*(0.05+0.9*share)
 			}
-			if s.Scene.Inside(p) == "" && s.level.ZoneAt(p) == z {
+			if s.Scene.Inside(p) == "" && s.zoneAt(p) == z {
 				points = append(points, p)
 			}
 		}
@@ -369,7 +370,7 @@ func openToVoid(s *subject) []Finding {
 		return nil // windows and doors may look outside
 	}
 	var found []Finding
-	for _, z := range s.level.Zones {
+	for _, z := range s.zones() {
 		if z.Mode != "indoor" {
 			continue
 		}

@@ -36,8 +36,8 @@ type ground struct {
 
 // Bounds of the grid and of what is asked for light.
 const (
-	groundCells = 6000 // columns of a zone, at most
-	groundAsked = 72   // places of a zone that are asked for their light
+	groundCells = 6000 // columns of a zone, at most; of many zones, of sixteen together
+	groundAsked = 72   // places of a zone that are asked for their light; of many zones fewer
 	groundPaths = 8    // paths of each, for bounces
 )
 
@@ -49,7 +49,7 @@ func (s *subject) walkable() *ground {
 	}
 	g := &ground{byZone: map[string][]int{}}
 	s.kept.grounds[body] = g
-	for _, z := range s.level.Zones {
+	for _, z := range s.zones() {
 		if z.Play != "none" {
 			s.walkZone(z, body, g)
 		}
@@ -62,7 +62,7 @@ func (s *subject) walkZone(z *level.Zone, body platform.Body, g *ground) {
 	for _, b := range z.Boxes {
 		area += (b.Max[0] - b.Min[0]) * (b.Max[2] - b.Min[2])
 	}
-	cell := max(0.25, math.Sqrt(area/groundCells))
+	cell := max(0.25, math.Sqrt(area*float64(max(1, len(s.zones())/16))/groundCells))
 	g.cellM = max(g.cellM, cell)
 	var own []tread
 	taken := map[[3]int]bool{}
@@ -75,7 +75,7 @@ func (s *subject) walkZone(z *level.Zone, body platform.Body, g *ground) {
 				}
 				for _, t := range s.column(geom.Vec3{px, b.Max[1], pz}, b.Min[1]-0.05, body) {
 					place := [3]int{x, k, int(math.Round(t.at[1] * 20))}
-					if at := s.level.ZoneAt(t.at.Add(geom.Vec3{0, 0.1, 0})); at != z || taken[place] {
+					if at := s.zoneAt(t.at.Add(geom.Vec3{0, 0.1, 0})); at != z || taken[place] {
 						continue
 					}
 					taken[place] = true
@@ -192,7 +192,7 @@ func (s *subject) reachable(all []tread, body platform.Body) []tread {
 // light is how light the ground of a zone is, at places evenly over it: their indices, with lux.
 func (g *ground) light(s *subject, zone string) []int {
 	list := g.byZone[zone]
-	n := min(groundAsked, len(list))
+	n := min(max(8, min(groundAsked, 32*groundAsked/len(s.zones()))), len(list))
 	asked := make([]int, 0, n)
 	for i := range n {
 		k := list[(2*i+1)*len(list)/(2*n)]

@@ -224,7 +224,7 @@ func noSource(s *subject) []Finding {
 			continue
 		}
 		at := s.world.Pose(&l.Entity).Position
-		z := s.world.ZoneOf(&l.Entity)
+		z := s.zoneOf(&l.Entity)
 		if z == nil || z.Mode != "indoor" || s.hasGlow(at, fixture) {
 			continue
 		}

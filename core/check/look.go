@@ -364,8 +364,8 @@ func flat(s *subject) []Finding {
 func ambientDrowns(s *subject) []Finding {
 	const most = 0.85
 	var found []Finding
-	for _, z := range s.level.Zones {
-		if z.Play == "none" || z.Mode != "indoor" || !slices.ContainsFunc(s.shining(), func(l *level.Light) bool { return s.world.ZoneOf(&l.Entity) == z }) {
+	for _, z := range s.zones() {
+		if z.Play == "none" || z.Mode != "indoor" || !slices.ContainsFunc(s.shining(), func(l *level.Light) bool { return s.zoneOf(&l.Entity) == z }) {
 			continue
 		}
 		g, places, lux := s.groundLight(z)
@@ -422,14 +422,14 @@ func manyHues(s *subject) []Finding {
 			continue // pale
 		}
 		deg, _ := hueOf(c.Scale(1 / high))
-		zone := zoneID(s.world.ZoneOf(&l.Entity))
+		zone := zoneID(s.zoneOf(&l.Entity))
 		if !slices.ContainsFunc(by[zone], func(h hue) bool { return math.Abs(math.Mod(h.deg-deg+540, 360)-180) < 40 }) {
 			by[zone] = append(by[zone], hue{deg, l.ID})
 		}
 	}
 	var found []Finding
 	zones := []string{""}
-	for _, z := range s.level.Zones {
+	for _, z := range s.zones() {
 		zones = append(zones, z.ID)
 	}
 	for _, zone := range zones {
@@ -452,7 +452,7 @@ func manyHues(s *subject) []Finding {
 func brightCeilings(s *subject) []Finding {
 	const most = 1.5
 	var found []Finding
-	for _, z := range s.level.Zones {
+	for _, z := range s.zones() {
 		if z.Mode != "indoor" || s.hasUplight(z) {
 			continue
 		}
@@ -490,7 +490,7 @@ func brightCeilings(s *subject) []Finding {
 // hasUplight tells whether a lamp of a zone may light its ceiling.
 func (s *subject) hasUplight(z *level.Zone) bool {
 	for _, l := range s.shining() {
-		if s.world.ZoneOf(&l.Entity) != z || l.Kind == level.Directional {
+		if s.zoneOf(&l.Entity) != z || l.Kind == level.Directional {
 			continue
 		}
 		forward := s.world.Pose(&l.Entity).Forward()
@@ -534,7 +534,7 @@ func daylightDeep(s *subject) []Finding {
 		return nil
 	}
 	var found []Finding
-	for _, z := range s.level.Zones {
+	for _, z := range s.zones() {
 		if z.Mode != "indoor" || z.Play == "none" {
 			continue
 		}

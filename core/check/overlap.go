@@ -66,7 +66,7 @@ func (s *subject) crowded(p *overlap.Place, volumes []overlap.Volume, allowed in
 	if p.InDoubt && p.Most > n {
 		f.Message = fmt.Sprintf("at least %s, and at most %d", f.Message, p.Most)
 	}
-	if z := s.level.ZoneAt(p.Point); z != nil {
+	if z := s.zoneAt(p.Point); z != nil {
 		f.Zone = z.ID
 	}
 	// The target keeps the brightest at the point.

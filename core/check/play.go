@@ -57,7 +57,7 @@ func mean(values []float64) float64 {
 
 func zoneTooDark(s *subject) []Finding {
 	var found []Finding
-	for _, z := range s.level.Zones {
+	for _, z := range s.zones() {
 		least := s.asked(z)
 		if least == 0 {
 			continue
@@ -87,7 +87,7 @@ func (s *subject) switchOn(z *level.Zone, f *Finding) {
 	var off []level.Operation
 	var names []string
 	for _, l := range s.level.Lights {
-		if at := s.world.ZoneOf(&l.Entity); !l.Enabled && at != nil && at.ID == z.ID {
+		if at := s.zoneOf(&l.Entity); !l.Enabled && at != nil && at.ID == z.ID {
 			f.Entities = append(f.Entities, l.ID)
 			off = append(off, level.Set(l.ID, map[string]any{"enabled": true}))
 			names = append(names, nameOf(&l.Entity))
@@ -109,7 +109,7 @@ const (
 
 func darkParts(s *subject) []Finding {
 	var found []Finding
-	for _, z := range s.level.Zones {
+	for _, z := range s.zones() {
 		least := s.asked(z)
 		if least == 0 {
 			continue
@@ -194,7 +194,7 @@ const (
 
 func pitchBlack(s *subject) []Finding {
 	var found []Finding
-	for _, z := range s.level.Zones {
+	for _, z := range s.zones() {
 		if z.Play != "story" {
 			continue
 		}
@@ -240,7 +240,7 @@ func (s *subject) somethingShines(from geom.Vec3, within float64) bool {
 
 func tooContrasty(s *subject) []Finding {
 	var found []Finding
-	for _, z := range s.level.Zones {
+	for _, z := range s.zones() {
 		if z.Play != "compete" {
 			continue
 		}
@@ -266,7 +266,7 @@ func tooContrasty(s *subject) []Finding {
 func tooEven(s *subject) []Finding {
 	const least = 1.12
 	var found []Finding
-	for _, z := range s.level.Zones {
+	for _, z := range s.zones() {
 		if z.Play == "none" || z.Mode != "indoor" {
 			continue
 		}
@@ -300,7 +300,7 @@ func leastContrast(nits float64) float64 {
 func hiddenFigures(s *subject) []Finding {
 	const grey, looks = 0.18, 60
 	var found []Finding
-	for _, z := range s.level.Zones {
+	for _, z := range s.zones() {
 		if z.Play != "compete" {
 			continue
 		}
@@ -381,7 +381,7 @@ func (g *ground) about(list []int, from geom.Vec3, metres float64, turn int) (ge
 func noGuide(s *subject) []Finding {
 	var found []Finding
 	g := s.walkable()
-	for _, z := range s.level.Zones {
+	for _, z := range s.zones() {
 		if z.Play != "story" {
 			continue
 		}
@@ -414,7 +414,7 @@ func (s *subject) exits(g *ground, z *level.Zone) []tread {
 		t := g.treads[k]
 		for _, side := range []geom.Vec3{{1, 0, 0}, {-1, 0, 0}, {0, 0, 1}, {0, 0, -1}} {
 			p := t.at.Add(side.Mul(g.cellM * 1.5)).Add(geom.Vec3{0, 0.1, 0})
-			other := s.level.ZoneAt(p)
+			other := s.zoneAt(p)
 			if other == nil || other == z || s.Scene.Inside(p) != "" || s.Scene.Blocked(t.at.Add(geom.Vec3{0, 0.5, 0}), p.Add(geom.Vec3{0, 0.4, 0})) {
 				continue
 			}

@@ -59,7 +59,7 @@ func (s *subject) seen() []sight {
 func (s *subject) lookThrough(v *level.Viewpoint) sight {
 	pose := s.world.Pose(&v.Entity)
 	out := sight{view: v, eye: pose.Position, look: &s.level.Look}
-	if z := s.level.ZoneAt(pose.Position); z != nil && z.Look != nil {
+	if z := s.zoneAt(pose.Position); z != nil && z.Look != nil {
 		out.look = z.Look
 	}
 	tan := math.Tan(v.FovDeg * math.Pi / 360)

@@ -126,3 +126,22 @@ func TestBlockersCloseCracks(t *testing.T) {
 		assert.Empty(t, (&plan{next, p.profile}).of(t, "closure.gap"))
 	}
 }
+
+// A document of many thousand zones, lights and blocks in one place is checked in bounded time: what is
+// looked into is bounded, what is limited is counted.
+func TestManyZonesAreBounded(t *testing.T) {
+	p := hall()
+	for i := range 4000 {
+		z := level.Default[level.Zone]()
+		z.ID, z.Play = fmt.Sprint("z", i), "compete"
+		z.Boxes = []level.Box{{Min: level.Vec{-4, 0, -4}, Max: level.Vec{4, 3 - 0.0005*float64(i), 4}}}
+		p.Zones = append(p.Zones, &z)
+	}
+	for i := range 300 {
+		p.lamp(fmt.Sprint("l", i), level.Vec{float64(i%20)*0.3 - 3, 2, float64(i/20)*0.3 - 3}, 5)
+	}
+	p.profile.Limits.ZoneLights = p.limit(4)
+	found := p.of(t, "limits.zone-lights")
+	assert.NotEmpty(t, found)
+	assert.LessOrEqual(t, len(p.of(t, "play.too-dark")), mostZones)
+}

@@ -36,7 +36,7 @@ func (sub *Subject) Spots(profile *platform.Profile) []Spot {
 		}
 	}
 	g := s.walkable()
-	for _, z := range s.level.Zones {
+	for _, z := range s.zones() {
 		look := &s.level.Look
 		if z.Look != nil {
 			look = z.Look
