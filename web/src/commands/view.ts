@@ -151,6 +151,7 @@ export const viewCommands: Command[] = [
   { id: "sun-at", title: "Put the sun where I click in the sky", short: "Sun there…", group: "Light", whyNot: needsEdit, isOn: () => bench.get().tool.is === "sun-at", run: () => tool({ is: "sun-at" }) },
   { id: "sun-on", title: "Let the sun strike the spot that I click", short: "Sun on that…", group: "Light", whyNot: needsEdit, isOn: () => bench.get().tool.is === "sun-on", run: () => tool({ is: "sun-on" }) },
   { id: "dark-stage", title: "Dark stage: only placed lights show in this view", short: "Dark stage", group: "Light", keys: ["h"], isOn: () => isDark(), run: (c) => darkStage(c) },
+  { id: "fit", title: "Fit to the platforms…", short: "Fit…", group: "Light", run: () => bench.set({ dialog: "fit" }) },
   { id: "tour", title: "Take the tour", group: "Help", run: () => bench.set({ dialog: "tour" }) },
   { id: "opening", title: "Cut a window or door", short: "Window, door", group: "Place", keys: ["x"], whyNot: needsEdit, isOn: () => bench.get().tool.is === "opening", run: () => tool({ is: "opening" }) },
   ...modes.map(([mode, title, key]): Command => ({ id: `mode-${mode}`, title, group: "View", keys: [key], isOn: () => bench.get().mode === mode, run: () => bench.set({ mode }) })),

@@ -69,7 +69,7 @@ type BenchState = {
   display: string; // platform whose display is shown; none shows all light
   snapM: number; // grid that dragged and nudged things keep to; 0 for none
   ownAxes: boolean; // handles along the thing's own axes
-  dialog: "palette" | "keys" | "repeat" | "tour" | "paste" | null;
+  dialog: "palette" | "keys" | "repeat" | "tour" | "paste" | "fit" | null;
   folded: { left: boolean; right: boolean; drawer: boolean };
 };
 

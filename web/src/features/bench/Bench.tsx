@@ -20,6 +20,7 @@ import { stages } from "../stages/stages";
 import { ToolStrip } from "../view/ToolStrip";
 import { View } from "../view/View";
 import { Connection } from "./Connection";
+import { FitDialog, platformsOf } from "../checks/Fit";
 import { Drawer } from "./Drawer";
 import { TopBar } from "./TopBar";
 
@@ -66,7 +67,7 @@ function Open({ doc, user, session }: { doc: Document; user: string; session: Se
   const queries = useQueryClient();
   const state = useLightmap(id, doc.level.revision).data;
   const platform = doc.document.platform || "baked-arena";
-  const platforms = [platform, ...(doc.document.also_for ?? []).filter((name) => name !== platform)];
+  const platforms = platformsOf(doc);
   const reports = useReports(id, doc.level.revision, platforms).data?.items;
   const report = reports?.[0];
   const { mutate: bake } = useStartBake(id);
@@ -122,6 +123,7 @@ function Open({ doc, user, session }: { doc: Document; user: string; session: Se
         </Group>
       </div>
       <CommandDialogs context={context} />
+      <FitDialog doc={doc} context={context} />
       <Tour />
     </div>
   );

@@ -4,16 +4,28 @@ import { useEffect, useState } from "react";
 import { Dialog, Modal, ModalOverlay } from "react-aria-components";
 import { api, take, type Document, type Operation, type Schemas } from "../../api/client";
 import type { Context } from "../../commands";
-import { bench } from "../../model/bench";
+import { bench, useBench } from "../../model/bench";
 import { counted } from "../../ui/counted";
 import { SmallShot } from "../presets/SmallShot";
 
 type Plan = Schemas["FitPlan"];
 type Props = { doc: Document; platforms: string[]; context: Context; onClose: () => void };
 
+/** The platforms that a level is for; its own comes first. */
+export function platformsOf(doc: Document): string[] {
+  const own = doc.document.platform || "baked-arena";
+  return [own, ...(doc.document.also_for ?? []).filter((name) => name !== own)];
+}
+
+/** The dialog, while a command or a button has it open. */
+export function FitDialog({ doc, context }: { doc: Document; context: Context }) {
+  const open = useBench((s) => s.dialog === "fit");
+  return open ? <Fit doc={doc} platforms={platformsOf(doc)} context={context} onClose={() => bench.set({ dialog: null })} /> : null;
+}
+
 /** The least visible change after which the platforms take the level: step by step, with pictures before
  *  and after; all, some or none of it is taken, and one undo takes it back. */
-export function Fit({ doc, platforms, context, onClose }: Props) {
+function Fit({ doc, platforms, context, onClose }: Props) {
   const [keep, setKeep] = useState<string[]>([]);
   const [left, setLeft] = useState<number[]>([]); // numbers of steps that are not taken
   const make = useMutation({

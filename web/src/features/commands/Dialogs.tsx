@@ -10,7 +10,7 @@ import { NumberField } from "../../ui/NumberField";
 export function CommandDialogs({ context }: { context: Context }) {
   const dialog = useBench((s) => s.dialog);
   return (
-    <ModalOverlay isOpen={dialog !== null && dialog !== "tour"} isDismissable onOpenChange={(open) => !open && bench.set({ dialog: null })} className="fixed inset-0 z-40 flex justify-center bg-black/50 pt-[7vh]">
+    <ModalOverlay isOpen={dialog !== null && dialog !== "tour" && dialog !== "fit"} isDismissable onOpenChange={(open) => !open && bench.set({ dialog: null })} className="fixed inset-0 z-40 flex justify-center bg-black/50 pt-[7vh]">
       <Modal className="h-fit max-h-[86vh] outline-none">
         <Dialog aria-label={dialog === "keys" ? "All keys" : dialog === "repeat" ? "Repeat in rows" : dialog === "paste" ? "Paste which values" : "Find a command"} className="flex max-h-[86vh] flex-col border border-[#3a3a3a] bg-base-100 shadow-2xl outline-none">
           {dialog === "palette" && <Palette context={context} />}

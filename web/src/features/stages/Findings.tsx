@@ -1,9 +1,8 @@
-import { useState } from "react";
 import type { Document, Report } from "../../api/client";
 import { bench } from "../../model/bench";
 import { counted } from "../../ui/counted";
 import type { Context } from "../../commands";
-import { Fit } from "../checks/Fit";
+import { platformsOf } from "../checks/Fit";
 import { usePlatforms } from "../data";
 import { Group } from "./buttons";
 
@@ -26,17 +25,12 @@ export function Budget({ report }: { report: Report | undefined }) {
 }
 
 /** Opens what makes the level fit its platforms. */
-export function FitButton({ doc, context }: { doc: Document; context: Context }) {
-  const [open, setOpen] = useState(false);
-  const own = doc.document.platform || "baked-arena";
-  const platforms = [own, ...(doc.document.also_for ?? []).filter((name) => name !== own)];
+export function FitButton({ doc }: { doc: Document }) {
+  const platforms = platformsOf(doc);
   return (
-    <>
-      <button className="btn btn-xs mx-3 my-1" onClick={() => setOpen(true)} title="The least visible change after which every limit holds">
-        Fit to {platforms.length === 1 ? own : `${platforms.length} platforms`}…
-      </button>
-      {open && <Fit doc={doc} platforms={platforms} context={context} onClose={() => setOpen(false)} />}
-    </>
+    <button className="btn btn-xs mx-3 my-1" onClick={() => bench.set({ dialog: "fit" })} title="The least visible change after which every limit holds">
+      Fit to {platforms.length === 1 ? platforms[0] : `${platforms.length} platforms`}…
+    </button>
   );
 }
 

@@ -117,7 +117,7 @@ export function ChecksStage({ doc, report, context }: StageProps) {
   return (
     <>
       <Findings report={report} />
-      <FitButton doc={doc} context={context} />
+      <FitButton doc={doc} />
       <Budget report={report} />
       <AlsoFor doc={doc} context={context} />
     </>
