@@ -33,7 +33,7 @@ func (a *app) bakeCommand() *cobra.Command {
 					return err
 				}
 				return a.show(e, func(w io.Writer) {
-					fmt.Fprintf(w, "about %s for %s at %s quality, all layers; foreseen from %d of them in %.1f s\n", seconds(e.Seconds), count(e.Texels, "texel"), e.Quality, e.Sampled, e.Took)
+					fmt.Fprintf(w, "about %s of work for %s at %s quality, all layers, without storing them; foreseen from %d of them in %.1f s\n", seconds(e.Seconds), count(e.Texels, "texel"), e.Quality, e.Sampled, e.Took)
 				})
 			}
 			b, err := c.StartBake(ctx, l.ID, quality)

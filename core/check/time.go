@@ -30,7 +30,7 @@ func buildTime(s *subject) []Finding {
 	e, ok := s.kept.builds[q]
 	if !ok {
 		var err error
-		if e, err = estimate.Bake(context.Background(), s.Prepared, q); err != nil {
+		if e, err = estimate.Bake(context.Background(), s.Prepared, q, 0); err != nil {
 			return nil // a context without an end has no error
 		}
 		s.kept.builds[q] = e

@@ -4,6 +4,7 @@
 package estimate
 
 import (
+	"cmp"
 	"context"
 	"math"
 	"slices"
@@ -28,8 +29,9 @@ const (
 	large = 56_000
 )
 
-// Bake predicts the bake of a prepared level. The error is that of the context.
-func Bake(ctx context.Context, p *bake.Prepared, q bake.Quality) (Estimate, error) {
+// Bake predicts the bake of a prepared level, so many sources together; 0 for all. Sources that are baked
+// together share their rays. The error is that of the context.
+func Bake(ctx context.Context, p *bake.Prepared, q bake.Quality, together int) (Estimate, error) {
 	all := len(p.Texels.List)
 	out := Estimate{Texels: all}
 	begun := time.Now()
@@ -43,8 +45,11 @@ func Bake(ctx context.Context, p *bake.Prepared, q bake.Quality) (Estimate, erro
 			}
 		}
 		start := time.Now()
-		if _, err := sample.Bake(ctx, source.All(sample.Sources), q, nil); err != nil {
-			return out, err
+		sources := source.All(sample.Sources)
+		for part := range slices.Chunk(sources, cmp.Or(together, max(1, len(sources)))) {
+			if _, err := sample.Bake(ctx, part, q, nil); err != nil {
+				return out, err
+			}
 		}
 		n, seconds = append(n, float64(len(sample.Texels.List))), append(seconds, time.Since(start).Seconds())
 		if out.Sampled = len(sample.Texels.List); sample == p {

@@ -19,7 +19,7 @@ func TestBakesAreForeseen(t *testing.T) {
 	for _, from := range []string{"demo", "mill"} {
 		p, err := bake.Prepare(demo.Start(from))
 		require.NoError(t, err)
-		e, err := Bake(context.Background(), p, bake.Draft)
+		e, err := Bake(context.Background(), p, bake.Draft, 0)
 		require.NoError(t, err)
 		begun := time.Now()
 		_, err = p.Bake(context.Background(), source.All(p.Sources), bake.Draft, nil)
@@ -45,7 +45,7 @@ func TestItEndsWithItsContext(t *testing.T) {
 	cancel()
 	p, err := bake.Prepare(demo.Start("mill"))
 	require.NoError(t, err)
-	_, err = Bake(ctx, p, bake.Good)
+	_, err = Bake(ctx, p, bake.Good, 0)
 	assert.ErrorIs(t, err, context.Canceled)
 }
 
@@ -58,7 +58,7 @@ func BenchmarkForesight(b *testing.B) {
 				for b.Loop() {
 					p, err := bake.Prepare(demo.Start(from))
 					require.NoError(b, err)
-					e, err := Bake(context.Background(), p, q)
+					e, err := Bake(context.Background(), p, q, 0)
 					require.NoError(b, err)
 					begun := time.Now()
 					_, err = p.Bake(context.Background(), source.All(p.Sources), q, nil)

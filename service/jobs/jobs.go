@@ -295,9 +295,9 @@ func (b *Baker) Submit(ctx context.Context, a store.Asker, id string, revision i
 	return b.Status(status), nil
 }
 
-// together is how many sources a message names: they share their rays, and what is done
+// Together is how many sources a message names: they share their rays, and what is done
 // of a message that is cut off is done again.
-const together = 12
+const Together = 12
 
 // enqueue puts what is missing of a bake on the queue, and ends it where nothing is.
 func (b *Baker) enqueue(ctx context.Context, job *store.Bake) error {
@@ -319,7 +319,7 @@ func (b *Baker) queueMissing(ctx context.Context, job *store.Bake) (queued int, 
 		if ahead && bake.Quality(job.Quality) == bake.Draft {
 			continue
 		}
-		for group := range slices.Chunk(missing, together) {
+		for group := range slices.Chunk(missing, Together) {
 			if err := b.publish(ctx, task{job.ID, group, ahead}); err != nil {
 				return queued, err
 			}

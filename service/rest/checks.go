@@ -11,6 +11,7 @@ import (
 	"grotta/core/estimate"
 	"grotta/core/level"
 	"grotta/report"
+	"grotta/service/jobs"
 )
 
 // This file checks levels against platforms.
@@ -52,7 +53,7 @@ func (s *server) registerChecks(a huma.API, tag string) {
 		if err != nil {
 			return nil, err
 		}
-		e, err := estimate.Bake(ctx, o.prepared, bake.Quality(in.Quality))
+		e, err := estimate.Bake(ctx, o.prepared, bake.Quality(in.Quality), jobs.Together)
 		if err != nil {
 			return nil, s.problem(err)
 		}
