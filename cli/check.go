@@ -449,9 +449,7 @@ func (a *app) waivers(ctx context.Context, c *client.Client, l api.LevelInfo, ru
 				continue
 			}
 			seen[about] = true
-			w := level.Default[level.Waiver]()
-			w.ID, w.Rule, w.About, w.Zone, w.Reason = ids.Fresh("waived-"+strings.ReplaceAll(rule, ".", "-")), rule, f.Entities, f.Zone, reason
-			steps = append(steps, level.Add("waivers", &w))
+			steps = append(steps, level.Add("waivers", check.Waive(ids, rule, f.Entities, f.Zone, reason, "")))
 		}
 	}
 	return level.Batch("Waive "+rule, steps...), len(steps), nil

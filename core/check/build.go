@@ -25,43 +25,58 @@ var _ = add(
 		Title: "Texels lie on surfaces that nobody can see.", Why: "They cost pages and build time and are never shown.", run: unseenTexels, Fix: "takes the light from those surfaces"},
 )
 
+// Carriers finds what may take a light away: the first thing up the chain of parents that moves or can be
+// broken. The chain goes on through things of every kind.
+type Carriers struct {
+	things  map[string]*level.Carrier
+	parents map[string]string
+}
+
+// CarriersOf are those of a level.
+func CarriersOf(l *level.Level) Carriers {
+	c := Carriers{map[string]*level.Carrier{}, map[string]string{}}
+	for _, v := range l.Solids {
+		c.things[v.ID] = &v.Carrier
+	}
+	for _, v := range l.Meshes {
+		c.things[v.ID] = &v.Carrier
+	}
+	for _, p := range l.Placed() {
+		c.parents[p.ID] = p.Parent
+	}
+	return c
+}
+
+// Of is the carrier of a light; nil where nothing takes it away.
+func (c *Carriers) Of(l *level.Light) (id string, carrier *level.Carrier) {
+	passed := map[string]bool{}
+	for at := l.Parent; at != "" && !passed[at]; at = c.parents[at] {
+		passed[at] = true
+		if v := c.things[at]; v != nil && (v.Moves || v.Breakable) {
+			return at, v
+		}
+	}
+	return "", nil
+}
+
 // carriedLights finds baked lights on things that move or can be broken: a lamp
-// that dies with its fixture, a torch that follows its bearer. The chain of carriers
-// goes on through things of every kind.
+// that dies with its fixture, a torch that follows its bearer.
 func carriedLights(s *subject) []Finding {
-	carriers := map[string]*level.Carrier{}
-	for _, v := range s.level.Solids {
-		carriers[v.ID] = &v.Carrier
-	}
-	for _, v := range s.level.Meshes {
-		carriers[v.ID] = &v.Carrier
-	}
-	parents := map[string]string{}
-	for _, p := range s.level.Placed() {
-		parents[p.ID] = p.Parent
-	}
+	carriers := CarriersOf(s.level)
 	var found []Finding
 	for _, l := range s.shining() {
-		if l.Bake == "dynamic" {
+		at, c := carriers.Of(l)
+		if c == nil || l.Bake == "dynamic" {
 			continue
 		}
-		passed := map[string]bool{}
-		for at := l.Parent; at != "" && !passed[at]; at = parents[at] {
-			passed[at] = true
-			c := carriers[at]
-			if c == nil || !c.Moves && !c.Breakable {
-				continue
-			}
-			what := "can be broken, and the light would shine on"
-			if c.Moves {
-				what = "moves, and the light would stay behind"
-			}
-			f := s.about(&l.Entity, Warning, "%s is %s, and its carrier %s %s", nameOf(&l.Entity), l.Bake, at, what)
-			f.Entities = append(f.Entities, at)
-			f.Fix = fixOf(l.ID, map[string]any{"bake": "dynamic"}, "Make %s dynamic", nameOf(&l.Entity))
-			found = append(found, f)
-			break
+		what := "can be broken, and the light would shine on"
+		if c.Moves {
+			what = "moves, and the light would stay behind"
 		}
+		f := s.about(&l.Entity, Warning, "%s is %s, and its carrier %s %s", nameOf(&l.Entity), l.Bake, at, what)
+		f.Entities = append(f.Entities, at)
+		f.Fix = fixOf(l.ID, map[string]any{"bake": "dynamic"}, "Make %s dynamic", nameOf(&l.Entity))
+		found = append(found, f)
 	}
 	return found
 }

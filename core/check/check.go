@@ -104,7 +104,8 @@ func Of(p *bake.Prepared) *Subject {
 }
 
 // Again is Of for a level that was edited from the one before. Where its geometry is the same, what was
-// found of that is kept: surfaces, cracks, and where one can walk.
+// found of that is kept: surfaces, closed meshes and cracks. Where one can walk depends on viewpoints, too,
+// and is found again.
 func (sub *Subject) Again(p *bake.Prepared) *Subject {
 	next := Of(p)
 	if !sub.p.Shares(p.Scene.Level) {
@@ -171,7 +172,7 @@ func (s *subject) budget(r *Report) []Spent {
 	}
 	number := func(n int, _ []string) float64 { return float64(n) }
 	lights := s.shining()
-	dynamic, specks := 0, 0.0
+	dynamic := 0
 	byZone := map[string]int{}
 	for _, l := range lights {
 		if l.Bake != "baked" {
@@ -181,11 +182,7 @@ func (s *subject) budget(r *Report) []Spent {
 			byZone[z.ID]++
 		}
 	}
-	for _, m := range s.level.Motes {
-		if m.Enabled {
-			specks += m.RateHz * m.LifeS
-		}
-	}
+	specks, _ := motesAlive(s)
 	most := 0
 	for _, n := range byZone {
 		most = max(most, n)
@@ -229,13 +226,12 @@ func (s *subject) waived(f *Finding) string {
 	return ""
 }
 
-// Waive is the operation by which a finding is waived.
-func Waive(l *level.Level, f *Finding, reason, by string) level.Operation {
+// Waive makes the waiver of a finding of a rule about some entities in a zone; ids gives it one of its own.
+func Waive(ids *level.IDs, rule string, about []string, zone, reason, by string) *level.Waiver {
 	w := level.Default[level.Waiver]()
-	w.ID, w.Rule, w.About, w.Zone, w.Reason, w.By = l.FreshID("waived-"+strings.ReplaceAll(f.Rule, ".", "-")), f.Rule, f.Entities, f.Zone, reason, by
-	op := level.Add("waivers", &w)
-	op.Label = "Waive " + f.Rule
-	return op
+	w.ID = ids.Fresh("waived-" + strings.ReplaceAll(rule, ".", "-"))
+	w.Rule, w.About, w.Zone, w.Reason, w.By = rule, about, zone, reason, by
+	return &w
 }
 
 // subject is what rules look at.

@@ -211,7 +211,7 @@ func (s *subject) lightAt(at, n geom.Vec3) float64 {
 	return ledger.Light(s.Prepared, at.Add(n.Mul(0.003)), n, 4, groundPaths).Luminance()
 }
 
-// median and percentiles of values.
+// percentile is the value that a share of all values is under; 0 where there are none.
 func percentile(values []float64, share float64) float64 {
 	if len(values) == 0 {
 		return 0

@@ -276,19 +276,23 @@ func probesSet(s *subject) (n int, names []string) {
 	return n, names
 }
 
-func motes(s *subject) []Finding {
-	limit := s.profile.Limits.Motes
-	if limit == nil {
-		return nil
-	}
-	n := 0.0
-	var names []string
+// motesAlive is how many motes are in the air at once, and of which clouds.
+func motesAlive(s *subject) (n float64, names []string) {
 	for _, m := range s.level.Motes {
 		if m.Enabled && m.RateHz > 0 {
 			n += m.RateHz * m.LifeS
 			names = append(names, m.ID)
 		}
 	}
+	return n, names
+}
+
+func motes(s *subject) []Finding {
+	limit := s.profile.Limits.Motes
+	if limit == nil {
+		return nil
+	}
+	n, names := motesAlive(s)
 	if n <= limit.Max {
 		return nil
 	}

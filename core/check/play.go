@@ -47,6 +47,34 @@ func (s *subject) groundLight(z *level.Zone) (g *ground, places []int, lux []flo
 	return g, places, lux
 }
 
+// floor is the ground of a zone where a player does something, with the light at places evenly over it.
+type floor struct {
+	*ground
+	zone   *level.Zone
+	asked  float64 // what the platform wants, lux
+	places []int   // treads
+	lux    []float64
+}
+
+// floors are those of zones with an intent, or any intent, that have at least so many places.
+func (s *subject) floors(play string, least int) []floor {
+	var out []floor
+	for _, z := range s.zones() {
+		if z.Play == "none" || play != "" && z.Play != play {
+			continue
+		}
+		if g, places, lux := s.groundLight(z); len(places) >= max(1, least) {
+			out = append(out, floor{g, z, s.asked(z), places, lux})
+		}
+	}
+	return out
+}
+
+// darkest is the darkest place.
+func (f *floor) darkest() geom.Vec3 {
+	return f.treads[f.places[slices.Index(f.lux, slices.Min(f.lux))]].at
+}
+
 func mean(values []float64) float64 {
 	sum := 0.0
 	for _, v := range values {
@@ -57,22 +85,13 @@ func mean(values []float64) float64 {
 
 func zoneTooDark(s *subject) []Finding {
 	var found []Finding
-	for _, z := range s.zones() {
-		least := s.asked(z)
-		if least == 0 {
-			continue
-		}
-		g, places, lux := s.groundLight(z)
-		if len(places) == 0 {
-			continue
-		}
-		average := mean(lux)
+	for _, on := range s.floors("", 1) {
+		z, least, average := on.zone, on.asked, mean(on.lux)
 		if average >= least {
 			continue
 		}
-		darkest := g.treads[places[slices.Index(lux, slices.Min(lux))]].at
 		f := Finding{
-			Severity: Warning, Zone: z.ID, Point: vec(darkest), Count: average, Limit: least,
+			Severity: Warning, Zone: z.ID, Point: vec(on.darkest()), Count: average, Limit: least,
 			Message: fmt.Sprintf("%s has %.2f lux on its floor on average; %s asks %g where players %s",
 				s.zoneName(z.ID), average, s.profile.Name, least, playing[z.Play]),
 		}
@@ -109,13 +128,9 @@ const (
 
 func darkParts(s *subject) []Finding {
 	var found []Finding
-	for _, z := range s.zones() {
-		least := s.asked(z)
-		if least == 0 {
-			continue
-		}
-		g, places, lux := s.groundLight(z)
-		if len(places) < 8 || mean(lux) < least {
+	for _, on := range s.floors("", 8) {
+		g, z, least, places, lux := on.ground, on.zone, on.asked, on.places, on.lux
+		if mean(lux) < least {
 			continue // that the zone is dark is told by itself
 		}
 		part := s.darkestPart(g, places, lux, least*darkShare)
@@ -194,11 +209,8 @@ const (
 
 func pitchBlack(s *subject) []Finding {
 	var found []Finding
-	for _, z := range s.zones() {
-		if z.Play != "story" {
-			continue
-		}
-		g, places, lux := s.groundLight(z)
+	for _, on := range s.floors("story", 1) {
+		g, z, places, lux := on.ground, on.zone, on.places, on.lux
 		var black []int
 		for i, k := range places {
 			eye := g.treads[k].at.Add(geom.Vec3{0, s.profile.Body.EyeM, 0})
@@ -240,22 +252,15 @@ func (s *subject) somethingShines(from geom.Vec3, within float64) bool {
 
 func tooContrasty(s *subject) []Finding {
 	var found []Finding
-	for _, z := range s.zones() {
-		if z.Play != "compete" {
-			continue
-		}
-		g, places, lux := s.groundLight(z)
-		if len(places) < 16 {
-			continue
-		}
+	for _, on := range s.floors("compete", 16) {
+		z, lux := on.zone, on.lux
 		low, high := percentile(lux, 0.05), percentile(lux, 0.95)
 		ratio := high / max(low, 1e-4)
 		if ratio <= s.profile.Play.Contrast {
 			continue
 		}
-		at := g.treads[places[slices.Index(lux, slices.Min(lux))]].at
 		found = append(found, Finding{
-			Severity: Warning, Zone: z.ID, Point: vec(at), Count: ratio, Limit: s.profile.Play.Contrast,
+			Severity: Warning, Zone: z.ID, Point: vec(on.darkest()), Count: ratio, Limit: s.profile.Play.Contrast,
 			Message: fmt.Sprintf("the ground of %s goes from %.3g to %.3g lux (5th and 95th percentile), 1 to %.0f; %s takes 1 to %.0f where players compete",
 				s.zoneName(z.ID), low, high, ratio, s.profile.Name, s.profile.Play.Contrast),
 		})
@@ -266,13 +271,9 @@ func tooContrasty(s *subject) []Finding {
 func tooEven(s *subject) []Finding {
 	const least = 1.12
 	var found []Finding
-	for _, z := range s.zones() {
-		if z.Play == "none" || z.Mode != "indoor" {
-			continue
-		}
-		_, places, lux := s.groundLight(z)
-		average := mean(lux)
-		if len(places) < 16 || average < s.asked(z) {
+	for _, on := range s.floors("", 16) {
+		z, lux := on.zone, on.lux
+		if z.Mode != "indoor" || mean(lux) < on.asked {
 			continue
 		}
 		low, high := percentile(lux, 0.05), percentile(lux, 0.95)
@@ -380,18 +381,12 @@ func (g *ground) about(list []int, from geom.Vec3, metres float64, turn int) (ge
 // noGuide looks at the borders where one zone can be left for another.
 func noGuide(s *subject) []Finding {
 	var found []Finding
-	g := s.walkable()
-	for _, z := range s.zones() {
-		if z.Play != "story" {
+	for _, on := range s.floors("story", 16) {
+		z, average := on.zone, mean(on.lux)
+		if average < on.asked {
 			continue
 		}
-		_, places, lux := s.groundLight(z)
-		average := mean(lux)
-		if len(places) < 16 || average < s.asked(z) {
-			continue
-		}
-		// The farthest way on from the first viewpoint in the zone is the one that has to be found.
-		for _, exit := range s.exits(g, z) {
+		for _, exit := range s.exits(on.ground, z) {
 			near := s.lightAt(exit.at, exit.normal)
 			eye := exit.at.Add(geom.Vec3{0, s.profile.Body.EyeM, 0})
 			if near >= min(0.1*average, 4*s.asked(z)) || s.somethingShines(eye, guideM/2) {

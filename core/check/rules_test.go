@@ -771,7 +771,7 @@ func TestWaivers(t *testing.T) {
 	}
 	r := check(p.Level)
 	require.Len(t, r.Findings, 1)
-	next, _, err := p.Apply(Waive(p.Level, &r.Findings[0], "both are wanted", "maren"))
+	next, _, err := p.Apply(level.Add("waivers", Waive(p.NewIDs(), r.Findings[0].Rule, r.Findings[0].Entities, r.Findings[0].Zone, "both are wanted", "maren")))
 	require.NoError(t, err)
 	r = check(next)
 	require.Len(t, r.Findings, 1)

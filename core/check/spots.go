@@ -16,10 +16,11 @@ type Spot struct {
 	Albedo color.Linear
 	Emits  color.Linear // nits
 	Look   *level.Look
-	View   string // id of the viewpoint that sees it; "" for walkable ground
+	View   string // id of the viewpoint that sees it; "" for others
 }
 
-// Spots are what the first viewpoints see and where a player walks: what changes of light are measured on.
+// Spots are what the first viewpoints see and where a player walks: what changes of light are measured on. A
+// level without either has texels of all its surfaces for them.
 func (sub *Subject) Spots(profile *platform.Profile) []Spot {
 	sub.mu.Lock()
 	defer sub.mu.Unlock()
@@ -48,6 +49,25 @@ func (sub *Subject) Spots(profile *platform.Profile) []Spot {
 				out = append(out, Spot{t.at.Add(t.normal.Mul(scene.OffsetM)), t.normal, f.Albedo, f.Material.Albedo().Scale(f.Material.Emission), look, ""})
 			}
 		}
+	}
+	if len(out) == 0 {
+		return s.anyTexels()
+	}
+	return out
+}
+
+// anyTexels stand for what is looked at where a level has neither a viewpoint nor ground that is played on.
+func (s *subject) anyTexels() []Spot {
+	const most = 600
+	all := s.Texels.List
+	n := min(most, len(all))
+	out := make([]Spot, 0, n)
+	for i := range n {
+		k := (2*i + 1) * len(all) / (2 * n)
+		t := &all[k]
+		f := s.Scene.Surfaces[s.Layout.Charts[s.ChartOf(k)].Surface].Finish()
+		at := geom.Vec3{float64(t.Origin[0]), float64(t.Origin[1]), float64(t.Origin[2])}
+		out = append(out, Spot{at, t.Normal(s.Scene), f.Albedo, f.Material.Albedo().Scale(f.Material.Emission), &s.level.Look, ""})
 	}
 	return out
 }

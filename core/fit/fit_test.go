@@ -135,18 +135,27 @@ func TestNothingToDo(t *testing.T) {
 // A beam stays as wide when its spot becomes a light without a cone.
 func TestBeamsKeepTheirWidth(t *testing.T) {
 	l := demo.Room()
-	spot := level.NewLight("spot", level.Spot)
-	spot.OuterDeg, spot.InnerDeg, spot.RangeM, spot.Transform.Position = 12, 8, 6, level.Vec{0, 2, 0}
+	lantern := level.NewLight("lantern", level.Spot)
+	lantern.OuterDeg, lantern.InnerDeg, lantern.RangeM, lantern.Transform.Position = 12, 8, 6, level.Vec{0, 2, 0}
 	beam := level.Default[level.Beam]()
-	beam.ID, beam.Light, beam.AngleDeg = "beam", "spot", 40
-	l.Lights, l.Beams = []*level.Light{spot}, []*level.Beam{&beam}
+	beam.ID, beam.Light, beam.AngleDeg = "beam", "lantern", 40
+	l.Lights, l.Beams = []*level.Light{lantern}, []*level.Beam{&beam}
 	plan, profiles := planFor(t, l, nil, "pocket")
 	next, _, err := l.Apply(*plan.Operation)
 	require.NoError(t, err)
-	if next.Light("spot").Enabled {
+	if next.Light("lantern").Enabled {
 		assert.InDelta(t, 12, next.Beams[0].AngleDeg, 1e-9)
 	}
 	assert.Empty(t, refused(t, l, plan, profiles[0]))
+}
+
+// A level that nobody looks at yet is measured on its texels.
+func TestLevelsWithoutViewpointsAreMeasured(t *testing.T) {
+	l := crowd(6)
+	l.Viewpoints, l.Zones[0].Play = nil, "none"
+	plan, _ := planFor(t, l, nil, "pocket")
+	assert.Positive(t, plan.Spots)
+	assert.Positive(t, plan.Mean)
 }
 
 // The costs of a change: a black room's only lamp going out is the whole picture; a light that reaches
@@ -162,7 +171,7 @@ func TestCostsAreMeasured(t *testing.T) {
 	require.NoError(t, err)
 	sub := check.Of(p)
 	f := &fitter{ctx: context.Background(), from: p, level: l, profiles: []*platform.Profile{profile}}
-	f.spots = sub.Spots(profile)
+	f.lights, f.spots = check.Shining(l), sub.Spots(profile)
 	require.NoError(t, f.measure())
 	out := func(i int) float64 { return f.choices[i][len(f.choices[i])-1].costs.mean }
 	assert.Zero(t, out(6), "nobody sees the far lamp")

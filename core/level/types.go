@@ -102,7 +102,7 @@ type Import struct {
 type Waiver struct {
 	ID     string         `json:"id" pattern:"^[a-z0-9][a-z0-9._-]{0,63}$"`
 	Rule   string         `json:"rule" pattern:"^[a-z]+\\.[a-z-]+$" maxLength:"64" doc:"The rule, such as limits.lights."`
-	About  []string       `json:"about,omitzero" maxItems:"200" doc:"Ids of entities; it holds for findings about nothing else. None for findings about no entity."`
+	About  []string       `json:"about,omitzero" maxItems:"20000" doc:"Ids of entities; it holds for findings about nothing else. None for findings about no entity."`
 	Zone   string         `json:"zone,omitzero" maxLength:"64" doc:"The zone of the finding, if it has one."`
 	Reason string         `json:"reason" minLength:"1" maxLength:"400" doc:"Why it is meant."`
 	By     string         `json:"by,omitzero" maxLength:"64" doc:"Who waived it."`
