@@ -198,10 +198,13 @@ func (a *app) readLevel(path string) (*level.Level, error) {
 	}
 	files, err := exchange.OpenFiles(data, o.File, o.Main)
 	if err != nil {
-		return nil, err
+		return nil, fmt.Errorf("%s: %w", path, err)
 	}
 	l, _, err := exchange.Read(files, exchange.Options{})
-	return l, err
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", path, err)
+	}
+	return l, nil
 }
 
 // profileNamed is a platform that comes with Grotta, or the profile in a file.

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"io"
 	"maps"
@@ -61,7 +62,11 @@ func (a *app) writeFile(name string, data []byte) error {
 	}
 	f, err := os.CreateTemp(filepath.Dir(name), ".grotta-*")
 	if err != nil {
-		return err
+		var at *os.PathError
+		if errors.As(err, &at) {
+			err = at.Err // the path is of a name that nobody gave
+		}
+		return fmt.Errorf("%s cannot be written: %w", name, err)
 	}
 	defer os.Remove(f.Name()) // fails, as it should, once renamed
 	if _, err := f.Write(data); err != nil {

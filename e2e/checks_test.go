@@ -25,6 +25,9 @@ func TestChecksByCommandLine(t *testing.T) {
 	file := filepath.Join(dir, "saltmarsh.json")
 	s.ok("level", "export", saltmarsh, "--format", "json", "-o", file)
 
+	cut := filepath.Join(dir, "cut.json")
+	require.NoError(t, os.WriteFile(cut, []byte(`{"format":"grotta-level/1"`), 0o600))
+
 	// A file says the same as the level, and needs no service.
 	alone := newShell(t, "http://127.0.0.1:1")
 	out, errOut, code := alone.run("", "check", file, "--json")
@@ -102,6 +105,8 @@ func TestChecksByCommandLine(t *testing.T) {
 		"no such form":     {[]string{"check", saltmarsh, "--format", "pdf"}, 2, `--format is "pdf"; there are table, json`},
 		"no such family":   {[]string{"check", saltmarsh, "--family", "taste"}, 2, "limits, closure, links, look, play"},
 		"no such file":     {[]string{"check", "nowhere.glb"}, 1, "there is no file nowhere.glb"},
+		"no such folder":   {[]string{"check", file, "--out", filepath.Join(dir, "no", "x.txt")}, 1, "x.txt cannot be written: no such file or directory"},
+		"cut file":         {[]string{"check", cut}, 1, "cut.json: is not JSON"},
 		"fix of a file":    {[]string{"check", file, "--fix"}, 2, "bring the file in first"},
 		"no reason":        {[]string{"waive", saltmarsh, "limits.lights"}, 2, "--reason is missing"},
 		"no such rule":     {[]string{"waive", saltmarsh, "limits.taste", "--reason", "x"}, 2, "grotta rules lists them"},
