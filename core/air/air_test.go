@@ -48,6 +48,19 @@ func TestHeightFogIsTheIntegralOfItsDensity(t *testing.T) {
 	})
 }
 
+// Rays that are nearly level, on both sides of the base's kink, keep to the integral: its closed form for
+// the part below and the part above, by hand.
+func TestNearlyLevelRaysInHeightFog(t *testing.T) {
+	h := air.ReadyHeightFog{BaseM: 0.00390625, FalloffM: 1, Density: 0.5, Max: 1}
+	const from, to, distance = 0.0078125, 0.0009765625, 6.882
+	above, below := from-h.BaseM, h.BaseM-to
+	mean := (h.Density*below + h.Density*h.FalloffM*(1-math.Exp(-above/h.FalloffM))) / (from - to)
+	assert.InDelta(t, mean*distance, h.Depth(from, to, distance), 1e-9)
+	for _, dy := range []float64{1e-2, 1e-4, 1e-6, 1e-9, 1e-12, 0} {
+		assert.InDelta(t, 0.5*math.Exp(-1)*10, h.Depth(h.BaseM+1-dy/2, h.BaseM+1+dy/2, 10), 1e-5, "%g", dy)
+	}
+}
+
 func TestVeilOfBothFogs(t *testing.T) {
 	s := air.Setting{
 		Haze:   air.ReadyHaze{Density: 0.1, Max: 1, Sky: 1, Nits: color.Linear{4, 0, 0}},

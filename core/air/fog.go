@@ -37,7 +37,8 @@ const Far = grade.Far
 // its density, which is even up to the base and exp(-(y - base) / falloff) times
 // that above. from and to are heights, in metres.
 func (h *ReadyHeightFog) Depth(from, to, distance float64) float64 {
-	if math.Abs(to-from) < 1e-3*max(distance, 1e-3) {
+	// Along level rays the difference below would lose its digits.
+	if math.Abs(to-from) < 1e-7*max(distance, 1e-3) {
 		return h.at((from+to)/2) * distance
 	}
 	return (h.below(to) - h.below(from)) / (to - from) * distance
@@ -53,7 +54,7 @@ func (h *ReadyHeightFog) below(y float64) float64 {
 	if y <= h.BaseM {
 		return h.Density * (y - h.BaseM)
 	}
-	return h.Density * h.FalloffM * (1 - math.Exp(-(y-h.BaseM)/h.FalloffM))
+	return -h.Density * h.FalloffM * math.Expm1(-(y-h.BaseM)/h.FalloffM)
 }
 
 // Share is how much of what stands at the end of a ray height fog hides.
