@@ -139,28 +139,30 @@ type LinePlace struct {
 
 // Ledger says what light reaches a point, and from whom.
 type Ledger struct {
-	Level    string         `json:"level"`
-	Revision int            `json:"revision"`
-	Point    level.Vec      `json:"point" doc:"Metres."`
-	Normal   level.Vec      `json:"normal" doc:"Unit."`
-	Surface  string         `json:"surface,omitzero" doc:"Entity whose surface the point lies on, if any."`
-	Inside   string         `json:"inside,omitzero" doc:"Entity that the point is inside of, if any."`
-	Total    Irradiance     `json:"total" doc:"Irradiance, lux."`
-	Sources  []Contribution `json:"sources" doc:"Brightest first."`
+	Level         string         `json:"level"`
+	Revision      int            `json:"revision"`
+	Point         level.Vec      `json:"point" doc:"Metres."`
+	Normal        level.Vec      `json:"normal" doc:"Unit."`
+	Surface       string         `json:"surface,omitzero" doc:"Entity whose surface the point lies on, if any."`
+	Inside        string         `json:"inside,omitzero" doc:"Entity that the point is inside of, if any."`
+	Total         Irradiance     `json:"total" doc:"Irradiance, lux."`
+	StandardError float64        `json:"standard_error" doc:"The standard error of the total luminance, lux, which is that of the bounced light."`
+	Sources       []Contribution `json:"sources" doc:"Brightest first."`
 }
 
 // Contribution is what one source adds.
 type Contribution struct {
-	ID        string     `json:"id"`
-	Name      string     `json:"name"`
-	Kind      string     `json:"kind"`
-	Direct    Irradiance `json:"direct"`
-	Bounced   Irradiance `json:"bounced"`
-	Share     float64    `json:"share" doc:"Of the total luminance, 0 to 1."`
-	Visible   float64    `json:"visible" doc:"How much of the source is seen from the point, 0 to 1."`
-	Blocked   bool       `json:"blocked" doc:"Something stands in the way of at least a part of it."`
-	BlockedBy []Blocker  `json:"blocked_by" doc:"What stands between the point and the source's middle, or the first part of it that is hidden; from the point outward."`
-	Why       string     `json:"why,omitzero" doc:"Why it gives nothing, where it does."`
+	ID            string     `json:"id"`
+	Name          string     `json:"name"`
+	Kind          string     `json:"kind"`
+	Direct        Irradiance `json:"direct"`
+	Bounced       Irradiance `json:"bounced"`
+	StandardError float64    `json:"standard_error" doc:"The standard error of the bounced luminance, lux."`
+	Share         float64    `json:"share" doc:"Of the total luminance, 0 to 1."`
+	Visible       float64    `json:"visible" doc:"How much of the source is seen from the point, 0 to 1."`
+	Blocked       bool       `json:"blocked" doc:"Something stands in the way of at least a part of it."`
+	BlockedBy     []Blocker  `json:"blocked_by" doc:"What stands between the point and the source's middle, or the first part of it that is hidden; from the point outward."`
+	Why           string     `json:"why,omitzero" doc:"Why it gives nothing, where it does."`
 }
 
 // Irradiance is light on a surface in lux: linear Rec. 709 and its luminance.

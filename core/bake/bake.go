@@ -57,7 +57,7 @@ func (p *Prepared) Bake(ctx context.Context, sources []*source.Source, q Quality
 	all := float64(len(sources))
 	for len(layers) < len(sources) {
 		part := sources[len(layers):]
-		part = part[:p.Together(part)]
+		part = part[:p.Together(part, q)]
 		done := float64(len(layers))
 		made, err := p.bakeTogether(ctx, part, q, partOf(progress, done/all, (done+float64(len(part)))/all))
 		if err != nil {

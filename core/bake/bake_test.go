@@ -6,6 +6,7 @@ import (
 	"math"
 	"math/rand/v2"
 	"runtime"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -208,23 +209,44 @@ func TestLedgerAgainstClosedForms(t *testing.T) {
 	}
 }
 
-// Half-floats round by 2^-11, so the bound is wider than the ledger's.
+// meanOver is the mean of a light on the floor over the square of a texel with this middle, by
+// Gauss's rule of three places along each side. whole tells whether all of the square or none of
+// it is lit: a hard edge through the square is not for this rule.
+func meanOver(lux func(x, y, z float64) float64, x, z, side float64) (mean float64, whole bool) {
+	at, weight := [3]float64{-math.Sqrt(0.15), 0, math.Sqrt(0.15)}, [3]float64{5. / 18, 8. / 18, 5. / 18}
+	lit := 0
+	for i := range 9 {
+		one := lux(x+at[i%3]*side, 0, z+at[i/3]*side)
+		mean += weight[i%3] * weight[i/3] * one
+		if one > 0 {
+			lit++
+		}
+	}
+	return mean, lit == 0 || lit == 9
+}
+
+// Texels hold the mean over their square. Half-floats round by 2^-11, so the bound is wider than
+// the ledger's.
 func TestLightmapAgainstClosedForms(t *testing.T) {
 	for _, c := range closedForms {
 		p := prepare(t, plane(c.light()))
 		m := mixOf(t, p, bake.Good)
-		checked := 0
+		checked, brightest := 0, float64(slices.Max(m.Pix))
 		for i := 0; i < len(p.Texels.List); i += 13 {
 			texel := &p.Texels.List[i]
 			if texel.Normal(p.Scene)[1] < 0.9 {
 				continue
 			}
-			want := c.lux(float64(texel.Origin[0]), 0, float64(texel.Origin[2]))
+			want, whole := meanOver(c.lux, float64(texel.Origin[0]), float64(texel.Origin[2]), 1/p.Scene.Level.Lightmap.Density)
+			if !whole {
+				continue
+			}
 			got := float64(m.Pix[3*texel.Index])
-			require.InDelta(t, want, got, 0.001*want+1e-4, "%s at %v", c.name, texel.Origin)
+			// The second part is for texels that the end of a range crosses.
+			require.InDelta(t, want, got, 0.001*want+0.002*brightest, "%s at %v", c.name, texel.Origin)
 			checked++
 		}
-		assert.Greater(t, checked, 480)
+		assert.Greater(t, checked, 470)
 	}
 }
 
@@ -337,13 +359,14 @@ func TestMixEqualsAFreshBake(t *testing.T) {
 		mixed := layer.Mix(p.Layout.PageSize, p.Layout.Pages, changed.Sources, layers)
 		fresh := prepare(t, l)
 		require.Equal(t, mixed.Hash(), mixOf(t, fresh, bake.Draft).Hash(), "the same bytes, as layers do not depend on what changed")
-		// And against light computed without layers or half-floats at all.
+		// And against light computed without layers; both round to half-floats.
+		unmixed := fresh.UnmixedIrradiance(t)
 		for i := 0; i < len(p.Texels.List); i += 37 {
 			texel := &p.Texels.List[i]
-			want := fresh.UnmixedIrradiance(texel)
+			want := unmixed[i]
 			for c := range 3 {
 				got := float64(mixed.Pix[3*texel.Index+int32(c)])
-				require.InDelta(t, want[c], got, want[c]/2048+1e-5, "round %d, texel %d", round, i)
+				require.InDelta(t, want[c], got, want[c]/1024+1e-5, "round %d, texel %d", round, i)
 			}
 		}
 	}

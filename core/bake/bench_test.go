@@ -452,7 +452,7 @@ func benchmarkMemory(b *testing.B, l *level.Level) {
 		})
 		p := prepare(b, l)
 		sources := source.All(p.Sources[:together])
-		sources = sources[:p.Together(sources)] // layers of a part before would count
+		sources = sources[:p.Together(sources, bake.Good)] // layers of a part before would count
 		layers, err := p.Bake(context.Background(), sources, bake.Good, func(x float64) { share.Store(math.Float64bits(x)) })
 		done()
 		require.NoError(b, err)

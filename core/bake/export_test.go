@@ -1,27 +1,37 @@
 package bake
 
 import (
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
 	"grotta/core/color"
 	"grotta/core/direct"
 	"grotta/core/gather"
 	"grotta/core/lightmap"
-	"grotta/core/sampling"
 	"grotta/core/source"
 	"grotta/core/trace"
 )
 
-// UnmixedIrradiance computes a texel's direct light in float64 without layers or
-// half-floats, with the shadow samples of a draft.
-func (p *Prepared) UnmixedIrradiance(t *lightmap.Texel) color.Linear {
-	var sum color.Linear
-	r := direct.Receiver(p.Map, t)
+// UnmixedIrradiance computes the direct light of texels without layers, with the shadow samples
+// of a draft.
+func (p *Prepared) UnmixedIrradiance(t testing.TB) (sum []color.Linear) {
+	sum = make([]color.Linear, len(p.Texels.List))
+	lit, err := direct.Bake(t.Context(), p.Map, source.All(p.Sources), direct.Rays{Shadow: Draft.Samples()}, nil)
+	require.NoError(t, err)
 	for i := range p.Sources {
-		s := &p.Sources[i]
-		if s.IsSky() {
-			continue
+		var lux direct.Chunk
+		for k := range p.Chunks() {
+			if p.Sources[i].IsSky() || lit[i].IsDark(k) {
+				continue
+			}
+			lit[i].Read(k, &lux)
+			for j := range p.Chunk(k) {
+				unit := color.Linear{float64(lux[0][j]), float64(lux[1][j]), float64(lux[2][j])}
+				at := &sum[k*chunk+j]
+				*at = at.Add(p.Sources[i].Weight.Mul(unit))
+			}
 		}
-		unit, _ := s.Direct(p.Scene, &r, source.Careful(Draft.Samples()), sampling.TurnAt(s.Seed(), t.Origin))
-		sum = sum.Add(s.Weight.Mul(unit))
 	}
 	return sum
 }

@@ -49,16 +49,16 @@ func TestFacesThatShineNameTheirLayer(t *testing.T) {
 }
 
 var goldenKeys = []string{
-	"geometry 204e1df5980bc6da",
-	"lamp-0 55bf85b59618b30e 43651b2acf0aa3ff",
-	"lamp-1 27bae58ea5b4ab5c 7dfa504cd4f8af12",
-	"lamp-2 461f822d505ad6fc a442725e87676f40",
-	"lamp-3 0dfe27e0f029dfba f481ab8d8f40a910",
-	"lamp-5 ec4b5823e9c114b7 b328c1a5f3b0ec82",
-	"sun 1975df7e00a32c9b 9a382c10e7a7d0d5",
-	"sky 482e2740220c8df0 d2c2b76b12e60197",
-	"emissive:panel 9965bbb4ec89f13f 6ff8091ccc2b5825",
-	"ambient:level e660cd121b2b9adc 9a5bc607afa52564",
-	"ambient:zone-0 4ccc6641e0a301b8 83f943939f3b8918",
-	"ambient:zone-1 646a0389cfa23e1a 0911b7fe04d88505",
+	"geometry 25201487733f7f7c",
+	"lamp-0 01a5a852c99dc142 43651b2acf0aa3ff",
+	"lamp-1 146dfda7c5460c84 7dfa504cd4f8af12",
+	"lamp-2 016004e77c62be6f a442725e87676f40",
+	"lamp-3 e5793efe13d242ee f481ab8d8f40a910",
+	"lamp-5 9c1be890bf5b256f b328c1a5f3b0ec82",
+	"sun 7d3266a1887443fc 9a382c10e7a7d0d5",
+	"sky 268bf52c71529fe6 d2c2b76b12e60197",
+	"emissive:panel bec7f50b5b2776f4 6ff8091ccc2b5825",
+	"ambient:level b3921face6896f44 9a5bc607afa52564",
+	"ambient:zone-0 27d7c44bc8971816 83f943939f3b8918",
+	"ambient:zone-1 9dd4aca9acbcf4a3 0911b7fe04d88505",
 }

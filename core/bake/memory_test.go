@@ -19,10 +19,10 @@ import (
 // same bytes, and progress goes on from part to part.
 func TestABakeInParts(t *testing.T) {
 	p := prepare(t, leaves(5000))
-	n := p.Together(source.All(p.Sources))
+	n := p.Together(source.All(p.Sources), bake.Good)
 	require.Less(t, n, len(p.Sources))
-	assert.Equal(t, 1, p.Together(source.All(p.Sources[:1])))
-	assert.Equal(t, 0, p.Together(nil))
+	assert.Equal(t, 1, p.Together(source.All(p.Sources[:1]), bake.Good))
+	assert.Equal(t, 0, p.Together(nil, bake.Good))
 	var most atomic.Uint64
 	layers, err := p.Bake(context.Background(), source.All(p.Sources), bake.Draft, func(share float64) {
 		for was := most.Load(); math.Float64bits(share) > was && !most.CompareAndSwap(was, math.Float64bits(share)); was = most.Load() {
@@ -65,7 +65,7 @@ func TestABakeKeepsToItsMemory(t *testing.T) {
 			})
 			p := prepare(t, l)
 			sources := source.All(p.Sources)
-			_, err := p.Bake(context.Background(), sources[:p.Together(sources)], bake.Good, func(share float64) { packing.Store(share > 0.551) })
+			_, err := p.Bake(context.Background(), sources[:p.Together(sources, bake.Good)], bake.Good, func(share float64) { packing.Store(share > 0.551) })
 			done()
 			require.NoError(t, err)
 			may := allowed(p)

@@ -9,6 +9,7 @@ package check
 
 import (
 	"cmp"
+	"context"
 	"fmt"
 	"slices"
 	"strings"
@@ -123,6 +124,12 @@ func Run(p *bake.Prepared, profile *platform.Profile) *Report { return Of(p).Aga
 
 // Against applies every rule. It is for one goroutine at a time; a second one waits.
 func (sub *Subject) Against(profile *platform.Profile) *Report {
+	r, _ := sub.Judge(context.Background(), profile) // which is never done
+	return r
+}
+
+// Judge is Against that ends early with the context's error: between two rules.
+func (sub *Subject) Judge(ctx context.Context, profile *platform.Profile) (*Report, error) {
 	sub.mu.Lock()
 	defer sub.mu.Unlock()
 	p := sub.p
@@ -137,6 +144,9 @@ func (sub *Subject) Against(profile *platform.Profile) *Report {
 		own := profile.Severities[rule.ID]
 		if own == "off" {
 			continue
+		}
+		if err := ctx.Err(); err != nil {
+			return nil, err
 		}
 		for _, f := range rule.run(s) {
 			f.Rule, f.Family, f.Why = rule.ID, rule.Family, cmp.Or(f.Why, rule.Why)
@@ -158,7 +168,7 @@ func (sub *Subject) Against(profile *platform.Profile) *Report {
 	})
 	r.Budget = s.budget(r)
 	r.Clean = r.Counts[string(Error)]+r.Counts[string(Warning)] == 0
-	return r
+	return r, nil
 }
 
 // budget is what of the profile's limits the level takes.
@@ -207,7 +217,7 @@ func (s *subject) budget(r *Report) []Spent {
 	add("motes at once", "limits.motes", specks, limits.Motes)
 	add("probes", "limits.probes", number(probesSet(s)), limits.Probes)
 	add("reflections", "limits.reflections", number(reflectionsSet(s)), limits.Reflections)
-	add("triangles", "limits.triangles", float64(s.Scene.Triangles()), limits.Triangles)
+	add("triangles", "limits.triangles", float64(s.Scene.DrawnTriangles()), limits.Triangles)
 	return out
 }
 

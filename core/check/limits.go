@@ -44,7 +44,7 @@ var _ = add(
 	Rule{ID: "limits.reflections", Family: Limits, Severities: []Severity{Error}, Needs: Document,
 		Title: "There are more reflections than the target takes.", Why: "The target leaves out what is over its limit.", run: counted("reflections", func(p *platform.Profile) *platform.Limit { return p.Limits.Reflections }, reflectionsSet)},
 	Rule{ID: "limits.triangles", Family: Limits, Severities: []Severity{Error}, Needs: Layout,
-		Title: "The level has more triangles than the target draws.", Why: "The target runs too slowly, or refuses the level.", run: counted("triangles", func(p *platform.Profile) *platform.Limit { return p.Limits.Triangles }, func(s *subject) (int, []string) { return s.Scene.Triangles(), nil })},
+		Title: "The level has more triangles than the target draws.", Why: "The target runs too slowly, or refuses the level.", run: counted("triangles", func(p *platform.Profile) *platform.Limit { return p.Limits.Triangles }, func(s *subject) (int, []string) { return s.Scene.DrawnTriangles(), nil })},
 	Rule{ID: "limits.gobo-side", Family: Limits, Severities: []Severity{Warning}, Needs: Document,
 		Title: "The image of a gobo is larger than the target takes.", Why: "The target scales it down, and its pattern is lost.", run: goboSides},
 	Rule{ID: "limits.lightmap-pages", Family: Limits, Severities: []Severity{Error}, Needs: Layout,

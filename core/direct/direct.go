@@ -7,13 +7,11 @@ import (
 	"math"
 	"slices"
 
-	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/half"
 	"grotta/core/layer"
 	"grotta/core/lightmap"
 	"grotta/core/parallel"
-	"grotta/core/sampling"
 	"grotta/core/scene"
 	"grotta/core/source"
 )
@@ -98,33 +96,50 @@ type Rays struct {
 	Sky    int // to the bright spots of a sky
 }
 
-// Bake computes the direct light of sources on every lit texel. The light of a sky comes
-// later, with the gathering rays, except for its bright spots. Only chunks within a source's
-// reach are computed. The chunks of all sources form one list of work, so that all cores stay
-// busy. It ends early with the context's error. report, if not nil, gets the share that is
-// done, from any goroutine.
+// Bake computes the direct light of sources on every lit texel: the mean over its square. The
+// light of a sky comes later, with the gathering rays, except for its bright spots. Only chunks
+// within a source's reach are computed. The chunks of all sources form one list of work, so that
+// all cores stay busy. It ends early with the context's error. report, if not nil, gets the share
+// that is done, from any goroutine.
+//
+// Every texel is lit first by rays from a few places of its square. Then texels that see a part of
+// the source, or other than those beside them, are lit again from many places.
 func Bake(ctx context.Context, m *lightmap.Map, sources []*source.Source, rays Rays, report func(float64)) ([]Light, error) {
 	type piece struct{ source, chunk int32 }
 	work := make([][]piece, len(sources))
-	direct, seeds := make([]Light, len(sources)), make([]uint64, len(sources))
+	direct, each := make([]Light, len(sources)), make([]lighting, len(sources))
 	err := parallel.Each(ctx, len(sources), func(i int) {
 		s := sources[i]
 		direct[i] = New(m, s.Channels())
 		if s.Channels() == 0 {
 			return
 		}
-		seeds[i] = s.Seed()
+		each[i] = newLighting(m, s, rays, &direct[i])
 		Lit(m, s, func(k int) { work[i] = append(work[i], piece{int32(i), int32(k)}) })
 	}, nil)
 	if err != nil {
 		return nil, err
 	}
 	all := slices.Concat(work...)
+	part := func(from, share float64) func(float64) {
+		if report == nil {
+			return nil
+		}
+		return func(done float64) { report(from + share*done) }
+	}
+	const first = 0.7 // of the time
+	if err := parallel.Shares(ctx, len(all), 4, func(from, to int) {
+		for _, w := range all[from:to] {
+			each[w.source].first(int(w.chunk))
+		}
+	}, part(0, first)); err != nil {
+		return nil, err
+	}
 	return direct, parallel.Shares(ctx, len(all), 4, func(from, to int) {
 		for _, w := range all[from:to] {
-			lightChunk(m, sources[w.source], int(w.chunk), rays, seeds[w.source], &direct[w.source])
+			each[w.source].again(int(w.chunk))
 		}
-	}, report)
+	}, part(first, 1-first))
 }
 
 // Lit calls visit for every chunk that a source may light directly.
@@ -133,7 +148,7 @@ func Lit(m *lightmap.Map, s *source.Source, visit func(chunk int)) {
 	m.Near(at, metres, boxes, visit)
 }
 
-// Receiver is a texel as a place to be lit.
+// Receiver is the middle of a texel as a place to be lit.
 func Receiver(m *lightmap.Map, t *lightmap.Texel) source.Receiver {
 	n, origin := t.Normal(m.Scene), geom.Vec3{float64(t.Origin[0]), float64(t.Origin[1]), float64(t.Origin[2])}
 	return source.Receiver{Point: origin.Sub(n.Mul(scene.OffsetM)), Origin: origin, Normal: n}
@@ -142,51 +157,13 @@ func Receiver(m *lightmap.Map, t *lightmap.Texel) source.Receiver {
 // The memory of direct light, in bytes.
 const (
 	darkBytes = 8   // of a chunk, for each channel
-	litBytes  = 144 // more of a chunk that may be lit
+	litBytes  = 144 // more of a chunk that may be lit, and
+	markBytes = 88  // for its marks, once
 )
 
 // MemoryBytes estimates the memory of a source's direct light.
 func MemoryBytes(m *lightmap.Map, s *source.Source) int {
 	lit := 0
 	Lit(m, s, func(int) { lit++ })
-	return max(s.Channels(), 1)*darkBytes*m.Chunks() + s.Channels()*litBytes*lit
-}
-
-// lightChunk lights a chunk of texels.
-func lightChunk(m *lightmap.Map, s *source.Source, k int, rays Rays, seed uint64, l *Light) {
-	e := source.Careful(rays.Shadow)
-	if s.IsSky() {
-		e = source.Steady(rays.Sky)
-	}
-	var lux Chunk
-	var room [lightmap.ChunkTexels]float64
-	texels := m.Chunk(k)
-	visible := room[:len(texels)]
-	light := func(i int, e source.Effort) {
-		t := &texels[i]
-		r := Receiver(m, t)
-		var sum color.Linear
-		sum, visible[i] = s.Sharp(m.Scene, &r, e, sampling.TurnAt(seed, t.Origin))
-		for c, v := range sum {
-			lux[c][i] = float32(v)
-		}
-	}
-	for i := range texels {
-		light(i, e)
-	}
-	if e.Penumbra > e.Samples && s.IsSoft() && slices.Min(visible) < slices.Max(visible) {
-		shadow := penumbra{visible: visible, dark: 1 - s.Shadows().Depth}
-		shadow.place(texels, m.Layout.PageSize)
-		for _, i := range shadow.rims() {
-			light(i, source.Steady(e.Penumbra))
-		}
-		if m.Scene.Level.Lightmap.Denoise {
-			for i, factor := range shadow.smooth(3 / float64(e.Penumbra)) {
-				for c := range lux {
-					lux[c][i] *= float32(factor)
-				}
-			}
-		}
-	}
-	l.Put(k, &lux)
+	return max(s.Channels(), 1)*darkBytes*m.Chunks() + (s.Channels()*litBytes+markBytes)*lit
 }

@@ -42,23 +42,6 @@ func (s *penumbra) beside(i int) (all [9]int) {
 	return all
 }
 
-// rims are the texels beside the penumbra. The true penumbra reaches farther than a few
-// samples show.
-func (s *penumbra) rims() (rims []int) {
-	for i := range s.visible {
-		if s.has(i) {
-			continue
-		}
-		for _, j := range s.beside(i) {
-			if j >= 0 && s.has(j) {
-				rims = append(rims, i)
-				break
-			}
-		}
-	}
-	return rims
-}
-
 // smooth returns the texels in the penumbra, each with the factor for its light that gives
 // it the mean visibility of itself and its neighbours. Neighbours count in opposite pairs,
 // so a linear slope does not change. A pair counts only if its mean differs by no more than

@@ -56,6 +56,14 @@ func (in *importer) takeBack(n *gltf.Node, world mgl64.Mat4, path string) (bool,
 	return false, nil
 }
 
+// isMarked tells whether an export left a word in extras.
+func isMarked(extras any, word string) bool {
+	all, _ := extras.(map[string]any)
+	own, _ := all[mark].(map[string]any)
+	is, _ := own[word].(bool)
+	return is
+}
+
 // takeRole gives a mesh what an export left of it: its density, what it is there for, tags and note.
 func takeRole(n *gltf.Node, m *level.Mesh) {
 	all, _ := n.Extras.(map[string]any)

@@ -326,6 +326,9 @@ func (in *importer) mesh(n *gltf.Node, index int, world mgl64.Mat4, path string)
 	turn := world.Mat3()
 	for i, p := range in.doc.Meshes[index].Primitives {
 		at := fmt.Sprintf("/meshes/%d/primitives/%d", index, i)
+		if isMarked(p.Extras, "back") {
+			continue // the front stands for it
+		}
 		if p.Mode != gltf.PrimitiveTriangles && p.Mode != gltf.PrimitiveTriangleStrip && p.Mode != gltf.PrimitiveTriangleFan {
 			in.report.leave("%s: points or lines", at)
 			continue

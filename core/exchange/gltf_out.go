@@ -66,13 +66,17 @@ type exporter struct {
 // look is what a primitive has one of: a material, and the page that its surfaces lie on.
 type look struct {
 	material *level.Material
-	page     int // noPage for surfaces without one
+	page     int  // noPage for surfaces without one
+	sides    bool // whether the other side of the surface has a page as well
+	back     bool // whether it is that side
 }
 
 const noPage = -1
 
 func (x *exporter) lookOf(s *scene.Surface) look {
-	return look{s.Finish().Material, x.pageOf(s)}
+	page := x.pageOf(s)
+	sides := page != noPage && x.scene.OtherSide(int(s.First)) >= 0
+	return look{s.Finish().Material, page, sides, sides && s.IsBack()}
 }
 
 // pageOf is the page that a surface lies on.
@@ -187,7 +191,7 @@ func (x *exporter) whole(m *level.Mesh, material *level.Material) (*gltf.Primiti
 		}
 		p.Attributes[gltf.TEXCOORD_0] = modeler.WriteTextureCoord(x.doc, uvs)
 	}
-	index, err := x.materialIndex(look{material, noPage})
+	index, err := x.materialIndex(look{material: material, page: noPage})
 	p.Material = gltf.Index(index)
 	return p, err
 }
@@ -199,7 +203,7 @@ func (x *exporter) faces(surfaces []scene.Surface, look look, pose geom.Pose) (*
 	back := pose.Rotation.Inverse()
 	for i := range surfaces {
 		s := &surfaces[i]
-		if x.lookOf(s) != look || !s.Finish().Roles.Visible {
+		if x.lookOf(s) != look || !s.Finish().Roles.Visible || s.IsBack() && !look.back {
 			continue
 		}
 		chart, triangle := x.chart(s), 0
@@ -225,6 +229,10 @@ func (x *exporter) faces(surfaces []scene.Surface, look look, pose geom.Pose) (*
 		return nil, nil
 	}
 	p := v.primitive(x.doc, look.material.Image != "", look.page != noPage)
+	if look.back {
+		p.Extras = map[string]any{mark: map[string]any{"back": true}}
+	}
+	look.back = false
 	index, err := x.materialIndex(look)
 	p.Material = gltf.Index(index)
 	return p, err
@@ -250,7 +258,7 @@ func (x *exporter) materialIndex(l look) (int, error) {
 	a := m.Albedo()
 	out := &gltf.Material{
 		Name:        cmp.Or(m.Name, m.ID, "plain"),
-		DoubleSided: m.TwoSided,
+		DoubleSided: m.TwoSided && !l.sides,
 		PBRMetallicRoughness: &gltf.PBRMetallicRoughness{
 			BaseColorFactor: &[4]float64{a[0], a[1], a[2], 1},
 			MetallicFactor:  gltf.Float(0),
@@ -258,7 +266,7 @@ func (x *exporter) materialIndex(l look) (int, error) {
 		},
 	}
 	if m.ID != "" || l.page != noPage {
-		out.Extras = marksOfMaterial(m.ID, l.page)
+		out.Extras = marksOfMaterial(m.ID, l.page, l.sides)
 	}
 	if m.Image != "" {
 		texture, err := x.texture(m.Image)
@@ -348,13 +356,16 @@ func marks(id, name string, value any) map[string]any {
 
 // marksOfMaterial are extras that say which material it is, and which page of the lightmap its
 // surfaces lie on.
-func marksOfMaterial(id string, page int) map[string]any {
+func marksOfMaterial(id string, page int, sides bool) map[string]any {
 	own := map[string]any{}
 	if id != "" {
 		own["id"] = id
 	}
 	if page != noPage {
 		own["lightmap_page"] = page
+	}
+	if sides {
+		own["two_sided"] = true
 	}
 	return map[string]any{mark: own}
 }

@@ -171,7 +171,7 @@ func (in *importer) material(index int, at string) (string, error) {
 	in.report.from("materials", len(in.level.Materials), path)
 	in.level.Materials = append(in.level.Materials, &m)
 	in.materialID[index] = m.ID
-	m.TwoSided = src.DoubleSided
+	m.TwoSided = src.DoubleSided || isMarked(src.Extras, "two_sided")
 	if pbr := src.PBRMetallicRoughness; pbr != nil {
 		c := pbr.BaseColorFactorOrDefault()
 		m.Color = color.Linear{c[0], c[1], c[2]}.Hex()

@@ -1,8 +1,11 @@
 package exchange_test
 
 import (
+	"archive/zip"
 	"bytes"
+	"io"
 	"math"
+	"strings"
 	"testing"
 
 	"github.com/go-gl/mathgl/mgl64"
@@ -11,8 +14,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"grotta/core/bake"
 	"grotta/core/exchange"
+	"grotta/core/layer"
 	"grotta/core/level"
+	"grotta/core/picture"
 	"grotta/demo"
 )
 
@@ -91,6 +97,47 @@ func imagesShown(l *level.Level) int {
 }
 
 // Names come back as they are written, in any script.
+// A lit mesh with two sides goes out with both, each on a page, and comes back as one of two sides.
+func TestTwoSidesComeBackAsOneMesh(t *testing.T) {
+	l := level.New("Curtain")
+	cloth := level.Default[level.Material]()
+	cloth.ID, cloth.TwoSided = "cloth", true
+	l.Materials = append(l.Materials, &cloth)
+	sheet := level.Default[level.Mesh]()
+	sheet.ID, sheet.Surface.Material = "sheet", "cloth"
+	sheet.Positions, sheet.Indices = []float64{0, 0, 0, 1, 0, 0, 1, 1, 0, 0, 1, 0}, []uint32{0, 1, 2, 0, 2, 3}
+	l.Meshes = append(l.Meshes, &sheet)
+	p, err := bake.Prepare(l)
+	require.NoError(t, err)
+	require.Len(t, p.Layout.Charts, 2)
+	var b bytes.Buffer
+	baked := &exchange.Baked{Map: p.Map, Image: layer.NewImage(p.Layout.PageSize, p.Layout.Pages), Quality: "good"}
+	_, err = exchange.WriteBaked(t.Context(), &b, l, baked, exchange.Pages{As: "png", Encoding: picture.RGBM8, RangeLux: 2})
+	require.NoError(t, err)
+	archive, err := zip.NewReader(bytes.NewReader(b.Bytes()), int64(b.Len()))
+	require.NoError(t, err)
+	for _, f := range archive.File {
+		if !strings.HasSuffix(f.Name, ".glb") {
+			continue
+		}
+		r, err := f.Open()
+		require.NoError(t, err)
+		data, err := io.ReadAll(r)
+		require.NoError(t, err)
+		var doc gltf.Document
+		require.NoError(t, gltf.NewDecoder(bytes.NewReader(data)).Decode(&doc))
+		require.Len(t, doc.Meshes[0].Primitives, 2, "a side each")
+		assert.False(t, doc.Materials[0].DoubleSided)
+		back, _, err := readGLTF(data, "Back")
+		require.NoError(t, err)
+		require.Len(t, back.Meshes, 1)
+		assert.Len(t, back.Meshes[0].Indices, 6)
+		assert.True(t, back.Materials[0].TwoSided)
+		return
+	}
+	t.Fatal("no model")
+}
+
 func TestNamesComeBack(t *testing.T) {
 	l := demo.Room()
 	l.Lights[0].Name = "Große Linse, 灯台"

@@ -17,7 +17,7 @@ func (g *Group) texelField(m *lightmap.Map, reach int) *smooth.Field {
 		}
 		c := &m.Layout.Charts[ci]
 		width, height := c.Size()
-		s := smooth.Cells{First: first - g.First, Places: len(f.CellAt), Width: width, Height: height, Step: 1}
+		s := smooth.Cells{First: first - g.First, Places: len(f.CellAt), Width: width, Height: height, Step: 1, PerM: c.Density}
 		f.Charts = append(f.Charts, s)
 		for range width * height {
 			f.CellAt = append(f.CellAt, -1)
@@ -51,7 +51,7 @@ func (g *Group) patchField(m *lightmap.Map, links *radiosity.Links, reach int) *
 			continue
 		}
 		grid := links.Grid(ci)
-		f.Charts = append(f.Charts, smooth.Cells{First: grid.First - first, Places: len(f.CellAt), Width: grid.Width, Height: grid.Height, Step: grid.Side})
+		f.Charts = append(f.Charts, smooth.Cells{First: grid.First - first, Places: len(f.CellAt), Width: grid.Width, Height: grid.Height, Step: grid.Side, PerM: m.Layout.Charts[ci].Density / float64(grid.Side)})
 		for y := range grid.Height {
 			for x := range grid.Width {
 				patch, _ := links.PatchAt(grid, x, y)

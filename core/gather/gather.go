@@ -5,7 +5,6 @@ package gather
 
 import (
 	"context"
-	"math"
 	"slices"
 
 	"grotta/core/color"
@@ -80,10 +79,12 @@ func (g *Group) blockRows(m *lightmap.Map) []int {
 
 // Effort is how light is gathered.
 type Effort struct {
-	Rays      int            // that each texel sends, mostRays at most
-	Fans      *sampling.Fans // their patterns; nil to use the patches' rays instead
-	Tolerance float64        // the share of all light that the last bounces may leave out
-	Smoothing int            // the reach of the first smoothing pass, in texels, or in patches without Fans
+	Rays       int            // that each texel sends, mostRays at most
+	Fans       *sampling.Fans // their patterns; nil to use the patches' rays instead
+	ToBright   int            // rays more that it sends to the bright patches of each source, 8 at most
+	ToOpenings int            // the square root of the rays more that it sends into each part of the hemisphere with an opening to the sky
+	Tolerance  float64        // the share of all light that the last bounces may leave out
+	Smoothing  int            // the reach of the first smoothing pass, in texels, or in patches without Fans
 }
 
 // Gatherer computes the indirect light of some sources on texels, and the light of skies,
@@ -93,14 +94,14 @@ type Gatherer struct {
 	links       *radiosity.Links
 	emitters    []radiosity.Emitter
 	skies       []int // those among them that are a sky's
-	sent        *rows.Halves
+	sent        *radiosity.Sent
 	effort      Effort
 	rows, spare rows.Table // there is no spare one without Fans
 }
 
 // New solves what the patches send each other. It ends early with the context's error.
 func New(ctx context.Context, m *lightmap.Map, links *radiosity.Links, emitters []radiosity.Emitter, groups []Group, e Effort) (*Gatherer, error) {
-	sent, err := links.Sent(ctx, emitters, e.Tolerance)
+	sent, err := links.Sent(ctx, emitters, e.Tolerance, e.Fans == nil)
 	if err != nil {
 		return nil, err
 	}
@@ -189,8 +190,12 @@ func (g *Gatherer) fine(ctx context.Context, charts *Group, f *smooth.Field, fir
 		var found [block]smooth.Survey
 		var met [block][mostRays]uint32 // patches of a texel's rays
 		var count [block]int
-		open := make([]color.Linear, len(texels)*len(g.skies)) // what comes to it from each sky
+		var about [block]sampling.Frame
+		list := escapeLists.Get().(*[]escape)
+		defer escapeLists.Put(list)
+		escapes := (*list)[:0]
 		for i := range texels {
+			about[i] = sampling.FrameOf(texels[i].Normal(g.m.Scene))
 			found[i].U, found[i].V = g.m.Layout.Charts[g.m.ChartOf(charts.First+first+from+i)].Axes()
 		}
 		sent := radiosity.Volley{Links: g.links, Met: func(i int, dir geom.Vec3, target uint32, distance float64, normal geom.Vec3) {
@@ -198,23 +203,24 @@ func (g *Gatherer) fine(ctx context.Context, charts *Group, f *smooth.Field, fir
 			if target < radiosity.Dark {
 				met[i][count[i]] = target
 				count[i]++
-			} else if target == radiosity.Sky {
-				for k, s := range g.skies {
-					sum := &open[i*len(g.skies)+k]
-					*sum = sum.Add(g.emitters[s].Source.EvenSky(dir))
-				}
+			} else if target == radiosity.Sky && len(g.skies) > 0 {
+				escapes = append(escapes, escape{uint8(i), cellOf(&about[i], dir), dir})
 			}
 		}}
 		eachOfBlock(g.m, texels, rays, g.effort.Fans, func(i int, dir geom.Vec3) { sent.Send(i, &texels[i], dir) })
 		sent.Land()
+		sky := make([]color.Linear, len(texels)*len(g.skies)) // on each texel, from each
+		g.skyOn(texels, charts.First+first+from, escapes, sky)
+		*list = escapes
 		for i := range texels {
 			cell := first + from + i
 			row := g.rows.Row(cell - f.Base)
 			f.Around[cell] = found[i].Done(g.m.Layout.Charts[g.m.ChartOf(charts.First+cell)].Density)
 			g.sent.Mean(row, met[i][:count[i]], rays)
+			g.sent.AddBright(row, &texels[i], met[i][:count[i]], g.effort.ToBright, rays)
 			for k, s := range g.skies {
 				for c := range 3 {
-					row[3*s+c] += float32(open[i*len(g.skies)+k][c] * math.Pi / float64(rays))
+					row[3*s+c] += float32(sky[i*len(g.skies)+k][c])
 				}
 			}
 		}
@@ -263,6 +269,7 @@ func (g *Gatherer) coarse(ctx context.Context, charts *Group, visit func(Stretch
 		for k := from; k < to; k++ {
 			row := got.Row(k)
 			g.sent.Mean(row, g.links.MetBy(first+k, met[:0]), radiosity.Rays)
+			g.sent.AddBrightOnPatch(row, first+k)
 			for _, s := range g.skies {
 				g.links.AddSky(g.emitters[s].Source, first+k, row[3*s:])
 			}

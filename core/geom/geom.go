@@ -151,6 +151,15 @@ func (b *Bounds) Grow(p Vec3) {
 	}
 }
 
+// Distance2 is the square of the distance from p to the box; 0 inside.
+func (b *Bounds) Distance2(p Vec3) (sum float64) {
+	for i := range 3 {
+		d := max(b.Min[i]-p[i], p[i]-b.Max[i], 0)
+		sum += d * d
+	}
+	return sum
+}
+
 // Empty tells whether the box holds nothing.
 func (b Bounds) Empty() bool { return b.Min[0] > b.Max[0] }
 

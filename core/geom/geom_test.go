@@ -68,3 +68,15 @@ func TestConvexFacesCloseTheSolid(t *testing.T) {
 	assert.Equal(t, 7, faces)
 	assert.Equal(t, 2, len(corners)-edges/2+faces)
 }
+
+func TestDistanceToABox(t *testing.T) {
+	b := geom.NoBounds()
+	b.Grow(geom.Vec3{0, 0, 0})
+	b.Grow(geom.Vec3{2, 1, 3})
+	for _, c := range []struct {
+		p    geom.Vec3
+		want float64
+	}{{geom.Vec3{1, 0.5, 1}, 0}, {geom.Vec3{2, 1, 3}, 0}, {geom.Vec3{4, 0.5, 1}, 4}, {geom.Vec3{-3, -4, 1}, 25}, {geom.Vec3{3, 3, 5}, 1 + 4 + 4}} {
+		assert.InDelta(t, c.want, b.Distance2(c.p), 1e-12, "%v", c.p)
+	}
+}

@@ -5,6 +5,7 @@ package ledger
 
 import (
 	"cmp"
+	"math"
 	"slices"
 
 	"grotta/core/bake"
@@ -32,6 +33,7 @@ type Ledger struct {
 	Surface string         // entity whose surface the point lies on, if any
 	Inside  string         // entity that the point is inside of, if any
 	Total   Irradiance     // irradiance, lux
+	Error   float64        // the standard error of its luminance, lux: of the bounced light, as direct light has hardly any
 	Sources []Contribution // brightest first
 }
 
@@ -42,6 +44,7 @@ type Contribution struct {
 	Kind      string
 	Direct    Irradiance
 	Bounced   Irradiance
+	Error     float64   // the standard error of the bounced luminance, lux
 	Share     float64   // of the total luminance, 0 to 1
 	Visible   float64   // how much of the source is seen from the point, 0 to 1
 	Blocked   bool      // something stands in the way of at least a part of it
@@ -66,8 +69,8 @@ const (
 // every source gives a surface at p facing n. Direct light is exact for sources
 // without size; with size the visible share is within 0.01 (tested against a
 // straight edge). Bounced light is path traced, which is another way than the
-// lightmap's, so that each can be held against the other; its standard error is
-// about a hundredth in rooms.
+// lightmap's, so that each can be held against the other; its standard error comes
+// with it.
 func Ask(p *bake.Prepared, at, normal geom.Vec3) *Ledger {
 	return ask(p, at, normal, ledgerSamples, ledgerPaths)
 }
@@ -83,12 +86,12 @@ func ask(p *bake.Prepared, at, normal geom.Vec3, samples, paths int) *Ledger {
 	var total color.Linear
 	for i := range p.Sources {
 		entry, light := entryOf(p, &p.Sources[i], &r, samples)
-		entry.Bounced = lightOf(bounced[i])
-		total = total.Add(light).Add(bounced[i])
+		entry.Bounced, entry.Error = lightOf(bounced.light[i]), bounced.errors[i]
+		total = total.Add(light).Add(bounced.light[i])
 		book.Sources = append(book.Sources, entry)
 	}
 	book.Sources = foldGroups(book.Sources, p.Sources)
-	book.Total = lightOf(total)
+	book.Total, book.Error = lightOf(total), bounced.error
 	for i := range book.Sources {
 		e := &book.Sources[i]
 		if book.Total.Luminance > 0 {
@@ -120,6 +123,7 @@ func foldGroups(entries []Contribution, sources []source.Source) []Contribution 
 		}
 		out[k].Direct = lightOf(out[k].Direct.linear().Add(e.Direct.linear()))
 		out[k].Bounced = lightOf(out[k].Bounced.linear().Add(e.Bounced.linear()))
+		out[k].Error = math.Hypot(out[k].Error, e.Error)
 	}
 	return out
 }

@@ -24,11 +24,21 @@ const (
 	pathChunk   = 32
 )
 
+// bounced is light that comes by bounces, with its standard error as the batches of paths differ
+// (batch means; Law and Carson, "A sequential procedure for determining the length of a steady-state
+// simulation", 1979).
+type bounced struct {
+	light  []color.Linear // of each source
+	errors []float64      // of the luminance of each
+	error  float64        // of that of all together: they share their paths
+}
+
 // bouncedAt is the bounced light of each source on a place, by path tracing with
 // next-event estimation and Russian roulette (Kajiya, "The rendering equation",
 // 1986; Arvo and Kirk, 1990). The same place always gives the same light.
-func bouncedAt(p *bake.Prepared, r *source.Receiver, paths int) []color.Linear {
+func bouncedAt(p *bake.Prepared, r *source.Receiver, paths int) bounced {
 	sum := make([]color.Linear, len(p.Sources))
+	out := bounced{light: sum, errors: make([]float64, len(p.Sources))}
 	var lit []int
 	for i := range p.Sources {
 		if s := &p.Sources[i]; p.Bounces(s) && s.Weight != (color.Linear{}) {
@@ -36,7 +46,7 @@ func bouncedAt(p *bake.Prepared, r *source.Receiver, paths int) []color.Linear {
 		}
 	}
 	if len(lit) == 0 {
-		return sum
+		return out
 	}
 	parts := make([][]color.Linear, (paths+pathChunk-1)/pathChunk)
 	// Without a context of its own it cannot fail: a point takes milliseconds.
@@ -52,11 +62,39 @@ func bouncedAt(p *bake.Prepared, r *source.Receiver, paths int) []color.Linear {
 			sum[i] = sum[i].Add(part[i])
 		}
 	}
-	for i := range sum {
+	factor := func(i int) color.Linear {
 		s := &p.Sources[i]
-		sum[i] = sum[i].Mul(s.Weight).Scale(s.BounceScale() / float64(paths))
+		return s.Weight.Scale(s.BounceScale() / float64(paths))
 	}
-	return sum
+	means := make([]float64, len(parts)) // of the paths of each part, times the share of the part
+	for _, i := range lit {
+		own := make([]float64, len(parts))
+		for k, part := range parts {
+			own[k] = part[i].Mul(factor(i)).Luminance()
+			means[k] += own[k]
+		}
+		out.errors[i] = errorOfSum(own)
+	}
+	out.error = errorOfSum(means)
+	for i := range sum {
+		sum[i] = sum[i].Mul(factor(i))
+	}
+	return out
+}
+
+// errorOfSum is the standard error of a sum of parts that are alike, by how they differ.
+func errorOfSum(parts []float64) float64 {
+	n, mean, squares := float64(len(parts)), 0.0, 0.0
+	if n < 2 {
+		return 0
+	}
+	for _, x := range parts {
+		mean += x / n
+	}
+	for _, x := range parts {
+		squares += (x - mean) * (x - mean)
+	}
+	return math.Sqrt(squares * n / (n - 1))
 }
 
 // path follows light backward from a place and adds what each source sends to
@@ -102,7 +140,7 @@ func meetLit(p *bake.Prepared, from, dir geom.Vec3) (source.Receiver, color.Line
 		return source.Receiver{}, color.Linear{}, false
 	}
 	surface := &p.Scene.Surfaces[m.Surface]
-	if p.Layout.ChartOf[m.Surface] < 0 || !m.Front && !surface.Finish().Material.TwoSided {
+	if p.Layout.ChartOf[m.Surface] < 0 || !m.Front {
 		return source.Receiver{}, color.Linear{}, false
 	}
 	t := p.Scene.CornersOf(m.Triangle)
@@ -136,7 +174,7 @@ func Each(p *bake.Prepared, at, n geom.Vec3, samples, paths int) []color.Linear 
 	r := source.Receiver{Point: at, Origin: at, Normal: n}
 	out := make([]color.Linear, len(p.Sources))
 	if paths > 0 {
-		out = bouncedAt(p, &r, paths)
+		out = bouncedAt(p, &r, paths).light
 	}
 	for i := range p.Sources {
 		s := &p.Sources[i]

@@ -127,7 +127,7 @@ type Material struct {
 	Name     string         `json:"name,omitzero" maxLength:"120"`
 	Color    string         `json:"color" pattern:"^#[0-9a-fA-F]{6}$" default:"#b4b4b4" doc:"Base colour; its linear value is the albedo."`
 	Emission float64        `json:"emission" minimum:"0" maximum:"1e9" default:"0" doc:"Nits, of the base colour; a source of light like any other."`
-	TwoSided bool           `json:"two_sided" default:"false" doc:"The back shows and sends back the front's light."`
+	TwoSided bool           `json:"two_sided" default:"false" doc:"A mesh has two sides, each with light of its own, as of cloth, leaves or paper; else its back is dark."`
 	Lighting string         `json:"lighting" enum:"baked,dynamic" default:"baked" doc:"Dynamic surfaces take no lightmap; probes light them."`
 	Image    string         `json:"image,omitzero" maxLength:"64" refers:"images" doc:"Id of an image that multiplies the colour."`
 	ImageM   float64        `json:"image_m" exclusiveMinimum:"0" maximum:"1000" default:"1" doc:"Metres that one repeat of the image covers, where a mesh has no uvs."`

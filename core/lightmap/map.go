@@ -17,6 +17,8 @@ type Map struct {
 	Seams  *Seams
 	chunks []bounds
 	runs   []bounds // of each run of chunks
+	places []int32  // of each place of the charts without their padding: its texel, or -1
+	at     []int32  // of each chart: where its places begin
 }
 
 // ChunkTexels is the number of texels of a chunk.
@@ -35,7 +37,54 @@ func New(s *scene.Scene) (*Map, error) {
 	m := &Map{Scene: s, Layout: layout, Texels: texels, Seams: layout.Seams(s, texels)}
 	m.chunks = boundsOf(len(texels.List), ChunkTexels, func(i int) bounds { return bounds{texels.List[i].Origin, texels.List[i].Origin} })
 	m.runs = boundsOf(len(m.chunks), runChunks, func(i int) bounds { return m.chunks[i] })
+	m.setPlaces()
 	return m, nil
+}
+
+func (m *Map) setPlaces() {
+	m.at = make([]int32, len(m.Layout.Charts)+1)
+	for i := range m.Layout.Charts {
+		m.at[i+1] = m.at[i]
+		if m.Texels.Has(i) {
+			m.at[i+1] += int32(m.Layout.Charts[i].places())
+		}
+	}
+	m.places = make([]int32, m.at[len(m.Layout.Charts)])
+	for i := range m.places {
+		m.places[i] = -1
+	}
+	for i := range m.Layout.Charts {
+		c := &m.Layout.Charts[i]
+		width, _ := c.Inner()
+		first, end := m.Texels.Of(i)
+		for texel := first; texel < end; texel++ {
+			x, y := m.PlaceOf(c, texel)
+			m.places[int(m.at[i])+y*width+x] = int32(texel)
+		}
+	}
+}
+
+// TexelAt is the texel at a place of a chart without its padding, or -1.
+func (m *Map) TexelAt(chart, x, y int) int32 {
+	width, _ := m.Layout.Charts[chart].Inner()
+	return m.places[int(m.at[chart])+y*width+x]
+}
+
+// Beside returns the eight neighbours of a texel and itself, row by row; -1 where there is none.
+// Neighbours k and 8-k are opposite.
+func (m *Map) Beside(texel int) (all [9]int32) {
+	chart := m.ChartOf(texel)
+	c := &m.Layout.Charts[chart]
+	width, height := c.Inner()
+	x, y := m.PlaceOf(c, texel)
+	places := m.places[m.at[chart]:m.at[chart+1]]
+	for k := range all {
+		all[k] = -1
+		if nx, ny := x+k%3-1, y+k/3-1; nx >= 0 && ny >= 0 && nx < width && ny < height {
+			all[k] = places[ny*width+nx]
+		}
+	}
+	return all
 }
 
 // Chunks is the number of chunks.
@@ -75,7 +124,7 @@ func (m *Map) PlaceOf(c *Chart, texel int) (x, y int) {
 // MemoryBytes estimates the memory of the map and its scene, without the level's document.
 func (m *Map) MemoryBytes() int {
 	return m.Scene.MemoryBytes() + m.Layout.MemoryBytes() + m.Texels.MemoryBytes() + m.Seams.MemoryBytes() +
-		lists.MemoryBytes(m.chunks) + lists.MemoryBytes(m.runs)
+		lists.MemoryBytes(m.chunks) + lists.MemoryBytes(m.runs) + lists.MemoryBytes(m.places) + lists.MemoryBytes(m.at)
 }
 
 // bounds is the box round some texels.

@@ -9,15 +9,18 @@ import (
 	"grotta/core/geom"
 	"grotta/core/lists"
 	"grotta/core/parallel"
+	"grotta/core/sampling"
 	"grotta/core/scene"
 	"grotta/core/trace"
 )
 
 // Texel is one sample of light: a place just off a triangle.
 type Texel struct {
-	Index    int32      // page*size*size + y*size + x
-	Triangle int32      // of the scene
-	Origin   [3]float32 // OffsetM off the surface, never inside a solid
+	Index    int32          // page*size*size + y*size + x
+	Triangle int32          // of the scene
+	Origin   [3]float32     // OffsetM off the surface, never inside a solid
+	Area     sampling.Cells // what of its square lies on the surface, flat with it and outside of solids
+	Parted   bool           // whether something may stand on its square
 }
 
 // Surface is the one that the texel is on.
@@ -169,7 +172,9 @@ func (l *Layout) chartTexels(s *scene.Scene, c *Chart) (list []Texel, filled []b
 			if near.Hold(p) {
 				continue
 			}
-			list = append(list, Texel{l.index(c, x, y), int32(triangle), f32(p)})
+			t := Texel{Index: l.index(c, x, y), Triangle: int32(triangle), Origin: f32(p)}
+			t.Area, t.Parted = patch.area(x-PaddingTexels, y-PaddingTexels, p, triangle, &near)
+			list = append(list, t)
 			filled[y*width+x] = true
 			return true
 		}
@@ -239,6 +244,8 @@ type flat struct {
 	scene     *scene.Scene
 	chart     *Chart
 	first     int            // of them in the scene
+	convex    bool           // it is a solid's face,
+	rectangle bool           // and one along the chart's axes
 	few       []flatTriangle // all of them, or
 	boxes     *trace.Boxes   // where they are, if there are many
 	low, high [2]float64     // of all of them
@@ -259,7 +266,8 @@ func flatten(sc *scene.Scene, s *scene.Surface, c *Chart, room []flatTriangle) f
 	const few = 32
 	inf := math.Inf(1)
 	first, end := sc.TrianglesOf(s)
-	f := flat{scene: sc, chart: c, first: first, few: room, low: [2]float64{inf, inf}, high: [2]float64{-inf, -inf}}
+	f := flat{scene: sc, chart: c, convex: s.Body().Solid != nil, first: first, few: room, low: [2]float64{inf, inf}, high: [2]float64{-inf, -inf}}
+	twiceArea := 0.0
 	var boxes []trace.Box
 	if end-first > few {
 		boxes = make([]trace.Box, 0, end-first)
@@ -269,6 +277,7 @@ func flatten(sc *scene.Scene, s *scene.Surface, c *Chart, room []flatTriangle) f
 		for axis := 0; axis < 2 && ok; axis++ {
 			f.low[axis], f.high[axis] = min(f.low[axis], t.low[axis]), max(f.high[axis], t.high[axis])
 		}
+		twiceArea += math.Abs(t.twiceArea)
 		if boxes != nil {
 			boxes = append(boxes, boxOf(t.low, t.high))
 		} else if ok {
@@ -278,6 +287,8 @@ func flatten(sc *scene.Scene, s *scene.Surface, c *Chart, room []flatTriangle) f
 	if boxes != nil {
 		f.boxes = trace.NewBoxes(boxes)
 	}
+	around := 2 * (f.high[0] - f.low[0]) * (f.high[1] - f.low[1])
+	f.rectangle = f.convex && math.Abs(twiceArea-around) < 1e-9*around
 	return f
 }
 

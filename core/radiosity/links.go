@@ -55,6 +55,7 @@ type Links struct {
 	sky                []uint32              // of each patch: the rays that leave the level, a bit for each
 	albedos            [][4]float32          // for what patches send back; the fourth is the greatest
 	albedoOf           []int32               // of each patch: which of them
+	sizes              []uint16              // of each patch: the parts of its texels that lie on the surface
 	first              []int32               // texel of each patch: its rays go about that one's normal
 	around             []smooth.Surroundings // of each patch
 
@@ -124,8 +125,14 @@ func New(ctx context.Context, m *lightmap.Map, report func(share float64)) (*Lin
 	l.links, l.sky = make([]linkPart, (count+partPatches-1)/partPatches), make([]uint32, count)
 	l.albedoOf, l.first, l.around = make([]int32, count), make([]int32, count), make([]smooth.Surroundings, count)
 	plain := map[*scene.Finish]int32{} // albedos of surfaces without an image
+	l.sizes = make([]uint16, count)
 	for k := range l.first {
 		l.first[k] = members[membersOf[k]]
+		parts := 0
+		for _, texel := range members[membersOf[k]:membersOf[k+1]] {
+			parts += bits.OnesCount16(uint16(l.m.Texels.List[texel].Area))
+		}
+		l.sizes[k] = uint16(min(parts, math.MaxUint16))
 		finish := l.m.Scene.Surfaces[l.m.Texels.List[l.first[k]].Surface(l.m.Scene)].Finish()
 		of, known := plain[finish]
 		if !known {
@@ -280,7 +287,7 @@ func (l *Links) target(from *lightmap.Texel, dir geom.Vec3, m *scene.Meeting, me
 		return Sky
 	}
 	c := l.m.Layout.ChartOf[m.Surface]
-	if c < 0 || !m.Front && !l.m.Scene.Surfaces[m.Surface].Finish().Material.TwoSided {
+	if c < 0 || !m.Front {
 		return Dark
 	}
 	point := vec(from.Origin).Add(dir.Mul(m.T))
@@ -352,16 +359,68 @@ type Emitter struct {
 	Factor float32 // of all that bounces; 0 for none
 }
 
+// Sent is the light that each patch sends back of some sources, with the bright patches of each.
+type Sent struct {
+	*rows.Halves
+	bright   []*brightSet // of each source; nil for none
+	isBright []uint64     // of each patch, a bit for each: whether it is bright for any source
+}
+
+// mark notes which patches are bright.
+func (s *Sent) mark(b *brightSet, patches int) {
+	if b == nil {
+		return
+	}
+	if s.isBright == nil {
+		s.isBright = make([]uint64, (patches+63)/64)
+	}
+	for patch := range b.of {
+		s.isBright[patch/64] |= 1 << (patch % 64)
+	}
+}
+
+// AddBright adds to a row the light of bright patches on a texel. It has met some patches by rays
+// that are distributed by the cosine. toBright and cosine are how many rays of each kind it sends;
+// toBright is for each source.
+func (s *Sent) AddBright(row []float32, on *lightmap.Texel, met []uint32, toBright, cosine int) {
+	if s.isBright == nil {
+		return
+	}
+	var room [64]uint32
+	bright := room[:0]
+	for _, patch := range met {
+		if s.isBright[patch/64]>>(patch%64)&1 != 0 {
+			bright = append(bright, patch)
+		}
+	}
+	for i, b := range s.bright {
+		if b != nil {
+			b.addTo(row[3*i:], on, bright, toBright, cosine)
+		}
+	}
+}
+
+// AddBrightOnPatch adds to a row the light of bright patches on a patch.
+func (s *Sent) AddBrightOnPatch(row []float32, patch int) {
+	for i, b := range s.bright {
+		if b != nil {
+			b.addToPatch(row[3*i:], patch)
+		}
+	}
+}
+
 // Sent computes the light that each patch sends back of each source, in lux: the direct
-// light on it plus the light from all other patches, times its albedo. tolerance is the share
-// of all light that the last bounces may leave out. It ends early with the context's error.
-func (l *Links) Sent(ctx context.Context, emitters []Emitter, tolerance float64) (*rows.Halves, error) {
-	all, on := rows.NewHalves(l.Patches(), len(emitters)), newSolve(l.Patches())
+// light on it plus the light from all other patches, times its albedo. What bright patches send
+// back of their direct light is not among it. tolerance is the share of all light that the last
+// bounces may leave out. onPatches keeps what AddBrightOnPatch adds. It ends early with the context's error.
+func (l *Links) Sent(ctx context.Context, emitters []Emitter, tolerance float64, onPatches bool) (*Sent, error) {
+	all, on := &Sent{Halves: rows.NewHalves(l.Patches(), len(emitters)), bright: make([]*brightSet, len(emitters))}, newSolve(l.Patches())
 	steps, err := l.stepsFor(ctx, tolerance, on)
 	if err != nil {
 		return nil, err
 	}
-	for i, e := range emitters {
+	for i := range emitters {
+		e := &emitters[i]
 		clear(on.direct)
 		if err := l.meanOnPatches(ctx, e.Direct, on.direct); err != nil {
 			return nil, err
@@ -374,6 +433,12 @@ func (l *Links) Sent(ctx context.Context, emitters []Emitter, tolerance float64)
 			}, nil); err != nil {
 				return nil, err
 			}
+		}
+		if e.Factor > 0 {
+			if all.bright[i], err = l.brightOf(ctx, e, on.direct, onPatches); err != nil {
+				return nil, err
+			}
+			all.mark(all.bright[i], l.Patches())
 		}
 		clear(on.sent)
 		for range steps + 1 {

@@ -7,10 +7,11 @@ import (
 
 // The memory of the links, in bytes.
 const (
-	chartBytes = 8  // where its patches and places begin
-	patchBytes = 98 // its links and what is known about it
-	rowBytes   = 16 // of a solve
-	placeBytes = 4  // of a chart with texels, without its padding
+	chartBytes = 8   // where its patches and places begin
+	patchBytes = 100 // its links and what is known about it
+	rowBytes   = 16  // of a solve
+	placeBytes = 4   // of a chart with texels, without its padding
+	onBytes    = 12  // the light of a source's bright patches on a patch
 )
 
 // Memory estimates the memory of links and of what patches send, in bytes.
@@ -38,5 +39,12 @@ func MemoryOf(m *lightmap.Map) Memory {
 	}
 }
 
-// Sent is the memory of what the patches send of a number of sources.
-func (m Memory) Sent(sources int) int { return 2 * rows.Columns(sources) * m.patches }
+// Sent is the memory of what the patches send of a number of sources, with what bright patches
+// bring to each patch or without.
+func (m Memory) Sent(sources int, onPatches bool) int {
+	each := 2 * rows.Columns(sources)
+	if onPatches {
+		each += onBytes * sources
+	}
+	return each * m.patches
+}

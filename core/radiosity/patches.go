@@ -129,10 +129,15 @@ func (l *Links) FirstTexel(patch int) int { return int(l.first[patch]) }
 // for sight of each other. So a slight curve or a low step does not divide them.
 const liftTexels = 0.25
 
-// open tells whether nothing stands between a texel and a place beside it, at that height.
+// open tells whether nothing stands between a texel and a place beside it, at that height. Under a
+// slanted wall, where that height is beyond the wall, they are tested where they are.
 func (l *Links) open(texel *lightmap.Texel, place geom.Vec3, density float64) bool {
-	lift := texel.Normal(l.m.Scene).Mul(liftTexels / density)
-	return !l.m.Scene.Blocked(vec(texel.Origin).Add(lift), place.Add(lift))
+	s, from, lift := l.m.Scene, vec(texel.Origin), texel.Normal(l.m.Scene).Mul(liftTexels/density)
+	high, over := from.Add(lift), place.Add(lift)
+	if s.Blocked(from, high) || s.Blocked(place, over) {
+		return !s.Blocked(from, place)
+	}
+	return !s.Blocked(high, over)
 }
 
 // partAll makes the patches of all charts. It returns their texels, patch after patch, and
@@ -242,6 +247,7 @@ func (a *parting) square(x0, y0, x1, y1 int) {
 		}
 	}
 	if len(a.left) == 0 {
+		a.cut = append(a.cut, a.places...) // what stands in for it may be on the other side of a wall
 		return
 	}
 	first := a.texel(a.left[0])

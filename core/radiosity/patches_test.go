@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"grotta/core/direct"
+	"grotta/core/geom"
 	"grotta/core/level"
 	"grotta/core/level/leveltest"
 	"grotta/core/lightmap"
@@ -94,13 +95,11 @@ func TestPatchesEndAtWalls(t *testing.T) {
 	}
 }
 
-// In a closed box of one albedo in which every face shines alike, each patch gets E of direct
-// light and sends back E·ρ/(1-ρ): the sum of the geometric series of bounces.
-func TestBouncesInAClosedBoxAreAGeometricSeries(t *testing.T) {
-	const albedo, tolerance = 0.5, 1e-4
+// closedBox is a room of 2 m on each side about (0, 1, 0), of one albedo of a half.
+func closedBox() *level.Level {
 	l := leveltest.Plane()
 	l.Solids = nil
-	leveltest.Material(l, "wall", albedo, 0)
+	leveltest.Material(l, "wall", 0.5, 0)
 	for axis := range 3 {
 		for side := range 2 {
 			at, size := level.Vec{0, 1, 0}, level.Vec{2.4, 2.4, 2.4}
@@ -111,26 +110,45 @@ func TestBouncesInAClosedBoxAreAGeometricSeries(t *testing.T) {
 		}
 	}
 	l.Lightmap.Density = 8
-	m := laidOut(t, l)
-	links, err := New(t.Context(), m, nil)
-	require.NoError(t, err)
+	return l
+}
+
+// evenLight is 100 lx on every texel.
+func evenLight(m *lightmap.Map) direct.Light {
 	even, lux := direct.New(m, 1), direct.Chunk{}
-	for i := range lux[0] {
-		lux[0][i] = 100
+	for c := range lux {
+		for i := range lux[c] {
+			lux[c][i] = 100
+		}
 	}
 	for k := range m.Chunks() {
 		even.Put(k, &lux)
 	}
-	sent, err := links.Sent(t.Context(), []Emitter{{&source.Source{}, &even, 1}}, tolerance)
+	return even
+}
+
+func isInBox(texel *lightmap.Texel) bool {
+	inside := true
+	for k, x := range texel.Origin {
+		inside = inside && math.Abs(float64(x)-[3]float64{0, 1, 0}[k]) < 1.01
+	}
+	return inside
+}
+
+// In a closed box of one albedo in which every face shines alike, each patch gets E of direct
+// light and sends back E·ρ/(1-ρ): the sum of the geometric series of bounces.
+func TestBouncesInAClosedBoxAreAGeometricSeries(t *testing.T) {
+	const tolerance = 1e-4
+	m := laidOut(t, closedBox())
+	links, err := New(t.Context(), m, nil)
+	require.NoError(t, err)
+	even := evenLight(m)
+	sent, err := links.Sent(t.Context(), []Emitter{{&source.Source{}, &even, 1}}, tolerance, false)
 	require.NoError(t, err)
 	checked := 0
 	for i := range links.Patches() {
 		texel := &m.Texels.List[links.FirstTexel(i)]
-		inside := true
-		for k, x := range texel.Origin {
-			inside = inside && math.Abs(float64(x)-[3]float64{0, 1, 0}[k]) < 1.01
-		}
-		if !inside {
+		if !isInBox(texel) {
 			continue
 		}
 		row := make([]float32, 8)
@@ -140,4 +158,80 @@ func TestBouncesInAClosedBoxAreAGeometricSeries(t *testing.T) {
 		checked++
 	}
 	assert.Positive(t, checked)
+}
+
+// Of a small bright spot in the box, the bounces have the energy of the geometric series as well, and
+// a place far from it gets what a small flat source sends by the cosine law.
+func TestBouncesOfASmallBrightSpot(t *testing.T) {
+	l := closedBox()
+	l.Lights = []*level.Light{leveltest.Light("lamp", level.Point, 100, level.Vec{0, 1, 0}, geom.Vec3{0, -1, 0})}
+	m := laidOut(t, l)
+	lamp := &source.List(l, m.Scene)[0]
+	links, err := New(t.Context(), m, nil)
+	require.NoError(t, err)
+	const lux, texelM2 = 5000, 1.0 / 64
+	spot, lit := direct.New(m, 1), 0
+	for k := range m.Chunks() {
+		var chunk direct.Chunk
+		for i, x := range m.Chunk(k) {
+			if isInBox(&x) && x.Origin[1] < 0.01 && math.Abs(float64(x.Origin[0])) < 0.25 && math.Abs(float64(x.Origin[2])) < 0.25 {
+				for c := range chunk {
+					chunk[c][i] = lux
+				}
+				lit++
+			}
+		}
+		spot.Put(k, &chunk)
+	}
+	require.Equal(t, 16, lit)
+	sent, err := links.Sent(t.Context(), []Emitter{{lamp, &spot, 1}}, 1e-4, true)
+	require.NoError(t, err)
+	require.NotNil(t, sent.bright[0])
+	rho := m.Scene.Surfaces[0].Finish().Albedo[0]
+	flux := lux * texelM2 * float64(lit)
+	total, far, squares := flux*rho, 0, 0.0
+	for i := range links.Patches() {
+		texel := &m.Texels.List[links.FirstTexel(i)]
+		if !isInBox(texel) {
+			continue
+		}
+		row := make([]float32, 8)
+		sent.Mean(row, []uint32{uint32(i)}, 1)
+		total += float64(row[0]) * links.areaOf(i)
+		if texel.Origin[1] < 1.99 || math.Abs(float64(texel.Origin[0])) > 0.9 || math.Abs(float64(texel.Origin[2])) > 0.9 {
+			continue
+		}
+		clear(row)
+		sent.AddBrightOnPatch(row, i)
+		want := 0.0 // over the texels of the spot
+		for _, x := range []float64{-0.1875, -0.0625, 0.0625, 0.1875} {
+			for _, z := range []float64{-0.1875, -0.0625, 0.0625, 0.1875} {
+				dx, dz := float64(texel.Origin[0])-x, float64(texel.Origin[2])-z
+				d2 := dx*dx + dz*dz + 4
+				want += lux * rho * texelM2 * 4 / (math.Pi * d2 * d2)
+			}
+		}
+		off := float64(row[0])/want - 1
+		squares += off * off
+		far++
+	}
+	assert.InEpsilon(t, flux*rho/(1-rho), total, 0.01, "all that goes back")
+	assert.Greater(t, far, 30)
+	rms := math.Sqrt(squares / float64(far))
+	t.Logf("on the ceiling: off by %.3f", rms)
+	assert.Less(t, rms, 0.08)
+}
+
+// A source that lights everything has no bright patches.
+func TestEvenLightHasNoBrightPatches(t *testing.T) {
+	l := closedBox()
+	l.Lights = []*level.Light{leveltest.Light("lamp", level.Point, 100, level.Vec{0, 1, 0}, geom.Vec3{0, -1, 0})}
+	m := laidOut(t, l)
+	lamp := &source.List(l, m.Scene)[0]
+	links, err := New(t.Context(), m, nil)
+	require.NoError(t, err)
+	even := evenLight(m)
+	sent, err := links.Sent(t.Context(), []Emitter{{lamp, &even, 1}}, 1e-3, true)
+	require.NoError(t, err)
+	assert.Nil(t, sent.bright[0])
 }

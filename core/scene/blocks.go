@@ -11,9 +11,12 @@ import (
 
 // Blocks are the solids about a surface that cast shadows.
 type Blocks struct {
-	scene *Scene
-	near  []*Body
-	many  bool // so that each point asks for those about itself
+	scene   *Scene
+	own     *Body // that the surface is of
+	surface int32 // its number
+	near    []*Body
+	around  []geom.Bounds // of those of them that are another
+	many    bool          // so that each point asks for those about itself
 }
 
 // BlocksNear returns the blocks within a distance of a surface.
@@ -25,20 +28,24 @@ func (s *Scene) BlocksNear(f *Surface, distance float64) Blocks {
 			near.Grow(v)
 		}
 	}
-	list := Blocks{scene: s}
+	list := Blocks{scene: s, own: f.Body(), surface: s.SurfaceOf[f.First]}
+	if f.IsBack() {
+		list.surface = s.SurfaceOf[s.OtherSide(int(f.First))]
+	}
 	s.blocksAt.Near(boxOf(near, distance), func(i int) {
 		if list.many {
 			return
 		}
 		b := &s.bodies[s.blocks[i]]
 		own := s.boundsOf(b)
-		for axis := range 3 {
-			if own.Min[axis] > near.Max[axis]+distance || own.Max[axis] < near.Min[axis]-distance {
-				return
-			}
+		if !meet(own, near, distance) {
+			return
 		}
 		if list.many = len(list.near) == many; !list.many {
 			list.near = append(list.near, b)
+			if b != list.own {
+				list.around = append(list.around, own)
+			}
 		}
 	})
 	return list
@@ -52,6 +59,21 @@ func (s *Scene) findBlocks() {
 		}
 	}
 	s.blocks, s.blocksAt = lists.Exact(s.blocks), trace.NewBoxes(boxes)
+	boxes = nil
+	for i := range s.Surfaces {
+		f := &s.Surfaces[i]
+		if f.Body().Mesh == nil || f.IsBack() || !f.Finish().Roles.CastsShadow {
+			continue
+		}
+		around := geom.NoBounds()
+		for t := range s.Corners(f) {
+			for _, v := range t {
+				around.Grow(v)
+			}
+		}
+		s.meshes, boxes = append(s.meshes, int32(i)), append(boxes, boxOf(around, 0))
+	}
+	s.meshes, s.meshesAt = lists.Exact(s.meshes), trace.NewBoxes(boxes)
 }
 
 // boundsOf returns the box around a solid.
@@ -88,6 +110,31 @@ func (l *Blocks) Hold(p geom.Vec3) (held bool) {
 		held = held || s.holds(&s.bodies[s.blocks[i]], p, OffsetM/2)
 	})
 	return held
+}
+
+// Apart tells whether nothing that casts shadows comes near a box, but for the solid or the
+// surface that they are asked for.
+func (l *Blocks) Apart(box geom.Bounds) bool {
+	apart := true
+	l.scene.meshesAt.Near(boxOf(box, OffsetM), func(i int) { apart = apart && l.scene.meshes[i] == l.surface })
+	if !l.many || !apart {
+		return apart && !slices.ContainsFunc(l.around, func(b geom.Bounds) bool { return meet(b, box, OffsetM) })
+	}
+	l.scene.blocksAt.Near(boxOf(box, OffsetM), func(i int) {
+		b := &l.scene.bodies[l.scene.blocks[i]]
+		apart = apart && (b == l.own || !meet(l.scene.boundsOf(b), box, OffsetM))
+	})
+	return apart
+}
+
+// meet tells whether two boxes come within a distance of each other.
+func meet(a, b geom.Bounds, distance float64) bool {
+	for axis := range 3 {
+		if a.Min[axis] > b.Max[axis]+distance || a.Max[axis] < b.Min[axis]-distance {
+			return false
+		}
+	}
+	return true
 }
 
 // Inside is the id of a solid that holds a point deeper than OffsetM/2, the first of

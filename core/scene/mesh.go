@@ -19,7 +19,8 @@ var chartSpread = math.Cos(45 * math.Pi / 180)
 const weldM = 1e-5
 
 // addMesh cuts a mesh into patches, each grown from a triangle over shared edges
-// as long as normals stay near the first one's.
+// as long as normals stay near the first one's. A mesh of a material with two sides has patches for
+// its back as well, after those of its front.
 func (s *Scene) addMesh(mesh *level.Mesh, alike *alike) {
 	pose, count := s.World.Pose(&mesh.Entity), len(mesh.Indices)/3
 	vertex := func(i uint32) geom.Vec3 { return pose.Apply(geom.Vec3(mesh.Positions[3*i : 3*i+3])) }
@@ -38,15 +39,25 @@ func (s *Scene) addMesh(mesh *level.Mesh, alike *alike) {
 	}
 	order, starts := edgesOf(mesh, welded, normals).patches(normals)
 	part := &Part{body, alike.finish(mesh.Surface, s.zoneName(&mesh.Entity))}
-	s.Surfaces = slices.Grow(s.Surfaces, len(starts))
-	for patch, next := 0, 0; patch < len(starts); patch++ {
-		s.addSurface(part, patch)
-		end := len(order)
-		if patch+1 < len(starts) {
-			end = int(starts[patch+1])
-		}
-		for ; next < end; next++ {
-			s.addTriangle(corners(order[next]))
+	sides := 1
+	if part.Finish.Material.TwoSided {
+		sides, body.front = 2, int32(len(order))
+	}
+	s.Surfaces = slices.Grow(s.Surfaces, sides*len(starts))
+	for side := range sides {
+		for patch, next := 0, 0; patch < len(starts); patch++ {
+			s.addSurface(part, side*len(starts)+patch)
+			end := len(order)
+			if patch+1 < len(starts) {
+				end = int(starts[patch+1])
+			}
+			for ; next < end; next++ {
+				a, b, c := corners(order[next])
+				if side == 1 {
+					b, c = c, b
+				}
+				s.addTriangle(a, b, c)
+			}
 		}
 	}
 	if len(mesh.UVs) > 0 {

@@ -104,7 +104,11 @@ func (s *Scene) meeting(ray trace.Ray, h trace.Hit) (Meeting, bool) {
 		return Meeting{}, false
 	}
 	normal := s.facing(i)
-	return Meeting{int(s.SurfaceOf[i]), i, float64(h.T), normal.Dot(vec(ray.Dir)) <= 0, normal}, true
+	front := normal.Dot(vec(ray.Dir)) <= 0
+	if back := s.OtherSide(i); !front && back >= 0 {
+		i, normal, front = back, normal.Mul(-1), true
+	}
+	return Meeting{int(s.SurfaceOf[i]), i, float64(h.T), front, normal}, true
 }
 
 // meetCarefully returns the nearer of a hit, unless its triangle is -1, and the first hit on a
@@ -200,12 +204,16 @@ func (s *Scene) See(from, dir geom.Vec3, far float64) (Seen, bool) {
 				continue
 			}
 		}
+		u, v := float64(h.U), float64(h.V)
+		if back := s.OtherSide(t); back >= 0 && s.facing(t).Dot(dir) > 0 {
+			t, u, v = back, v, u
+		}
 		seen := Seen{
 			Surface:  int(s.SurfaceOf[t]),
 			Triangle: t,
 			Point:    from.Add(dir.Mul(distance)),
 			Distance: distance,
-			U:        float64(h.U), V: float64(h.V),
+			U:        u, V: v,
 		}
 		if s.Surfaces[seen.Surface].Body().Bend != nil {
 			c := s.CornersOf(t)

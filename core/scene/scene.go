@@ -46,6 +46,9 @@ type Body struct {
 	Mesh   *level.Mesh
 	Bend   *Bend // of a mesh that sways
 	first  int32 // triangle
+	// Of a mesh with two sides: how many triangles its front has. Those of its back come after, in the
+	// same order, and face the other way. 0 for none.
+	front int32
 	// For a solid: the index in the scene's lists at which its entries begin.
 	normals, distances  int32
 	corners, cornersEnd int32
@@ -77,6 +80,8 @@ type Scene struct {
 	loose     []trace.Triangle // of meshes, which come after
 	blocks    []int32          // of the bodies: solids that cast shadows
 	blocksAt  *trace.Boxes     // of the blocks
+	meshes    []int32          // of the surfaces: those of meshes that cast shadows
+	meshesAt  *trace.Boxes     // of those
 	// Each triangle is in one of these at most.
 	shadow  *trace.Scene   // what always stops light
 	careful *trace.Scene   // what stops it here and not there: cut-outs, and backs that pass
@@ -128,7 +133,8 @@ func Build(l *level.Level) *Scene {
 func (s *Scene) MemoryBytes() int {
 	sum := lists.MemoryBytes(s.Surfaces) + lists.MemoryBytes(s.SurfaceOf) + lists.MemoryBytes(s.bodies) +
 		lists.MemoryBytes(s.normals) + lists.MemoryBytes(s.distances) + lists.MemoryBytes(s.corners) +
-		lists.MemoryBytes(s.cornersOf) + lists.MemoryBytes(s.loose) + lists.MemoryBytes(s.blocks) + s.blocksAt.MemoryBytes()
+		lists.MemoryBytes(s.cornersOf) + lists.MemoryBytes(s.loose) + lists.MemoryBytes(s.blocks) + s.blocksAt.MemoryBytes() +
+		lists.MemoryBytes(s.meshes) + s.meshesAt.MemoryBytes()
 	for i := range s.bodies {
 		if source := s.bodies[i].source; source != nil {
 			sum += lists.MemoryBytes(*source)
@@ -301,6 +307,15 @@ func (s *Scene) end(surface int) int32 {
 	return int32(s.Triangles())
 }
 
+// DrawnTriangles is how many triangles are drawn: without backs, whose fronts are drawn from both sides.
+func (s *Scene) DrawnTriangles() (count int) {
+	count = s.Triangles()
+	for i := range s.bodies {
+		count -= int(s.bodies[i].front)
+	}
+	return count
+}
+
 // Triangles is how many there are.
 func (s *Scene) Triangles() int { return len(s.cornersOf) + len(s.loose) }
 
@@ -356,8 +371,30 @@ func (f *Surface) cutOut() bool {
 	return f.Finish().Material.Cutoff > 0 && f.Finish().Image != nil && f.Finish().Image.Alpha != nil
 }
 
-// tracer builds a hierarchy over the triangles of those surfaces that a function accepts.
-func (s *Scene) tracer(triangle func(i int) trace.Triangle, takes func(*Surface) bool) *trace.Scene {
+// IsBack tells whether a surface is the back of a mesh with two sides. Rays that meet its front from
+// behind meet it. It has light of its own.
+func (f *Surface) IsBack() bool {
+	b := f.Body()
+	return b.front > 0 && f.First >= b.first+b.front
+}
+
+// OtherSide is the triangle of the same place on the other side of a mesh with two sides, or -1. The
+// second and the third corner change places.
+func (s *Scene) OtherSide(triangle int) int {
+	b := s.Surfaces[s.SurfaceOf[triangle]].Body()
+	switch {
+	case b.front == 0:
+		return -1
+	case triangle < int(b.first+b.front):
+		return triangle + int(b.front)
+	}
+	return triangle - int(b.front)
+}
+
+// tracer builds a hierarchy over the triangles of those surfaces that a function accepts, without
+// backs: fronts stand for them.
+func (s *Scene) tracer(triangle func(i int) trace.Triangle, accepts func(*Surface) bool) *trace.Scene {
+	takes := func(f *Surface) bool { return !f.IsBack() && accepts(f) }
 	count := 0
 	for i := range s.Surfaces {
 		if f := &s.Surfaces[i]; takes(f) {
@@ -409,13 +446,21 @@ func (s *Scene) uv(f *Surface, triangle int, h trace.Hit) (u, v float64) {
 
 // cornerUV is where in its image a corner of one of the scene's triangles lies.
 func (b *Body) cornerUV(triangle, corner int) (u, v float64) {
-	at := b.Mesh.Indices[3*int((*b.source)[triangle-int(b.first)])+corner]
+	of := triangle - int(b.first)
+	if front := int(b.front); front > 0 && of >= front {
+		of, corner = of-front, (3-corner)%3
+	}
+	at := b.Mesh.Indices[3*int((*b.source)[of])+corner]
 	return b.Mesh.UVs[2*at], b.Mesh.UVs[2*at+1]
 }
 
 // flatUV lays the image by metres along the surface's own axes.
 func (s *Scene) flatUV(f *Surface, p geom.Vec3) (u, v float64) {
-	x, y := geom.Axes(s.Normal(f))
+	n := s.Normal(f)
+	if f.IsBack() { // holes of the image go through
+		n = n.Mul(-1)
+	}
+	x, y := geom.Axes(n)
 	return x.Dot(p) / f.Finish().Material.ImageM, -y.Dot(p) / f.Finish().Material.ImageM
 }
 

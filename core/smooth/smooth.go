@@ -28,9 +28,10 @@ type Field struct {
 
 // Cells are the grid of one chart.
 type Cells struct {
-	First, Places int // its first cell, and where its places begin
-	Width, Height int // places
-	Step          int // places from a cell to the next
+	First, Places int     // its first cell, and where its places begin
+	Width, Height int     // places
+	Step          int     // places from a cell to the next
+	PerM          float64 // cells
 }
 
 // Surroundings describes the distances that the rays of a cell found around it.
@@ -82,10 +83,15 @@ func (s *Survey) Done(perM float64) Surroundings {
 	return out
 }
 
+// NearM is the harmonic mean of how far the rays went, in metres.
+func (a *Surroundings) NearM() float32 { return a.nearM }
+
 // Opens tells whether nothing stands between a cell and the one dx, dy cells away, by the
-// cell's own rays.
+// cell's own rays. It wants a quarter of a cell more than the way, as cells by a wall may lie beside
+// their middles.
 func (a *Surroundings) Opens(dx, dy int) bool {
-	return 4*dx <= int(a.free[0]) && -4*dx <= int(a.free[1]) && 4*dy <= int(a.free[2]) && -4*dy <= int(a.free[3])
+	clear := func(cells int, side uint8) bool { return cells <= 0 || 4*cells+1 <= int(side) }
+	return clear(dx, a.free[0]) && clear(-dx, a.free[1]) && clear(dy, a.free[2]) && clear(-dy, a.free[3])
 }
 
 // Pass writes the weighted mean of each cell's neighbours, which are step cells apart, for the
@@ -111,10 +117,16 @@ type tap struct {
 	weight float32
 }
 
+// mostTaps is the most neighbours of a mean.
+const mostTaps = 64
+
 // tapsOf are the neighbours nearer than a reach, in steps.
 func tapsOf(reach, step int) (taps []tap) {
 	for v := -reach; v <= reach; v++ {
 		for u := -reach; u <= reach; u++ {
+			if u == 0 && v == 0 {
+				continue
+			}
 			if away := math.Hypot(float64(u), float64(v)) / float64(reach); away < 1 {
 				taps = append(taps, tap{u * step, v * step, float32(1 - away)})
 			}
@@ -123,35 +135,100 @@ func tapsOf(reach, step int) (taps []tap) {
 	return taps
 }
 
-// mean writes the weighted mean of one cell.
+// A mean reaches as far as a share of the distance of things about the cell at most, as light curves
+// over more than that (Ward, Rubinstein and Clear, "A ray tracing solution for diffuse
+// interreflection", 1988), but some cells at least.
+const reachOfNear, leastReach = 0.35, 3
+
+// part is a neighbour that a mean includes.
+type part struct {
+	cell           int32
+	dx, dy, weight float32
+}
+
+// mean writes the weighted mean of one cell. The weights are leant so that the neighbours' middle is
+// the cell itself, as far as none gets less than nothing: the mean then keeps a slope of the light,
+// also along the edge of a chart (local linear regression; Fan, "Local linear regression smoothers and
+// their minimax efficiencies", 1993).
 func (f *Field) mean(on *Cells, i int, from *rows.Table, row []float32, taps []tap) {
 	own := &f.Around[i]
+	copy(row, from.Row(i-f.Base))
 	if own.nearM == 0 {
-		copy(row, from.Row(i-f.Base))
 		return
 	}
 	x0, y0 := int(f.Place[i])%on.Width, int(f.Place[i])/on.Width
-	total := float32(0)
-	clear(row)
-	for _, t := range taps {
-		x, y := x0+t.dx*on.Step, y0+t.dy*on.Step
-		if x < 0 || y < 0 || x >= on.Width || y >= on.Height {
+	reach := max(float32(reachOfNear*on.PerM)*own.nearM, leastReach) // in cells
+	var room [mostTaps]part
+	parts := room[:0]
+	var m moments
+	m.add(&part{weight: 1})
+	for k := range taps {
+		t := &taps[k]
+		far := float32(t.dx*t.dx+t.dy*t.dy) / (reach * reach)
+		if far >= 1 {
 			continue
 		}
-		j := f.CellAt[on.Places+y*on.Width+x]
-		if j < 0 {
-			continue
+		if cell, alike := f.neighbour(on, own, x0, y0, t.dx, t.dy); cell >= 0 {
+			p := part{cell, float32(t.dx), float32(t.dy), t.weight * (1 - far) * alike}
+			m.add(&p)
+			parts = append(parts, p)
 		}
-		other := &f.Around[j]
-		if other.nearM == 0 || !own.Opens(t.dx, t.dy) || !other.Opens(-t.dx, -t.dy) {
-			continue
-		}
-		ratio := min(other.nearM/own.nearM, own.nearM/other.nearM) // alike surroundings
-		weight := t.weight * ratio * ratio
+	}
+	leanX, leanY := m.lean(parts)
+	total := float32(1)
+	for k := range parts {
+		p := &parts[k]
+		weight := p.weight * (1 + leanX*p.dx + leanY*p.dy)
 		total += weight
-		half.AddTimes(row, from.Row(int(j)-f.Base), weight)
+		half.AddTimes(row, from.Row(int(p.cell)-f.Base), weight)
 	}
 	for c := range row {
 		row[c] /= total
 	}
+}
+
+// moments are those of the weights of some cells, by where they lie.
+type moments struct{ x, y, xx, xy, yy float32 }
+
+func (m *moments) add(p *part) {
+	m.x, m.y = m.x+p.weight*p.dx, m.y+p.weight*p.dy
+	m.xx, m.xy, m.yy = m.xx+p.weight*p.dx*p.dx, m.xy+p.weight*p.dx*p.dy, m.yy+p.weight*p.dy*p.dy
+}
+
+// lean is how weights have to grow along x and y so that their middle is the cell, as far as none gets
+// less than nothing.
+func (m *moments) lean(parts []part) (x, y float32) {
+	const flat = 1e-3 // all lie on a line, or on the cell
+	if det := m.xx*m.yy - m.xy*m.xy; det > flat*m.xx*m.yy {
+		x, y = (m.xy*m.y-m.yy*m.x)/det, (m.xy*m.x-m.xx*m.y)/det
+	} else if m.xx+m.yy > 0 {
+		length := m.xx + m.yy
+		x, y = -m.x/length, -m.y/length
+	}
+	share := float32(1)
+	for k := range parts {
+		if grows := x*parts[k].dx + y*parts[k].dy; grows*share < -1 {
+			share = -1 / grows
+		}
+	}
+	return share * x, share * y
+}
+
+// neighbour is the cell that many cells away, and how alike its surroundings are, up to 1; -1
+// where there is none, or something stands between.
+func (f *Field) neighbour(on *Cells, own *Surroundings, x, y, dx, dy int) (cell int32, alike float32) {
+	x, y = x+dx*on.Step, y+dy*on.Step
+	if x < 0 || y < 0 || x >= on.Width || y >= on.Height {
+		return -1, 0
+	}
+	cell = f.CellAt[on.Places+y*on.Width+x]
+	if cell < 0 {
+		return -1, 0
+	}
+	other := &f.Around[cell]
+	if other.nearM == 0 || !own.Opens(dx, dy) || !other.Opens(-dx, -dy) {
+		return -1, 0
+	}
+	ratio := min(other.nearM/own.nearM, own.nearM/other.nearM)
+	return cell, ratio * ratio
 }

@@ -1,11 +1,15 @@
 package smooth
 
 import (
+	"math"
+	"math/rand/v2"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"grotta/core/geom"
+	"grotta/core/rows"
 )
 
 // What stands between cells keeps them apart; what is clear does not.
@@ -25,4 +29,103 @@ func TestSurroundings(t *testing.T) {
 	assert.True(t, got.Opens(0, -60))
 	assert.True(t, got.Opens(0, 60), "beside the wall")
 	assert.InEpsilon(t, 4/(1/3.0+1/2.0+wall[0]/0.25+side[0]/0.25), got.nearM, 1e-5)
+}
+
+// plate is a chart of cells with nothing near, in rows; cells in holes are missing.
+func plate(width, height int, hole func(x, y int) bool) *Field {
+	f := &Field{Reach: 3, Charts: []Cells{{Width: width, Height: height, Step: 1, PerM: 4}}}
+	for y := range height {
+		for x := range width {
+			if hole != nil && hole(x, y) {
+				f.CellAt = append(f.CellAt, -1)
+				continue
+			}
+			f.CellAt = append(f.CellAt, int32(len(f.Place)))
+			f.Place = append(f.Place, int32(y*width+x))
+			f.Around = append(f.Around, Surroundings{nearM: 10, free: [4]uint8{255, 255, 255, 255}})
+		}
+	}
+	return f
+}
+
+func smoothed(t *testing.T, f *Field, value func(x, y int) float64, step int) func(cell int) float64 {
+	t.Helper()
+	from, to := rows.New(len(f.Place), 1), rows.New(len(f.Place), 1)
+	for i, place := range f.Place {
+		from.Row(i)[0] = float32(value(int(place)%f.Charts[0].Width, int(place)/f.Charts[0].Width))
+	}
+	require.NoError(t, f.Pass(t.Context(), 0, len(f.Place), &from, &to, step))
+	return func(cell int) float64 { return float64(to.Row(cell)[0]) }
+}
+
+// A slope of the light stays as it is, in the middle of a chart and along its edges and corners, as
+// far as no neighbour has to count less than nothing.
+func TestSmoothingKeepsASlope(t *testing.T) {
+	for _, step := range []int{1, 2} {
+		f := plate(24, 20, func(x, y int) bool { return x > 10 && x < 14 && y > 8 })
+		slope := func(x, y int) float64 { return 50 + 2*float64(x) - 1.5*float64(y) }
+		got := smoothed(t, f, slope, step)
+		worst, edge, inner := 0.0, 0.0, 0.0
+		for i, place := range f.Place {
+			x, y := int(place)%24, int(place)/24
+			off := math.Abs(got(i) - slope(x, y))
+			worst = max(worst, off)
+			if x == 0 && y > 5 && y < 14 {
+				edge = max(edge, off)
+			}
+			if x > 4 && x < 7 && y > 5 && y < 14 {
+				inner = max(inner, off)
+			}
+		}
+		// One side alone, with these weights, would be off by 1.3 at an edge across which light falls by
+		// 2 a cell, and by 2.3 in a corner.
+		assert.Less(t, edge, 1.0*float64(step), "step %d", step)
+		assert.Less(t, worst, 1.7*float64(step), "step %d: in corners", step)
+		assert.Less(t, inner, 1e-4, "step %d", step)
+	}
+}
+
+// Noise gets less, and light does not get lost: the mean over a chart stays.
+func TestSmoothingTakesNoiseAndNoLight(t *testing.T) {
+	random := rand.New(rand.NewPCG(3, 4))
+	noise := map[[2]int]float64{}
+	f := plate(40, 40, nil)
+	got := smoothed(t, f, func(x, y int) float64 {
+		noise[[2]int{x, y}] = 10 + random.NormFloat64()
+		return noise[[2]int{x, y}]
+	}, 1)
+	before, after, sum, was := 0.0, 0.0, 0.0, 0.0
+	for i, place := range f.Place {
+		v := noise[[2]int{int(place) % 40, int(place) / 40}]
+		before, after = before+(v-10)*(v-10), after+(got(i)-10)*(got(i)-10)
+		sum, was = sum+got(i), was+v
+	}
+	assert.Less(t, after, before/8)
+	assert.InEpsilon(t, was, sum, 0.005)
+}
+
+// Nothing passes from cells behind a wall, and light is never less than nothing.
+func TestSmoothingStopsAtWallsAndAtZero(t *testing.T) {
+	f := plate(12, 12, nil)
+	for i, place := range f.Place {
+		a := &f.Around[i]
+		if x := int(place) % 12; x < 6 { // a wall between the columns 5 and 6
+			a.free[0] = uint8(4*(5-x) + 2)
+		} else {
+			a.free[1] = uint8(4*(x-6) + 2)
+		}
+	}
+	got := smoothed(t, f, func(x, y int) float64 {
+		if x < 6 {
+			return 0
+		}
+		return 100 * float64(x-6) // steep from the wall on
+	}, 1)
+	for i, place := range f.Place {
+		if int(place)%12 < 6 {
+			assert.Zero(t, got(i))
+		} else {
+			assert.GreaterOrEqual(t, got(i), 0.0)
+		}
+	}
 }

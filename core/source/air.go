@@ -32,8 +32,7 @@ func (s *Source) InAir(sc *scene.Scene, at geom.Vec3, samples int, leastM float6
 		}
 	}
 	r := Receiver{Point: at, Origin: at, Normal: toward}
-	unit, _ = b.light(sc, r, Careful(samples), 0)
-	return toward, unit
+	return toward, b.light(sc, r, Careful(samples), 0).lux
 }
 
 // Arrives tells whether anything of a beam would arrive at a place with nothing in the

@@ -49,11 +49,11 @@ func (k *ambient) parameters() *shape { return &k.shape }
 func (k *ambient) reachM() float64    { return infinite }
 func (k *ambient) isSoft() bool       { return false }
 
-func (k *ambient) light(_ *scene.Scene, r Receiver, _ Effort, _ float64) (color.Linear, float64) {
+func (k *ambient) light(_ *scene.Scene, r Receiver, _ Effort, _ float64) got {
 	if k.holds(r.Origin) {
-		return color.White, 1
+		return gotShare(color.White, 1)
 	}
-	return color.Linear{}, 0
+	return gotShare(color.Linear{}, 0)
 }
 
 func (k *ambient) holds(p geom.Vec3) bool {

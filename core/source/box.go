@@ -3,7 +3,6 @@ package source
 import (
 	"math"
 
-	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/level"
 	"grotta/core/scene"
@@ -35,7 +34,7 @@ func (b *box) unblocked(p, n geom.Vec3) (arrival, bool) {
 	return a, a.lux > 0
 }
 
-func (b *box) light(sc *scene.Scene, r Receiver, e Effort, turn float64) (color.Linear, float64) {
+func (b *box) light(sc *scene.Scene, r Receiver, e Effort, turn float64) got {
 	return cast(b, sc, r, e, turn)
 }
 
@@ -59,6 +58,13 @@ func (b *box) lets(p, toward geom.Vec3) bool {
 	}
 	off := toward.Mul(t).Sub(to)
 	return math.Abs(off.Dot(b.Right)) <= b.Width/2 && math.Abs(off.Dot(b.Up)) <= b.Height/2
+}
+
+// isFine holds where the edge of its rectangle crosses a texel.
+func (b *box) isFine(r *Receiver, half float64) bool {
+	to := r.Point.Sub(b.Position)
+	x, y := math.Abs(to.Dot(b.Right))-b.Width/2, math.Abs(to.Dot(b.Up))-b.Height/2
+	return x < half && y < half && (x > -half || y > -half)
 }
 
 // free is as far as the rectangle.

@@ -59,7 +59,7 @@ func (s *shape) arrive(n geom.Vec3) arrival {
 	return a
 }
 
-func (d *directional) light(sc *scene.Scene, r Receiver, e Effort, turn float64) (color.Linear, float64) {
+func (d *directional) light(sc *scene.Scene, r Receiver, e Effort, turn float64) got {
 	return cast(d, sc, r, e, turn)
 }
 

@@ -1,7 +1,6 @@
 package source
 
 import (
-	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/level"
 	"grotta/core/scene"
@@ -24,7 +23,7 @@ func (d *dome) unblocked(p, n geom.Vec3) (arrival, bool) {
 	return a, a.lux > 0
 }
 
-func (d *dome) light(sc *scene.Scene, r Receiver, e Effort, turn float64) (color.Linear, float64) {
+func (d *dome) light(sc *scene.Scene, r Receiver, e Effort, turn float64) got {
 	return cast(d, sc, r, e, turn)
 }
 

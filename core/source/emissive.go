@@ -4,6 +4,7 @@ import (
 	"math"
 
 	"grotta/core/color"
+	"grotta/core/geom"
 	"grotta/core/level"
 	"grotta/core/scene"
 )
@@ -61,7 +62,7 @@ func (k *emissive) isSoft() bool       { return true }
 
 // light sums the polygons: each by Lambert's formula, times the share of it that rays
 // find unblocked. Samples go to the polygons by what they give.
-func (k *emissive) light(sc *scene.Scene, r Receiver, effort Effort, turn float64) (color.Linear, float64) {
+func (k *emissive) light(sc *scene.Scene, r Receiver, effort Effort, turn float64) got {
 	var room [32]float64
 	each, total := room[:0], 0.0
 	for i := range k.polygons {
@@ -70,29 +71,35 @@ func (k *emissive) light(sc *scene.Scene, r Receiver, effort Effort, turn float6
 		total += e
 	}
 	if total == 0 {
-		return color.Linear{}, 0
+		return got{}
 	}
 	seen := 0.0
 	for i, e := range each {
 		if e > 0 {
-			share := func(samples int) int { return max(1, int(math.Round(float64(samples)*e/total))) }
-			v := k.polygons[i].visible(sc, r, share(effort.Samples), turn+float64(i))
+			share := func(effort Effort) Effort {
+				effort.Samples = max(1, int(math.Round(float64(effort.Samples)*e/total)), effort.From+1)
+				return effort
+			}
+			v := k.polygons[i].visible(sc, r, share(effort), turn+float64(i))
 			if v > 0 && v < 1 && effort.Penumbra > effort.Samples {
-				v = k.polygons[i].visible(sc, r, share(effort.Penumbra), turn+float64(i))
+				v = k.polygons[i].visible(sc, r, share(Steady(effort.Penumbra)), turn+float64(i))
 			}
 			seen += e * v
 		}
 	}
-	return color.White.Scale(seen), seen / total
+	return gotShare(color.White.Scale(seen), seen/total)
 }
 
 // visible is the share of a polygon's light on a place that nothing blocks. Where
 // no sample lies above the horizon it looks at some more.
-func (p *polygon) visible(sc *scene.Scene, r Receiver, samples int, turn float64) float64 {
+func (p *polygon) visible(sc *scene.Scene, r Receiver, e Effort, turn float64) float64 {
 	const more = 16
 	var all float64
-	rays := shadowRays{sc: sc, from: r.Origin}
-	for i := 0; i < samples || all == 0 && i < samples+more; i++ {
+	rays := shadowRays{sc: sc}
+	var room [mostPlaces]geom.Vec3
+	steps := r.spread(&room, turn)
+	step := max(e.Step, 1)
+	for i := e.From; i < e.Samples || all == 0 && i < e.Samples+more*step; i += step {
 		at := p.point(i, turn)
 		to := at.Sub(r.Point)
 		d2 := max(to.Dot(to), 1e-12)
@@ -101,9 +108,10 @@ func (p *polygon) visible(sc *scene.Scene, r Receiver, samples int, turn float64
 			continue
 		}
 		all += weight
-		ray := at.Sub(r.Origin)
+		from := startOf(steps, r.Origin, i)
+		ray := at.Sub(from)
 		d := max(ray.Len(), 1e-6)
-		rays.send(ray.Mul(1/d), max(0, d-scene.OffsetM), weight)
+		rays.send(from, ray.Mul(1/d), max(0, d-scene.OffsetM), weight)
 	}
 	if all == 0 {
 		return 0

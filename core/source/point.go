@@ -31,7 +31,7 @@ func (p *point) unblocked(at, n geom.Vec3) (arrival, bool) {
 	return a, a.lux > 0
 }
 
-func (p *point) light(sc *scene.Scene, r Receiver, e Effort, turn float64) (color.Linear, float64) {
+func (p *point) light(sc *scene.Scene, r Receiver, e Effort, turn float64) got {
 	return cast(p, sc, r, e, turn)
 }
 

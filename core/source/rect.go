@@ -43,7 +43,7 @@ func (k *rect) unblocked(p, n geom.Vec3) (arrival, bool) {
 	return a, a.lux > 0
 }
 
-func (k *rect) light(sc *scene.Scene, r Receiver, e Effort, turn float64) (color.Linear, float64) {
+func (k *rect) light(sc *scene.Scene, r Receiver, e Effort, turn float64) got {
 	return cast(k, sc, r, e, turn)
 }
 

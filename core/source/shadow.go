@@ -12,11 +12,70 @@ import (
 
 // Receiver is a place to be lit: the light is computed at the point, and rays
 // start at the origin, a little off its surface. The normal has unit length.
-type Receiver struct{ Point, Origin, Normal geom.Vec3 }
+type Receiver struct {
+	Point, Origin, Normal geom.Vec3
+
+	// Square is the texel's square, its middle as a step from the place; nil for a place alone.
+	Square *sampling.Square
+	Places int // of the square, from which rays start in turn: a power of two, mostPlaces at most
+	// Parted is the scene if something may stand on the square: then only places that the origin
+	// sees count.
+	Parted *scene.Scene
+}
+
+// mostPlaces is the most places of a square.
+const mostPlaces = 16
+
+// at is another place of the receiver's texel, as a place alone.
+func (r *Receiver) at(step geom.Vec3) Receiver {
+	return Receiver{Point: r.Point.Add(step), Origin: r.Origin.Add(step), Normal: r.Normal}
+}
+
+// spread fills a list with the steps to places of the square, none where the place is alone.
+func (r *Receiver) spread(room *[mostPlaces]geom.Vec3, turn float64) []geom.Vec3 {
+	if r.Square == nil {
+		return nil
+	}
+	steps := r.Square.Spread(room[:r.Places], turn)
+	if r.Parted == nil {
+		return steps
+	}
+	seen := 0
+	for from := 0; from < len(steps); from += 8 {
+		some := steps[from:min(from+8, len(steps))]
+		var packet trace.Packet
+		for i, step := range some {
+			packet.Put(i, &trace.Ray{Origin: vec32(r.Origin), Dir: vec32(step), Max: 1})
+		}
+		blocked := r.Parted.BlockedOf(&packet, len(some))
+		for i := range some {
+			if blocked>>i&1 == 0 {
+				steps[seen] = some[i]
+				seen++
+			}
+		}
+	}
+	if seen == 0 {
+		return nil
+	}
+	for i := seen; i < len(steps); i++ { // the number of places stays a power of two
+		steps[i] = steps[i-seen]
+	}
+	return steps
+}
+
+// startOf is where ray i starts: at a place, or one of those about it in turn.
+func startOf(steps []geom.Vec3, origin geom.Vec3, i int) geom.Vec3 {
+	if len(steps) == 0 {
+		return origin
+	}
+	return origin.Add(steps[i&(len(steps)-1)])
+}
 
 // Effort is how many samples a place takes of a source, and how many where only some of
-// those see it: there they show.
-type Effort struct{ Samples, Penumbra int }
+// those see it: there they show. Where several places share the samples, each takes those from
+// its own on, in steps.
+type Effort struct{ Samples, Penumbra, From, Step int }
 
 // Careful takes more in a penumbra, unless so few are asked for that it need not be exact.
 func Careful(samples int) Effort {
@@ -24,11 +83,11 @@ func Careful(samples int) Effort {
 	if samples < few {
 		return Steady(samples)
 	}
-	return Effort{samples, more * samples}
+	return Effort{Samples: samples, Penumbra: more * samples}
 }
 
 // Steady takes as many everywhere.
-func Steady(samples int) Effort { return Effort{samples, samples} }
+func Steady(samples int) Effort { return Effort{Samples: samples, Penumbra: samples} }
 
 // arrival is what a light sends toward a point, were nothing in the way.
 type arrival struct {
@@ -60,20 +119,57 @@ type beam interface {
 	whyNothing(r Receiver) string
 }
 
+// Sight is what a place has of a source.
+type Sight struct {
+	Arrives bool    // something of its light would arrive with nothing in the way
+	Visible float64 // the share of that which gets past what casts shadows
+	Seen    float64 // the share that nothing blocks; less than Visible where shadows are not fully dark
+}
+
+// got is what a place gets of a source: its light in lux for unit strength, and its sight.
+type got struct {
+	lux color.Linear
+	Sight
+}
+
+func gotShare(lux color.Linear, seen float64) got { return got{lux, Sight{true, seen, seen}} }
+
 // cast is the light of a beam with its shadows.
-func cast(b beam, sc *scene.Scene, r Receiver, e Effort, turn float64) (color.Linear, float64) {
+func cast(b beam, sc *scene.Scene, r Receiver, e Effort, turn float64) got {
 	a, ok := b.unblocked(r.Point, r.Normal)
 	if !ok {
-		return color.Linear{}, 0
+		return got{}
 	}
-	through, visible := pass(b, sc, r, a, e, turn)
-	return a.tint.Scale(a.lux * through * visible), visible
+	through, visible, seen := pass(b, sc, r, a, e, turn)
+	return got{meanOver(b, &r, a).Scale(through * visible), Sight{true, visible, seen}}
+}
+
+// nearShare is the square of the ratio of a texel's size to its distance from a light from which
+// on the light in its middle is not the mean over the texel.
+const nearShare = 0.004
+
+// meanOver is the mean of what arrives over a texel, were nothing in the way. It is computed at
+// the four places of Gauss's rule, exact for polynomials up to the third degree.
+func meanOver(b beam, r *Receiver, a arrival) color.Linear {
+	middle := a.tint.Scale(a.lux)
+	if r.Square == nil || r.Square.Cells != sampling.AllCells || r.Square.U.Dot(r.Square.U)+r.Square.V.Dot(r.Square.V) < nearShare*a.distance*a.distance {
+		return middle
+	}
+	const out = 0.28867513459481287 // 1/sqrt(12)
+	var sum color.Linear
+	for k := range 4 {
+		u, v := out*float64(2*(k&1)-1), out*float64(k&2-1)
+		if a, ok := b.unblocked(r.Point.Add(r.Square.Middle).Add(r.Square.U.Mul(u)).Add(r.Square.V.Mul(v)), r.Normal); ok {
+			sum = sum.Add(a.tint.Scale(a.lux / 4))
+		}
+	}
+	return sum
 }
 
 // pass is the share of a light that its own shape lets through (1 but for a box
-// light with a disc), and the share of that which nothing blocks, by the light's
-// shadow settings.
-func pass(b beam, sc *scene.Scene, r Receiver, a arrival, e Effort, turn float64) (through, visible float64) {
+// light with a disc), the share of that which gets past things, by the light's
+// shadow settings, and the share that nothing blocks.
+func pass(b beam, sc *scene.Scene, r Receiver, a arrival, e Effort, turn float64) (through, visible, open float64) {
 	shadows := &b.parameters().Shadows
 	strength := shadows.Depth
 	if shadows.ReachM > 0 && !math.IsInf(a.distance, 1) {
@@ -81,58 +177,68 @@ func pass(b beam, sc *scene.Scene, r Receiver, a arrival, e Effort, turn float64
 	}
 	blind := !shadows.Cast || strength == 0
 	if !b.isSoft() {
-		e = Steady(1)
+		e = Steady(max(r.Places, 1))
 	}
 	if blind && !b.isWindow() {
-		return 1, 1
+		return 1, 1, 1
 	}
-	all, through, seen := sample(b, sc, r, a, blind, e.Samples, turn)
+	all, through, seen := sample(b, sc, r, a, blind, e, turn)
 	if seen > 0 && seen < through && e.Penumbra > e.Samples {
-		all, through, seen = sample(b, sc, r, a, blind, e.Penumbra, turn)
+		all, through, seen = sample(b, sc, r, a, blind, Steady(e.Penumbra), turn)
 	}
 	if all == 0 || through == 0 {
-		return 0, 0
+		return 0, 0, 0
 	}
-	return through / all, 1 - strength*(1-seen/through)
+	return through / all, 1 - strength*(1-seen/through), seen / through
 }
 
 // sample adds up the weights of a light's samples: all, those that its own shape
 // lets through, and those that nothing blocks.
-func sample(b beam, sc *scene.Scene, r Receiver, a arrival, blind bool, samples int, turn float64) (all, through, seen float64) {
-	c := b.cone(a, turn)
-	rays := shadowRays{sc: sc, from: r.Origin}
-	for i := range samples {
-		dir, distance, weight := b.toward(r, a, c, i, samples, turn)
+func sample(b beam, sc *scene.Scene, r Receiver, a arrival, blind bool, e Effort, turn float64) (all, through, seen float64) {
+	c, window, parallel := b.cone(a, turn), b.isWindow(), b.isParallel()
+	rays := shadowRays{sc: sc}
+	var room [mostPlaces]geom.Vec3
+	steps := r.spread(&room, turn)
+	for i := e.From; i < e.Samples; i += max(e.Step, 1) {
+		dir, distance, weight := b.toward(r, a, c, i, e.Samples, turn)
 		if weight <= 0 {
 			continue
 		}
 		all += weight
-		if !b.lets(r.Point, dir) {
+		if window && !b.lets(r.Point, dir) {
 			continue
 		}
 		through += weight
 		if blind {
 			seen += weight
-		} else {
-			rays.send(dir, b.free(r.Origin, dir, distance), weight)
+			continue
 		}
+		from := r.Origin
+		if len(steps) > 0 {
+			step := steps[i&(len(steps)-1)]
+			from = from.Add(step)
+			if !parallel { // to the same spot of the source
+				to := dir.Mul(distance).Sub(step)
+				distance = to.Len()
+				dir = to.Mul(1 / max(distance, 1e-9))
+			}
+		}
+		rays.send(from, dir, b.free(from, dir, distance), weight)
 	}
 	return all, through, seen + rays.land()
 }
 
-// shadowRays is rays from a place to samples of a source. They are traced eight at a
-// time.
+// shadowRays is rays to samples of a source. They are traced eight at a time.
 type shadowRays struct {
 	sc     *scene.Scene
-	from   geom.Vec3
 	packet trace.Packet
 	weight [8]float64
 	n      int
 	seen   float64 // the weights of those that nothing stops
 }
 
-func (s *shadowRays) send(dir geom.Vec3, length, weight float64) {
-	ray := scene.Along(s.from, dir, length)
+func (s *shadowRays) send(from, dir geom.Vec3, length, weight float64) {
+	ray := scene.Along(from, dir, length)
 	s.packet.Put(s.n, &ray)
 	s.weight[s.n] = weight
 	if s.n++; s.n == len(s.weight) {
@@ -200,3 +306,5 @@ func discFactor(cos, sin2 float64) float64 {
 	root := sin * math.Sqrt(1-y*y)
 	return max(0, (cos*math.Acos(y)-x*root)*sin2+math.Atan(root/x))
 }
+
+func vec32(v geom.Vec3) trace.Vec { return trace.Vec{float32(v[0]), float32(v[1]), float32(v[2])} }

@@ -104,7 +104,7 @@ func (k *skyKind) radiance(dir geom.Vec3) color.Linear {
 // with bright spots half by those; the two are weighed by the balance heuristic
 // (Veach and Guibas, "Optimally combining sampling techniques for Monte Carlo
 // rendering", 1995). Its noise falls with the samples.
-func (k *skyKind) light(sc *scene.Scene, r Receiver, e Effort, turn float64) (color.Linear, float64) {
+func (k *skyKind) light(sc *scene.Scene, r Receiver, e Effort, turn float64) got {
 	samples := e.Samples
 	var sum color.Linear
 	u, v := geom.Axes(r.Normal)
@@ -137,21 +137,24 @@ func (k *skyKind) light(sc *scene.Scene, r Receiver, e Effort, turn float64) (co
 		add(dir, density)
 	}
 	if above == 0 {
-		return color.Linear{}, 0
+		return got{}
 	}
-	return sum, open / above
+	return gotShare(sum, open/above)
 }
 
 // sharp is what the bright spots have beyond the rest.
-func (k *skyKind) sharp(sc *scene.Scene, r Receiver, e Effort, turn float64) (sum color.Linear, visible float64) {
+func (k *skyKind) sharp(sc *scene.Scene, r Receiver, e Effort, turn float64) got {
+	var sum color.Linear
 	if !k.isSampled() {
-		return sum, 1
+		return gotShare(sum, 1)
 	}
+	var room [mostPlaces]geom.Vec3
+	steps := r.spread(&room, turn)
 	for i := range e.Samples {
 		dir, density := k.sky.Sample(sampling.Pair(i, e.Samples, turn))
-		if cos := dir.Dot(r.Normal); cos > 0 && !sc.BlockedAlong(r.Origin, dir, math.Inf(1)) {
+		if cos := dir.Dot(r.Normal); cos > 0 && !sc.BlockedAlong(startOf(steps, r.Origin, i), dir, math.Inf(1)) {
 			sum = sum.Add(k.sky.Bright(dir).Scale(cos / density / float64(e.Samples)))
 		}
 	}
-	return sum, 1
+	return gotShare(sum, 1)
 }

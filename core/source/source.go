@@ -64,9 +64,8 @@ type kind interface {
 	reachM() float64
 	// isSoft tells whether its shadows have penumbras.
 	isSoft() bool
-	// light is its light on a place, in lux for unit strength, and how much of it gets
-	// past what casts shadows, 0 to 1. turn spins the pattern of samples.
-	light(sc *scene.Scene, r Receiver, e Effort, turn float64) (lux color.Linear, visible float64)
+	// light is its light on a place. turn spins the pattern of samples.
+	light(sc *scene.Scene, r Receiver, e Effort, turn float64) got
 }
 
 // List is what can light a level: lights in document order, then sun,
@@ -210,17 +209,51 @@ func (s *Source) Channels() int {
 //
 // What arrives with nothing in the way is a closed form, and rays find only the
 // share that is blocked; so unshadowed places have no noise.
-func (s *Source) Direct(sc *scene.Scene, r *Receiver, e Effort, turn float64) (color.Linear, float64) {
-	return s.kind.light(sc, *r, e, turn)
+func (s *Source) Direct(sc *scene.Scene, r *Receiver, e Effort, turn float64) (lux color.Linear, visible float64) {
+	g := s.kind.light(sc, *r, e, turn)
+	return g.lux, g.Visible
 }
 
 // Sharp is the direct light that takes rays of its own in a lightmap: all of it, but
-// of a sky only what its bright spots have beyond the rest. visible is as Direct has it.
-func (s *Source) Sharp(sc *scene.Scene, r *Receiver, e Effort, turn float64) (sum color.Linear, visible float64) {
+// of a sky only what its bright spots have beyond the rest.
+func (s *Source) Sharp(sc *scene.Scene, r *Receiver, e Effort, turn float64) (color.Linear, Sight) {
+	g := got{}
 	if k, ok := s.kind.(*skyKind); ok {
-		return k.sharp(sc, *r, e, turn)
+		g = k.sharp(sc, *r, e, turn)
+	} else {
+		g = s.kind.light(sc, *r, e, turn)
 	}
-	return s.kind.light(sc, *r, e, turn)
+	return g.lux, g.Sight
+}
+
+// SharpOver is the mean of Sharp over the places of a texel, which share the samples.
+func (s *Source) SharpOver(sc *scene.Scene, r *Receiver, samples int, turn float64) (lux color.Linear, sight Sight) {
+	var room [mostPlaces]geom.Vec3
+	steps := r.spread(&room, turn)
+	n := len(steps)
+	if n == 0 {
+		return s.Sharp(sc, r, Steady(samples), turn)
+	}
+	share := 1 / float64(n)
+	for k, step := range steps {
+		place := r.at(step)
+		one, its := s.Sharp(sc, &place, Effort{Samples: max(samples, n), Penumbra: max(samples, n), From: k, Step: n}, turn)
+		lux = lux.Add(one.Scale(share))
+		sight = Sight{sight.Arrives || its.Arrives, sight.Visible + share*its.Visible, sight.Seen + share*its.Seen}
+	}
+	return lux, sight
+}
+
+// IsFine tells whether the light that would arrive with nothing in the way may change so much
+// within a texel that a few of its places do not show it.
+func (s *Source) IsFine(r *Receiver) bool {
+	f, ok := s.kind.(finer)
+	return ok && r.Square != nil && f.isFine(r, r.Square.U.Add(r.Square.V).Len()/2)
+}
+
+// finer is a kind whose own light has edges. half is half the diagonal of the texel.
+type finer interface {
+	isFine(r *Receiver, half float64) bool
 }
 
 // infinite is the reach of what has no end.

@@ -48,8 +48,25 @@ func (s *spot) unblocked(p, n geom.Vec3) (arrival, bool) {
 	return a, a.lux > 0
 }
 
-func (s *spot) light(sc *scene.Scene, r Receiver, e Effort, turn float64) (color.Linear, float64) {
+func (s *spot) light(sc *scene.Scene, r Receiver, e Effort, turn float64) got {
 	return cast(s, sc, r, e, turn)
+}
+
+// isFine holds where the edge of a narrow or hard cone crosses a texel, and where the pixels of a
+// gobo are smaller than the texel.
+func (s *spot) isFine(r *Receiver, half float64) bool {
+	to := r.Point.Sub(s.Position)
+	d := max(to.Len(), 1e-6)
+	angle, size := math.Acos(max(-1, min(1, to.Dot(s.Aim)/d))), half/d
+	outer, inner := math.Acos(s.CosOuter), math.Acos(s.CosInner)
+	if angle-size > outer {
+		return false
+	}
+	if s.gobo != nil {
+		pixel := 2 * math.Tan(s.settings.fovDeg/2*math.Pi/180) / float64(max(s.gobo.Width, s.gobo.Height))
+		return pixel < 2*size
+	}
+	return outer < 4*size || outer-inner < 2*size && angle+size > inner
 }
 
 // fading is the falloff toward the edge of the cone, by the cosine of the angle to its axis.

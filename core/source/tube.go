@@ -64,7 +64,7 @@ func (t *tube) irradiance(p, n geom.Vec3) float64 {
 	return max(0, t.RadiusM*((along(l2)-along(l1))*height+(across(l2)-across(l1))*slope))
 }
 
-func (t *tube) light(sc *scene.Scene, r Receiver, e Effort, turn float64) (color.Linear, float64) {
+func (t *tube) light(sc *scene.Scene, r Receiver, e Effort, turn float64) got {
 	return cast(t, sc, r, e, turn)
 }
 

@@ -7,6 +7,7 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
+	"fmt"
 	"strings"
 	"sync/atomic"
 
@@ -15,6 +16,13 @@ import (
 
 // cost of a password: RFC 9106's second recommended choice.
 var cost = argon2id.Params{Memory: 64 * 1024, Iterations: 3, Parallelism: 4, SaltLength: 16, KeyLength: 32}
+
+// SetCost sets the memory, in KiB, and the passes of every new password. Tests call it before anything
+// else; a service keeps the values above.
+func SetCost(memoryKiB, passes uint32) {
+	cost.Memory, cost.Iterations = memoryKiB, passes
+	noPassword = fmt.Sprintf("$argon2id$v=19$m=%d,t=%d,p=4$AAAAAAAAAAAAAAAAAAAAAA$AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA", memoryKiB, passes)
+}
 
 // MinPassword is the shortest password, in characters.
 const MinPassword = 10
@@ -59,7 +67,7 @@ func HashPassword(password string) (phc string, err error) {
 }
 
 // noPassword is the PHC string of a password that nobody has.
-const noPassword = "$argon2id$v=19$m=65536,t=3,p=4$AAAAAAAAAAAAAAAAAAAAAA$AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA"
+var noPassword = "$argon2id$v=19$m=65536,t=3,p=4$AAAAAAAAAAAAAAAAAAAAAA$AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA"
 
 // CheckPassword tells whether a password fits a PHC string. With an empty string
 // it takes as long as a check would and fails, so that an unknown name cannot be

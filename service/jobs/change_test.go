@@ -23,7 +23,7 @@ import (
 // paddingBound is a share of a layer's brightest texel.
 const paddingBound = 0.05
 
-// editsWanted is how many random edits are tried: 200, or what GROTTA_SOAK_EDITS says.
+// editsWanted is how many random edits are tried: 120, or what GROTTA_SOAK_EDITS says.
 func editsWanted(t *testing.T) int {
 	if text := os.Getenv("GROTTA_SOAK_EDITS"); text != "" {
 		n, err := strconv.Atoi(text)
@@ -33,7 +33,7 @@ func editsWanted(t *testing.T) int {
 	if testing.Short() {
 		return 20
 	}
-	return 200
+	return 120
 }
 
 // The product's first promise: after any edit, what a level keeps of its layers and

@@ -16,3 +16,6 @@ func (b *Baker) InPlaceOfBaking(fn func(bake func() ([]*layer.Layer, error)) ([]
 		return fn(func() ([]*layer.Layer, error) { return was(ctx, p, sources, q, report) })
 	}
 }
+
+// Sweep looks for bakes that nobody works on, as the service does every few seconds.
+func (b *Baker) Sweep() { b.sweep(context.Background()) }

@@ -281,15 +281,17 @@ func (b *Baker) Submit(ctx context.Context, a store.Asker, id string, revision i
 		return api.Bake{}, err
 	}
 	job, err := b.store.BakeForWork(status.ID)
-	if err == nil && reused == len(keys) {
-		if err = b.finish(ctx, job); err == nil {
-			return b.store.Bake(a, status.ID)
-		}
-	} else if err == nil {
+	if err == nil {
 		err = b.enqueue(ctx, job)
+	}
+	if errors.Is(err, store.ErrOver) { // the sweep found it first, or it was cancelled
+		err = nil
 	}
 	if err != nil {
 		b.fail(status.ID, err)
+		return api.Bake{}, err
+	}
+	if status, err = b.store.Bake(a, status.ID); err != nil {
 		return api.Bake{}, err
 	}
 	return b.Status(status), nil

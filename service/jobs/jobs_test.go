@@ -16,6 +16,7 @@ import (
 	"grotta/core/bake"
 	"grotta/core/level"
 	"grotta/demo"
+	_ "grotta/service/auth/authtest"
 	"grotta/service/blob"
 	"grotta/service/jobs"
 	"grotta/service/store"
@@ -111,6 +112,39 @@ func TestBakeThenReuse(t *testing.T) {
 		states[e.Bake.State] = true
 	}
 	assert.True(t, states["done"], "watchers were told: %v", states)
+}
+
+// The sweep for bakes that nobody works on may find a new bake before its sender ends it.
+func TestTheSweepMayEndANewBakeFirst(t *testing.T) {
+	w := open(t, t.TempDir())
+	defer w.close(t)
+	room := demo.Room()
+	info, err := w.store.CreateLevel(w.maren, room, "room")
+	require.NoError(t, err)
+	first, err := w.Submit(ctx, w.maren, info.ID, 1, room, bake.Draft)
+	require.NoError(t, err)
+	done := w.wait(t, first.ID, over)
+
+	stop, swept := make(chan struct{}), make(chan struct{})
+	go func() {
+		defer close(swept)
+		for {
+			select {
+			case <-stop:
+				return
+			default:
+				w.Sweep()
+			}
+		}
+	}()
+	for range 60 {
+		b, err := w.Submit(ctx, w.maren, info.ID, 1, room, bake.Draft)
+		require.NoError(t, err)
+		assert.Equal(t, "done", b.State)
+		assert.Equal(t, done.Hash, b.Hash)
+	}
+	close(stop)
+	<-swept
 }
 
 // A better quality comes after coarse light that is there within moments.

@@ -33,13 +33,13 @@ func partOf(p probe.Part) api.Part     { return api.Part(p) }
 func ledgerOf(o *opened, l *ledger.Ledger) api.Ledger {
 	return api.Ledger{
 		Level: o.info.ID, Revision: o.info.Revision, Point: l.Point, Normal: l.Normal, Surface: l.Surface, Inside: l.Inside,
-		Total: api.Irradiance(l.Total), Sources: each(l.Sources, contributionOf),
+		Total: api.Irradiance(l.Total), StandardError: l.Error, Sources: each(l.Sources, contributionOf),
 	}
 }
 
 func contributionOf(c ledger.Contribution) api.Contribution {
 	return api.Contribution{
-		ID: c.ID, Name: c.Name, Kind: c.Kind, Direct: api.Irradiance(c.Direct), Bounced: api.Irradiance(c.Bounced), Share: c.Share,
+		ID: c.ID, Name: c.Name, Kind: c.Kind, Direct: api.Irradiance(c.Direct), Bounced: api.Irradiance(c.Bounced), StandardError: c.Error, Share: c.Share,
 		Visible: c.Visible, Blocked: c.Blocked, BlockedBy: each(c.BlockedBy, func(b ledger.Blocker) api.Blocker { return api.Blocker(b) }), Why: c.Why,
 	}
 }

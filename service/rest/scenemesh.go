@@ -44,7 +44,7 @@ func sceneMesh(p *bake.Prepared) ([]byte, error) {
 	if b := p.Scene.Bounds; !b.Empty() {
 		h.Min, h.Max = b.Min, b.Max
 	}
-	var positions, normals, texels, albedo, emission, sway, images []float32
+	var positions, normals, texels, albedo, emission, sway, images, sides []float32
 	pieces := p.Scene.Drawn()
 	for i := range p.Scene.Surfaces {
 		s := &p.Scene.Surfaces[i]
@@ -57,6 +57,10 @@ func sceneMesh(p *bake.Prepared) ([]byte, error) {
 			if picture = slices.Index(h.Images, s.Finish().Material.Image); picture < 0 {
 				picture, h.Images = len(h.Images), append(h.Images, s.Finish().Material.Image)
 			}
+		}
+		oneSided := float32(0) // 1 where the other side has triangles of its own
+		if p.Scene.OtherSide(int(s.First)) >= 0 {
+			oneSided = 1
 		}
 		for t := range drawn(p.Scene, i, pieces) {
 			n := t[1].Sub(t[0]).Cross(t[2].Sub(t[0])).Normalize()
@@ -79,6 +83,7 @@ func sceneMesh(p *bake.Prepared) ([]byte, error) {
 				} else {
 					sway = append(sway, 0, 1)
 				}
+				sides = append(sides, oneSided)
 				u, w := 0.0, 0.0
 				if picture >= 0 {
 					u, w = p.Scene.CornerUV(s, triangle, k, v)
@@ -99,7 +104,7 @@ func sceneMesh(p *bake.Prepared) ([]byte, error) {
 		return nil, err
 	}
 	b := bytes.NewBuffer(head)
-	for _, values := range [][]float32{positions, normals, texels, albedo, emission, sway, images} {
+	for _, values := range [][]float32{positions, normals, texels, albedo, emission, sway, images, sides} {
 		binary.Write(b, binary.LittleEndian, values)
 	}
 	return b.Bytes(), nil

@@ -15,6 +15,7 @@ import (
 	"grotta/core/level"
 	"grotta/core/source"
 	"grotta/demo"
+	_ "grotta/service/auth/authtest"
 	"grotta/service/blob"
 	"grotta/service/store"
 	"grotta/service/studio"

@@ -1,0 +1,281 @@
+package radiosity
+
+import (
+	"context"
+	"math"
+	"slices"
+	"sort"
+
+	"grotta/core/geom"
+	"grotta/core/lightmap"
+	"grotta/core/parallel"
+	"grotta/core/sampling"
+	"grotta/core/trace"
+)
+
+// brightSet is a source's bright patches: few, and with much of the light that it sends directly to
+// surfaces. Rays by the cosine rarely meet them, so places send rays to them as well. The two are
+// weighed by the power heuristic (Veach and Guibas, "Optimally combining sampling techniques for
+// Monte Carlo rendering", 1995). What bright patches send back of their direct light is here and
+// not in what patches send each other.
+type brightSet struct {
+	l         *Links
+	patches   []brightPatch
+	of        map[uint32]int32 // the number of each among the patches
+	cdf       []float64        // the flux of the patches up to each, and with it
+	flux      float64          // of all, in lumens of a white light of strength 1
+	reach2    float64          // the square of the distance from which on no rays go to them
+	around    geom.Bounds      // of the middles of the patches
+	factor    float32          // for all that bounces
+	seed      uint64
+	onPatches [][3]float32 // their light on each patch, in lux, without the factor
+}
+
+type brightPatch struct {
+	sent       [3]float32 // lux that go back
+	lux        float64    // the mean of them
+	at, normal geom.Vec3
+	near2      float64      // the square of the distance within which no rays go to it
+	places     [][3]float32 // on it, some for each of its texels
+}
+
+const (
+	mostBright    = 2048 // patches
+	wholeShare    = 0.95 // of the flux of all patches: the rest need not be bright
+	leastShare    = 0.25 // less of it is not worth rays
+	compact       = 0.25 // times the square of the distance of things about them: the most area
+	brightReach   = 1e-3 // of the brightest direct light: less is not worth rays from there on
+	patchRays     = 4    // that a patch sends to bright ones
+	brightSeed    = 0x62726967
+	placesOnTexel = 2 // to which rays go
+	nearSides     = 2 // times the side of a patch: nearer than that, rays by the cosine meet it well
+)
+
+// mostToBright is the most rays that a place sends to the bright patches of a source.
+const mostToBright = 8
+
+// brightOf finds the bright patches of a source by its direct light on patches; nil for none. It
+// takes their direct light out of the list and adds their light on other patches, which it keeps or not.
+func (l *Links) brightOf(ctx context.Context, e *Emitter, direct [][4]float32, keep bool) (*brightSet, error) {
+	type lit struct {
+		patch  int32
+		lux    float32
+		area   float64
+		around float64
+	}
+	var all []lit
+	total, most := 0.0, float32(0)
+	for k := range direct {
+		d := &direct[k]
+		if most = max(most, d[0], d[1], d[2]); d[0]+d[1]+d[2] == 0 {
+			continue
+		}
+		a := &l.albedos[l.albedoOf[k]]
+		one := lit{patch: int32(k), lux: (d[0]*a[0] + d[1]*a[1] + d[2]*a[2]) / 3, area: l.areaOf(k), around: float64(l.around[k].NearM())}
+		if one.area == 0 {
+			continue
+		}
+		all = append(all, one)
+		total += float64(one.lux) * one.area
+	}
+	slices.SortFunc(all, func(a, b lit) int {
+		if a.lux != b.lux {
+			if a.lux > b.lux {
+				return -1
+			}
+			return 1
+		}
+		return int(a.patch - b.patch)
+	})
+	flux, area, spread, count := 0.0, 0.0, 0.0, 0
+	for _, one := range all[:min(len(all), mostBright)] {
+		more := float64(one.lux) * one.area
+		if flux >= wholeShare*total || (area+one.area)*(flux+more) > compact*(spread+more*one.around*one.around) {
+			break
+		}
+		flux, area, spread = flux+more, area+one.area, spread+more*one.around*one.around
+		count++
+	}
+	if count == 0 || flux < leastShare*total {
+		return nil, nil
+	}
+	b := &brightSet{l: l, around: geom.NoBounds(), of: make(map[uint32]int32, count), flux: flux, factor: e.Factor, seed: e.Source.Seed() ^ brightSeed}
+	b.reach2 = flux / (math.Pi * brightReach * float64(most))
+	sum := 0.0
+	for i, one := range all[:count] {
+		k := int(one.patch)
+		texels := l.texelsOf(k, nil)
+		first := &l.m.Texels.List[l.first[k]]
+		p := brightPatch{places: l.placesOn(texels), lux: float64(one.lux), near2: nearSides * nearSides * one.area, normal: first.Normal(l.m.Scene)}
+		for _, t := range texels {
+			p.at = p.at.Add(vec(l.m.Texels.List[t].Origin).Mul(1 / float64(len(texels))))
+		}
+		b.around.Grow(p.at)
+		a := &l.albedos[l.albedoOf[k]]
+		for c := range 3 {
+			p.sent[c] = direct[k][c] * a[c]
+		}
+		sum += float64(one.lux) * one.area
+		b.patches, b.cdf, b.of[uint32(k)] = append(b.patches, p), append(b.cdf, sum), int32(i)
+	}
+	for _, one := range all[:count] {
+		direct[one.patch] = [4]float32{}
+	}
+	if keep {
+		b.onPatches = make([][3]float32, l.Patches())
+	}
+	return b, parallel.Steps(ctx, l.Patches(), partPatches, func(from, to int) {
+		var met [Rays]uint32
+		var room [16]int32
+		for k := from; k < to; k++ {
+			first := &l.m.Texels.List[l.first[k]]
+			lux := b.lux(first, l.texelsOf(k, room[:0]), l.MetBy(k, met[:0]), patchRays, Rays)
+			if keep {
+				b.onPatches[k] = lux
+			}
+			for c := range lux {
+				direct[k][c] += lux[c]
+			}
+		}
+	}, nil)
+}
+
+// areaOf is about the area of a patch, in square metres.
+func (l *Links) areaOf(patch int) float64 {
+	c := &l.m.Layout.Charts[l.m.ChartOf(int(l.first[patch]))]
+	return float64(l.sizes[patch]) / (sampling.CellCount * c.Density * c.Density)
+}
+
+// texelsOf adds the texels of a patch to a list.
+func (l *Links) texelsOf(patch int, texels []int32) []int32 {
+	chart := l.m.ChartOf(int(l.first[patch]))
+	c, g := &l.m.Layout.Charts[chart], l.Grid(chart)
+	x, y := l.m.PlaceOf(c, int(l.first[patch]))
+	x, y = x/g.Side*g.Side, y/g.Side*g.Side
+	for dy := range g.Side {
+		for dx := range g.Side {
+			if x+dx >= g.Width || y+dy >= g.Height {
+				continue
+			}
+			if at, _ := l.PatchAt(g, x+dx, y+dy); int(at) == patch {
+				if t := l.m.TexelAt(chart, x+dx, y+dy); t >= 0 {
+					texels = append(texels, t)
+				}
+			}
+		}
+	}
+	return texels
+}
+
+// byCosine is the share of a bright patch's light on a place that rays by the cosine bring; rays
+// to the patch bring the rest. It depends on the middle of the patch alone, so that the shares of
+// the two kinds of rays add up to all of it.
+func (b *brightSet) byCosine(p *brightPatch, at, n geom.Vec3, toBright, cosine int) float64 {
+	const least = 0.05 // of a cosine: a part of the patch may lie higher
+	to := p.at.Sub(at)
+	d2 := to.Dot(to)
+	if d2 > b.reach2 || d2 < p.near2 {
+		return 1
+	}
+	d := math.Sqrt(d2)
+	cos, cosBright := max(to.Dot(n)/d, least), max(-to.Dot(p.normal)/d, least)
+	x := float64(cosine) * cos / math.Pi
+	y := float64(toBright) * p.lux / b.flux * d2 / cosBright
+	return x * x / (x*x + y*y)
+}
+
+// addTo adds their light on a texel to a row of light. The texel has met some patches by rays that
+// are distributed by the cosine. toBright and cosine are the rays of each kind that it sends.
+func (b *brightSet) addTo(row []float32, on *lightmap.Texel, met []uint32, toBright, cosine int) {
+	lux := b.lux(on, nil, met, toBright, cosine)
+	for c := range lux {
+		row[c] += b.factor * lux[c]
+	}
+}
+
+// addToPatch adds their light on a patch to a row of light.
+func (b *brightSet) addToPatch(row []float32, patch int) {
+	for c, lux := range b.onPatches[patch] {
+		row[c] += b.factor * lux
+	}
+}
+
+// lux is their light on a texel, by the rays that the texel has sent by the cosine and by rays to
+// them. Rays to them start at each of some texels in turn, if there are any.
+func (b *brightSet) lux(on *lightmap.Texel, starts []int32, met []uint32, toBright, cosine int) (lux [3]float32) {
+	at, n := vec(on.Origin), on.Normal(b.l.m.Scene)
+	for _, patch := range met {
+		if i, ok := b.of[patch]; ok {
+			p := &b.patches[i]
+			share := float32(b.byCosine(p, at, n, toBright, cosine) / float64(cosine))
+			for c := range lux {
+				lux[c] += share * p.sent[c]
+			}
+		}
+	}
+	if b.around.Distance2(at) > b.reach2 {
+		return lux
+	}
+	su, sv := sampling.Shifts(sampling.TurnAt(b.seed, on.Origin))
+	var packet trace.Packet
+	var weights [mostToBright]float64
+	var of [mostToBright]*brightPatch
+	count := 0
+	for i := range toBright {
+		k := min(sort.SearchFloat64s(b.cdf, (float64(i)+su)/float64(toBright)*b.flux), len(b.cdf)-1)
+		p := &b.patches[k]
+		byCosine := b.byCosine(p, at, n, toBright, cosine)
+		if byCosine == 1 {
+			continue
+		}
+		sv += 0.6180339887498949
+		sv -= math.Floor(sv)
+		start := on
+		if len(starts) > 0 {
+			start = &b.l.m.Texels.List[starts[i*len(starts)/toBright]]
+		}
+		way := vec(p.places[min(int(sv*float64(len(p.places))), len(p.places)-1)]).Sub(vec(start.Origin))
+		d2, cos, cosBright := way.Dot(way), way.Dot(n), -way.Dot(p.normal)
+		if cos <= 0 || cosBright <= 0 {
+			continue
+		}
+		packet.Put(count, &trace.Ray{Origin: start.Origin, Dir: trace.Vec{float32(way[0]), float32(way[1]), float32(way[2])}, Max: 1})
+		weights[count] = b.flux * cos * cosBright / (math.Pi * d2 * d2) / float64(toBright) / p.lux * (1 - byCosine)
+		of[count] = p
+		count++
+	}
+	if count == 0 {
+		return lux
+	}
+	blocked := b.l.m.Scene.BlockedOf(&packet, count)
+	for i := range count {
+		if blocked>>i&1 == 0 {
+			for c := range lux {
+				lux[c] += float32(weights[i]) * of[i].sent[c]
+			}
+		}
+	}
+	return lux
+}
+
+// placesOn are places on what is lit of the squares of texels, as many on each.
+func (l *Links) placesOn(texels []int32) (places [][3]float32) {
+	squares := l.m.Squares()
+	places = make([][3]float32, 0, placesOnTexel*len(texels))
+	for _, i := range texels {
+		t := &l.m.Texels.List[i]
+		var room [placesOnTexel]geom.Vec3
+		spread := squares.Of(t).Spread(room[:], sampling.TurnAt(brightSeed, t.Origin))
+		spread = slices.DeleteFunc(spread, func(step geom.Vec3) bool {
+			return l.m.Scene.Blocked(vec(t.Origin), vec(t.Origin).Add(step))
+		})
+		if len(spread) == 0 {
+			spread = append(spread, geom.Vec3{})
+		}
+		for k := range placesOnTexel {
+			step := spread[k%len(spread)]
+			places = append(places, [3]float32{t.Origin[0] + float32(step[0]), t.Origin[1] + float32(step[1]), t.Origin[2] + float32(step[2])})
+		}
+	}
+	return places
+}

@@ -1,0 +1,52 @@
+package sampling
+
+import (
+	"math"
+	"math/bits"
+
+	"grotta/core/geom"
+)
+
+// Cells are those of a square's 4 by 4 parts that count: a bit for each, along a curve (Morton,
+// 1966), so that each four that follow each other are a quarter.
+type Cells uint16
+
+// AllCells are all parts of a square.
+const AllCells Cells = 1<<CellCount - 1
+
+// CellCount is how many parts a square has.
+const CellCount = 16
+
+// CellAt is where part i lies in the square, from 0 to 3 along each side.
+func CellAt(i int) (x, y int) { return i&1 | i>>1&2, i>>1&1 | i>>2&2 }
+
+// Square is a square in the level, or a part of one.
+type Square struct {
+	U, V   geom.Vec3 // its sides
+	Middle geom.Vec3
+	Cells  Cells
+}
+
+// Spread fills a list with places that lie evenly over a square's parts. turn decides which.
+func (s *Square) Spread(places []geom.Vec3, turn float64) []geom.Vec3 {
+	var cells [CellCount]uint8
+	count := 0
+	for left := s.Cells; left != 0; left &= left - 1 {
+		cells[count] = uint8(bits.TrailingZeros16(uint16(left)))
+		count++
+	}
+	if count == 0 {
+		return places[:0]
+	}
+	su, sv := Shifts(turn)
+	stride := count / len(places)
+	which := int(su * float64(max(stride, 1)))
+	shift := su * CellCount
+	for i := range places {
+		x, y := CellAt(int(cells[(i*count/len(places)+which)%count]))
+		a, b := shift+float64(i)*0.7548776662466927, sv+float64(i)*0.5698402909980532 // Roberts' R2 sequence, 2018
+		a, b = float64(x)+a-math.Floor(a), float64(y)+b-math.Floor(b)
+		places[i] = s.Middle.Add(s.U.Mul(a/4 - 0.5)).Add(s.V.Mul(b/4 - 0.5))
+	}
+	return places
+}

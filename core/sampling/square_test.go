@@ -1,0 +1,87 @@
+package sampling
+
+import (
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"grotta/core/geom"
+)
+
+func unitSquare(cells Cells) *Square {
+	return &Square{U: geom.Vec3{1, 0, 0}, V: geom.Vec3{0, 0, 1}, Cells: cells}
+}
+
+// cellOfPlace is the part of the unit square that a place is in.
+func cellOfPlace(p geom.Vec3) (x, y int) {
+	return int(math.Floor((p[0] + 0.5) * 4)), int(math.Floor((p[2] + 0.5) * 4))
+}
+
+// Sixteen places take each part once; four take a part of each quarter.
+func TestPlacesSpreadOverTheSquare(t *testing.T) {
+	for turn := 0.1; turn < 2*math.Pi; turn += 0.37 {
+		var room [16]geom.Vec3
+		places := unitSquare(AllCells).Spread(room[:], turn)
+		require.Len(t, places, 16)
+		seen := map[[2]int]bool{}
+		for _, p := range places {
+			x, y := cellOfPlace(p)
+			seen[[2]int{x, y}] = true
+		}
+		assert.Len(t, seen, 16, "turn %v", turn)
+
+		quarters := map[[2]int]bool{}
+		for _, p := range unitSquare(AllCells).Spread(room[:4], turn) {
+			x, y := cellOfPlace(p)
+			quarters[[2]int{x / 2, y / 2}] = true
+		}
+		assert.Len(t, quarters, 4, "turn %v", turn)
+	}
+}
+
+// Places lie in the parts that count alone, and in all of those.
+func TestPlacesKeepToTheirParts(t *testing.T) {
+	for _, cells := range []Cells{1, 0x8000, 0x00ff, 0x1248, 0x7fff} {
+		var room [16]geom.Vec3
+		used := Cells(0)
+		for _, p := range unitSquare(cells).Spread(room[:], 1) {
+			x, y := cellOfPlace(p)
+			for i := range CellCount {
+				if cx, cy := CellAt(i); cx == x && cy == y {
+					require.NotZero(t, cells>>i&1, "%016b", cells)
+					used |= 1 << i
+				}
+			}
+		}
+		assert.Equal(t, cells, used)
+	}
+	var room [4]geom.Vec3
+	assert.Empty(t, unitSquare(0).Spread(room[:], 1))
+}
+
+// Over many turns the places are even: the mean of a slope is that of its middle.
+func TestPlacesAreEvenOverTurns(t *testing.T) {
+	sum, n := geom.Vec3{}, 0
+	for k := range 2000 {
+		var room [4]geom.Vec3
+		for _, p := range unitSquare(AllCells).Spread(room[:], Turn(7, uint64(k))) {
+			sum, n = sum.Add(p), n+1
+		}
+	}
+	assert.InDelta(t, 0, sum[0]/float64(n), 0.01)
+	assert.InDelta(t, 0, sum[2]/float64(n), 0.01)
+}
+
+// The parts follow a curve: each four that follow each other are a quarter.
+func TestCellsOfAQuarterFollowEachOther(t *testing.T) {
+	for first := 0; first < CellCount; first += 4 {
+		x0, y0 := CellAt(first)
+		for i := first; i < first+4; i++ {
+			x, y := CellAt(i)
+			assert.Equal(t, x0/2, x/2)
+			assert.Equal(t, y0/2, y/2)
+		}
+	}
+}
