@@ -124,7 +124,7 @@ type LevelInfo struct {
 	ID       string    `json:"id"`
 	Name     string    `json:"name"`
 	Owner    string    `json:"owner"`
-	Role     string    `json:"role" enum:"owner,editor,viewer" doc:"What the asker may do."`
+	Role     string    `json:"role" enum:"owner,editor,commenter,viewer" doc:"What the asker may do."`
 	Revision int       `json:"revision"`
 	Platform string    `json:"platform,omitzero"`
 	Changed  time.Time `json:"changed"`
@@ -139,6 +139,8 @@ type LevelInfo struct {
 	Checked       *Counts    `json:"checked,omitzero" doc:"Only in lists: what a check of this revision against its platform found; none where it was not checked since it changed."`
 	Shared        int        `json:"shared,omitzero" doc:"Only in lists: how many people it is shared with."`
 	Removed       *time.Time `json:"removed,omitzero" doc:"When it was deleted."`
+	Parent        string     `json:"parent,omitzero" doc:"Id of the level that this is a variant of."`
+	Variant       string     `json:"variant,omitzero" doc:"What it is called among the variants of that level."`
 }
 
 // Counts is how many findings a check had.
@@ -149,7 +151,8 @@ type Counts struct {
 
 // LevelCopy asks for a copy of a level, without its history.
 type LevelCopy struct {
-	Name string `json:"name,omitzero" maxLength:"120" required:"false" doc:"The level's own with \", copy\" if left out."`
+	Name    string `json:"name,omitzero" maxLength:"120" required:"false" doc:"The level's own with \", copy\" if left out."`
+	History bool   `json:"history,omitzero" required:"false" doc:"With all revisions; their authors stay."`
 }
 
 // Restore asks for a level, or some of its things, as it was at a revision.
@@ -193,6 +196,7 @@ type Document struct {
 	Level    LevelInfo    `json:"level"`
 	Document *level.Level `json:"document"`
 	Members  []Member     `json:"members"`
+	Teams    []TeamRole   `json:"teams" doc:"Teams that it is shared with."`
 	CanUndo  bool         `json:"can_undo"`
 	CanRedo  bool         `json:"can_redo"`
 }
@@ -329,7 +333,7 @@ type ImportOptions struct {
 // Member is somebody a level is shared with.
 type Member struct {
 	User string `json:"user"`
-	Role string `json:"role" enum:"editor,viewer"`
+	Role string `json:"role" enum:"editor,commenter,viewer"`
 }
 
 // Revision is one change in a level's history.
@@ -586,51 +590,11 @@ type Camera struct {
 	FovDeg   float64    `json:"fov_deg" minimum:"5" maximum:"150"`
 }
 
-// PresetInfo is a preset in a list, at one version.
-type PresetInfo struct {
-	Owner    string    `json:"owner"`
-	Name     string    `json:"name"`
-	Kind     string    `json:"kind" enum:"rig,mood,look,hand_over,import_rules"`
-	Version  int       `json:"version"`
-	Versions int       `json:"versions" doc:"How many there are."`
-	Author   string    `json:"author"`
-	Note     string    `json:"note,omitzero"`
-	Tags     []string  `json:"tags"`
-	Credit   string    `json:"credit,omitzero" doc:"Whom to name when it is used."`
-	Hash     string    `json:"hash" doc:"SHA-256 of its content."`
-	Created  time.Time `json:"created"`
-	Shared   []string  `json:"shared" doc:"With whom; \"everybody\" for all. Only its owner sees this."`
-}
-
-// NewPreset saves a version of a preset from a level.
-type NewPreset struct {
-	Name   string   `json:"name" pattern:"^[a-z0-9][a-z0-9._-]{0,63}$"`
-	Level  string   `json:"level"`
-	Rig    string   `json:"rig,omitzero" required:"false" doc:"Rig to save; the level's mood if left out."`
-	Look   bool     `json:"look,omitzero" required:"false" doc:"Save the level's look alone, not its mood."`
-	Note   string   `json:"note,omitzero" maxLength:"2000" required:"false"`
-	Tags   []string `json:"tags,omitzero" maxItems:"32" required:"false"`
-	Credit string   `json:"credit,omitzero" maxLength:"200" required:"false"`
-}
-
-// ApplyPreset puts a preset into a level.
-type ApplyPreset struct {
-	Owner   string     `json:"owner,omitzero" required:"false" doc:"The asker if left out."`
-	Name    string     `json:"name"`
-	Version int        `json:"version,omitzero" minimum:"1" required:"false" doc:"The newest if left out."`
-	At      *level.Vec `json:"at,omitzero" required:"false" doc:"rig: where it goes, metres."`
-	Normal  *level.Vec `json:"normal,omitzero" required:"false" doc:"rig: at is on a surface that faces this way; the rig is set against it."`
-	Only    []string   `json:"only,omitzero" required:"false" enum:"ambient,sky,stars,wind,fog,look" doc:"mood: the parts to take; all if left out."`
-}
-
-// Share names with whom something is shared.
-type Share struct {
-	With []string `json:"with" maxItems:"200" doc:"Names of users, or \"everybody\"; an empty list takes it back."`
-}
-
 // Platform is a profile in a list.
 type Platform struct {
 	Owner   string            `json:"owner,omitzero" doc:"None for those that come with Grotta."`
+	Ref     string            `json:"ref" doc:"What the asker's levels name it by: its name, or owner/name where another shares it."`
+	Version int               `json:"version,omitzero" doc:"None for those that come with Grotta."`
 	Profile *platform.Profile `json:"profile"`
 }
 

@@ -128,7 +128,7 @@ func (a *app) checkLevel(ctx context.Context, c *client.Client, l api.LevelInfo,
 			return err
 		}
 		for _, p := range all {
-			spaces[p.Profile.Name] = &p.Profile.Space
+			spaces[p.Ref] = &p.Profile.Space
 		}
 	}
 	var pictures []report.Picture
@@ -356,7 +356,7 @@ func (a *app) completePlatforms(cmd *cobra.Command, _ []string, _ string) ([]str
 	return a.names(cmd, func(ctx context.Context, c *client.Client) (names []string, err error) {
 		all, err := c.Platforms(ctx)
 		for _, p := range all {
-			names = append(names, p.Profile.Name)
+			names = append(names, p.Ref)
 		}
 		return names, err
 	})

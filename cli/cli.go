@@ -133,7 +133,8 @@ there are warnings and 4 when there are errors.`,
 		{"people", "Who you are:", []*cobra.Command{a.loginCommand(), a.logoutCommand(), a.whoamiCommand(), a.passwordCommand(), a.tokenCommand()}},
 		{"levels", "Levels and lights:", []*cobra.Command{a.levelCommand(), a.lightCommand(), a.sunCommand(), a.densityCommand()}},
 		{"light", "Light, look, check:", []*cobra.Command{a.bakeCommand(), a.lightmapCommand(), a.shotCommand(), a.sheetCommand(), a.compareCommand(), a.airCommand(), a.gradeCommand(), a.checkCommand(), a.rulesCommand(), a.waiveCommand(), a.fitCommand(), a.ledgerCommand(), a.probesCommand(), a.reflectionCommand()}},
-		{"share", "Share:", []*cobra.Command{a.presetCommand(), a.platformCommand(), a.handOverCommand(), a.handBackCommand()}},
+		{"share", "Share:", []*cobra.Command{a.presetCommand(), a.platformCommand(), a.handOverCommand(), a.handBackCommand(), a.linkCommand()}},
+		{"together", "Work together:", []*cobra.Command{a.teamCommand(), a.variantCommand(), a.commentCommand(), a.reviewCommand(), a.noticesCommand(), a.webhookCommand(), a.auditCommand()}},
 		{"about", "About this program:", []*cobra.Command{a.configCommand(), a.schemaCommand(), a.openapiCommand(), a.versionCommand()}},
 	}
 	for _, g := range groups {

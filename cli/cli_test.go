@@ -31,7 +31,7 @@ func TestWrongUsageEndsWith2(t *testing.T) {
 		`--point is "1,2"; write x,y,z`:                  {"ledger", "Pier", "--point", "1,2"},
 		`--point is "NaN,0,0"`:                           {"probes", "Pier", "--point", "NaN,0,0"},
 		`--normal is "0,0,0", which points nowhere`:      {"ledger", "Pier", "--point", "0,0,0", "--normal", "0,0,0"},
-		`required flag(s) "with" not set`:                {"preset", "share", "dusk"},
+		`at least one of the flags`:                      {"preset", "share", "dusk"},
 		`--point is missing; write x,y,z`:                {"ledger", "Pier"},
 		`at least one of the flags in the group [texels`: {"density", "Pier"},
 		`unknown command "lamp"`:                         {"lamp"},

@@ -19,7 +19,7 @@ func (a *app) fitCommand() *cobra.Command {
 	var ask api.NewFit
 	var apply bool
 	var only []int
-	var onto string
+	var onto, variant string
 	cmd := &cobra.Command{
 		Use: "fit LEVEL", Short: "Find the least visible change after which platforms take a level", Args: args(1), ValidArgsFunction: a.completeLevels,
 		Long: "Finds the least visible change after which every limit of the platforms holds: which lights lose their shadow,\n" +
@@ -29,7 +29,8 @@ func (a *app) fitCommand() *cobra.Command {
 			"Ends with 4 when something is still over a limit.",
 		Example: "  grotta fit \"Saltmarsh Light\" --platform pocket\n" +
 			"  grotta fit \"Saltmarsh Light\" --platform pocket --platform baked-arena --keep great-lens --apply\n" +
-			"  grotta fit \"Saltmarsh Light\" --platform pocket --copy \"Saltmarsh Light, pocket\"",
+			"  grotta fit \"Saltmarsh Light\" --platform pocket --copy \"Saltmarsh Light, pocket\"\n" +
+			"  grotta fit \"Saltmarsh Light\" --platform pocket --variant pocket",
 		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, _ []string) error {
 			plan, err := c.Fit(ctx, l.ID, ask)
 			if err != nil {
@@ -40,13 +41,24 @@ func (a *app) fitCommand() *cobra.Command {
 				return err
 			}
 			if op != nil && onto != "" {
-				if l, err = c.CopyLevel(ctx, l.ID, onto); err != nil {
+				if l, err = c.CopyLevel(ctx, l.ID, api.LevelCopy{Name: onto}); err != nil {
 					return err
 				}
 				plan.Revision = l.Revision
 			}
+			if op != nil && variant != "" {
+				want := api.NewVariant{Name: variant, Follows: true}
+				if len(ask.Platforms) > 0 {
+					want.Platform = ask.Platforms[0]
+				}
+				made, err := c.NewVariant(ctx, l.ID, want)
+				if err != nil {
+					return err
+				}
+				l, plan.Revision = made.Level, made.Level.Revision
+			}
 			done := ""
-			if op != nil && (apply || onto != "") {
+			if op != nil && (apply || onto != "" || variant != "") {
 				rev, err := c.Apply(ctx, l.ID, *op, plan.Revision)
 				if err != nil {
 					return err
@@ -66,8 +78,10 @@ func (a *app) fitCommand() *cobra.Command {
 	f.StringArrayVar(&ask.Platforms, "platform", nil, "platform to fit to; may be given again (default: those of the level)")
 	f.StringSliceVar(&ask.Keep, "keep", nil, "ids of lights that stay as they are")
 	f.BoolVar(&apply, "apply", false, "apply the steps, as one change")
-	f.IntSliceVar(&only, "only", nil, "with --apply or --copy: only the steps with these numbers, such as 1,2,5")
+	f.IntSliceVar(&only, "only", nil, "with --apply, --copy or --variant: only the steps with these numbers, such as 1,2,5")
 	f.StringVar(&onto, "copy", "", "apply the steps to a copy of the level with this name")
+	f.StringVar(&variant, "variant", "", "apply the steps to a new variant of the level with this name, which follows it from then on")
+	cmd.MarkFlagsMutuallyExclusive("apply", "copy", "variant")
 	cobra.CheckErr(cmd.RegisterFlagCompletionFunc("platform", a.completePlatforms))
 	return cmd
 }

@@ -12,18 +12,19 @@ import (
 )
 
 func (a *app) levelCopy() *cobra.Command {
-	var name string
+	var want api.LevelCopy
 	cmd := &cobra.Command{
-		Use: "copy LEVEL", Short: "Copy a level, without its history", Args: args(1), ValidArgsFunction: a.completeLevels,
+		Use: "copy LEVEL", Short: "Copy a level", Args: args(1), ValidArgsFunction: a.completeLevels,
 		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, in []string) error {
-			made, err := c.CopyLevel(ctx, l.ID, name)
+			made, err := c.CopyLevel(ctx, l.ID, want)
 			if err != nil {
 				return err
 			}
 			return a.showLevel(made)
 		}),
 	}
-	cmd.Flags().StringVar(&name, "name", "", `name of the copy (default: the level's with ", copy")`)
+	cmd.Flags().BoolVar(&want.History, "history", false, "with all its revisions")
+	cmd.Flags().StringVar(&want.Name, "name", "", `name of the copy (default: the level's with ", copy")`)
 	return cmd
 }
 

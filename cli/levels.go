@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"maps"
@@ -23,7 +24,7 @@ func (a *app) levelCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "level", Short: "List, make, bring in, show and change levels"}
 	cmd.AddCommand(a.levelList(), a.levelCreate(), a.levelImport(), a.levelExport(), a.levelShow(), a.levelSet(), a.levelAdd(), a.levelRemove(), a.levelEdit(),
 		a.levelHistory(), a.levelChanges(), a.levelRestore(), a.levelStep("undo", "Take back your newest change"), a.levelStep("redo", "Do again what you took back"),
-		a.mixCommand(), a.levelShare(), a.levelCopy(), a.levelDelete(), a.levelRemoved(), a.levelRecover())
+		a.mixCommand(), a.levelShare(), a.levelGive(), a.levelOrigins(), a.levelUpdate(), a.levelUnlink(), a.levelCredits(), a.levelCopy(), a.levelDelete(), a.levelRemoved(), a.levelRecover())
 	return cmd
 }
 
@@ -226,9 +227,9 @@ func (a *app) levelEdit() *cobra.Command {
 			var op level.Operation
 			if strings.HasPrefix(strings.TrimSpace(string(text)), "[") {
 				op.Op = level.OpBatch
-				err = level.Decode(text, &op.Steps)
+				err = level.DecodeKnown(text, &op.Steps)
 			} else {
-				err = level.Decode(text, &op)
+				err = level.DecodeKnown(text, &op)
 			}
 			if err != nil {
 				return err
@@ -256,18 +257,34 @@ func (a *app) levelStep(name, short string) *cobra.Command {
 }
 
 func (a *app) levelShare() *cobra.Command {
-	var role string
+	var role, team string
 	cmd := &cobra.Command{
-		Use: "share LEVEL USER", Short: "Share a level with somebody, or take it back", Args: args(2), ValidArgsFunction: a.completeLevels,
+		Use: "share LEVEL [USER]", Short: "Share a level with somebody or a team, or take it back", Args: args(1, 2), ValidArgsFunction: a.completeLevels,
 		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, in []string) error {
-			if role == "none" {
-				role = ""
+			as, err := roleNamed(role, "viewer", "commenter", "editor", "none")
+			switch {
+			case err != nil:
+				return err
+			case (len(in) == 2) == (team != ""):
+				return usageError{errors.New("name a user or a team to share with")}
+			case team != "":
+				return c.ShareLevelWithTeam(ctx, l.ID, team, as)
 			}
-			return c.ShareLevel(ctx, l.ID, in[1], role)
+			return c.ShareLevel(ctx, l.ID, in[1], as)
 		}),
 	}
-	cmd.Flags().StringVar(&role, "as", "viewer", "viewer, editor, or none to take it back")
+	cmd.Flags().StringVar(&role, "as", "viewer", "viewer, commenter, editor, or none to take it back")
+	cmd.Flags().StringVar(&team, "team", "", "share it with a team: each has the lower of this role and theirs in the team")
 	return cmd
+}
+
+func (a *app) levelGive() *cobra.Command {
+	return &cobra.Command{
+		Use: "give LEVEL USER", Short: "Make somebody else the owner of a level; you stay an editor", Args: args(2), ValidArgsFunction: a.completeLevels,
+		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, in []string) error {
+			return c.GiveLevel(ctx, l.ID, in[1])
+		}),
+	}
 }
 
 func (a *app) lightCommand() *cobra.Command {

@@ -7,6 +7,7 @@ import (
 	"io"
 	"math"
 	"os"
+	"strconv"
 	"strings"
 	"time"
 
@@ -205,9 +206,17 @@ func describeLine(w io.Writer, l api.LightLine) {
 	table(w, "AT|LUX|DIRECT|BOUNCED|MOST FROM|", rows)
 }
 
+// withError is a number with its standard error, if it has one.
+func withError(x, off float64) string {
+	if off == 0 {
+		return number(x)
+	}
+	return number(x) + " ± " + strconv.FormatFloat(off, 'g', 2, 64)
+}
+
 func describeLedger(w io.Writer, b api.Ledger) {
 	t := b.Total
-	fmt.Fprintf(w, "%s lx  (r %s, g %s, b %s)", number(t.Luminance), number(t.R), number(t.G), number(t.B))
+	fmt.Fprintf(w, "%s lx  (r %s, g %s, b %s)", withError(t.Luminance, b.StandardError), number(t.R), number(t.G), number(t.B))
 	if b.Surface != "" {
 		fmt.Fprintf(w, "  on %s", b.Surface)
 	}
@@ -225,7 +234,7 @@ func describeLedger(w io.Writer, b api.Ledger) {
 			}
 			note = strings.TrimPrefix(note+"; ", "; ") + "blocked by " + strings.Join(by, ", ")
 		}
-		rows = append(rows, []string{s.ID, s.Kind, number(s.Direct.Luminance), number(s.Bounced.Luminance), fmt.Sprintf("%.1f %%", s.Share*100), fmt.Sprintf("%.0f %%", s.Visible*100), note})
+		rows = append(rows, []string{s.ID, s.Kind, number(s.Direct.Luminance), withError(s.Bounced.Luminance, s.StandardError), fmt.Sprintf("%.1f %%", s.Share*100), fmt.Sprintf("%.0f %%", s.Visible*100), note})
 	}
 	table(w, "SOURCE|KIND|DIRECT lx|BOUNCED lx|SHARE|SEEN|NOTE", rows)
 }

@@ -50,13 +50,13 @@ func TestReportsAreTold(t *testing.T) {
 
 func TestLedgersAreTold(t *testing.T) {
 	text := told(func(w io.Writer) {
-		describeLedger(w, api.Ledger{Surface: "floor", Inside: "crate", Total: api.Irradiance{R: 1.23456, G: 2, B: 3, Luminance: 12345.6}, Sources: []api.Contribution{
-			{ID: "lamp", Kind: "point", Direct: api.Irradiance{Luminance: 10}, Share: 0.256, Visible: 0.5, Blocked: true, BlockedBy: []api.Blocker{{ID: "post"}, {ID: "wall"}}},
+		describeLedger(w, api.Ledger{Surface: "floor", Inside: "crate", StandardError: 123.4, Total: api.Irradiance{R: 1.23456, G: 2, B: 3, Luminance: 12345.6}, Sources: []api.Contribution{
+			{ID: "lamp", Kind: "point", Direct: api.Irradiance{Luminance: 10}, Bounced: api.Irradiance{Luminance: 4}, StandardError: 0.0512, Share: 0.256, Visible: 0.5, Blocked: true, BlockedBy: []api.Blocker{{ID: "post"}, {ID: "wall"}}},
 			{ID: "far", Kind: "spot", Why: "out of range", Blocked: true, BlockedBy: []api.Blocker{{ID: "post"}}},
 		}})
 	})
-	assert.Contains(t, text, "1.235e+04 lx  (r 1.235, g 2, b 3)  on floor  inside crate\n")
-	assert.Regexp(t, `lamp +point +10 +0 +25.6 % +50 % +blocked by post, wall`, text)
+	assert.Contains(t, text, "1.235e+04 ± 1.2e+02 lx  (r 1.235, g 2, b 3)  on floor  inside crate\n")
+	assert.Regexp(t, `lamp +point +10 +4 ± 0.051 +25.6 % +50 % +blocked by post, wall`, text)
 	assert.Contains(t, text, "out of range; blocked by post")
 }
 

@@ -44,6 +44,7 @@ type RunOptions struct {
 	Out, Err     io.Writer
 	Hosts        []string
 	MetricsToken string
+	PrivateHooks bool
 	QuotaLevels  int
 	QuotaMB      int
 	QuotaBakes   int
@@ -55,6 +56,12 @@ func (a *app) runOptions() (RunOptions, error) {
 		return o, usageError{fmt.Errorf("log-level is %q; allowed is debug, info, warn, error", a.settings.text("log-level"))}
 	}
 	o.MetricsToken = a.settings.text("metrics-token")
+	switch hooks := a.settings.text("webhooks"); hooks {
+	case "public", "private":
+		o.PrivateHooks = hooks == "private"
+	default:
+		return o, usageError{fmt.Errorf("webhooks is %q; allowed is %s", hooks, settingHelp["webhooks"])}
+	}
 	for _, host := range strings.Split(a.settings.text("hosts"), ",") {
 		if host = strings.TrimSpace(host); host != "" {
 			o.Hosts = append(o.Hosts, host)

@@ -32,6 +32,7 @@ var defaults = map[string]any{
 
 	"hosts":         "",
 	"metrics-token": "",
+	"webhooks":      "public",
 	"quota-levels":  "1000",
 	"quota-mb":      "4096",
 	"quota-bakes":   "8",
@@ -41,6 +42,7 @@ var defaults = map[string]any{
 var settingHelp = map[string]string{
 	"hosts":         "names the service may be called by, with commas between; any off loopback if empty",
 	"metrics-token": "token that /metrics takes from other machines; none if empty",
+	"webhooks":      "public, or private to let webhooks lie on this machine and in private networks",
 	"quota-levels":  "levels that one person may own; 0 does not bind",
 	"quota-mb":      "megabytes of documents that one person may own; 0 does not bind",
 	"quota-bakes":   "bakes of one person that may be under way; 0 does not bind",

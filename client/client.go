@@ -17,7 +17,6 @@ import (
 	"grotta/api"
 	"grotta/core/level"
 	"grotta/core/platform"
-	"grotta/core/preset"
 )
 
 // Client talks to one service as one user. Its fields may be set before use.
@@ -383,10 +382,10 @@ func (c *Client) EraseLevel(ctx context.Context, id string) error {
 	return err
 }
 
-// CopyLevel makes a level of one's own from another, without its history. Without a name it
-// is called as the other, with ", copy".
-func (c *Client) CopyLevel(ctx context.Context, id, name string) (api.LevelInfo, error) {
-	return post[api.LevelInfo](ctx, c, levelPath(id, "copy"), api.LevelCopy{Name: name})
+// CopyLevel makes a level of one's own from another. Without a name it is called as the other,
+// with ", copy".
+func (c *Client) CopyLevel(ctx context.Context, id string, want api.LevelCopy) (api.LevelInfo, error) {
+	return post[api.LevelInfo](ctx, c, levelPath(id, "copy"), want)
 }
 
 // Apply makes a revision. base is the revision that the change is based on, or
@@ -561,42 +560,6 @@ func (c *Client) Ledger(ctx context.Context, id, point, normal string) (api.Ledg
 // Line is the light along a straight line, as of a surface that faces the normal.
 func (c *Client) Line(ctx context.Context, id, from, to, normal string, places int) (api.LightLine, error) {
 	return get[api.LightLine](ctx, c, levelPath(id, "line"), query("from", from, "to", to, "normal", normal, "places", strconv.Itoa(places)))
-}
-
-// Presets lists those of the user and those shared with them.
-func (c *Client) Presets(ctx context.Context) ([]api.PresetInfo, error) {
-	return getList[api.PresetInfo](ctx, c, "/presets", nil)
-}
-
-// SavePreset saves a version from a level.
-func (c *Client) SavePreset(ctx context.Context, p api.NewPreset) (api.PresetInfo, error) {
-	return post[api.PresetInfo](ctx, c, "/presets", p)
-}
-
-// Preset reads a preset with its content; version 0 is the newest.
-func (c *Client) Preset(ctx context.Context, owner, name string, version int) (api.PresetInfo, *preset.Preset, error) {
-	out, err := get[struct {
-		api.PresetInfo
-		Content *preset.Preset `json:"content"`
-	}](ctx, c, "/presets/"+url.PathEscape(owner)+"/"+url.PathEscape(name), query("version", strconv.Itoa(version)))
-	return out.PresetInfo, out.Content, err
-}
-
-// SharePreset says with whom a preset is shared.
-func (c *Client) SharePreset(ctx context.Context, name string, with []string) error {
-	_, err := c.do(ctx, call{method: http.MethodPut, path: "/presets/" + url.PathEscape(name) + "/shares", body: api.Share{With: with}}, nil)
-	return err
-}
-
-// DeletePreset deletes one of the user's presets.
-func (c *Client) DeletePreset(ctx context.Context, name string) error {
-	_, err := c.do(ctx, call{method: http.MethodDelete, path: "/presets/" + url.PathEscape(name)}, nil)
-	return err
-}
-
-// ApplyPreset puts a preset into a level as one revision.
-func (c *Client) ApplyPreset(ctx context.Context, id string, p api.ApplyPreset) (api.Revision, error) {
-	return post[api.Revision](ctx, c, levelPath(id, "presets"), p)
 }
 
 // Platforms lists the platforms that levels can be checked against.

@@ -60,7 +60,11 @@ func TestViewAgreesWithShot(t *testing.T) {
 // probes, and what sways; a painted board.
 func TestViewAgreesBeyondTheDemo(t *testing.T) {
 	t.Parallel()
-	for _, kind := range []string{"inside", "outside"} {
+	kinds := []string{"inside"}
+	if os.Getenv("GROTTA_SOAK") != "" {
+		kinds = append(kinds, "outside")
+	}
+	for _, kind := range kinds {
 		t.Run(kind, func(t *testing.T) {
 			maren, l, g := room(t)
 			apply(t, maren, l.ID, everything(t, kind))
@@ -164,6 +168,16 @@ func everything(t *testing.T, kind string) level.Operation {
 	reed.Positions = []float64{0.5, 0, -1, 0.8, 0, -1, 0.8, 1.4, -1, 0.5, 1.4, -1}
 	reed.Indices = []uint32{0, 1, 2, 0, 2, 3}
 	steps = append(steps, level.Add("materials", &moving), level.Add("solids", &mover), level.Add("probes", &probes), level.Add("meshes", &reed))
+	cloth := level.Default[level.Material]()
+	cloth.ID, cloth.Color, cloth.TwoSided = "cloth", "#c0b090", true
+	steps = append(steps, level.Add("materials", &cloth))
+	for i, indices := range [][]uint32{{0, 1, 2, 0, 2, 3}, {0, 2, 1, 0, 3, 2}} { // one of them is seen from behind
+		hung := level.Default[level.Mesh]()
+		hung.ID, hung.Surface.Material, hung.Indices = fmt.Sprintf("hung-%d", i), "cloth", indices
+		x := -2.2 + 0.7*float64(i)
+		hung.Positions = []float64{x, 0.6, -1.4, x + 0.5, 0.6, -1.4, x + 0.5, 1.5, -1.4, x, 1.5, -1.4}
+		steps = append(steps, level.Add("meshes", &hung))
+	}
 
 	look := level.Default[level.Look]()
 	look.ExposureEV, look.Tone, look.Headroom, look.Sharpen = 4, "headroom", 3, 0.4

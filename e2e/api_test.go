@@ -198,11 +198,11 @@ func TestNobodyReachesWhatIsNotTheirs(t *testing.T) {
 	problem(t, err, 404, "not-found")
 
 	// A preset shared with ivo, then with nobody.
-	require.NoError(t, maren.SharePreset(ctx, "mine", []string{"ivo"}))
+	require.NoError(t, maren.SharePreset(ctx, "mine", api.Share{With: []string{"ivo"}}))
 	_, _, err = ivo.Preset(ctx, "maren", "mine", 0)
 	require.NoError(t, err)
-	problemOf(t, ivo.SharePreset(ctx, "mine", []string{"everybody"}), "sharing on what is not one's own")
-	require.NoError(t, maren.SharePreset(ctx, "mine", nil))
+	problemOf(t, ivo.SharePreset(ctx, "mine", api.Share{With: []string{"everybody"}}), "sharing on what is not one's own")
+	require.NoError(t, maren.SharePreset(ctx, "mine", api.Share{}))
 	_, _, err = ivo.Preset(ctx, "maren", "mine", 0)
 	problem(t, err, 404, "not-found")
 }

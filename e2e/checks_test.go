@@ -95,7 +95,7 @@ func TestChecksByCommandLine(t *testing.T) {
 	assert.Equal(t, 4, code)
 	assert.Contains(t, out, "still over:")
 
-	assert.Contains(t, s.ok("bake", saltmarsh, "--foresee", "--quality", "draft"), "163772 texels at draft quality")
+	assert.Contains(t, s.ok("bake", saltmarsh, "--foresee", "--quality", "draft"), "164894 texels at draft quality")
 
 	for name, c := range map[string]struct {
 		args []string
@@ -165,7 +165,7 @@ func TestChecksInTheBrowser(t *testing.T) {
 	p.see("/limits/lights/max is -3; more than 0 is needed (line 15)")
 	swap("max: -3", "max: 20")
 	p.click("Save")
-	p.see("my-pocket, maren's")
+	p.see("my-pocket, yours, version 1")
 	all, err := maren.Platforms(ctx)
 	require.NoError(t, err)
 	assert.Equal(t, 20.0, all[len(all)-1].Profile.Limits.Lights.Max)

@@ -219,11 +219,14 @@ func TestLedgerByCommandLine(t *testing.T) {
 func TestCommandLineErrors(t *testing.T) {
 	t.Parallel()
 	s, _ := signedIn(t)
+	stray := filepath.Join(s.dir, "stray.json")
+	require.NoError(t, os.WriteFile(stray, []byte(`{"op":"batch","operations":[{"op":"remove","id":"hatch-lamp"}]}`), 0o600))
 	for name, c := range map[string]struct {
 		args []string
 		code int
 		want string
 	}{
+		"stray field":     {[]string{"level", "edit", saltmarsh, stray}, 1, "/operations is no field here"},
 		"no such command": {[]string{"glow"}, 2, "unknown command"},
 		"no such flag":    {[]string{"bake", saltmarsh, "--fast"}, 2, "--fast"},
 		"missing value":   {[]string{"light", "set", saltmarsh}, 2, "takes other arguments"},

@@ -9,6 +9,7 @@ import (
 	"image/png"
 	"math"
 	"os"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -189,6 +190,7 @@ func TestTourInTheBrowser(t *testing.T) {
 	p.slide("lantern-4-light", 0)
 	dimmed := p.view()
 	assert.Less(t, pier(dimmed), pier(lit)-5)
+	p.sent = slices.DeleteFunc(p.sent, func(r string) bool { return strings.HasSuffix(r, "/notices") }) // asked for now and then
 	assert.Empty(t, p.sent, "dragging asks the service for nothing")
 	p.letGo("lantern-3-light")
 	p.see("revision 2")
@@ -245,12 +247,19 @@ func TestTourInTheBrowser(t *testing.T) {
 	p.do(chromedp.SendKeys(`input[aria-label="Name of the preset"]`, "station-dusk"), chromedp.SendKeys(`input[aria-label="Tags"]`, "dusk coast"))
 	p.click("Save")
 	p.see("Saved station-dusk, version 1.")
-	p.do(chromedp.Click(`//li[contains(., "station-dusk")]//label[contains(., "ivo")]/input`, chromedp.BySearch))
+	revision := current(t, maren, l.ID)
+	p.do(chromedp.Navigate(g.URL+"/presets"), chromedp.SendKeys(`input[aria-label="Words"]`, "station"))
+	p.do(chromedp.Click(`//ul[@aria-label="Presets"]//button[contains(., "station-dusk")]`, chromedp.BySearch))
+	p.click("Share…")
+	p.do(chromedp.Click(`//*[@role="dialog"]//label[contains(., "ivo")]/input`, chromedp.BySearch))
 	ivo := as(t, g, "ivo")
 	require.Eventually(t, func() bool { return sees(ivo, "station-dusk") }, 5*time.Second, 50*time.Millisecond)
-	revision := current(t, maren, l.ID)
-	p.do(chromedp.Click(`//li[contains(., "morning-fog")]//button[normalize-space()="Apply"]`, chromedp.BySearch))
+	p.do(chromedp.Navigate(g.URL+"/levels/"+l.ID), chromedp.WaitVisible("[data-strip]"))
+	p.click("Mood")
+	p.do(chromedp.Click(`//button[@aria-expanded][contains(., "morning-fog")]`, chromedp.BySearch))
+	p.click("Take it")
 	p.see(fmt.Sprintf("revision %d", revision+1))
+	p.see("from ivo/morning-fog@1")
 	p.click("History")
 	p.see("Apply ivo/morning-fog@1")
 }
@@ -318,12 +327,12 @@ func TestPagesPassAxe(t *testing.T) {
 	p.audit(string(axe), "sign-in")
 	p.signIn("maren")
 	p.audit(string(axe), "levels")
-	for _, path := range []string{"/presets", "/platforms"} {
+	for _, path := range []string{"/presets", "/platforms", "/account"} {
 		p.do(chromedp.Navigate(g.URL+path), chromedp.WaitVisible("main h1"), chromedp.Sleep(400*time.Millisecond))
 		p.audit(string(axe), path)
 	}
 	p.do(chromedp.Navigate(g.URL+"/levels/"+l.ID), chromedp.WaitVisible("[data-strip]"))
-	for _, panel := range []string{"Mixer", "Findings", "Ledger", "History", "Presets"} {
+	for _, panel := range []string{"Mixer", "Findings", "Ledger", "History", "Presets", "Comments"} {
 		p.click(panel)
 		p.do(chromedp.Sleep(300 * time.Millisecond))
 		p.audit(string(axe), panel)

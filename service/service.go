@@ -19,6 +19,7 @@ import (
 
 	"grotta/api"
 	"grotta/service/blob"
+	"grotta/service/hooks"
 	"grotta/service/jobs"
 	"grotta/service/rest"
 	"grotta/service/store"
@@ -35,6 +36,8 @@ type Options struct {
 	Hosts        []string // names that it may be called by, beside those of loopback
 	MetricsToken string   // what /metrics takes from elsewhere than this machine
 	Quota        store.Quota
+
+	PrivateWebhooks bool // webhooks may lie on this machine and in private networks
 }
 
 // Service is a running service.
@@ -65,6 +68,9 @@ func Start(o Options) (_ *Service, err error) {
 		return nil, err
 	}
 	st.Quota = o.Quota
+	if err := st.SyncStarters(); err != nil {
+		return nil, errors.Join(fmt.Errorf("the starter library: %w", err), st.Close())
+	}
 	blobs, err := blob.Open(filepath.Join(o.Data, "blobs"))
 	if err != nil {
 		return nil, errors.Join(err, st.Close())
@@ -81,16 +87,19 @@ func Start(o Options) (_ *Service, err error) {
 	}
 	ctx, stop := context.WithCancel(context.Background())
 	s := &Service{Store: st, baker: baker, lock: lock, stopping: stop, done: make(chan error, 1), URL: "http://" + listener.Addr().String()}
+	sender := hooks.New(st, o.Log, o.PrivateWebhooks)
 	s.http = &http.Server{
 		Handler: rest.New(rest.Deps{
 			Store: st, Studio: sd, Baker: baker, Log: o.Log, Console: o.Console, Stop: ctx,
 			Now:      func() time.Time { return time.Now().UTC() },
 			Loopback: isLoopback(listener.Addr()), Hosts: o.Hosts, MetricsToken: o.MetricsToken,
+			MayHook: sender.MayHook,
 		}),
 		ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
 	}
 	go func() { s.done <- s.http.Serve(listener) }()
 	s.cleaning.Go(func() { cleanDaily(ctx, st, sd, o.Log) })
+	s.cleaning.Go(func() { sender.Run(ctx) })
 	return s, nil
 }
 
@@ -111,6 +120,9 @@ func cleanDaily(ctx context.Context, st *store.Store, sd *studio.Studio, log *sl
 		}
 		if err := st.DropRemoved(time.Now().UTC()); err != nil {
 			log.Error("levels that were deleted long ago were not dropped", "error", err)
+		}
+		if err := st.DropOldAudit(time.Now().UTC()); err != nil {
+			log.Error("old entries of what people did were not dropped", "error", err)
 		}
 	}
 }

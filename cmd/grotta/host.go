@@ -33,7 +33,7 @@ func start(o cli.RunOptions) (*service.Service, error) {
 	return service.Start(service.Options{
 		Data: o.Data, Listen: o.Listen, Console: web.Console(),
 		Log:   slog.New(slog.NewTextHandler(o.Err, &slog.HandlerOptions{Level: o.LogLevel})),
-		Hosts: o.Hosts, MetricsToken: o.MetricsToken,
+		Hosts: o.Hosts, MetricsToken: o.MetricsToken, PrivateWebhooks: o.PrivateHooks,
 		Quota: store.Quota{Levels: o.QuotaLevels, Bytes: int64(o.QuotaMB) << 20, Bakes: o.QuotaBakes},
 	})
 }
@@ -166,7 +166,7 @@ func fillDemo(st *store.Store) ([]demoUser, error) {
 		if _, err := st.SavePreset(friend, api.NewPreset{Name: d.Name, Note: d.Note, Tags: d.Tags, Credit: demo.Credit}, d.Preset); err != nil {
 			return nil, err
 		}
-		if err := st.SharePreset(friend, d.Name, []string{store.Everybody}); err != nil {
+		if err := st.SharePreset(friend, d.Name, api.Share{With: []string{store.Everybody}}); err != nil {
 			return nil, err
 		}
 	}

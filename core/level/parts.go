@@ -91,6 +91,17 @@ func (l *Level) Find(id string) (name string, index int, ok bool) {
 	return "", 0, false
 }
 
+// Each visits everything that has an id, in document order: its part, its id and a pointer to it,
+// such as a *Light.
+func (l *Level) Each(visit func(part, id string, entity any)) {
+	for i := range parts {
+		list := parts[i].list(l)
+		for k := range list.Len() {
+			visit(parts[i].name, idOf(list.Index(k)), list.Index(k).Interface())
+		}
+	}
+}
+
 // ByID returns the entity of type T with an id, such as a *Light; nil where there is
 // none. The cost is a walk through the list.
 func ByID[T any](l *Level, id string) *T {

@@ -1,24 +1,18 @@
-// Package preset lifts reusable pieces out of levels and puts them into others:
-// a rig, a mood (ambient, sky, stars, wind, fog and look together) or a look
-// alone. A preset is data only, and applying one is an ordinary operation.
-// Recipes are rigs that come with Grotta.
+// Package preset lifts reusable pieces out of levels and puts them into others: a rig, a sky, a
+// mood, a look, the set-up of a zone, a plan of densities or a whole environment. A preset is data
+// only, holds all that it needs, and taking one is an ordinary operation. Update brings what was
+// taken to a newer version and keeps what was changed since.
 package preset
 
 import (
-	"cmp"
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
-	"maps"
-	"math"
 	"slices"
-	"strings"
 
-	"github.com/go-gl/mathgl/mgl64"
 	"github.com/go-json-experiment/json"
 	"github.com/go-json-experiment/json/jsontext"
 
-	"grotta/core/geom"
 	"grotta/core/handover"
 	"grotta/core/intake"
 	"grotta/core/level"
@@ -29,29 +23,42 @@ const Format = "grotta-preset/1"
 
 // Kinds of preset.
 const (
-	Rig  = "rig"
-	Mood = "mood"
-	Look = "look"
+	Rig         = "rig"
+	Mood        = "mood"
+	Look        = "look"
+	Sky         = "sky"
+	Zone        = "zone"
+	Density     = "density"
+	Environment = "environment"
 
 	HandOver = "hand_over"
 	Intake   = "import_rules"
+	Platform = "platform"
 )
 
-// MaxBytes is the largest preset that is read.
-const MaxBytes = 4 << 20
+// Kinds are all of them.
+var Kinds = []string{Rig, Mood, Look, Sky, Zone, Density, Environment, HandOver, Intake, Platform}
 
-// Preset is a piece of a level. Its places are relative to the rig's anchor: the
-// middle of its lights, or of all its parts where it has none.
+// MaxBytes is the largest preset that is read.
+const MaxBytes = 16 << 20
+
+// Preset is a piece of a level. A rig's places are relative to its anchor: the middle of its
+// lights, or of all its parts where it has none.
 type Preset struct {
-	Format string       `json:"format" enum:"grotta-preset/1"`
-	Kind   string       `json:"kind" enum:"rig,mood,look,hand_over,import_rules"`
-	Mood   *MoodParts   `json:"mood,omitzero"`
-	Look   *level.Look  `json:"look,omitzero"`
-	Rig    *level.Rig   `json:"rig,omitzero"`
-	Parts  *level.Level `json:"parts,omitzero" doc:"rig: a level that holds only its members and their materials."`
+	Format  string        `json:"format" enum:"grotta-preset/1"`
+	Kind    string        `json:"kind" enum:"rig,mood,look,sky,zone,density,environment,hand_over,import_rules,platform"`
+	Mood    *MoodParts    `json:"mood,omitzero" doc:"mood, environment"`
+	Look    *level.Look   `json:"look,omitzero"`
+	Sky     *SkyParts     `json:"sky,omitzero"`
+	Zone    *ZoneParts    `json:"zone,omitzero"`
+	Density *DensityPlan  `json:"density,omitzero"`
+	Zones   []*level.Zone `json:"zones,omitzero" maxItems:"1000" doc:"environment: the zones of its level; taken by those of the same id or name."`
+	Rig     *level.Rig    `json:"rig,omitzero"`
+	Parts   *level.Level  `json:"parts,omitzero" doc:"What it needs: a rig's members and their materials; the images of a sky."`
 
 	HandOver *handover.File `json:"hand_over,omitzero" doc:"How a target writes what lights a level."`
 	Intake   *intake.Rules  `json:"import_rules,omitzero" doc:"What things are that come in from an editor, by their names."`
+	Platform string         `json:"platform,omitzero" maxLength:"200000" doc:"The text of a platform's profile, grotta-platform/1."`
 }
 
 // MoodParts is what a mood replaces.
@@ -63,6 +70,9 @@ type MoodParts struct {
 	Fog     level.Fog     `json:"fog"`
 	Haze    *level.Haze   `json:"haze,omitzero" doc:"The fog's, in presets from before there was more fog than haze."`
 	Look    level.Look    `json:"look"`
+	Mode    string        `json:"mode,omitzero" enum:"indoor,outdoor" required:"false" doc:"None in presets from before a mood had it; those leave mode, sun and moon as they are."`
+	Sun     *level.Sun    `json:"sun,omitzero" doc:"None: there is no sun."`
+	Moon    *level.Sun    `json:"moon,omitzero" doc:"None: there is no moon."`
 }
 
 // UnmarshalJSONFrom gives what is left out its default, so that a mood from before
@@ -73,125 +83,33 @@ func (m *MoodParts) UnmarshalJSONFrom(d *jsontext.Decoder) error {
 	return json.UnmarshalDecode(d, (*plain)(m))
 }
 
-// FromMood lifts the mood of a level.
-func FromMood(l *level.Level) *Preset {
-	e := &l.Environment
-	return &Preset{Format: Format, Kind: Mood, Mood: &MoodParts{Ambient: e.Ambient, Sky: e.Sky, Stars: e.Stars, Wind: e.Wind, Fog: l.Fog, Look: l.Look}}
+// SkyParts is what a sky replaces.
+type SkyParts struct {
+	Sky   level.Sky   `json:"sky"`
+	Stars level.Stars `json:"stars"`
 }
 
-// FromLook lifts the look of a level.
-func FromLook(l *level.Level) *Preset {
-	look := l.Look
-	return &Preset{Format: Format, Kind: Look, Look: &look}
+// ZoneParts is the set-up of a zone, without its place.
+type ZoneParts struct {
+	Mode    string         `json:"mode" enum:"indoor,outdoor" default:"indoor"`
+	Ambient *level.Ambient `json:"ambient,omitzero"`
+	Fog     *level.Fog     `json:"fog,omitzero"`
+	Look    *level.Look    `json:"look,omitzero"`
+	BlendM  float64        `json:"blend_m" minimum:"0" maximum:"1000" default:"1"`
+	Play    string         `json:"play" enum:"none,compete,story" default:"none"`
 }
 
-// FromRig lifts a rig with all its members; the error is a *level.Invalid.
-func FromRig(l *level.Level, id string) (*Preset, error) {
-	rig := l.RigByID(id)
-	if rig == nil {
-		return nil, fault("/rig", "is %q; the level has no such rig", id)
-	}
-	world := l.World()
-	parts := level.New(cmp.Or(rig.Name, rig.ID))
-	place := func(e level.Entity) (level.Entity, bool) {
-		if e.Rig != id {
-			return e, false
-		}
-		pose := world.Pose(&e)
-		q := pose.Rotation
-		e.Transform = level.Transform{Position: level.Vec(pose.Position), Rotation: [4]float64{q.V[0], q.V[1], q.V[2], q.W}}
-		e.Parent, e.Zone = "", ""
-		return e, true
-	}
-	carry(parts, l, place)
-	materials := map[string]bool{}
-	for _, s := range parts.Solids {
-		materials[s.Surface.Material] = true
-		for _, f := range s.Faces {
-			materials[f.Material] = true
-		}
-	}
-	for _, m := range parts.Meshes {
-		materials[m.Surface.Material] = true
-	}
-	cut(parts, l)
-	for _, m := range l.Materials {
-		if materials[m.ID] {
-			parts.Materials = append(parts.Materials, m)
-		}
-	}
-	carryShown(parts, l)
-	if len(parts.Placed()) == 0 {
-		return nil, fault("/rig", "%q has no members to save", id)
-	}
-	toAnchor(parts)
-	kept := *rig
-	kept.Preset = ""
-	parts.Rigs = []*level.Rig{&kept}
-	return &Preset{Format: Format, Kind: Rig, Rig: &kept, Parts: parts}, nil
+// DensityPlan is how finely surfaces are sampled, by their material.
+type DensityPlan struct {
+	Density   float64           `json:"density" minimum:"0.25" maximum:"256" default:"6" doc:"Texels per metre where a surface sets none."`
+	PageSize  int               `json:"page_size" minimum:"64" maximum:"4096" multipleOf:"32" default:"512"`
+	Materials []MaterialDensity `json:"materials" initial:"[]" maxItems:"2000"`
 }
 
-// carry appends copies of what take says, with their new places, to the parts.
-func carry(parts, from *level.Level, take func(level.Entity) (level.Entity, bool)) {
-	parts.Solids = append(parts.Solids, copies(from.Solids, func(s *level.Solid) *level.Entity { return &s.Entity }, take)...)
-	parts.Meshes = append(parts.Meshes, copies(from.Meshes, func(m *level.Mesh) *level.Entity { return &m.Entity }, take)...)
-	parts.Lights = append(parts.Lights, copies(from.Lights, func(l *level.Light) *level.Entity { return &l.Entity }, take)...)
-	parts.Glows = append(parts.Glows, copies(from.Glows, func(g *level.Glow) *level.Entity { return &g.Entity }, take)...)
-	parts.FogVolumes = append(parts.FogVolumes, copies(from.FogVolumes, func(v *level.FogVolume) *level.Entity { return &v.Entity }, take)...)
-	parts.Beams = append(parts.Beams, copies(from.Beams, func(b *level.Beam) *level.Entity { return &b.Entity }, take)...)
-	parts.Motes = append(parts.Motes, copies(from.Motes, func(m *level.Motes) *level.Entity { return &m.Entity }, take)...)
-}
-
-func copies[T any](all []*T, entity func(*T) *level.Entity, take func(level.Entity) (level.Entity, bool)) []*T {
-	var out []*T
-	for _, v := range all {
-		if e, ok := take(*entity(v)); ok {
-			c := *v
-			*entity(&c) = e
-			out = append(out, &c)
-		}
-	}
-	return out
-}
-
-// cut frees the parts of a rig from lights that are no part of it: what took a
-// colour from one keeps that colour.
-func cut(parts, l *level.Level) {
-	own := func(color, from *string) {
-		if light := l.Light(*from); light != nil && parts.Light(*from) == nil {
-			*color, *from = l.Color(light).Hex(), ""
-		}
-	}
-	for _, g := range parts.Glows {
-		own(&g.Color, &g.ColorFrom)
-	}
-	for _, v := range parts.FogVolumes {
-		own(&v.Color, &v.ColorFrom)
-	}
-	for _, m := range parts.Motes {
-		own(&m.Color, &m.ColorFrom)
-	}
-	for _, b := range parts.Beams {
-		own(&b.Color, &b.Light)
-	}
-}
-
-// toAnchor moves everything so that the anchor is the origin.
-func toAnchor(parts *level.Level) {
-	var sum geom.Vec3
-	var n float64
-	for _, l := range parts.Lights {
-		sum, n = sum.Add(geom.Vec3(l.Transform.Position)), n+1
-	}
-	if n == 0 {
-		for _, p := range parts.Placed() {
-			sum, n = sum.Add(geom.Vec3(p.Transform.Position)), n+1
-		}
-	}
-	anchor := sum.Mul(1 / n)
-	for _, p := range parts.Placed() {
-		p.Transform.Position = level.Vec(geom.Vec3(p.Transform.Position).Sub(anchor))
-	}
+// MaterialDensity is the density of what is made of a material.
+type MaterialDensity struct {
+	Material string  `json:"material" minLength:"1" maxLength:"120" doc:"Its name, or its id where it has none; letters may be large or small."`
+	Density  float64 `json:"density" minimum:"0" maximum:"256" doc:"Texels per metre; 0 takes the level's."`
 }
 
 // Parse reads a preset and judges all of it; the error is a *level.Invalid.
@@ -214,27 +132,134 @@ func (p *Preset) Validate() error {
 	if p.Format != Format {
 		return fault("/format", "is %q; this Grotta reads %q", p.Format, Format)
 	}
-	switch {
-	case p.Kind == Mood && p.Mood != nil && p.Parts == nil:
-		return level.CheckFields(p.Mood)
-	case p.Kind == Look && p.Look != nil && p.Parts == nil:
-		return level.CheckFields(p.Look)
-	case p.Kind == HandOver && p.HandOver != nil && p.Parts == nil:
-		return p.HandOver.Validate()
-	case p.Kind == Intake && p.Intake != nil && p.Parts == nil:
-		return p.Intake.Validate()
-	case p.Kind == Rig && p.Rig != nil && p.Parts != nil && p.Mood == nil:
-		if len(p.Parts.Rigs) != 1 || p.Parts.Rigs[0].ID != p.Rig.ID {
-			return fault("/parts/rigs", "must hold the preset's own rig and no other")
-		}
-		for _, e := range p.Parts.Placed() {
-			if e.Rig != p.Rig.ID {
-				return fault(fmt.Sprintf("/parts/%s/%d/rig", e.Part, e.Index), "is %q; every part belongs to the rig %q", e.Rig, p.Rig.ID)
-			}
-		}
-		return p.Parts.Validate()
+	if !slices.Contains(Kinds, p.Kind) {
+		return fault("/kind", "is %q; allowed is %v", p.Kind, Kinds)
 	}
-	return fault("/kind", "is %q; a mood has a mood, a look a look, a rig a rig and its parts, a hand-over a hand-over file, rules for imports their rules", p.Kind)
+	if err := p.holdsItsOwn(); err != nil {
+		return err
+	}
+	switch p.Kind {
+	case HandOver:
+		return p.HandOver.Validate()
+	case Intake:
+		return p.Intake.Validate()
+	case Platform:
+		return validPlatform(p.Platform)
+	case Rig:
+		return p.validRig()
+	}
+	for path, part := range map[string]any{"/mood": p.Mood, "/look": p.Look, "/sky": p.Sky, "/zone": p.Zone, "/density": p.Density} {
+		if err := checkPart(path, part); err != nil {
+			return err
+		}
+	}
+	return p.validShown()
+}
+
+// holdsItsOwn tells whether a preset has what its kind says, and nothing else.
+func (p *Preset) holdsItsOwn() error {
+	has := map[string]bool{
+		"mood": p.Mood != nil, "look": p.Look != nil, "sky": p.Sky != nil, "zone": p.Zone != nil, "density": p.Density != nil,
+		"rig": p.Rig != nil, "hand_over": p.HandOver != nil, "import_rules": p.Intake != nil, "platform": p.Platform != "",
+	}
+	own := p.Kind
+	if own == Environment {
+		own = Mood
+	}
+	if !has[own] {
+		return fault("/kind", "is %q, and the preset has no %s; a mood or an environment needs a mood, a look a look, and so on", p.Kind, own)
+	}
+	for name, there := range has {
+		if there && name != own {
+			return fault("/"+name, "stands in a preset of the kind %q; it holds %s alone", p.Kind, own)
+		}
+	}
+	if p.Kind == Rig && p.Parts == nil {
+		return fault("/parts", "are missing; a rig needs its parts")
+	}
+	return nil
+}
+
+func checkPart(path string, part any) error {
+	var err error
+	switch v := part.(type) {
+	case *MoodParts:
+		if v != nil {
+			err = level.CheckFields(v)
+		}
+	case *level.Look:
+		if v != nil {
+			err = level.CheckFields(v)
+		}
+	case *SkyParts:
+		if v != nil {
+			err = level.CheckFields(v)
+		}
+	case *ZoneParts:
+		if v != nil {
+			err = level.CheckFields(v)
+		}
+	case *DensityPlan:
+		if v != nil {
+			err = level.CheckFields(v)
+		}
+	}
+	if bad, ok := err.(*level.Invalid); ok {
+		for i := range bad.Faults {
+			bad.Faults[i].Path = path + bad.Faults[i].Path
+		}
+	}
+	return err
+}
+
+func (p *Preset) validRig() error {
+	if len(p.Parts.Rigs) != 1 || p.Parts.Rigs[0].ID != p.Rig.ID {
+		return fault("/parts/rigs", "must hold the preset's own rig and no other")
+	}
+	for _, e := range p.Parts.Placed() {
+		if e.Rig != p.Rig.ID {
+			return fault(fmt.Sprintf("/parts/%s/%d/rig", e.Part, e.Index), "is %q; every part belongs to the rig %q", e.Rig, p.Rig.ID)
+		}
+	}
+	return p.Parts.Validate()
+}
+
+// validShown judges the images that a sky shows.
+func (p *Preset) validShown() error {
+	if p.Parts != nil {
+		if err := p.Parts.Validate(); err != nil {
+			return err
+		}
+		if n := len(p.Parts.Placed()); n > 0 {
+			return fault("/parts", "have %d placed things; a preset of the kind %q holds images alone", n, p.Kind)
+		}
+	}
+	if s := p.sky(); s != nil && s.Image != "" && (p.Parts == nil || p.Parts.Image(s.Image) == nil) {
+		return fault("/parts/images", "lack %q, which the sky shows", s.Image)
+	}
+	for i, z := range p.Zones {
+		if err := level.CheckFields(z); err != nil {
+			bad, ok := err.(*level.Invalid)
+			for k := range bad.Faults {
+				if ok {
+					bad.Faults[k].Path = fmt.Sprintf("/zones/%d%s", i, bad.Faults[k].Path)
+				}
+			}
+			return err
+		}
+	}
+	return nil
+}
+
+// sky is the sky of a preset; nil where it has none.
+func (p *Preset) sky() *level.Sky {
+	switch {
+	case p.Mood != nil:
+		return &p.Mood.Sky
+	case p.Sky != nil:
+		return &p.Sky.Sky
+	}
+	return nil
 }
 
 // Hash names a preset by its content.
@@ -247,238 +272,44 @@ func (p *Preset) Hash() (string, error) {
 	return hex.EncodeToString(sum[:]), nil
 }
 
-// Place is where and as what a preset is applied.
-type Place struct {
-	Origin string     // "name@version", kept in the rig so that it knows where it came from
-	At     *level.Vec // rig: where its anchor goes
-	Only   []string   // mood: the parts that are taken; all where there is none
-	Normal *level.Vec // rig: At is on a surface that faces this way, and the rig is set against it
+// Shown is an image or a profile that a preset holds, with whom to name for it.
+type Shown struct {
+	What    string `json:"what" enum:"image,profile"`
+	Name    string `json:"name"`
+	Credit  string `json:"credit,omitzero"`
+	Licence string `json:"licence,omitzero"`
 }
 
-// Apply is the operation that puts the preset into a level: a mood or look
-// replaces the level's, a rig is added under fresh ids. The error is a
-// *level.Invalid.
-func (p *Preset) Apply(l *level.Level, place Place) (level.Operation, error) {
-	label := "Apply " + cmp.Or(place.Origin, p.Kind)
-	switch p.Kind {
-	case Mood:
-		op := level.Set("", p.Mood.taken(place.Only))
-		if op.Label = label; len(place.Only) > 0 {
-			op.Label += ": " + strings.Join(place.Only, ", ")
-		}
-		return plain(op)
-	case Look:
-		op := level.Set("", map[string]any{"look": *p.Look})
-		op.Label = label
-		return plain(op)
-	case HandOver, Intake:
-		return level.Operation{}, fault("/kind", "is %s, which says how levels go out or come in, and is not put into one", p.Kind)
+// Credits lists the images and profiles of a level or of a preset's parts.
+func Credits(l *level.Level) []Shown {
+	var out []Shown
+	if l == nil {
+		return out
 	}
-	if place.At == nil {
-		return level.Operation{}, fault("/at", "is missing; a rig needs a place, x, y, z in metres")
+	for _, v := range l.Images {
+		out = append(out, Shown{"image", nameOr(v.Name, v.ID), v.Credit, v.Licence})
 	}
-	return p.applyRig(l, place, label)
+	for _, v := range l.Profiles {
+		out = append(out, Shown{"profile", nameOr(v.Name, v.ID), v.Credit, v.Licence})
+	}
+	return out
 }
 
-// taken are the fields of a level that parts of a mood replace; all parts where none is named.
-func (m *MoodParts) taken(only []string) map[string]any {
-	all := map[string]any{
-		"environment.ambient": m.Ambient, "environment.sky": m.Sky, "environment.stars": m.Stars, "environment.wind": m.Wind,
-		"fog": m.Fog, "look": m.Look,
+func nameOr(name, id string) string {
+	if name == "" {
+		return id
 	}
-	if len(only) == 0 {
-		return all
-	}
-	some := map[string]any{}
-	for path, value := range all {
-		if slices.Contains(only, path[strings.LastIndexByte(path, '.')+1:]) {
-			some[path] = value
-		}
-	}
-	return some
+	return name
 }
 
-func (p *Preset) applyRig(l *level.Level, place Place, label string) (level.Operation, error) {
-	names, fresh := p.freshNames(l)
-	steps := p.shownSteps(l, names, fresh)
-	for _, m := range p.Parts.Materials {
-		if names[m.ID] != m.ID || !hasMaterial(l, m) {
-			c := *m
-			c.ID, c.Image = names[m.ID], names[m.Image]
-			steps = append(steps, level.Add("materials", &c))
+// Uncredited names what a preset holds without credit or licence, so that it cannot be shared.
+func (p *Preset) Uncredited() (names []string) {
+	for _, s := range Credits(p.Parts) {
+		if s.Credit == "" || s.Licence == "" {
+			names = append(names, s.Name)
 		}
 	}
-	rig := *p.Rig
-	rig.ID, rig.Preset = names[rig.ID], place.Origin
-	steps = append(steps, level.Add("rigs", &rig))
-	stand, err := p.stand(place)
-	if err != nil {
-		return level.Operation{}, err
-	}
-	parts := level.New("")
-	carry(parts, p.Parts, func(e level.Entity) (level.Entity, bool) {
-		e.ID, e.Rig = names[e.ID], rig.ID
-		if e.Parent != "" {
-			e.Parent = names[e.Parent]
-			return e, true
-		}
-		q := e.Transform.Rotation
-		pose := stand.Carry(geom.Pose{Position: geom.Vec3(e.Transform.Position), Rotation: mgl64.Quat{W: q[3], V: geom.Vec3{q[0], q[1], q[2]}}})
-		q = [4]float64{pose.Rotation.V[0], pose.Rotation.V[1], pose.Rotation.V[2], pose.Rotation.W}
-		e.Transform = level.Transform{Position: level.Vec(pose.Position), Rotation: q}
-		return e, true
-	})
-	renameShown(parts, names)
-	for _, s := range parts.Solids {
-		s.Surface.Material = names[s.Surface.Material]
-		s.Faces = slices.Clone(s.Faces)
-		for i := range s.Faces {
-			s.Faces[i].Material = names[s.Faces[i].Material]
-		}
-	}
-	for _, m := range parts.Meshes {
-		m.Surface.Material = names[m.Surface.Material]
-	}
-	renamed := func(id string) string { return cmp.Or(names[id], id) } // "sky" stays
-	for _, g := range parts.Glows {
-		g.ColorFrom = renamed(g.ColorFrom)
-	}
-	for _, v := range parts.FogVolumes {
-		v.ColorFrom = renamed(v.ColorFrom)
-	}
-	for _, b := range parts.Beams {
-		b.Light = renamed(b.Light)
-	}
-	for _, m := range parts.Motes {
-		m.ColorFrom = renamed(m.ColorFrom)
-	}
-	steps = addAll(steps, "solids", parts.Solids)
-	steps = addAll(steps, "meshes", parts.Meshes)
-	steps = addAll(steps, "lights", parts.Lights)
-	steps = addAll(steps, "glows", parts.Glows)
-	steps = addAll(steps, "fog_volumes", parts.FogVolumes)
-	steps = addAll(steps, "beams", parts.Beams)
-	steps = addAll(steps, "motes", parts.Motes)
-	return level.Batch(label, steps...), nil
-}
-
-func addAll[T any](steps []level.Operation, part string, list []*T) []level.Operation {
-	for _, v := range list {
-		steps = append(steps, level.Add(part, v))
-	}
-	return steps
-}
-
-// offSurfaceM is how far a rig's body stands off a surface that it is set against,
-// so that faces do not fight; and bareM how far its lamps do at least.
-const (
-	offSurfaceM = 0.002
-	bareM       = 0.03
-)
-
-// stand is where a rig's own axes go. Against a wall it turns so that its front,
-// -Z, faces as the wall does; and it moves along the surface's normal until
-// nothing of its body is behind the surface.
-func (p *Preset) stand(place Place) (geom.Pose, error) {
-	pose := geom.Identity()
-	pose.Position = geom.Vec3(*place.At)
-	if place.Normal == nil {
-		return pose, nil
-	}
-	n := geom.Vec3(*place.Normal)
-	if n.Len() < 1e-9 {
-		return pose, fault("/normal", "has no length; the way that the surface faces is needed, such as 0,1,0")
-	}
-	n = n.Normalize()
-	if math.Abs(n[1]) < 0.7 {
-		pose.Rotation = geom.LookRotation(geom.Vec3{n[0], 0, n[2]})
-	}
-	lowest := math.Inf(1)
-	world := p.Parts.World()
-	for _, s := range p.Parts.Solids {
-		own := pose.Carry(world.Pose(&s.Entity))
-		for _, face := range s.FacePolygons() {
-			for _, v := range face {
-				lowest = min(lowest, own.Apply(v).Sub(pose.Position).Dot(n))
-			}
-		}
-	}
-	for _, m := range p.Parts.Meshes {
-		own := pose.Carry(world.Pose(&m.Entity))
-		for i := 0; i+2 < len(m.Positions); i += 3 {
-			lowest = min(lowest, own.Apply(geom.Vec3{m.Positions[i], m.Positions[i+1], m.Positions[i+2]}).Sub(pose.Position).Dot(n))
-		}
-	}
-	for _, l := range p.Parts.Lights {
-		if l.Kind != level.BoxLight { // an opening lies in its surface
-			lowest = min(lowest, pose.Carry(world.Pose(&l.Entity)).Position.Sub(pose.Position).Dot(n)-l.RadiusM-bareM)
-		}
-	}
-	if math.IsInf(lowest, 1) {
-		lowest = 0
-	}
-	pose.Position = pose.Position.Add(n.Mul(offSurfaceM - lowest))
-	return pose, nil
-}
-
-// freshNames maps every id of the preset to one that the level does not have.
-// A material that the level has already, alike in all, keeps its id and is used. fresh makes more.
-func (p *Preset) freshNames(l *level.Level) (names map[string]string, fresh func(string) string) {
-	names = map[string]string{"": ""}
-	taken := map[string]bool{}
-	fresh = func(id string) string {
-		name := l.FreshID(id)
-		for n := 2; taken[name]; n++ {
-			name = l.FreshID(fmt.Sprintf("%s-%d", id, n))
-		}
-		taken[name] = true
-		return name
-	}
-	for _, m := range p.Parts.Materials {
-		if hasMaterial(l, m) {
-			names[m.ID] = m.ID
-		} else {
-			names[m.ID] = fresh(m.ID)
-		}
-	}
-	names[p.Rig.ID] = fresh(p.Rig.ID)
-	for _, e := range p.Parts.Placed() {
-		// "lantern-1-post" of rig "lantern-1" becomes "lantern-2-post" of "lantern-2".
-		id := e.ID
-		if rest, ok := strings.CutPrefix(id, p.Rig.ID+"-"); ok {
-			id = names[p.Rig.ID] + "-" + rest
-		}
-		names[e.ID] = fresh(id)
-	}
-	return names, fresh
-}
-
-func hasMaterial(l *level.Level, want *level.Material) bool {
-	for _, m := range l.Materials {
-		if m.ID == want.ID {
-			return m.Color == want.Color && m.Emission == want.Emission
-		}
-	}
-	return false
-}
-
-// plain turns typed values of an operation into JSON trees, as if it had come
-// over the wire.
-func plain(op level.Operation) (level.Operation, error) {
-	fields := map[string]any{}
-	for _, path := range slices.Sorted(maps.Keys(op.Fields)) {
-		text, err := level.Encode(op.Fields[path])
-		if err != nil {
-			return op, err
-		}
-		var tree any
-		if err := json.Unmarshal(text, &tree); err != nil {
-			return op, err
-		}
-		fields[path] = tree
-	}
-	op.Fields = fields
-	return op, nil
+	return names
 }
 
 func fault(path, format string, args ...any) *level.Invalid {

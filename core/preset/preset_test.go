@@ -19,7 +19,7 @@ func TestRigGoesFromOneLevelIntoAnotherAndTwice(t *testing.T) {
 	require.NoError(t, err)
 	room := demo.Room()
 	for range 2 {
-		op, err := p.Apply(room, preset.Place{Origin: "ivo/lantern@1", At: &level.Vec{1, 2, 0}})
+		op, _, err := p.Apply(room, preset.Place{Origin: "ivo/lantern@1", At: &level.Vec{1, 2, 0}})
 		require.NoError(t, err)
 		room, _, err = room.Apply(op)
 		require.NoError(t, err)
@@ -64,7 +64,7 @@ func TestRigBringsItsImagesAndProfiles(t *testing.T) {
 	require.NoError(t, p.Validate())
 	room := demo.Room()
 	for range 2 {
-		op, err := p.Apply(room, preset.Place{At: &level.Vec{1, 2, 0}})
+		op, _, err := p.Apply(room, preset.Place{At: &level.Vec{1, 2, 0}})
 		require.NoError(t, err)
 		room, _, err = room.Apply(op)
 		require.NoError(t, err)
@@ -85,7 +85,7 @@ func TestMoodReplacesAllOfItAndUndoes(t *testing.T) {
 	room := demo.Room()
 	before, err := level.Encode(room)
 	require.NoError(t, err)
-	op, err := p.Apply(room, preset.Place{Origin: "maren/dusk@3"})
+	op, _, err := p.Apply(room, preset.Place{Origin: "maren/dusk@3"})
 	require.NoError(t, err)
 	next, inverse, err := room.Apply(op)
 	require.NoError(t, err)
@@ -130,7 +130,7 @@ func TestPresetsThatCannotBe(t *testing.T) {
 	assert.ErrorContains(t, err, "no such rig")
 	rig, err := preset.FromRig(demo.Saltmarsh(), "lantern-1")
 	require.NoError(t, err)
-	_, err = rig.Apply(demo.Room(), preset.Place{})
+	_, _, err = rig.Apply(demo.Room(), preset.Place{})
 	assert.ErrorContains(t, err, "/at")
 }
 
@@ -145,7 +145,7 @@ func FuzzParse(f *testing.F) {
 		if err != nil {
 			return
 		}
-		if op, err := p.Apply(demo.Room(), preset.Place{At: &level.Vec{}}); err == nil {
+		if op, _, err := p.Apply(demo.Room(), preset.Place{At: &level.Vec{}}); err == nil {
 			_, _, err = demo.Room().Apply(op)
 			require.NoError(t, err)
 		}
@@ -154,7 +154,7 @@ func FuzzParse(f *testing.F) {
 
 func TestAMoodIsTakenInParts(t *testing.T) {
 	from, room := demo.Saltmarsh(), demo.Room()
-	op, err := preset.FromMood(from).Apply(room, preset.Place{Origin: "maren/dusk@3", Only: []string{"fog", "sky"}})
+	op, _, err := preset.FromMood(from).Apply(room, preset.Place{Origin: "maren/dusk@3", Only: []string{"fog", "sky"}})
 	require.NoError(t, err)
 	assert.Equal(t, "Apply maren/dusk@3: fog, sky", op.Label)
 	next, _, err := room.Apply(op)

@@ -27,6 +27,7 @@ func main() {
 		{"-bench", "Demo|Growth", "-benchtime", "3x", "./core/bake"},
 		{"-bench", "Memory", "-benchtime", "1x", "./core/bake"},
 		{"-bench", "Shot", "-benchtime", "3x", "./core/shot"},
+		{"-bench", "FindPresets|ApplyPreset", "-benchtime", "5x", "./service/store"},
 	} {
 		out, err := exec.Command("go", append([]string{"test", "-run", "^$"}, run...)...).CombinedOutput()
 		if err != nil {

@@ -5,13 +5,14 @@ import (
 	"fmt"
 	"time"
 
+	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 
 	"grotta/e2e/harness"
 )
 
 // byHand is the README's tour in the console: sign in, open the demo, bake, move
-// a fader, ask a point, mend what the check found, go back in history, try a mood.
+// a fader, ask a point, mend what the check found, try a mood, say something about a spot.
 func byHand(browser context.Context, url, id string) error {
 	tab := func(name string) chromedp.Action {
 		return click(`//button[@role="tab" and starts-with(normalize-space(), %q)]`, name)
@@ -32,18 +33,19 @@ func byHand(browser context.Context, url, id string) error {
 			chromedp.SendKeys("input[name=name]", "maren"), chromedp.SendKeys("input[name=password]", harness.Password+"\r"),
 			chromedp.WaitVisible("li img"), chromedp.Sleep(time.Second),
 		}},
-		{"platforms", []chromedp.Action{chromedp.Navigate(url + "/platforms"), chromedp.WaitVisible("table")}},
+		{"platforms", []chromedp.Action{chromedp.Navigate(url + "/platforms"), chromedp.WaitVisible("main table th")}},
+		{"presets", []chromedp.Action{
+			chromedp.Navigate(url + "/presets"), chromedp.WaitVisible(`img[alt="morning-fog on the stage"]`), chromedp.Sleep(25 * time.Second), // its pictures are taken
+			click(`(//ul[@aria-label="Presets"]//button[contains(., %q)])[1]`, "morning-fog"), chromedp.Sleep(time.Second),
+		}},
 		{"bench", []chromedp.Action{
 			chromedp.Navigate(url + "/levels/" + id), chromedp.WaitVisible("[data-strip]"), button("Bake"), baked, chromedp.Sleep(time.Second),
 			choose("Go to a viewpoint", "kitchen-table"), outliner("Table shade"), dim("great-lens", 0.2), chromedp.Sleep(6 * time.Second), // the picture comes to rest
 		}},
 		{"findings", []chromedp.Action{tab("Findings"), chromedp.Click(`[data-rule="limits.shadow-overlap"] button:nth-of-type(1)`)}},
-		{"history", []chromedp.Action{
+		{"ledger", []chromedp.Action{
 			fix("play.too-dark"), fix("links.glow-without-light"), fix("limits.shadow-overlap"),
 			chromedp.WaitVisible(`//button[normalize-space()="Bake at good quality"]`, chromedp.BySearch), button("Bake at good quality"), baked,
-			tab("History"), chromedp.Click(`ol[aria-label="Revisions"] li:last-child button`), chromedp.WaitVisible(`section[aria-label^="Revision"] img`),
-		}},
-		{"ledger", []chromedp.Action{
 			chromedp.KeyEvent("i"), chromedp.MouseClickXY(640, 470), chromedp.WaitVisible(`//section[@aria-label="Panels"]//th[text()="Share"]`, chromedp.BySearch),
 			chromedp.Click(`//section[@aria-label="Spot"]//button[contains(., "Keep")]`, chromedp.BySearch), chromedp.MouseClickXY(820, 430), chromedp.KeyEvent("\x1b"),
 			chromedp.WaitVisible(`section[aria-label="Spot"] th`), chromedp.WaitVisible(`section[aria-label="Kept spot"] th`), chromedp.Sleep(2 * time.Second),
@@ -58,6 +60,11 @@ func byHand(browser context.Context, url, id string) error {
 		{"mood", []chromedp.Action{
 			button("Leave the comparison"), click(`//nav[@aria-label="Stages"]//button[normalize-space()=%q]`, "Mood"), chromedp.Sleep(6 * time.Second), // its pictures are taken
 			click(`//section[@aria-label="Mood"]//button[contains(., %q)]`, "morning-fog"), chromedp.WaitVisible(`//button[normalize-space()="Take it"]`, chromedp.BySearch), chromedp.Sleep(5 * time.Second),
+		}},
+		{"together", []chromedp.Action{
+			tab("Comments"), chromedp.Evaluate(`document.activeElement?.blur()`, nil), chromedp.KeyEvent("Y", chromedp.KeyModifiers(input.ModifierShift)), chromedp.MouseClickXY(640, 440),
+			chromedp.SendKeys(`textarea[aria-label="Comment"]`, "The bench is hard to see from here, @ivo. A warmer lamp?"), button("Say it"), chromedp.WaitVisible(`textarea[aria-label="Answer"]`),
+			chromedp.SendKeys(`textarea[aria-label="Answer"]`, "Or lower the lantern by half a metre."), button("Answer"), chromedp.WaitVisible(`img[alt="What its author saw"]`), chromedp.Sleep(2 * time.Second),
 		}},
 		{"hand-over", []chromedp.Action{
 			click(`//nav[@aria-label="Stages"]//button[normalize-space()=%q]`, "Hand over"), button("Text for an editor"),

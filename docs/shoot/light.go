@@ -10,13 +10,14 @@ import (
 	"grotta/core/bake"
 	"grotta/core/layer"
 	"grotta/core/level"
+	"grotta/core/preset"
 	"grotta/core/shot"
 	"grotta/core/source"
 	"grotta/demo"
 )
 
-// byCore takes the pictures of docs/light.md straight from the core: light kinds
-// and skies.
+// byCore takes the pictures of docs/light.md and docs/sharing.md straight from the core: light kinds,
+// skies and the starter library.
 func byCore(ctx context.Context) error {
 	if err := exhibits(ctx, "light-kinds", demo.LightKinds(), 4, 320, 230, false); err != nil {
 		return err
@@ -24,7 +25,27 @@ func byCore(ctx context.Context) error {
 	if err := exhibits(ctx, "light-skies", demo.Skies(), 3, 420, 260, true); err != nil {
 		return err
 	}
+	if err := starters(ctx); err != nil {
+		return err
+	}
 	return beforeAndAfter(ctx)
+}
+
+// starters shows the presets that come with Grotta on their stage, by kind.
+func starters(ctx context.Context) error {
+	var cells []shot.Cell
+	for _, s := range preset.Starters() {
+		staged, err := s.Preset.Stage()
+		if err != nil {
+			return err
+		}
+		picture, err := exhibit(ctx, staged.Level, 206, 129, staged.Meter)
+		if err != nil {
+			return err
+		}
+		cells = append(cells, shot.Cell{Picture: picture, Label: s.Name})
+	}
+	return save("starters", shot.Sheet(cells, 6))
 }
 
 // beforeAndAfter shows demo levels without their air and look, and with them.

@@ -105,7 +105,7 @@ func large() []byte {
 	l := level.New("Large")
 	m := level.Default[level.Mesh]()
 	m.ID = "m"
-	for i := range 60_000 {
+	for i := range 300_000 {
 		m.Positions = append(m.Positions, float64(i*7919%9973)/7, float64(i*31%997)/3, float64(i*17%1009)/11)
 	}
 	m.Indices = []uint32{0, 1, 2}

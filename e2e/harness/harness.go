@@ -19,6 +19,7 @@ import (
 	"grotta/core/level"
 	"grotta/demo"
 	"grotta/service"
+	_ "grotta/service/auth/authtest"
 	"grotta/service/store"
 	"grotta/web"
 )
@@ -34,11 +35,16 @@ type Grotta struct {
 }
 
 // Start runs a service on a folder of data, which may hold an earlier run's.
-func Start(data string) (*Grotta, error) {
-	s, err := service.Start(service.Options{
+func Start(data string) (*Grotta, error) { return StartWith(data, func(*service.Options) {}) }
+
+// StartWith is Start with other options.
+func StartWith(data string, change func(*service.Options)) (*Grotta, error) {
+	o := service.Options{
 		Data: data, Listen: "127.0.0.1:0", Console: web.Console(),
 		Log: slog.New(slog.NewTextHandler(io.Discard, nil)),
-	})
+	}
+	change(&o)
+	s, err := service.Start(o)
 	if err != nil {
 		return nil, err
 	}
@@ -76,7 +82,7 @@ func (g *Grotta) Demo(ctx context.Context) (*client.Client, api.LevelInfo, error
 		if _, err := g.Store.SavePreset(asker, api.NewPreset{Name: p.Name, Note: p.Note, Tags: p.Tags, Credit: demo.Credit}, p.Preset); err != nil {
 			return nil, api.LevelInfo{}, err
 		}
-		if err := ivo.SharePreset(ctx, p.Name, []string{store.Everybody}); err != nil {
+		if err := ivo.SharePreset(ctx, p.Name, api.Share{With: []string{store.Everybody}}); err != nil {
 			return nil, api.LevelInfo{}, err
 		}
 	}

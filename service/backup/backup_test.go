@@ -10,6 +10,7 @@ import (
 
 	"grotta/core/layer"
 	"grotta/demo"
+	_ "grotta/service/auth/authtest"
 	"grotta/service/blob"
 	"grotta/service/store"
 )

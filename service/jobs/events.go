@@ -14,6 +14,7 @@ type Event struct {
 	Bake     *api.Bake          `json:"bake,omitzero"`
 	Shot     *api.ShotEvent     `json:"shot,omitzero"`
 	Presence *api.Presence      `json:"presence,omitzero"`
+	Talk     *api.TalkEvent     `json:"talk,omitzero"`
 }
 
 // Content is the one thing that an event tells.
@@ -27,6 +28,8 @@ func (e *Event) Content() any {
 		return *e.Shot
 	case e.Presence != nil:
 		return *e.Presence
+	case e.Talk != nil:
+		return *e.Talk
 	}
 	return nil
 }
@@ -43,6 +46,9 @@ func (b *Baker) TellShot(e api.ShotEvent) { b.publishEvent(e.Level, Event{Shot: 
 
 // TellPresence tells everybody who watches a level what somebody looks at.
 func (b *Baker) TellPresence(p api.Presence) { b.publishEvent(p.Level, Event{Presence: &p}) }
+
+// TellTalk tells everybody who watches a level that something was said about it.
+func (b *Baker) TellTalk(e api.TalkEvent) { b.publishEvent(e.Level, Event{Talk: &e}) }
 
 func (b *Baker) publishEvent(levelID string, e Event) {
 	data, err := json.Marshal(e)

@@ -3,13 +3,16 @@ package rest
 import (
 	"context"
 	"slices"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"grotta/api"
 	"grotta/core/bake"
+	"grotta/core/check"
 	"grotta/core/estimate"
 	"grotta/core/level"
+	"grotta/core/platform"
 	"grotta/report"
 	"grotta/service/jobs"
 )
@@ -20,13 +23,14 @@ func (s *server) registerChecks(a huma.API, tag string) {
 	one := heavy(operation("GET", "/levels/{id}/check", "check-level", "Check a level against a platform", tag))
 	huma.Register(a, one, func(ctx context.Context, in *struct {
 		LevelPath
-		Platform string `query:"platform" maxLength:"64" doc:"The level's own if left out."`
+		RevisionQuery
+		Platform string `query:"platform" maxLength:"130" doc:"The level's own if left out."`
 	}) (*out[api.Report], error) {
 		names := []string{}
 		if in.Platform != "" {
 			names = append(names, in.Platform)
 		}
-		reports, err := s.check(ctx, in.ID, names)
+		reports, err := s.check(ctx, in.ID, in.Revision, names)
 		if err != nil {
 			return nil, err
 		}
@@ -35,9 +39,10 @@ func (s *server) registerChecks(a huma.API, tag string) {
 	many := heavy(operation("GET", "/levels/{id}/checks", "check-level-for-platforms", "Check a level against several platforms", tag))
 	huma.Register(a, many, func(ctx context.Context, in *struct {
 		LevelPath
+		RevisionQuery
 		Platforms []string `query:"platforms,explode" maxItems:"12" doc:"Names; all that the level is for if left out."`
 	}) (*out[list[api.Report]], error) {
-		reports, err := s.check(ctx, in.ID, in.Platforms)
+		reports, err := s.check(ctx, in.ID, in.Revision, in.Platforms)
 		if err != nil {
 			return nil, err
 		}
@@ -81,9 +86,34 @@ func platformsOf(l *level.Level) []string {
 	return names
 }
 
+// platform finds a profile for a level: the asker's, or the level's owner's where that is shared.
+func (s *server) platform(ctx context.Context, info *api.LevelInfo, name string) (*platform.Profile, error) {
+	p, err := s.Store.Platform(askerOf(ctx), name)
+	if err == nil || strings.Contains(name, "/") {
+		return p, err
+	}
+	if theirs, failed := s.Store.Platform(askerOf(ctx), info.Owner+"/"+name); failed == nil {
+		return theirs, nil
+	}
+	return nil, err
+}
+
+// checkAt judges a level as it was at a revision, or as it is for 0, by its own platform.
+func (s *server) checkAt(ctx context.Context, id string, revision int) (api.Counts, error) {
+	o, err := s.variant(ctx, id, &api.Variant{Revision: revision})
+	if err != nil {
+		return api.Counts{}, err
+	}
+	reports, err := s.check(ctx, id, revision, platformsOf(o.doc)[:1])
+	if err != nil {
+		return api.Counts{}, err
+	}
+	return api.Counts{Errors: reports[0].Counts["error"], Warnings: reports[0].Counts["warning"]}, nil
+}
+
 // check judges a level by some platforms, or by all that it is for.
-func (s *server) check(ctx context.Context, id string, names []string) ([]api.Report, error) {
-	o, err := s.open(ctx, id)
+func (s *server) check(ctx context.Context, id string, revision int, names []string) ([]api.Report, error) {
+	o, err := s.variant(ctx, id, &api.Variant{Revision: revision})
 	if err != nil {
 		return nil, err
 	}
@@ -92,14 +122,23 @@ func (s *server) check(ctx context.Context, id string, names []string) ([]api.Re
 		names = platformsOf(o.doc)
 	}
 	var reports []api.Report
-	subject := s.subjects.of(id, o.prepared)
+	var subject *check.Subject
+	if revision == 0 {
+		subject = s.subjects.of(id, o.prepared)
+	} else {
+		subject = check.Of(o.prepared)
+	}
 	for _, name := range names {
-		profile, err := s.Store.Platform(askerOf(ctx), name)
+		profile, err := s.platform(ctx, &o.info, name)
 		if err != nil {
 			return nil, s.problem(err)
 		}
-		r := report.Of(o.info.ID, o.info.Revision, subject.Against(profile))
-		if name == own {
+		found, err := subject.Judge(ctx, profile)
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		r := report.Of(o.info.ID, o.info.Revision, found)
+		if name == own && revision == 0 {
 			if err := s.Store.NoteCheck(id, o.info.Revision, r.Counts["error"], r.Counts["warning"]); err != nil {
 				return nil, s.problem(err)
 			}

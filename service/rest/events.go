@@ -24,7 +24,7 @@ const (
 func (s *server) registerEvents(a huma.API, tag string) {
 	op := operation("GET", "/levels/{id}/events", "watch-level", "Watch a level", tag)
 	op.Description = "Server-sent events. \"beat\" comes at the start and every 15 seconds. The stream ends within a second once the right to see the level is withdrawn, the session or token ends, or the level is deleted."
-	types := map[string]any{"revision": api.RevisionEvent{}, "bake": api.Bake{}, "shot": api.ShotEvent{}, "presence": api.Presence{}, "beat": api.Beat{}}
+	types := map[string]any{"revision": api.RevisionEvent{}, "bake": api.Bake{}, "shot": api.ShotEvent{}, "presence": api.Presence{}, "talk": api.TalkEvent{}, "beat": api.Beat{}}
 	tell := operation("POST", "/levels/{id}/presence", "tell-presence", "Tell others on a level what you look at", tag)
 	tell.Description = "Goes to everybody who watches the level, as an event \"presence\". Nothing is kept: say it again every few seconds, and who was not heard of for twenty has left."
 	huma.Register(a, tell, func(ctx context.Context, in *struct {

@@ -29,7 +29,7 @@ func (s *server) registerFit(a huma.API, tag string) {
 		}
 		var profiles []*platform.Profile
 		for _, name := range names {
-			profile, err := s.Store.Platform(askerOf(ctx), name)
+			profile, err := s.platform(ctx, &o.info, name)
 			if err != nil {
 				return nil, s.problem(err)
 			}

@@ -23,6 +23,22 @@ type LevelPath struct {
 	ID string `path:"id" doc:"Id of a level."`
 }
 
+// RevisionQuery asks for a level as it was.
+type RevisionQuery struct {
+	Revision int `query:"revision" minimum:"0" doc:"As it was at this revision; the newest if left out."`
+}
+
+// at is a level as it was at a revision, or as it is for 0.
+func (s *server) at(ctx context.Context, id string, revision int) (api.LevelInfo, *level.Level, error) {
+	info, doc, err := s.Store.Level(askerOf(ctx), id)
+	if err != nil || revision == 0 {
+		return info, doc, err
+	}
+	info.Revision = revision
+	doc, err = s.Store.LevelAt(ctx, askerOf(ctx), id, revision)
+	return info, doc, err
+}
+
 type documentOut struct {
 	ETag string `header:"ETag"`
 	Body api.Document
@@ -65,8 +81,15 @@ func (s *server) registerLevels(a huma.API) {
 		})
 	s.registerImport(a, tag)
 	huma.Register(a, operation("GET", "/levels/{id}", "get-level", "Read a level's document", tag),
-		func(ctx context.Context, in *LevelPath) (*documentOut, error) {
+		func(ctx context.Context, in *struct {
+			LevelPath
+			RevisionQuery
+		}) (*documentOut, error) {
 			doc, err := s.Store.Document(askerOf(ctx), in.ID)
+			if err == nil && in.Revision > 0 {
+				doc.Level.Revision = in.Revision
+				doc.Document, err = s.Store.LevelAt(ctx, askerOf(ctx), in.ID, in.Revision)
+			}
 			if err != nil {
 				return nil, s.problem(err)
 			}
@@ -76,12 +99,12 @@ func (s *server) registerLevels(a huma.API) {
 		func(ctx context.Context, in *LevelPath) (*struct{}, error) {
 			return nothing(s, s.Store.DeleteLevel(askerOf(ctx), in.ID, s.Now()))
 		})
-	huma.Register(a, operation("POST", "/levels/{id}/copy", "copy-level", "Copy a level, without its history", tag),
+	huma.Register(a, operation("POST", "/levels/{id}/copy", "copy-level", "Copy a level, with or without its history", tag),
 		func(ctx context.Context, in *struct {
 			LevelPath
 			Body api.LevelCopy
 		}) (*out[api.LevelInfo], error) {
-			info, err := s.Store.CopyLevel(askerOf(ctx), in.ID, in.Body.Name)
+			info, err := s.Store.CopyLevel(askerOf(ctx), in.ID, in.Body)
 			return answer(s, info, err)
 		})
 	s.registerRemoved(a, tag)
@@ -141,10 +164,17 @@ func (s *server) registerLevels(a huma.API) {
 			LevelPath
 			User string `path:"user"`
 			Body struct {
-				Role string `json:"role" enum:"editor,viewer"`
+				Role string `json:"role" enum:"editor,commenter,viewer"`
 			}
 		}) (*struct{}, error) {
 			return nothing(s, s.Store.SetMember(askerOf(ctx), in.ID, in.User, in.Body.Role))
+		})
+	huma.Register(a, operation("PUT", "/levels/{id}/owner", "give-level", "Make somebody else the owner of a level", tag),
+		func(ctx context.Context, in *struct {
+			LevelPath
+			Body api.NewOwner
+		}) (*struct{}, error) {
+			return nothing(s, s.Store.GiveLevel(askerOf(ctx), in.ID, in.Body.User))
 		})
 	huma.Register(a, operation("DELETE", "/levels/{id}/members/{user}", "unshare-level", "Take a level back from somebody", tag),
 		func(ctx context.Context, in *struct {
@@ -156,6 +186,7 @@ func (s *server) registerLevels(a huma.API) {
 	s.registerExport(a, tag)
 	s.registerExportReport(a, tag)
 	s.registerEvents(a, tag)
+	s.registerVariants(a, tag)
 }
 
 // registerRemoved serves the levels that were deleted and can be had back.
@@ -182,6 +213,7 @@ func (s *server) revised(ctx context.Context, id string, fn func() (api.Revision
 		return nil, s.problem(err)
 	}
 	s.Baker.TellRevision(api.RevisionEvent{Level: id, Revision: rev.Number, Author: rev.Author, Label: rev.Label})
+	s.follow(askerOf(ctx), id)
 	return &revisionOut{etag(rev.Number), rev}, nil
 }
 
@@ -196,11 +228,15 @@ func (s *server) registerExport(a huma.API, tag string) {
 	op.Responses = binaryResponse("model/gltf-binary", "application/json", "text/csv")
 	huma.Register(a, op, func(ctx context.Context, in *struct {
 		LevelPath
+		RevisionQuery
 		Format string `query:"format" enum:"glb,json,csv" default:"glb" doc:"glb: glTF 2.0, binary; json: the level document; csv: a list of the lights, with units."`
 	}) (*fileOut, error) {
-		info, doc, err := s.Store.Level(askerOf(ctx), in.ID)
+		info, doc, err := s.at(ctx, in.ID, in.Revision)
 		contentType, data := "model/gltf-binary", []byte(nil)
 		switch {
+		case in.Format == "json" && err == nil && in.Revision > 0:
+			contentType = "application/json"
+			data, err = level.Encode(doc)
 		case in.Format == "json" && (err == nil || errors.Is(err, store.ErrUnreadable)): // also one that no longer reads
 			contentType = "application/json"
 			data, err = s.Store.Text(askerOf(ctx), in.ID)
@@ -218,9 +254,12 @@ func (s *server) registerExport(a huma.API, tag string) {
 
 func (s *server) registerExportReport(a huma.API, tag string) {
 	op := heavy(operation("GET", "/levels/{id}/export/report", "report-export", "What an export leaves out or changes", tag))
-	op.Description = "Of the level as glTF at its newest revision, by thing."
-	huma.Register(a, op, func(ctx context.Context, in *LevelPath) (*out[api.ExchangeReport], error) {
-		_, doc, err := s.Store.Level(askerOf(ctx), in.ID)
+	op.Description = "Of the level as glTF, by thing."
+	huma.Register(a, op, func(ctx context.Context, in *struct {
+		LevelPath
+		RevisionQuery
+	}) (*out[api.ExchangeReport], error) {
+		_, doc, err := s.at(ctx, in.ID, in.Revision)
 		if err != nil {
 			return nil, s.problem(err)
 		}

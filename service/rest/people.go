@@ -56,6 +56,7 @@ func (s *server) registerPeople(a huma.API) {
 				return nil, s.problem(err)
 			}
 			s.guard.forget(in.Body.Name, in.Address)
+			s.audit(in.Body.Name, "sign-in", "")
 			return &sessionOut{[]http.Cookie{sessionCookie(secret, session.Expires), s.guard.knownCookie(in.Body.Name, s.Now())}, session}, nil
 		})
 	huma.Register(a, operation("GET", "/session", "session", "Who is signed in", "people"),

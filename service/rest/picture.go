@@ -139,10 +139,10 @@ func (s *server) presetOf(ctx context.Context, doc *level.Level, v *api.Variant)
 	if err != nil {
 		return none, s.problem(fmt.Errorf("preset %s/%s: %w", owner, name, err))
 	}
-	if p.Kind != preset.Mood && p.Kind != preset.Look {
-		return none, newProblem(422, "what was sent cannot be taken", &huma.ErrorDetail{Location: "body.preset", Message: "is a " + strings.ReplaceAll(p.Kind, "_", "-") + "; a mood or a look is needed"})
+	if len(preset.PartsOf(p.Kind)) == 0 || p.Kind == preset.Zone {
+		return none, newProblem(422, "what was sent cannot be taken", &huma.ErrorDetail{Location: "body.preset", Message: "is a " + strings.ReplaceAll(p.Kind, "_", "-") + "; a mood, sky, look or environment is needed"})
 	}
-	op, err := p.Apply(doc, preset.Place{})
+	op, _, err := p.Apply(doc, preset.Place{})
 	if err != nil {
 		return none, s.problem(err)
 	}

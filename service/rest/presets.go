@@ -8,14 +8,20 @@ import (
 
 	"grotta/api"
 	"grotta/core/level"
-	"grotta/core/platform"
 	"grotta/core/preset"
 )
 
+// This file saves, finds, shares and applies presets.
+
 // PresetPath is the part of a path that names a preset.
 type PresetPath struct {
-	Owner string `path:"owner"`
-	Name  string `path:"name"`
+	Owner string `path:"owner" maxLength:"64"`
+	Name  string `path:"name" maxLength:"64"`
+}
+
+// OwnPresetPath names one of the asker's presets.
+type OwnPresetPath struct {
+	Name string `path:"name" maxLength:"64"`
 }
 
 type presetBody struct {
@@ -25,42 +31,39 @@ type presetBody struct {
 
 func (s *server) registerPresets(a huma.API) {
 	const tag = "presets"
-	huma.Register(a, operation("GET", "/presets", "list-presets", "Presets that are yours or shared with you", tag),
-		func(ctx context.Context, _ *struct{}) (*out[list[api.PresetInfo]], error) {
-			presets, err := s.Store.Presets(askerOf(ctx))
-			return answerList(s, presets, err)
-		})
+	find := operation("GET", "/presets", "list-presets", "Find presets that are yours or shared with you", tag)
+	find.Description = "A page of them. Words are looked up in an index; what else is given must hold too."
+	huma.Register(a, find, func(ctx context.Context, in *api.PresetSearch) (*out[api.PresetPage], error) {
+		page, err := s.Store.FindPresets(askerOf(ctx), *in)
+		return answer(s, page, err)
+	})
 	huma.Register(a, operation("POST", "/presets", "save-preset", "Save a version of a preset from a level", tag),
 		func(ctx context.Context, in *struct{ Body api.NewPreset }) (*out[api.PresetInfo], error) {
 			_, doc, err := s.Store.Level(askerOf(ctx), in.Body.Level)
 			if err != nil {
 				return nil, s.problem(err)
 			}
-			p := preset.FromMood(doc)
-			if in.Body.Look {
-				p = preset.FromLook(doc)
-			}
-			if in.Body.Rig != "" {
-				if p, err = preset.FromRig(doc, in.Body.Rig); err != nil {
-					return nil, s.problem(err)
-				}
+			p, err := lifted(doc, &in.Body)
+			if err != nil {
+				return nil, s.problem(err)
 			}
 			info, err := s.Store.SavePreset(askerOf(ctx), in.Body, p)
 			return answer(s, info, err)
 		})
 	upload := operation("PUT", "/presets/{name}", "upload-preset", "Save a version of a preset from a file", tag)
-	upload.Description = "The body is a preset (grotta-preset/1), as GET /presets/{owner}/{name} has it under content."
+	upload.Description = "The body is a preset (grotta-preset/1), as GET /presets/{owner}/{name} has it under content. What is not said about it stays as the version before has it."
 	upload.MaxBodyBytes = preset.MaxBytes + 1
 	upload.SkipValidateBody = true
 	huma.Register(a, upload, func(ctx context.Context, in *struct {
-		Name    string `path:"name" pattern:"^[a-z0-9][a-z0-9._-]{0,63}$"`
+		Name string `path:"name" pattern:"^[a-z0-9][a-z0-9._-]{0,63}$"`
+		api.PresetMeta
 		RawBody []byte `contentType:"application/octet-stream"`
 	}) (*out[api.PresetInfo], error) {
 		p, err := preset.Parse(in.RawBody)
 		if err != nil {
 			return nil, s.problem(err)
 		}
-		info, err := s.Store.SavePreset(askerOf(ctx), api.NewPreset{Name: in.Name}, p)
+		info, err := s.Store.UploadPreset(askerOf(ctx), in.Name, in.PresetMeta, p)
 		return answer(s, info, err)
 	})
 	huma.Register(a, operation("GET", "/presets/{owner}/{name}", "get-preset", "Read a preset", tag),
@@ -71,29 +74,99 @@ func (s *server) registerPresets(a huma.API) {
 			info, p, err := s.Store.Preset(askerOf(ctx), in.Owner, in.Name, in.Version)
 			return answer(s, presetBody{info, p}, err)
 		})
+	huma.Register(a, operation("GET", "/presets/{owner}/{name}/versions", "list-preset-versions", "List the versions of a preset, the newest first", tag),
+		func(ctx context.Context, in *PresetPath) (*out[list[api.PresetInfo]], error) {
+			versions, err := s.Store.PresetVersions(askerOf(ctx), in.Owner, in.Name)
+			return answerList(s, versions, err)
+		})
+	huma.Register(a, operation("POST", "/presets/{owner}/{name}/fork", "fork-preset", "Make a preset of your own from another's", tag),
+		func(ctx context.Context, in *struct {
+			PresetPath
+			Version int `query:"version" minimum:"0" doc:"The newest if left out."`
+			Body    api.PresetName
+		}) (*out[api.PresetInfo], error) {
+			info, err := s.Store.ForkPreset(askerOf(ctx), in.Owner, in.Name, in.Version, in.Body.Name)
+			return answer(s, info, err)
+		})
+	huma.Register(a, operation("PATCH", "/presets/{name}", "rename-preset", "Give a preset of yours another name", tag),
+		func(ctx context.Context, in *struct {
+			OwnPresetPath
+			Body api.PresetName
+		}) (*out[api.PresetInfo], error) {
+			info, err := s.Store.RenamePreset(askerOf(ctx), in.Name, in.Body.Name)
+			return answer(s, info, err)
+		})
+	huma.Register(a, operation("GET", "/preset-uses/{name}", "list-preset-uses", "Which levels took a preset of yours", tag),
+		func(ctx context.Context, in *OwnPresetPath) (*out[api.PresetUses], error) {
+			uses, err := s.Store.PresetUses(askerOf(ctx), in.Name)
+			return answer(s, uses, err)
+		})
 	huma.Register(a, operation("PUT", "/presets/{name}/shares", "share-preset", "Say with whom a preset of yours is shared", tag),
 		func(ctx context.Context, in *struct {
-			Name string `path:"name"`
+			OwnPresetPath
 			Body api.Share
 		}) (*struct{}, error) {
-			return nothing(s, s.Store.SharePreset(askerOf(ctx), in.Name, in.Body.With))
+			return nothing(s, s.Store.SharePreset(askerOf(ctx), in.Name, in.Body))
 		})
 	huma.Register(a, operation("DELETE", "/presets/{name}", "delete-preset", "Delete a preset of yours", tag),
-		func(ctx context.Context, in *struct {
-			Name string `path:"name"`
-		}) (*struct{}, error) {
+		func(ctx context.Context, in *OwnPresetPath) (*struct{}, error) {
 			return nothing(s, s.Store.DeletePreset(askerOf(ctx), in.Name))
 		})
-	huma.Register(a, operation("POST", "/levels/{id}/presets", "apply-preset", "Put a preset into a level", tag),
-		func(ctx context.Context, in *struct {
-			LevelPath
-			Body api.ApplyPreset
-		}) (*revisionOut, error) {
-			return s.revised(ctx, in.ID, func() (api.Revision, error) {
-				owner := cmp.Or(in.Body.Owner, askerOf(ctx).Name)
-				return s.Store.ApplyPreset(ctx, askerOf(ctx), in.ID, owner, in.Body.Name, in.Body.Version, placeOf(&in.Body))
-			})
+	apply := operation("POST", "/levels/{id}/presets", "apply-preset", "Put a preset into a level", tag)
+	apply.Description = "One revision. With If-Match, what somebody else changed since is not overwritten: that is a conflict. The service notes where each part came from; GET /levels/{id}/origins tells it."
+	huma.Register(a, apply, func(ctx context.Context, in *struct {
+		LevelPath
+		IfMatch string `header:"If-Match"`
+		Body    api.ApplyPreset
+	}) (*revisionOut, error) {
+		base, err := baseOf(in.IfMatch)
+		if err != nil {
+			return nil, err
+		}
+		return s.revised(ctx, in.ID, func() (api.Revision, error) {
+			owner := cmp.Or(in.Body.Owner, askerOf(ctx).Name)
+			return s.Store.ApplyPreset(ctx, askerOf(ctx), in.ID, owner, in.Body.Name, in.Body.Version, placeOf(&in.Body), base)
 		})
+	})
+	s.registerWouldApply(a, tag)
+	s.registerPresetPicture(a, tag)
+	s.registerOrigins(a, tag)
+	s.registerBundles(a, tag)
+	s.registerPlatforms(a)
+}
+
+// lifted is the preset that is to be saved from a level.
+func lifted(doc *level.Level, want *api.NewPreset) (*preset.Preset, error) {
+	kind := want.Kind
+	switch {
+	case kind != "":
+	case want.Rig != "":
+		kind = preset.Rig
+	case want.Zone != "":
+		kind = preset.Zone
+	case want.Look:
+		kind = preset.Look
+	default:
+		kind = preset.Mood
+	}
+	switch kind {
+	case preset.Rig:
+		return preset.FromRig(doc, want.Rig)
+	case preset.Zone:
+		return preset.FromZone(doc, want.Zone)
+	case preset.Look:
+		return preset.FromLook(doc), nil
+	case preset.Sky:
+		return preset.FromSky(doc), nil
+	case preset.Density:
+		return preset.FromDensity(doc), nil
+	case preset.Environment:
+		return preset.FromEnvironment(doc), nil
+	}
+	return preset.FromMood(doc), nil
+}
+
+func (s *server) registerWouldApply(a huma.API, tag string) {
 	would := operation("POST", "/levels/{id}/presets/changes", "preview-preset", "What a preset would change in a level", tag)
 	would.Description = "Nothing is stored. Each thing and field that would be another, with both values."
 	huma.Register(a, would, func(ctx context.Context, in *struct {
@@ -108,7 +181,7 @@ func (s *server) registerPresets(a huma.API) {
 		if err != nil {
 			return nil, s.problem(err)
 		}
-		op, err := p.Apply(doc, placeOf(&in.Body))
+		op, _, err := p.Apply(doc, placeOf(&in.Body))
 		if err != nil {
 			return nil, s.problem(err)
 		}
@@ -119,45 +192,8 @@ func (s *server) registerPresets(a huma.API) {
 		_, changes, err := doc.Difference(ctx, next)
 		return answerList(s, changes, err)
 	})
-	s.registerPlatforms(a)
 }
 
 func placeOf(p *api.ApplyPreset) preset.Place {
-	return preset.Place{At: p.At, Normal: p.Normal, Only: p.Only}
-}
-
-func (s *server) registerPlatforms(a huma.API) {
-	const tag = "platforms"
-	huma.Register(a, operation("GET", "/platforms", "list-platforms", "Platforms that levels can be checked against", tag),
-		func(ctx context.Context, _ *struct{}) (*out[list[api.Platform]], error) {
-			platforms, err := s.Store.Platforms(askerOf(ctx))
-			return answerList(s, platforms, err)
-		})
-	file := operation("GET", "/platforms/{name}/file", "get-platform-file", "The text of a platform's profile", tag)
-	file.Description = "grotta-platform/1, YAML as it was written. A copy under another name is a beginning for one's own."
-	file.Responses = binaryResponse("application/yaml")
-	huma.Register(a, file, func(ctx context.Context, in *struct {
-		Name string `path:"name"`
-	}) (*fileOut, error) {
-		text, err := s.Store.PlatformText(askerOf(ctx), in.Name)
-		if err != nil {
-			return nil, s.problem(err)
-		}
-		return &fileOut{"application/yaml", "inline", text}, nil
-	})
-	add := operation("POST", "/platforms", "add-platform", "Add a platform of your own", tag)
-	add.Description = "The body is a profile (grotta-platform/1), YAML or JSON."
-	add.SkipValidateBody = true
-	huma.Register(a, add, func(ctx context.Context, in *struct {
-		RawBody []byte `contentType:"application/octet-stream"`
-	}) (*out[*platform.Profile], error) {
-		p, err := s.Store.AddPlatform(askerOf(ctx), in.RawBody)
-		return answer(s, p, err)
-	})
-	huma.Register(a, operation("DELETE", "/platforms/{name}", "remove-platform", "Remove a platform of your own", tag),
-		func(ctx context.Context, in *struct {
-			Name string `path:"name"`
-		}) (*struct{}, error) {
-			return nothing(s, s.Store.RemovePlatform(askerOf(ctx), in.Name))
-		})
+	return preset.Place{At: p.At, Normal: p.Normal, Only: p.Only, Zones: p.Zones, More: p.Places}
 }

@@ -30,6 +30,7 @@ import (
 	"grotta/core/level"
 	"grotta/service/gate"
 	"grotta/service/jobs"
+	"grotta/service/keyed"
 	"grotta/service/rights"
 	"grotta/service/store"
 	"grotta/service/studio"
@@ -50,10 +51,11 @@ type Deps struct {
 	Console fs.FS // index.html and what it needs
 	Now     func() time.Time
 
-	Loopback     bool            // it listens on loopback alone
-	Hosts        []string        // names it may be called by; any off loopback if none
-	MetricsToken string          // that /metrics takes from elsewhere than loopback; "" takes none
-	Stop         context.Context // done when the service stops; ends event streams
+	Loopback     bool                    // it listens on loopback alone
+	Hosts        []string                // names it may be called by; any off loopback if none
+	MetricsToken string                  // that /metrics takes from elsewhere than loopback; "" takes none
+	MayHook      func(host string) error // judges hosts of webhooks; nil takes all
+	Stop         context.Context         // done when the service stops; ends event streams
 }
 
 type server struct {
@@ -61,6 +63,9 @@ type server struct {
 	guard *signInGuard
 	gate  *gate.Gate
 	links links
+
+	painting keyed.Locks         // one picture of a preset at a time
+	paint    chan api.PresetInfo // presets whose pictures are to be made
 
 	subjects subjects
 }
@@ -76,6 +81,11 @@ var (
 func New(d Deps) http.Handler {
 	gin.SetMode(gin.ReleaseMode)
 	s := &server{Deps: d, guard: newSignInGuard(), gate: gate.New(heavyPlaces, heavyPerPerson, heavyWaiting), links: links{open: map[string]link{}}}
+	if s.Stop != nil {
+		s.paint = make(chan api.PresetInfo, mostWaitingPictures)
+		s.Store.OnPreset = s.paintLater
+		go s.paintAll(s.Stop)
+	}
 	r := gin.New()
 	r.HandleMethodNotAllowed = true
 	registry := prometheus.NewRegistry()
@@ -139,6 +149,11 @@ func (s *server) register(a huma.API) {
 	s.registerBakes(a)
 	s.registerPresets(a)
 	s.registerHandOvers(a)
+	s.registerTeams(a)
+	s.registerShareLinks(a)
+	s.registerComments(a)
+	s.registerNotices(a)
+	s.registerAudit(a)
 }
 
 // operation describes a handler. Who may call it stands in rights.Table, which must have
@@ -218,6 +233,9 @@ func (s *server) admit(a huma.API) func(huma.Context, func(huma.Context)) {
 			defer leave()
 		}
 		next(ctx)
+		if rights.Audited[ctx.Operation().OperationID] && ctx.Status() < http.StatusBadRequest {
+			s.audit(asker.Name, ctx.Operation().OperationID, strings.TrimPrefix(ctx.URL().Path, Prefix))
+		}
 	}
 }
 

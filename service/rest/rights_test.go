@@ -21,6 +21,7 @@ import (
 	"grotta/api"
 	"grotta/core/bake"
 	"grotta/demo"
+	_ "grotta/service/auth/authtest"
 	"grotta/service/blob"
 	"grotta/service/jobs"
 	"grotta/service/rest"

@@ -49,11 +49,12 @@ type Role int
 const (
 	Nobody Role = iota
 	Viewer
+	Commenter
 	Editor
 	Owner
 )
 
-var roleNames = []string{"", "viewer", "editor", "owner"}
+var roleNames = []string{"", "viewer", "commenter", "editor", "owner"}
 
 // String is the role as the API has it; nothing for Nobody.
 func (r Role) String() string { return roleNames[r] }
@@ -77,6 +78,8 @@ var (
 	admin    = Need{Scope: api.ScopeAdmin}
 	viewer   = Need{Scope: api.ScopeRead, Role: Viewer}
 	editor   = Need{Scope: api.ScopeEdit, Role: Editor}
+
+	commenter = Need{Scope: api.ScopeEdit, Role: Commenter}
 )
 
 // Table is every action of the API, by its operation's id. An operation that is not
@@ -108,6 +111,33 @@ var Table = map[string]Need{
 	"upload-preset": maker,
 	"delete-preset": maker,
 	"share-preset":  sharer,
+
+	"list-preset-versions": signedIn,
+	"list-preset-uses":     signedIn,
+	"get-preset-picture":   signedIn,
+	"fork-preset":          maker,
+	"rename-preset":        maker,
+	"write-bundle":         signedIn,
+	"read-bundle":          maker,
+
+	"list-teams":         signedIn,
+	"create-team":        sharer,
+	"delete-team":        sharer,
+	"set-team-member":    sharer,
+	"remove-team-member": sharer,
+
+	"list-share-links":  signedIn,
+	"create-share-link": sharer,
+	"withdraw-link":     sharer,
+	"open-link":         signedIn,
+	"join":              anybody,
+
+	"list-notices":   signedIn,
+	"read-notices":   signedIn,
+	"list-webhooks":  signedIn,
+	"create-webhook": maker,
+	"delete-webhook": maker,
+	"list-audit":     admin,
 
 	"list-hand-overs": signedIn,
 	"get-hand-over":   signedIn,
@@ -157,6 +187,16 @@ var Table = map[string]Need{
 	"report-export":             viewer,
 	"hand-over":                 viewer,
 	"watch-level":               viewer,
+	"list-origins":              viewer,
+	"list-credits":              viewer,
+	"list-variants":             viewer,
+	"list-comments":             viewer,
+	"list-reviews":              viewer,
+	"answer-review":             viewer,
+	"add-comment":               commenter,
+	"change-comment":            commenter,
+	"delete-comment":            commenter,
+	"ask-review":                commenter,
 
 	"edit-level":     editor,
 	"undo":           editor,
@@ -167,13 +207,37 @@ var Table = map[string]Need{
 	"hand-back":      editor,
 	"set-grade":      editor,
 	"apply-preset":   editor,
+	"update-origins": editor,
+	"end-origin":     editor,
+	"create-variant": editor,
+	"merge-variant":  editor,
 	"start-bake":     editor,
 	"cancel-bake":    editor,
 
 	"share-level":   {Scope: api.ScopeShare, Role: Owner},
 	"unshare-level": {Scope: api.ScopeShare, Role: Owner},
 	"delete-level":  {Scope: api.ScopeEdit, Role: Owner},
+	"give-level":    {Scope: api.ScopeShare, Role: Owner},
+
+	"share-level-with-team":   {Scope: api.ScopeShare, Role: Owner},
+	"unshare-level-with-team": {Scope: api.ScopeShare, Role: Owner},
 }
+
+// Audited are the actions that are noted with who did them: what people may and who may see what,
+// and what is made and removed. Edits of levels stand in their histories.
+var Audited = func() map[string]bool {
+	all := map[string]bool{}
+	for _, id := range []string{
+		"sign-out", "create-token", "revoke-token", "create-user", "change-user", "remove-user", "set-password", "end-session", "make-link", "join",
+		"create-level", "import-level", "copy-level", "delete-level", "recover-level", "erase-level", "share-level", "unshare-level", "give-level", "share-level-with-team", "unshare-level-with-team",
+		"save-preset", "upload-preset", "rename-preset", "fork-preset", "share-preset", "delete-preset", "write-bundle", "read-bundle", "add-hand-over", "add-import-rules", "add-platform", "remove-platform",
+		"create-team", "delete-team", "set-team-member", "remove-team-member", "create-share-link", "withdraw-link", "open-link",
+		"create-variant", "ask-review", "answer-review", "create-webhook", "delete-webhook", "export-level", "hand-over",
+	} {
+		all[id] = true
+	}
+	return all
+}()
 
 // Authorize judges whether somebody may do an action. role is what they are to the level
 // that it is about. The errors are ErrSignIn, ErrForbidden and, where they may not even
@@ -206,6 +270,9 @@ func AtLeast(role, needed Role) error {
 		return ErrNotFound
 	case needed == Owner:
 		return fmt.Errorf("only its owner may do that: %w", ErrForbidden)
+	}
+	if needed == Commenter {
+		return fmt.Errorf("you may see this level and not comment on it: %w", ErrForbidden)
 	}
 	return fmt.Errorf("you may see this level and not change it: %w", ErrForbidden)
 }

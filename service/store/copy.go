@@ -55,11 +55,11 @@ func (s *Store) CheckIntegrity() (faults []string, err error) {
 	return faults, nil
 }
 
-// EachDocument reads every document that a level or bake names. users are the ids of the
+// EachDocument reads every document that a level, a variant or a bake names. users are the ids of the
 // levels and bakes, fault is why it does not read.
 func (s *Store) EachDocument(visit func(hash string, users []string, fault error)) error {
 	var rows []struct{ ID, Hash string }
-	if err := s.db.Raw("SELECT id, document_hash AS hash FROM levels UNION ALL SELECT id, document_hash AS hash FROM bakes ORDER BY hash").Scan(&rows).Error; err != nil {
+	if err := s.db.Raw("SELECT id, document_hash AS hash FROM levels UNION ALL SELECT id, base_hash AS hash FROM levels WHERE base_hash <> '' UNION ALL SELECT id, document_hash AS hash FROM bakes ORDER BY hash").Scan(&rows).Error; err != nil {
 		return err
 	}
 	for from := 0; from < len(rows); {

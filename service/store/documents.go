@@ -51,9 +51,9 @@ func (p *packed) put(tx *gorm.DB) error {
 	return tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&p.documentRow).Error
 }
 
-// dropUnused deletes documents that no level and no bake names any more.
+// dropUnused deletes documents that no level, no variant and no bake names any more.
 func dropUnused(tx *gorm.DB, hashes ...string) error {
-	return tx.Where("hash IN ? AND NOT EXISTS (SELECT 1 FROM levels WHERE document_hash = documents.hash) AND NOT EXISTS (SELECT 1 FROM bakes WHERE document_hash = documents.hash)", hashes).
+	return tx.Where("hash IN ? AND NOT EXISTS (SELECT 1 FROM levels WHERE document_hash = documents.hash) AND NOT EXISTS (SELECT 1 FROM levels WHERE base_hash = documents.hash) AND NOT EXISTS (SELECT 1 FROM bakes WHERE document_hash = documents.hash)", hashes).
 		Delete(&documentRow{}).Error
 }
 

@@ -112,7 +112,7 @@ func TestADeletedLevelCanBeHadBack(t *testing.T) {
 func TestDeletedLevelsGiveWayToNewOnes(t *testing.T) {
 	s, maren, id := yard(t)
 	s.Quota.Levels = 1
-	_, err := s.CopyLevel(maren, id, "")
+	_, err := s.CopyLevel(maren, id, api.LevelCopy{Name: ""})
 	assert.ErrorIs(t, err, ErrQuota)
 	require.NoError(t, s.DeleteLevel(maren, id, noon))
 	_, err = s.CreateLevel(maren, level.New("Next"), "create")
@@ -122,7 +122,7 @@ func TestDeletedLevelsGiveWayToNewOnes(t *testing.T) {
 
 func TestACopyIsOnesOwn(t *testing.T) {
 	s, maren, id := yard(t)
-	made, err := s.CopyLevel(maren, id, "")
+	made, err := s.CopyLevel(maren, id, api.LevelCopy{Name: ""})
 	require.NoError(t, err)
 	assert.Equal(t, "Yard, copy", made.Name)
 	assert.Equal(t, 1, made.Revision)
@@ -134,7 +134,7 @@ func TestACopyIsOnesOwn(t *testing.T) {
 	_, doc, err = s.Level(maren, id)
 	require.NoError(t, err)
 	assert.NotNil(t, doc.Light("lamp"))
-	made, err = s.CopyLevel(maren, id, "Evening")
+	made, err = s.CopyLevel(maren, id, api.LevelCopy{Name: "Evening"})
 	require.NoError(t, err)
 	assert.Equal(t, "Evening", made.Name)
 }

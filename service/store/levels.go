@@ -2,13 +2,16 @@ package store
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
 
+	"github.com/go-json-experiment/json"
 	"gorm.io/gorm"
 
 	"grotta/api"
@@ -111,12 +114,24 @@ func (r *levelRow) public(role rights.Role, bytes int) api.LevelInfo {
 	return api.LevelInfo{
 		ID: r.ID, Name: r.Name, Owner: r.Owner.Name, Role: role.String(), Revision: r.Head, Platform: r.Platform,
 		Changed: r.Changed, Solids: r.Solids, Meshes: r.Meshes, Lights: r.Lights, Bytes: bytes, Fault: r.Fault,
+		Parent: r.Parent, Variant: r.Variant,
 	}
 }
 
 // Levels lists what the asker may see, last changed first.
 func (s *Store) Levels(a Asker) ([]api.LevelInfo, error) {
-	return s.list(a, "removed IS NULL AND (owner_id = ? OR id IN (?))", a.ID, s.db.Model(&member{}).Select("level_id").Where("user_id = ?", a.ID))
+	roles, err := rolesOf(s.db, a, "")
+	if err != nil {
+		return nil, err
+	}
+	shared := slices.Collect(maps.Keys(roles))
+	out, err := s.list(a, "removed IS NULL AND owner_id = ?", a.ID)
+	for part := range slices.Chunk(shared, mostAtOnce) {
+		more, failed := s.list(a, "removed IS NULL AND owner_id <> ? AND id IN ?", a.ID, part)
+		out, err = append(out, more...), cmp.Or(err, failed)
+	}
+	slices.SortStableFunc(out, func(x, y api.LevelInfo) int { return y.Changed.Compare(x.Changed) })
+	return out, err
 }
 
 // list is what a condition finds among the levels, as the asker sees it.
@@ -167,11 +182,14 @@ func (s *Store) find(tx *gorm.DB, a Asker, id string) (*levelRow, rights.Role, e
 	if row.OwnerID == a.ID {
 		return &row, rights.Owner, nil
 	}
-	var m member
-	if err := tx.Where("level_id = ? AND user_id = ?", id, a.ID).First(&m).Error; err != nil {
-		return nil, rights.Nobody, translate(err)
+	roles, err := rolesOf(tx, a, id)
+	if err == nil && roles[id] == rights.Nobody {
+		err = ErrNotFound
 	}
-	return &row, rights.RoleNamed(m.Role), nil
+	if err != nil {
+		return nil, rights.Nobody, err
+	}
+	return &row, roles[id], nil
 }
 
 // Level reads a level at its head. The document is shared: it must not be
@@ -236,6 +254,9 @@ func (s *Store) Document(a Asker, id string) (out api.Document, err error) {
 		if out.Members, err = s.members(tx, id); err != nil {
 			return err
 		}
+		if out.Teams, err = teamsOf(tx, id); err != nil {
+			return err
+		}
 		undo, redo, err := s.stacks(tx, a, id)
 		out.CanUndo, out.CanRedo = len(undo) > 0, len(redo) > 0
 		return err
@@ -248,16 +269,20 @@ func (s *Store) Document(a Asker, id string) (out api.Document, err error) {
 // touched by the operation stays. Errors: *level.Invalid, *Conflict.
 func (s *Store) Apply(ctx context.Context, a Asker, id string, op level.Operation, base int) (api.Revision, error) {
 	return s.revise(ctx, a, id, func(tx *gorm.DB, row *levelRow, _ *level.Level) (level.Operation, revision, error) {
-		if base > row.Head {
-			return op, revision{}, &Conflict{Path: "revision", Yours: base, Theirs: row.Head, Revision: row.Head, Author: "nobody"}
-		}
-		if base > 0 && base < row.Head {
-			if err := s.clash(tx, a, row.ID, op, base); err != nil {
-				return op, revision{}, err
-			}
-		}
-		return op, revision{Kind: "edit", Label: op.Describe()}, nil
+		return op, revision{Kind: "edit", Label: op.Describe()}, s.fits(tx, a, row, op, base)
 	})
+}
+
+// fits holds an operation that is based on a revision, or on whatever is there for 0, against what
+// others did since.
+func (s *Store) fits(tx *gorm.DB, a Asker, row *levelRow, op level.Operation, base int) error {
+	switch {
+	case base > row.Head:
+		return &Conflict{Path: "revision", Yours: base, Theirs: row.Head, Revision: row.Head, Author: "nobody"}
+	case base > 0 && base < row.Head:
+		return s.clash(tx, a, row.ID, op, base)
+	}
+	return nil
 }
 
 // clash looks for a field that somebody else changed after base and that op changes too. An
@@ -286,7 +311,7 @@ func (s *Store) clash(tx *gorm.DB, a Asker, id string, op level.Operation, base 
 			continue
 		}
 		var theirs level.Operation
-		if err := level.Decode(r.Operation, &theirs); err != nil {
+		if err := decodeOperation(r.Operation, &theirs); err != nil {
 			return err
 		}
 		for path, value := range theirs.Touched() {
@@ -399,7 +424,13 @@ func (s *Store) commit(was *levelRow, after *packed, rev *revision) error {
 		if err := dropUnused(tx, was.Document); err != nil {
 			return err
 		}
-		return tx.Omit("Author", "Level").Create(rev).Error
+		if err := tx.Omit("Author", "Level").Create(rev).Error; err != nil {
+			return err
+		}
+		if err := keepMerged(tx, rev.merged); err != nil {
+			return err
+		}
+		return keepTakings(tx, rev)
 	})
 }
 
@@ -411,12 +442,16 @@ func (r *revision) public() (api.Revision, error) {
 	out := api.Revision{Number: r.Number, Author: r.Author.Name, Time: r.Created, Kind: r.Kind, Label: r.Label}
 	if len(r.Operation) > 0 {
 		out.Operation = new(level.Operation)
-		if err := level.Decode(r.Operation, out.Operation); err != nil {
+		if err := decodeOperation(r.Operation, out.Operation); err != nil {
 			return out, err
 		}
 	}
 	return out, nil
 }
+
+// decodeOperation reads an operation as it is stored. One that the service made itself, such as a rig
+// of many lights, may have more steps than one that is sent.
+func decodeOperation(text []byte, op *level.Operation) error { return json.Unmarshal(text, op) }
 
 // Undo takes back the asker's newest edit that stands. What others have done since stays. The
 // error is ErrNotFound where there is none, and a *Conflict where somebody else has changed
@@ -454,7 +489,7 @@ func (s *Store) step(ctx context.Context, a Asker, id, kind string) (api.Revisio
 		if kind == "redo" {
 			text = r.Operation
 		}
-		if err := level.Decode(text, &op); err != nil {
+		if err := decodeOperation(text, &op); err != nil {
 			return op, revision{}, err
 		}
 		return op, revision{Kind: kind, Target: top.edit, Label: kind + ": " + r.Label}, s.clash(tx, a, id, op, top.last)
@@ -558,7 +593,52 @@ func (s *Store) SetMember(a Asker, id, name, role string) error {
 		if role == "" {
 			return tx.Where("level_id = ? AND user_id = ?", id, ids[0]).Delete(&member{}).Error
 		}
-		return tx.Omit("Level", "User").Save(&member{LevelID: id, UserID: ids[0], Role: role}).Error
+		if err := tx.Omit("Level", "User").Save(&member{LevelID: id, UserID: ids[0], Role: role}).Error; err != nil {
+			return err
+		}
+		return notify(tx, noticeRow{UserID: ids[0], Kind: "shared", FromName: a.Name, LevelID: id, About: nameOf(tx, id), Text: "shares this level with you as " + role})
+	})
+}
+
+func nameOf(tx *gorm.DB, levelID string) (name string) {
+	tx.Model(&levelRow{}).Where("id = ?", levelID).Pluck("name", &name)
+	return name
+}
+
+// GiveLevel makes somebody else the owner of a level; who gives it stays an editor.
+func (s *Store) GiveLevel(a Asker, id, to string) error {
+	return s.change(func(tx *gorm.DB) error {
+		if err := s.mustOwn(tx, a, id); err != nil {
+			return err
+		}
+		ids, err := userIDs(tx, []string{to})
+		if err != nil {
+			return err
+		}
+		if ids[0] == a.ID {
+			return fmt.Errorf("it is yours already: %w", ErrTaken)
+		}
+		var row levelRow
+		if err := tx.Where("id = ?", id).First(&row).Error; err != nil {
+			return err
+		}
+		var doc documentRow
+		if err := tx.Select("bytes").Where("hash = ?", row.Document).Limit(1).Find(&doc).Error; err != nil {
+			return err
+		}
+		if err := s.hasRoom(tx, ids[0], 1, doc.Bytes); err != nil {
+			return err
+		}
+		if err := tx.Where("level_id = ? AND user_id = ?", id, ids[0]).Delete(&member{}).Error; err != nil {
+			return err
+		}
+		if err := tx.Omit("Level", "User").Save(&member{LevelID: id, UserID: a.ID, Role: rights.Editor.String()}).Error; err != nil {
+			return err
+		}
+		if err := tx.Model(&levelRow{}).Where("id = ?", id).Update("owner_id", ids[0]).Error; err != nil {
+			return err
+		}
+		return notify(tx, noticeRow{UserID: ids[0], Kind: "given", FromName: a.Name, LevelID: id, About: row.Name, Text: "made you the owner of this level"})
 	})
 }
 
@@ -572,19 +652,67 @@ func (s *Store) members(tx *gorm.DB, id string) ([]api.Member, error) {
 	return out, err
 }
 
-// CopyLevel makes a level of the asker's own from one that they may see, without its history.
-func (s *Store) CopyLevel(a Asker, id, name string) (api.LevelInfo, error) {
+// CopyLevel makes a level of the asker's own from one that they may see, with or without its history.
+func (s *Store) CopyLevel(a Asker, id string, want api.LevelCopy) (api.LevelInfo, error) {
 	info, doc, err := s.Level(a, id)
 	if err != nil {
 		return api.LevelInfo{}, err
 	}
 	next := *doc
-	if next.Name = name; name == "" {
+	if next.Name = want.Name; want.Name == "" {
 		next.Name = copyName(doc.Name)
 	}
+	if want.History {
+		return s.copyWithHistory(a, info, &next)
+	}
 	made, err := s.CreateLevel(a, &next, "copy of "+info.Name)
+	if err != nil {
+		return made, err
+	}
 	made.Role = rights.Owner.String()
-	return made, err
+	return made, s.change(func(tx *gorm.DB) error { return s.copyTakings(tx, id, made.ID) })
+}
+
+// copyWithHistory copies a level with all its revisions. Its new name is one revision more, so that
+// the ones before are as they were.
+func (s *Store) copyWithHistory(a Asker, info api.LevelInfo, next *level.Level) (api.LevelInfo, error) {
+	doc, err := pack(next)
+	if err != nil {
+		return api.LevelInfo{}, err
+	}
+	row := levelRow{ID: auth.NewID(), OwnerID: a.ID, Created: time.Now().UTC(), Owner: user{ID: a.ID, Name: a.Name}}
+	row.setHead(doc, info.Revision+1)
+	op, err := level.Encode(level.Set("", map[string]any{"name": next.Name}))
+	if err != nil {
+		return api.LevelInfo{}, err
+	}
+	inverse, err := level.Encode(level.Set("", map[string]any{"name": info.Name}))
+	if err != nil {
+		return api.LevelInfo{}, err
+	}
+	err = s.change(func(tx *gorm.DB) error {
+		if err := s.hasRoom(tx, a.ID, 1, doc.Bytes); err != nil {
+			return err
+		}
+		if err := doc.put(tx); err != nil {
+			return err
+		}
+		if err := tx.Omit("Owner").Create(&row).Error; err != nil {
+			return err
+		}
+		err := tx.Exec(`INSERT INTO revisions (level_id, number, author_id, kind, target, label, operation, inverse, created)
+			SELECT ?, number, author_id, kind, target, label, operation, inverse, created FROM revisions WHERE level_id = ? AND number <= ?`, row.ID, info.ID, info.Revision).Error
+		if err != nil {
+			return err
+		}
+		err = tx.Exec(`INSERT INTO takings (id, level_id, revision, preset_id, preset, kind, version, hash, rig, body, ended)
+			SELECT lower(hex(randomblob(8))), ?, revision, preset_id, preset, kind, version, hash, rig, body, ended FROM takings WHERE level_id = ?`, row.ID, info.ID).Error
+		if err != nil {
+			return err
+		}
+		return tx.Omit("Author", "Level").Create(&revision{LevelID: row.ID, Number: row.Head, AuthorID: a.ID, Kind: "edit", Label: "copy of " + info.Name, Operation: op, Inverse: inverse, Created: row.Created}).Error
+	})
+	return row.public(rights.Owner, doc.Bytes), err
 }
 
 // mostNameLength is what a level's name may have, in characters.

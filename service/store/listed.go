@@ -24,7 +24,11 @@ type beside struct {
 const mostAtOnce = 500
 
 func besides(tx *gorm.DB, a Asker, rows []levelRow) (*beside, error) {
-	out := &beside{map[string]int{}, map[string]rights.Role{}, map[string]int{}, map[string]bakeRow{}}
+	roles, err := rolesOf(tx, a, "")
+	if err != nil {
+		return nil, err
+	}
+	out := &beside{map[string]int{}, roles, map[string]int{}, map[string]bakeRow{}}
 	for chunk := range slices.Chunk(rows, mostAtOnce) {
 		hashes, ids := make([]string, len(chunk)), make([]string, len(chunk))
 		for i := range chunk {
@@ -43,9 +47,6 @@ func besides(tx *gorm.DB, a Asker, rows []levelRow) (*beside, error) {
 		}
 		for _, m := range members {
 			out.shared[m.LevelID]++
-			if m.UserID == a.ID {
-				out.roles[m.LevelID] = rights.RoleNamed(m.Role)
-			}
 		}
 		var bakes []bakeRow
 		if err := tx.Select("id", "level_id", "revision", "quality").Where("level_id IN ? AND state = ?", ids, "done").Order("created").Find(&bakes).Error; err != nil {

@@ -30,6 +30,12 @@ func migrate(db *gorm.DB) error {
 			return script("0003-moved")(tx)
 		}},
 		{ID: "0004-removed", Migrate: script("0004-removed")},
+		{ID: "0005-sharing", Migrate: func(tx *gorm.DB) error {
+			if err := script("0005-sharing")(tx); err != nil {
+				return err
+			}
+			return indexPresets(tx)
+		}},
 	}).Migrate()
 }
 

@@ -100,12 +100,45 @@ func TestMigratesTheSecondVersion(t *testing.T) {
 	assert.Equal(t, 2.0, doc.Look.ExposureEV)
 }
 
+// Presets and platforms of the version before they were searched are found, with their numbers; a
+// platform is a preset.
+func TestMigratesTheFourthVersion(t *testing.T) {
+	s, err := Open(earlier(t, "0004-removed.sql"))
+	require.NoError(t, err)
+	defer s.Close()
+	maren, ivo := asker(t, s, "maren"), asker(t, s, "ivo")
+	page, err := s.FindPresets(ivo, api.PresetSearch{Words: "sunset", Tags: []string{"dusk"}})
+	require.NoError(t, err)
+	require.Len(t, page.Items, 1)
+	assert.Equal(t, 2, page.Items[0].Version)
+	assert.Equal(t, 2, page.Items[0].Versions)
+	_, old, err := s.Preset(maren, "maren", "dusk", 1)
+	require.NoError(t, err)
+	assert.Equal(t, 1.0, old.Mood.Look.ExposureEV)
+	assert.Empty(t, old.Mood.Mode, "a mood of then leaves mode, sun and moon")
+	for _, name := range []string{"mine", "dusk-platform"} {
+		p, err := s.Platform(maren, name)
+		require.NoError(t, err, name)
+		assert.Contains(t, p.Title, "Pocket")
+	}
+	_, err = s.Platform(ivo, "maren/mine")
+	assert.Error(t, err, "it was nobody else's")
+	levels, err := s.Levels(ivo)
+	require.NoError(t, err)
+	require.Len(t, levels, 1)
+	assert.Equal(t, "editor", levels[0].Role)
+	require.NoError(t, s.SyncStarters())
+	next, err := s.UploadPreset(maren, "dusk", api.PresetMeta{}, old)
+	require.NoError(t, err)
+	assert.Equal(t, 3, next.Version)
+}
+
 // The frozen scripts come to the schema that the rows of this version need.
 func TestScriptsComeToTheSchema(t *testing.T) {
 	s, err := Open(t.TempDir())
 	require.NoError(t, err)
 	defer s.Close()
-	for _, row := range []any{&user{}, &session{}, &token{}, &levelRow{}, &member{}, &revision{}, &bakeRow{}, &layerRow{}, &presetRow{}, &presetVersion{}, &presetShare{}, &platformRow{}, &documentRow{}, &thumbnailRow{}} {
+	for _, row := range []any{&user{}, &session{}, &token{}, &levelRow{}, &member{}, &revision{}, &bakeRow{}, &layerRow{}, &presetRow{}, &presetVersion{}, &presetShare{}, &presetFacet{}, &presetPicture{}, &takingRow{}, &team{}, &teamMember{}, &teamLevel{}, &teamPreset{}, &shareLink{}, &linkUse{}, &commentRow{}, &reviewRow{}, &noticeRow{}, &webhook{}, &webhookSend{}, &auditRow{}, &documentRow{}, &thumbnailRow{}} {
 		require.NoError(t, s.db.Limit(1).Find(row).Error, "%T", row)
 		columns, err := s.db.Migrator().ColumnTypes(row)
 		require.NoError(t, err)

@@ -31,11 +31,8 @@ func (s *Store) CreateUser(want api.NewUser) (api.User, error) {
 }
 
 func (s *Store) addUser(name, password string, admin bool) error {
-	if !userName.MatchString(name) {
-		return fault("/name", "is %q: allowed are a-z, 0-9, dot, dash and underscore, 1 to 32 of them, a letter or digit first", name)
-	}
-	if name == preset.RecipeOwner || name == Everybody {
-		return fault("/name", "is %q, which has a meaning of its own here; choose another name", name)
+	if !userName.MatchString(name) || name == preset.StarterOwner || name == Everybody {
+		return badUserName(name)
 	}
 	hash, err := hashPassword("/password", password)
 	if err != nil {
@@ -43,7 +40,7 @@ func (s *Store) addUser(name, password string, admin bool) error {
 	}
 	err = s.change(func(tx *gorm.DB) error {
 		var others int64
-		if err := tx.Model(&user{}).Count(&others).Error; err != nil {
+		if err := people(tx).Count(&others).Error; err != nil {
 			return err
 		}
 		return tx.Create(&user{Name: name, Password: hash, Admin: admin || others == 0, Created: time.Now().UTC()}).Error
@@ -52,6 +49,13 @@ func (s *Store) addUser(name, password string, admin bool) error {
 		return fmt.Errorf("there is a user %q already: %w", name, ErrTaken)
 	}
 	return err
+}
+
+func badUserName(name string) error {
+	if userName.MatchString(name) {
+		return fault("/name", "is %q, which has a meaning of its own here; choose another name", name)
+	}
+	return fault("/name", "is %q: allowed are a-z, 0-9, dot, dash and underscore, 1 to 32 of them, a letter or digit first", name)
 }
 
 func hashPassword(path, password string) (string, error) {
@@ -68,7 +72,7 @@ func fault(path, format string, args ...any) error {
 // Users lists everybody by name; an admin also sees how many levels each has.
 func (s *Store) Users(a Asker) ([]api.User, error) {
 	var rows []user
-	if err := s.db.Order("name").Find(&rows).Error; err != nil {
+	if err := people(s.db).Order("name").Find(&rows).Error; err != nil {
 		return nil, err
 	}
 	users := make([]api.User, len(rows))
@@ -94,6 +98,9 @@ func (s *Store) Users(a Asker) ([]api.User, error) {
 	}
 	return users, nil
 }
+
+// people are all users but the one who owns the starter library, whom nobody is.
+func people(tx *gorm.DB) *gorm.DB { return tx.Model(&user{}).Where("name <> ?", preset.StarterOwner) }
 
 // SetPassword changes a password. Everybody changes their own with the old one; an admin
 // changes that of others. It ends all sessions and tokens of that person but the asker's.
@@ -176,9 +183,9 @@ func mustHaveAdmin(tx *gorm.DB) error {
 	return err
 }
 
-// RemoveUser removes somebody. Their levels go to the heir, or, where that is "", are
-// deleted with them. Presets and platforms of theirs are deleted; what they wrote into
-// the levels of others stays there under the heir's or the asker's name.
+// RemoveUser removes somebody. Their levels and presets go to the heir, or, where that is "", are
+// deleted with them. What they wrote into the levels of others stays there under the heir's or the
+// asker's name.
 func (s *Store) RemoveUser(a Asker, name, heir string) error {
 	return s.change(func(tx *gorm.DB) error {
 		u, err := s.userNamed(tx, name)
@@ -207,22 +214,63 @@ func (s *Store) RemoveUser(a Asker, name, heir string) error {
 		if err := s.leaveLevels(tx, u.ID, takes, heir != ""); err != nil {
 			return err
 		}
+		if err := leavePresets(tx, &u, takes, heir != ""); err != nil {
+			return err
+		}
 		for _, statement := range []string{
 			"UPDATE revisions SET author_id = ? WHERE author_id = ?", "UPDATE bakes SET author_id = ? WHERE author_id = ?", "UPDATE preset_versions SET author_id = ? WHERE author_id = ?",
+			"UPDATE comments SET author_id = ? WHERE author_id = ?", "UPDATE comments SET resolver_id = ? WHERE resolver_id = ?",
+			"UPDATE reviews SET asker_id = ? WHERE asker_id = ?", "UPDATE reviews SET reviewer_id = ? WHERE reviewer_id = ?",
 		} {
 			if err := tx.Exec(statement, takes, u.ID).Error; err != nil {
 				return err
 			}
 		}
-		for _, statement := range []string{
-			"DELETE FROM presets WHERE owner_id = ?", "DELETE FROM platforms WHERE owner_id = ?", "DELETE FROM preset_shares WHERE user_id = ?", "DELETE FROM users WHERE id = ?",
-		} {
+		if err := leaveTeams(tx, u.ID, takes); err != nil {
+			return err
+		}
+		for _, statement := range []string{"DELETE FROM preset_shares WHERE user_id = ?", "DELETE FROM users WHERE id = ?"} {
 			if err := tx.Exec(statement, u.ID).Error; err != nil {
 				return err
 			}
 		}
 		return mustHaveAdmin(tx)
 	})
+}
+
+// leavePresets gives the presets of somebody to another, or deletes them. One whose name the other
+// has already gets the name of its old owner before it.
+func leavePresets(tx *gorm.DB, from *user, to uint, keep bool) error {
+	var rows []presetRow
+	if err := tx.Where("owner_id = ?", from.ID).Find(&rows).Error; err != nil {
+		return err
+	}
+	for i := range rows {
+		row := &rows[i]
+		if !keep || row.Removed != nil {
+			if err := dropPreset(tx, row); err != nil {
+				return err
+			}
+			if err := tx.Exec("DELETE FROM presets WHERE id = ?", row.ID).Error; err != nil {
+				return err
+			}
+			continue
+		}
+		var taken int64
+		if err := tx.Model(&presetRow{}).Where("owner_id = ? AND name = ?", to, row.Name).Count(&taken).Error; err != nil {
+			return err
+		}
+		if taken > 0 {
+			row.Name = from.Name + "." + row.Name
+		}
+		if err := tx.Model(&presetRow{}).Where("id = ?", row.ID).Updates(map[string]any{"owner_id": to, "name": row.Name}).Error; err != nil {
+			return err
+		}
+		if err := reindex(tx, row.ID); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // leaveLevels gives the levels of somebody to another, or deletes them.
@@ -250,7 +298,7 @@ func (s *Store) leaveLevels(tx *gorm.DB, from, to uint, keep bool) error {
 
 // userNamed finds a user by name; the error has the name that was not found.
 func (s *Store) userNamed(tx *gorm.DB, name string) (u user, err error) {
-	if err := tx.Where("name = ?", name).Limit(1).Find(&u).Error; err != nil {
+	if err := people(tx).Where("name = ?", name).Limit(1).Find(&u).Error; err != nil {
 		return u, err
 	}
 	if u.ID == 0 {
@@ -453,7 +501,7 @@ func userIDs(tx *gorm.DB, names []string) ([]uint, error) {
 	ids := make([]uint, len(names))
 	for i, name := range names {
 		var u user
-		if err := tx.Where("name = ?", name).Limit(1).Find(&u).Error; err != nil {
+		if err := people(tx).Where("name = ?", name).Limit(1).Find(&u).Error; err != nil {
 			return nil, err
 		}
 		if u.ID == 0 {

@@ -90,7 +90,7 @@ func dropOldestRemoved(tx *gorm.DB, owner uint) (bool, error) {
 // deleteLevel deletes a level with all its revisions and bakes, for good.
 func deleteLevel(tx *gorm.DB, id string) error {
 	var hashes []string
-	if err := tx.Raw("SELECT document_hash FROM levels WHERE id = ? UNION SELECT document_hash FROM bakes WHERE level_id = ?", id, id).Scan(&hashes).Error; err != nil {
+	if err := tx.Raw("SELECT document_hash FROM levels WHERE id = ? UNION SELECT base_hash FROM levels WHERE id = ? UNION SELECT document_hash FROM bakes WHERE level_id = ?", id, id, id).Scan(&hashes).Error; err != nil {
 		return err
 	}
 	if err := tx.Where("id = ?", id).Delete(&levelRow{}).Error; err != nil {

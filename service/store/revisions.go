@@ -91,7 +91,7 @@ func inversesSince(tx *gorm.DB, row *levelRow, number int) ([]level.Operation, e
 	}
 	back := make([]level.Operation, len(rows))
 	for i, r := range rows {
-		if err := level.Decode(r.Inverse, &back[i]); err != nil {
+		if err := decodeOperation(r.Inverse, &back[i]); err != nil {
 			return nil, fmt.Errorf("revision %d: %w", r.Number, err)
 		}
 	}

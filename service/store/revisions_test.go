@@ -68,13 +68,17 @@ func TestEveryRevisionAsItWas(t *testing.T) {
 	assert.ErrorIs(t, err, ErrNotFound, "nobody else reads its past")
 }
 
-// Recipes are everybody's, cannot be anybody's, and are read like any preset.
-func TestRecipesAreListedForAll(t *testing.T) {
+// Starters are everybody's, cannot be anybody's, and are read like any preset.
+func TestStartersAreListedForAll(t *testing.T) {
+	withoutRaces(t)
 	s, maren := open(t)
+	require.NoError(t, s.SyncStarters())
+	require.NoError(t, s.SyncStarters()) // and again, which changes nothing
 	all, err := s.Presets(maren)
 	require.NoError(t, err)
-	assert.Len(t, all, len(preset.Recipes()))
+	assert.Len(t, all, len(preset.Starters()))
 	for _, r := range all {
+		assert.Equal(t, 1, r.Versions)
 		info, p, err := s.Preset(maren, r.Owner, r.Name, 0)
 		require.NoError(t, err, r.Name)
 		assert.Equal(t, r, info)
@@ -82,20 +86,28 @@ func TestRecipesAreListedForAll(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, r.Hash, hash)
 	}
-	_, _, err = s.Preset(maren, preset.RecipeOwner, "none", 0)
+	_, _, err = s.Preset(maren, preset.StarterOwner, "none", 0)
 	assert.ErrorIs(t, err, ErrNotFound)
-	_, _, err = s.Preset(maren, preset.RecipeOwner, "candle", 2)
+	_, _, err = s.Preset(maren, preset.StarterOwner, "candle", 2)
 	assert.ErrorIs(t, err, ErrNotFound)
-	assert.ErrorContains(t, s.AddUser(preset.RecipeOwner, "salt-marsh-light"), "choose another name")
+	assert.ErrorContains(t, s.AddUser(preset.StarterOwner, "salt-marsh-light"), "choose another name")
 }
 
 // A rig is placed by one revision, which one undo takes back.
 func TestPlacingIsOneRevision(t *testing.T) {
+	withoutRaces(t)
 	s, maren := open(t)
 	info, err := s.CreateLevel(maren, demo.Room(), "room")
 	require.NoError(t, err)
-	for i, r := range preset.Recipes() {
-		rev, err := s.ApplyPreset(t.Context(), maren, info.ID, preset.RecipeOwner, r.Name, 0, preset.Place{At: &level.Vec{0, 0, 0}, Normal: &level.Vec{0, 1, 0}})
+	require.NoError(t, s.SyncStarters())
+	var rigs []preset.Starter
+	for _, r := range preset.Starters() {
+		if r.Preset.Kind == preset.Rig {
+			rigs = append(rigs, r)
+		}
+	}
+	for i, r := range rigs {
+		rev, err := s.ApplyPreset(t.Context(), maren, info.ID, preset.StarterOwner, r.Name, 0, preset.Place{At: &level.Vec{0, 0, 0}, Normal: &level.Vec{0, 1, 0}}, 0)
 		require.NoError(t, err, r.Name)
 		assert.Equal(t, 2*i+2, rev.Number)
 		assert.Equal(t, fmt.Sprintf("Apply recipes/%s@1", r.Name), rev.Label)

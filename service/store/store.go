@@ -17,6 +17,7 @@ import (
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
 
+	"grotta/api"
 	"grotta/service/disk"
 	"grotta/service/keyed"
 	"grotta/service/rights"
@@ -44,6 +45,8 @@ type Quota struct {
 // Store is an open database.
 type Store struct {
 	Quota Quota // set before use
+
+	OnPreset func(api.PresetInfo) // set before use; hears of versions that were saved
 
 	dir     string
 	db      *gorm.DB
@@ -106,6 +109,13 @@ func (s *Store) Close() error {
 		return err
 	}
 	return raw.Close()
+}
+
+// shown tells that a version was saved.
+func (s *Store) shown(info api.PresetInfo) {
+	if s.OnPreset != nil {
+		s.OnPreset(info)
+	}
 }
 
 // Ping tells whether the database answers and can be written.

@@ -11,6 +11,7 @@ import (
 
 	"grotta/core/level"
 	"grotta/demo"
+	_ "grotta/service/auth/authtest"
 )
 
 func open(t *testing.T) (*Store, Asker) {
@@ -22,6 +23,15 @@ func open(t *testing.T) (*Store, Asker) {
 	id, err := s.UserID("maren")
 	require.NoError(t, err)
 	return s, Asker{ID: id, Name: "maren"}
+}
+
+// withoutRaces leaves a test out of the run with the race detector, which is ten times as slow and has
+// nothing to find where one goroutine works.
+func withoutRaces(t *testing.T) {
+	t.Helper()
+	if testing.Short() {
+		t.Skip("one goroutine; the full run has it")
+	}
 }
 
 func TestNamesAndPasswordsThatCannotBe(t *testing.T) {

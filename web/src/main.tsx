@@ -1,14 +1,16 @@
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { QueryCache, QueryClient, QueryClientProvider, useQuery } from "@tanstack/react-query";
-import { Route, Switch } from "wouter";
+import { Route, Switch, useRoute } from "wouter";
 import "./index.css";
 import { api, ProblemError, setCSRF, take } from "./api/client";
 import { SignIn } from "./pages/SignIn";
-import { Account } from "./pages/Account";
+import { Account } from "./pages/account/Account";
 import { Levels } from "./pages/levels/Levels";
 import { Platforms } from "./pages/Platforms";
-import { Presets } from "./pages/Presets";
+import { Join } from "./pages/links/Join";
+import { OpenLink } from "./pages/links/OpenLink";
+import { Presets } from "./pages/presets/Presets";
 import { Bench } from "./features/bench/Bench";
 import { signedOut } from "./model/signedOut";
 import { Messages } from "./ui/messages";
@@ -38,6 +40,8 @@ function Console() {
       return s;
     },
   });
+  const [joining, invitation] = useRoute("/join/:secret");
+  if (joining) return <Join secret={invitation.secret} />;
   if (session.isPending) return null;
   if (session.isError) return <SignIn onDone={() => session.refetch()} />;
   return (
@@ -49,8 +53,9 @@ function Console() {
       <Route path="/platforms">
         <Platforms user={session.data.user} />
       </Route>
+      <Route path="/open/:secret">{(p) => <OpenLink secret={p.secret} />}</Route>
       <Route path="/account">
-        <Account user={session.data.user} />
+        <Account user={session.data.user} admin={session.data.scopes.includes("admin")} />
       </Route>
       <Route>
         <Levels user={session.data.user} />

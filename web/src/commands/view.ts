@@ -147,6 +147,7 @@ export const viewCommands: Command[] = [
   { id: "show-all", title: "Show everything", group: "Select", keys: ["u"], whyNot: () => (Object.keys(bench.get().hidden).length > 0 ? "" : "Nothing is hidden."), run: () => bench.set({ hidden: {} }) },
   { id: "lock", title: "Lock or unlock in this view", group: "Select", keys: ["Shift+k"], whyNot: needsSelection, run: (c) => flag(c, "locked") },
   { id: "ask", title: "Ask a spot what lights it", group: "Light", keys: ["i"], isOn: () => bench.get().tool.is === "ask", run: () => tool({ is: "ask" }) },
+  { id: "comment", title: "Say something about a spot", short: "Comment…", group: "View", keys: ["Shift+y"], whyNot: (c) => (c.doc.level.role === "viewer" ? "You may look at this level, not comment on it." : ""), isOn: () => bench.get().tool.is === "comment", run: () => tool({ is: "comment" }) },
   { id: "line", title: "Probe the light along a line", short: "Probe a line", group: "Light", keys: ["Shift+i"], isOn: () => bench.get().tool.is === "line", run: () => tool({ is: "line", from: null }) },
   { id: "sun-at", title: "Put the sun where I click in the sky", short: "Sun there…", group: "Light", whyNot: needsEdit, isOn: () => bench.get().tool.is === "sun-at", run: () => tool({ is: "sun-at" }) },
   { id: "sun-on", title: "Let the sun strike the spot that I click", short: "Sun on that…", group: "Light", whyNot: needsEdit, isOn: () => bench.get().tool.is === "sun-on", run: () => tool({ is: "sun-on" }) },

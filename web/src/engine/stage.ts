@@ -146,6 +146,7 @@ export class Stage {
     g.setAttribute("emission", new BufferAttribute(scene.emission, 1));
     g.setAttribute("sway", new BufferAttribute(scene.sway, 2));
     g.setAttribute("image", new BufferAttribute(scene.images, 4));
+    g.setAttribute("oneSided", new BufferAttribute(scene.sides, 1));
     g.setAttribute("moving", new BufferAttribute(new Float32Array(scene.positions.length), 3));
     const texture = new DataArrayTexture(mix.half, mix.pageSize, mix.pageSize, Math.max(mix.pages, 1));
     texture.format = RGBAFormat;

@@ -49,6 +49,8 @@ export type SceneMesh = {
   emission: Float32Array;
   /** Metres that a wind of 1 m/s takes it, and seconds of a swing. */
   sway: Float32Array;
+  /** 1 where the other side has triangles of its own. */
+  sides: Float32Array;
   /** Ids of images, and for each vertex u, v, which of them, and its alpha cutoff. */
   imageIDs: string[];
   images: Float32Array;
@@ -79,6 +81,7 @@ function parseScene(data: ArrayBuffer): SceneMesh {
     sway: next(2),
     imageIDs: head.images,
     images: next(4),
+    sides: next(1),
   };
 }
 
@@ -300,6 +303,9 @@ export function useEvents(id: string) {
       queries.setQueryData<Bake | null>(["bake-now", id], (now) => newer(now, bake));
       if (bake.state !== "queued") queries.invalidateQueries({ queryKey: ["lightmap", id] });
       if (bake.state === "failed") complain(new Error(bake.error));
+    });
+    stream.addEventListener("talk", () => {
+      for (const key of ["comments", "reviews"]) queries.invalidateQueries({ queryKey: [key, id] });
     });
     // After a break anything may have happened.
     stream.addEventListener("open", () => queries.invalidateQueries({ queryKey: ["level", id] }));

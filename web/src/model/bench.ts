@@ -8,7 +8,7 @@ import type { Placeable } from "./edits";
 
 export type ViewMode = "unlit" | "final" | "light" | "brightness" | "texels" | "clipping" | "backs";
 export type Stage = "level" | "mood" | "lights" | "surfaces" | "look" | "checks" | "handover";
-export type Panel = "mixer" | "findings" | "ledger" | "history" | "presets" | "shots" | "charts";
+export type Panel = "mixer" | "findings" | "ledger" | "history" | "presets" | "shots" | "charts" | "talk";
 export type Vec = [number, number, number];
 export type CameraGoal = { position: Vec; target: Vec; fov?: number; serial: number };
 
@@ -16,6 +16,7 @@ export type CameraGoal = { position: Vec; target: Vec; fov?: number; serial: num
 export type Tool =
   | { is: "select" }
   | { is: "ask" }
+  | { is: "comment" }
   | { is: "line"; from: { point: Vec; normal: Vec } | null }
   | { is: "paint"; material: string; word: string }
   | { is: "aim" }
@@ -53,6 +54,8 @@ type BenchState = {
   kept: Asked | null; // an earlier answer, to hold against the newest
   line: { from: Vec; to: Vec; answer: LightLine | null } | null;
   evidence: Evidence | null; // of the finding that is looked at
+  thread: string | null; // of comments, that is open
+  remark: { at: Vec | null; entity: string } | null; // a comment that is being written, and where it hangs
   stage: Stage;
   walking: boolean; // as the player, with feet on the ground
   eyeM: number;
@@ -91,6 +94,8 @@ const fresh: BenchState = {
   kept: null,
   line: null,
   evidence: null,
+  thread: null,
+  remark: null,
   stage: "level",
   walking: false,
   eyeM: 1.65,

@@ -22,13 +22,13 @@ export function changeWords(c: Change): string {
   return (c.fields ?? []).map((f) => `${pathWords(f.path)}: ${valueWords(f.from)} → ${valueWords(f.to)}`).join(", ");
 }
 
-export const moodParts = ["ambient", "sky", "stars", "wind", "fog", "look"] as const;
+export const moodParts = ["sky", "stars", "sun", "moon", "ambient", "fog", "wind", "mode", "look"] as const;
 export type MoodPart = (typeof moodParts)[number];
 
-/** The level's own fields that would change, by the parts of a mood. */
+/** The level's own fields that would change, or a zone's, by the parts of a mood. */
 export function changesByPart(changes: readonly Change[]): Map<MoodPart, { path: string; from: string; to: string }[]> {
   const out = new Map<MoodPart, { path: string; from: string; to: string }[]>();
-  for (const f of changes.find((c) => !c.id)?.fields ?? []) {
+  for (const f of changes.find((c) => !c.id || c.part === "zones")?.fields ?? []) {
     const path = f.path.replace(/^environment\./, "");
     const part = moodParts.find((m) => path === m || path.startsWith(`${m}.`));
     if (!part) continue;

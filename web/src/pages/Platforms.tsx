@@ -76,7 +76,7 @@ export function Platforms({ user }: { user: string }) {
   const [hidden, setHidden] = useState<string[]>([]);
   const [editing, setEditing] = useState<Editing | null>(null);
   const all = platforms.data?.items ?? [];
-  const items = all.filter((p) => !hidden.includes(p.profile.name));
+  const items = all.filter((p) => !hidden.includes(p.ref));
   const shownRows = rows.filter((r) => items.some((p) => r.of(p.profile)));
   const remove = useMutation({
     mutationFn: (name: string) => take(api.DELETE("/api/v1/platforms/{name}", { params: { path: { name } } })),
@@ -86,12 +86,12 @@ export function Platforms({ user }: { user: string }) {
   return (
     <Shell user={user}>
       <h1 className="mb-1 text-base font-semibold">Platforms</h1>
-      <p className="dim mb-3">What each target takes. Copy one to begin one of your own.</p>
+      <p className="dim mb-3">What each target takes. Copy one to begin one of your own; it is shared and has versions as a preset.</p>
       <div className="mb-4 flex flex-wrap gap-x-4" role="group" aria-label="Compare">
-        {all.map(({ profile: p }) => (
-          <label key={p.name} className="row flex items-center gap-2">
-            <input type="checkbox" className="checkbox checkbox-xs" checked={!hidden.includes(p.name)} onChange={(e) => setHidden(e.target.checked ? hidden.filter((n) => n !== p.name) : [...hidden, p.name])} />
-            {p.name}
+        {all.map(({ ref }) => (
+          <label key={ref} className="row flex items-center gap-2">
+            <input type="checkbox" className="checkbox checkbox-xs" checked={!hidden.includes(ref)} onChange={(e) => setHidden(e.target.checked ? hidden.filter((n) => n !== ref) : [...hidden, ref])} />
+            {ref}
           </label>
         ))}
       </div>
@@ -102,21 +102,21 @@ export function Platforms({ user }: { user: string }) {
           <thead>
             <tr>
               <th className="w-36" />
-              {items.map(({ profile: p, owner }) => (
-                <th key={p.name} className="border-b border-[#101010] px-3 py-2 text-left align-top">
+              {items.map(({ profile: p, owner, ref, version }) => (
+                <th key={ref} className="border-b border-[#101010] px-3 py-2 text-left align-top">
                   <div>{p.title}</div>
                   <div className="dim font-normal">
                     {p.name}
-                    {owner && `, ${owner}'s`}
+                    {owner && `, ${owner === user ? "yours" : `${owner}'s`}, version ${version}`}
                   </div>
                   <div className="dim mt-1 font-normal">{p.note}</div>
                   <div className="mt-2 flex gap-1">
-                    <button className="btn btn-xs" aria-label={`Copy ${p.name}`} title="Begin one of your own from it" onClick={() => setEditing({ name: p.name, own: false })}>
+                    <button className="btn btn-xs" aria-label={`Copy ${p.name}`} title="Begin one of your own from it" onClick={() => setEditing({ name: ref, own: false })}>
                       <Copy size={12} />
                     </button>
-                    {owner && (
+                    {owner === user && (
                       <>
-                        <button className="btn btn-xs" aria-label={`Edit ${p.name}`} title="Edit" onClick={() => setEditing({ name: p.name, own: true })}>
+                        <button className="btn btn-xs" aria-label={`Edit ${p.name}`} title="Edit" onClick={() => setEditing({ name: ref, own: true })}>
                           <Pencil size={12} />
                         </button>
                         <button className="btn btn-xs" aria-label={`Remove ${p.name}`} title="Remove" disabled={remove.isPending} onClick={() => remove.mutate(p.name)}>
@@ -133,8 +133,8 @@ export function Platforms({ user }: { user: string }) {
             {shownRows.map((r) => (
               <tr key={r.label} className="align-top">
                 <th className="dim border-b border-[#101010] px-3 py-2 text-left font-normal">{r.label}</th>
-                {items.map(({ profile: p }) => (
-                  <Cell key={p.name} value={r.of(p)} />
+                {items.map(({ profile: p, ref }) => (
+                  <Cell key={ref} value={r.of(p)} />
                 ))}
               </tr>
             ))}

@@ -3,6 +3,7 @@ import { Link, useRoute } from "wouter";
 import { useQueryClient } from "@tanstack/react-query";
 import { LogOut } from "lucide-react";
 import { api } from "../api/client";
+import { Bell } from "../features/notices/Bell";
 
 /** The frame of every page that is not the bench. */
 export function Shell({ user, children }: { user: string; children: ReactNode }) {
@@ -24,6 +25,7 @@ export function Shell({ user, children }: { user: string; children: ReactNode })
           <Place href="/platforms" label="Platforms" />
         </nav>
         <span className="ml-auto" />
+        <Bell />
         <Place href="/account" label={user} />
         <button className="btn btn-ghost btn-xs" onClick={signOut}>
           <LogOut size={13} /> Sign out

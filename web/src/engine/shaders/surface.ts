@@ -18,13 +18,14 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number): RawShaderM
       in vec3 position, normal, texel, albedo, moving;
       in vec2 sway;
       in vec4 image;
-      in float emission;
+      in float emission, oneSided;
       centroid out vec3 vTexel; // at the rim of a triangle a pixel's middle may lie off its chart
       out vec3 vAlbedo, vNormal, vPlace, vMoving;
-      out float vEmission;
+      out float vEmission, vOneSided;
       out vec4 vImage;
       void main() {
         vImage = image;
+        vOneSided = oneSided;
         vTexel = texel; vAlbedo = albedo; vNormal = normal; vEmission = emission; vPlace = position; vMoving = moving;
         vec3 place = position;
         float speed = length(wind);
@@ -44,12 +45,13 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number): RawShaderM
       uniform int mode; // 0 final, 1 unlit, 2 light alone, 3 brightness, 4 texels, 6 backs
       centroid in vec3 vTexel;
       in vec3 vAlbedo, vNormal, vPlace, vMoving;
-      in float vEmission;
+      in float vEmission, vOneSided;
       in vec4 vImage;
       out vec4 color;
       const float PI = 3.14159265358979;
       ${scaleGLSL}
       void main() {
+        if (vOneSided > 0.5 && !gl_FrontFacing) discard; // the other side is drawn instead
         vec3 albedo = vAlbedo;
         if (vImage.z > -0.5) {
           vec4 texel = texture(images, vec3(vImage.xy, floor(vImage.z + 0.5)));

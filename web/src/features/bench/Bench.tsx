@@ -63,7 +63,7 @@ function Skeleton() {
 
 function Open({ doc, user, session }: { doc: Document; user: string; session: Session }) {
   const id = doc.level.id;
-  const canEdit = doc.level.role !== "viewer" && session.state !== "gone";
+  const canEdit = (doc.level.role === "editor" || doc.level.role === "owner") && session.state !== "gone";
   const queries = useQueryClient();
   const state = useLightmap(id, doc.level.revision).data;
   const platform = doc.document.platform || "baked-arena";
@@ -77,7 +77,7 @@ function Open({ doc, user, session }: { doc: Document; user: string; session: Se
   const reread = useCallback(() => queries.invalidateQueries({ queryKey: ["level", id] }), [queries, id]);
   useAutoBake(id, state, canEdit);
   useSayPresence(id);
-  const unitM = usePlatforms().data?.items.find((p) => p.profile.name === platform)?.profile.space.unit_m ?? 1;
+  const unitM = usePlatforms().data?.items.find((p) => p.ref === platform)?.profile.space.unit_m ?? 1;
   useEffect(() => bench.set({ unitM }), [unitM]);
   useLiveUntilSaved(session, state?.revision);
 
@@ -106,7 +106,7 @@ function Open({ doc, user, session }: { doc: Document; user: string; session: Se
           </>
         )}
         <Panel id="middle-panel" minSize="280px">
-          <Middle folded={folded.drawer} drawer={<Drawer doc={doc} state={state} reports={reports} user={user} canEdit={canEdit} edit={edit} undo={undo} onApplied={reread} />}>
+          <Middle folded={folded.drawer} drawer={<Drawer doc={doc} state={state} reports={reports} user={user} canEdit={canEdit} edit={edit} undo={undo} context={context} onApplied={reread} />}>
             <View doc={doc} state={state} context={context} session={session} onApplied={reread} />
             <ToolStrip context={context} />
             <Comparison doc={doc} />

@@ -9,6 +9,8 @@ import { LedgerPanel } from "../ledger/LedgerPanel";
 import { Findings } from "../checks/Findings";
 import { PresetPanel } from "../panels/panels";
 import { ShotsPanel } from "../shots/Shots";
+import { TalkPanel } from "../talk/TalkPanel";
+import { useThreads } from "../talk/useTalk";
 
 const panels: [Panel, string][] = [
   ["mixer", "Mixer"],
@@ -18,19 +20,22 @@ const panels: [Panel, string][] = [
   ["shots", "Shots"],
   ["charts", "Charts"],
   ["presets", "Presets"],
+  ["talk", "Comments"],
 ];
 
-type Props = { doc: Document; state: LightmapState | undefined; reports: Report[] | undefined; user: string; canEdit: boolean; edit: Context["edit"]; undo: Context["undo"]; onApplied: () => void };
+type Props = { doc: Document; state: LightmapState | undefined; reports: Report[] | undefined; user: string; canEdit: boolean; edit: Context["edit"]; undo: Context["undo"]; context: Context; onApplied: () => void };
 
 /** The panels under the view. */
 export function Drawer(props: Props) {
   const panel = useBench((s) => s.panel);
+  const open = useThreads(props.doc.level.id).threads.filter((t) => !t.first.resolved).length;
+  const findings = (props.reports ?? []).reduce((n, r) => n + r.findings.length - r.waived, 0);
   return (
     <section className="flex h-full flex-col bg-base-100" aria-label="Panels">
       <div className="flex h-9 shrink-0 items-center gap-1 border-b border-[#101010] px-2">
         <div className="flex min-w-0 gap-1 overflow-x-auto overflow-y-hidden" role="tablist" aria-label="Panels">
           {panels.map(([p, name]) => (
-            <Tab key={p} panel={p} name={name} chosen={panel === p} findings={p === "findings" ? ((props.reports ?? []).reduce((n, r) => n + r.findings.length - r.waived, 0)) : 0} />
+            <Tab key={p} panel={p} name={name} chosen={panel === p} count={p === "findings" ? findings : p === "talk" ? open : 0} />
           ))}
         </div>
         <Unheard />
@@ -42,7 +47,7 @@ export function Drawer(props: Props) {
   );
 }
 
-function Tab({ panel, name, chosen, findings }: { panel: Panel; name: string; chosen: boolean; findings: number }) {
+function Tab({ panel, name, chosen, count }: { panel: Panel; name: string; chosen: boolean; count: number }) {
   // Arrow keys go from tab to tab; only the chosen one is reached by Tab.
   const go = (e: React.KeyboardEvent<HTMLButtonElement>) => {
     const to = e.key === "ArrowRight" ? e.currentTarget.nextElementSibling : e.key === "ArrowLeft" ? e.currentTarget.previousElementSibling : null;
@@ -54,12 +59,12 @@ function Tab({ panel, name, chosen, findings }: { panel: Panel; name: string; ch
   return (
     <button role="tab" aria-selected={chosen} tabIndex={chosen ? 0 : -1} className={`h-9 border-b-2 px-3 ${chosen ? "border-accent" : "dim border-transparent"}`} onClick={() => bench.set({ panel })} onKeyDown={go}>
       {name}
-      {findings > 0 && <span className="ml-2 text-warning">{findings}</span>}
+      {count > 0 && <span className="ml-2 text-warning">{count}</span>}
     </button>
   );
 }
 
-function Content({ panel, doc, state, reports, user, canEdit, edit, undo, onApplied }: Props & { panel: Panel }) {
+function Content({ panel, doc, state, reports, user, canEdit, edit, undo, context, onApplied }: Props & { panel: Panel }) {
   switch (panel) {
     case "mixer":
       return <Mixer doc={doc} state={state} canEdit={canEdit} edit={edit} />;
@@ -74,7 +79,9 @@ function Content({ panel, doc, state, reports, user, canEdit, edit, undo, onAppl
     case "charts":
       return <Charts doc={doc} state={state} />;
     case "presets":
-      return <PresetPanel doc={doc} user={user} canEdit={canEdit} onApplied={onApplied} />;
+      return <PresetPanel doc={doc} context={context} onApplied={onApplied} />;
+    case "talk":
+      return <TalkPanel doc={doc} user={user} />;
   }
 }
 

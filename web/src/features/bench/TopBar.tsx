@@ -7,6 +7,7 @@ import { bench, camera } from "../../model/bench";
 import { complain, notice } from "../../ui/messages";
 import { usePlatforms } from "../data";
 import type { Session } from "../session";
+import { Bell } from "../notices/Bell";
 import { People } from "../presence/People";
 import { BakeButton } from "./BakeButton";
 import { Meters } from "./Meters";
@@ -16,7 +17,7 @@ type Props = { doc: Document; state: LightmapState | undefined; report: Report |
 export function TopBar({ doc, state, report, platform, user, context, session }: Props) {
   const id = doc.level.id;
   const platforms = usePlatforms();
-  const profile = platforms.data?.items.find((p) => p.profile.name === platform)?.profile;
+  const profile = platforms.data?.items.find((p) => p.ref === platform)?.profile;
   const counts = report?.counts ?? {};
   return (
     <header className="bar flex shrink-0 items-center gap-2 px-3 max-[1150px]:gap-1 max-[1150px]:px-2">
@@ -46,7 +47,7 @@ export function TopBar({ doc, state, report, platform, user, context, session }:
         onChange={(e) => context.edit({ op: "set", fields: { platform: e.target.value } })}
       >
         {(platforms.data?.items ?? []).map((p) => (
-          <option key={p.profile.name}>{p.profile.name}</option>
+          <option key={p.ref}>{p.ref}</option>
         ))}
       </select>
       <BakeButton id={id} state={state} canEdit={context.canEdit} />
@@ -55,6 +56,7 @@ export function TopBar({ doc, state, report, platform, user, context, session }:
         <Download size={14} />
       </a>
       <People />
+      <Bell />
       <span className="grid h-6 w-6 shrink-0 place-items-center rounded-full bg-[#4a4a4a] text-[10px]" title={user}>
         {user.slice(0, 2).toUpperCase()}
       </span>

@@ -1,4 +1,4 @@
-import { useMutation } from "@tanstack/react-query";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Pin, PinOff } from "lucide-react";
 import { useEffect, useState } from "react";
 import { Dialog, Modal, ModalOverlay } from "react-aria-components";
@@ -6,6 +6,7 @@ import { api, take, type Document, type Operation, type Schemas } from "../../ap
 import type { Context } from "../../commands";
 import { bench, useBench } from "../../model/bench";
 import { counted } from "../../ui/counted";
+import { complain, notice } from "../../ui/messages";
 import { SmallShot } from "../presets/SmallShot";
 
 type Plan = Schemas["FitPlan"];
@@ -35,6 +36,21 @@ function Fit({ doc, platforms, context, onClose }: Props) {
   const { mutate } = make;
   useEffect(() => mutate([]), [mutate]);
   const plan = make.data;
+  const queries = useQueryClient();
+  const asVariant = useMutation({
+    mutationFn: async (change: Operation) => {
+      const platform = platforms.find((p) => p !== (doc.document.platform || "baked-arena")) ?? platforms[0]!;
+      const made = await take(api.POST("/api/v1/levels/{id}/variants", { params: { path: { id: doc.level.id } }, body: { name: `for ${platform}`, platform, follows: true } }));
+      await take(api.POST("/api/v1/levels/{id}/operations", { params: { path: { id: made.level.id } }, body: change }));
+      return made;
+    },
+    onSuccess: async (made) => {
+      notice(`Made ${made.level.name}, which follows this level.`, { word: "Open it", run: () => location.assign(`/levels/${made.level.id}`) });
+      await queries.invalidateQueries({ queryKey: ["variants"] });
+      onClose();
+    },
+    onError: complain,
+  });
   const pin = (id: string) => {
     const next = keep.includes(id) ? keep.filter((k) => k !== id) : [...keep, id];
     setKeep(next);
@@ -65,6 +81,9 @@ function Fit({ doc, platforms, context, onClose }: Props) {
               }}
             >
               Compare large
+            </button>
+            <button className="btn btn-sm" disabled={!context.canEdit || !op || make.isPending || asVariant.isPending || doc.level.parent !== undefined} title="A level of its own for the platform, which takes what is changed here by itself" onClick={() => op && asVariant.mutate(op)}>
+              As a variant
             </button>
             <button
               className="btn btn-primary btn-sm"

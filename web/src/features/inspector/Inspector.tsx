@@ -16,6 +16,7 @@ import { AirSections } from "./air";
 import { DensityPlan } from "./DensityPlan";
 import { EnvironmentSections } from "./Environment";
 import { LookSections } from "./look";
+import { OriginLine } from "../presets/OriginLine";
 import { ProfileSection } from "./Profile";
 import { sectionsOf, surfaceFields, turns } from "./parts";
 
@@ -51,6 +52,7 @@ function ThingsInspector({ things, doc, state, canEdit, edit }: Props & { things
   return (
     <>
       <Head level={level} things={things} canEdit={canEdit} edit={edit} />
+      <OriginLine doc={doc} of={(o) => o.rig !== undefined && things.some((t) => t.entity.rig === o.rig || t.id === o.rig)} />
       {parts.length > 1 && <PartChoice parts={parts} things={things} part={part} choose={choose} />}
       {sectionsOf(level, part, shown.map((t) => t.kind)).map((s, i) => (
         <FoldingSection key={s.title} title={s.title} fields={s.fields} part={part} things={shown} open={i === 0 || part !== "lights"}>
@@ -247,6 +249,7 @@ function LevelInspector({ doc, state, canEdit, edit }: Props) {
         <div className="font-semibold">{level.name}</div>
         {level.note && <p className="dim mt-1">{level.note}</p>}
       </div>
+      <OriginLine doc={doc} of={(o) => o.rig === undefined} />
       <div className="flex border-b border-[#101010] px-2" role="tablist" aria-label="Values of the level">
         {sheets.map((s) => (
           <button key={s} role="tab" aria-selected={sheet === s} className={`h-8 border-b-2 px-3 capitalize ${sheet === s ? "border-accent" : "dim border-transparent"}`} onClick={() => bench.set({ sheet: s })}>

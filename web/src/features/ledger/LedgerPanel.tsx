@@ -48,7 +48,7 @@ function Book({ asked, name, other }: { asked: Asked; name: "A" | "B"; other: As
       <p className="mb-1 flex items-center gap-2">
         {other && <b className="rounded-full bg-base-300 px-1.5">{name}</b>}
         <span className="min-w-0 flex-1 truncate">
-          <b>{a.total.luminance.toPrecision(4)} lx</b> on {a.surface || "a point"} <span className="dim">at {a.point.map((v) => v.toFixed(2)).join(", ")}</span>
+          <b>{a.total.luminance.toPrecision(4)} lx</b> <span title="Standard error of the bounced light">± {a.standard_error.toPrecision(2)}</span> on {a.surface || "a point"} <span className="dim">at {a.point.map((v) => v.toFixed(2)).join(", ")}</span>
         </span>
         <button className="btn btn-xs" title={isKept ? "Let this spot go" : "Keep this spot, and hold the next one against it"} onClick={() => bench.set(isKept ? { kept: null } : { kept: asked, ledger: null, tool: { is: "ask" } })}>
           {isKept ? <PinOff size={12} /> : <Pin size={12} />} {isKept ? "Let go" : "Keep"}
@@ -78,7 +78,7 @@ function Book({ asked, name, other }: { asked: Asked; name: "A" | "B"; other: As
                 <Bar direct={s.direct.luminance / most} bounced={s.bounced.luminance / most} />
               </td>
               <td>{s.direct.luminance ? s.direct.luminance.toPrecision(3) : "–"}</td>
-              <td>{s.bounced.luminance ? s.bounced.luminance.toPrecision(3) : "–"}</td>
+              <td title={`± ${s.standard_error.toPrecision(2)} lx`}>{s.bounced.luminance ? s.bounced.luminance.toPrecision(3) : "–"}</td>
               <td>{other ? (others.get(s.id) ?? 0).toPrecision(3) : `${(s.share * 100).toFixed(1)} %`}</td>
               <td>{Math.round(s.visible * 100)} %</td>
               <td className="dim max-w-48 truncate">

@@ -3,27 +3,27 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { api, take, type Document, type PresetInfo } from "../../api/client";
 import type { Context } from "../../commands";
 import { changesByPart, moodParts, type MoodPart } from "../../model/changes";
+import { usePrimary } from "../../model/bench";
 import { complain, notice } from "../../ui/messages";
 import { SmallShot } from "./SmallShot";
 import { trying } from "./Trying";
+import { anyPreset, usePresets, type Kind } from "./usePresets";
 
-type Props = { doc: Document; kinds: readonly string[]; canEdit: boolean; onApplied: () => void; undo: Context["undo"] };
+type Props = { doc: Document; kinds: readonly Kind[]; canEdit: boolean; onApplied: () => void; undo: Context["undo"] };
 
 /** Moods and looks as pictures of this level: pointing at one tries it, a click shows what it
  *  would replace. */
 export function PresetPictures({ doc, kinds, canEdit, onApplied, undo }: Props) {
-  const presets = useQuery({ queryKey: ["presets"], queryFn: () => take(api.GET("/api/v1/presets")), staleTime: 0 });
   const [search, setSearch] = useState("");
+  const presets = usePresets({ ...anyPreset, kinds, words: search });
   const [open, setOpen] = useState("");
-  const words = search.toLowerCase().split(/\s+/).filter(Boolean);
-  const of = (presets.data?.items ?? []).filter((p) => kinds.includes(p.kind));
-  const shown = of.filter((p) => words.every((w) => `${p.name} ${p.owner} ${p.note} ${p.tags.join(" ")}`.toLowerCase().includes(w)));
+  const shown = presets.data?.pages.flatMap((p) => p.items) ?? [];
   return (
     <div className="px-2 pb-2">
-      {of.length > 6 && <input className="field mb-2" aria-label="Search the presets" placeholder="name, tag, note" value={search} onChange={(e) => setSearch(e.target.value)} />}
+      <input className="field mb-2" type="search" aria-label="Search the presets" placeholder="name, tag, note" value={search} onChange={(e) => setSearch(e.target.value)} />
       {presets.isPending && <p className="dim px-1">Reading…</p>}
-      {presets.isSuccess && of.length === 0 && <p className="dim px-1">None yet. Save this level's own in Hand over.</p>}
-      {of.length > 0 && shown.length === 0 && <p className="dim px-1">No preset has these words.</p>}
+      {presets.isError && <p className="px-1 text-error">{presets.error.message}</p>}
+      {presets.isSuccess && shown.length === 0 && <p className="dim px-1">{search ? `No preset has these words. Try ${(presets.data.pages[0]?.try ?? []).slice(0, 4).join(", ")}.` : "None yet. Save this level's own in Hand over."}</p>}
       <ul className="grid grid-cols-2 gap-2">
         {shown.map((p) => {
           const key = `${p.owner}/${p.name}`;
@@ -47,6 +47,11 @@ export function PresetPictures({ doc, kinds, canEdit, onApplied, undo }: Props) 
           );
         })}
       </ul>
+      {presets.hasNextPage && (
+        <button className="btn btn-xs mt-2 w-full" disabled={presets.isFetchingNextPage} onClick={() => void presets.fetchNextPage()}>
+          More
+        </button>
+      )}
     </div>
   );
 }
@@ -54,10 +59,17 @@ export function PresetPictures({ doc, kinds, canEdit, onApplied, undo }: Props) 
 /** What a preset would replace, by parts that can be left out. */
 function Taking({ doc, preset: p, canEdit, undo, onTaken }: { doc: Document; preset: PresetInfo; canEdit: boolean; undo: Context["undo"]; onTaken: () => void }) {
   const [left, setLeft] = useState<MoodPart[]>([]);
+  const selected = usePrimary();
+  const zones = doc.document.zones;
+  const [into, setInto] = useState(() => (zones.some((z) => z.id === selected) ? selected! : ""));
+  const inZones = p.kind === "mood" || p.kind === "look" || p.kind === "zone";
+  const zone = into || (p.kind === "zone" ? (zones[0]?.id ?? "") : "");
   const box = useRef<HTMLDivElement>(null);
-  const whole = { owner: p.owner, name: p.name, version: p.version };
+  const whole = { owner: p.owner, name: p.name, version: p.version, ...(inZones && zone ? { zones: [zone] } : {}) };
+  const possible = p.kind !== "zone" || zone !== "";
   const changes = useQuery({
     queryKey: ["preset-changes", doc.level.id, doc.level.revision, whole],
+    enabled: possible,
     queryFn: () => take(api.POST("/api/v1/levels/{id}/presets/changes", { params: { path: { id: doc.level.id } }, body: whole })),
   });
   useEffect(() => {
@@ -65,8 +77,9 @@ function Taking({ doc, preset: p, canEdit, undo, onTaken }: { doc: Document; pre
   }, [changes.isSuccess]);
   const byPart = changesByPart(changes.data?.items ?? []);
   const only = moodParts.filter((m) => !left.includes(m) && byPart.has(m));
+  const inParts = p.kind === "mood" || p.kind === "sky" || p.kind === "environment";
   const apply = useMutation({
-    mutationFn: () => take(api.POST("/api/v1/levels/{id}/presets", { params: { path: { id: doc.level.id } }, body: { ...whole, ...(p.kind === "mood" && left.length > 0 ? { only } : {}) } })),
+    mutationFn: () => take(api.POST("/api/v1/levels/{id}/presets", { params: { path: { id: doc.level.id } }, body: { ...whole, ...(inParts && left.length > 0 ? { only } : {}) } })),
     onSuccess: () => {
       notice(`Took ${p.name}.`, { word: "Undo", run: undo });
       onTaken();
@@ -75,14 +88,25 @@ function Taking({ doc, preset: p, canEdit, undo, onTaken }: { doc: Document; pre
   });
   return (
     <div ref={box} className="border border-[#101010] bg-base-200 p-2">
-      {changes.isPending && <p className="dim">Comparing…</p>}
+      {inZones && zones.length > 0 && (
+        <select className="field mb-1" aria-label="Where it goes" value={zone} onChange={(e) => setInto(e.target.value)}>
+          {p.kind !== "zone" && <option value="">into the level</option>}
+          {zones.map((z) => (
+            <option key={z.id} value={z.id}>
+              into the zone {z.name || z.id}
+            </option>
+          ))}
+        </select>
+      )}
+      {!possible && <p className="dim">The level has no zone that could take it.</p>}
+      {possible && changes.isPending && <p className="dim">Comparing…</p>}
       {changes.isError && <p className="text-error">{changes.error.message}</p>}
       {changes.isSuccess && byPart.size === 0 && <p className="dim">The level is like this already.</p>}
       <ul>
         {[...byPart].map(([part, fields]) => (
           <li key={part} className="mb-1">
             <label className="flex items-center gap-2 font-semibold">
-              <input type="checkbox" className="checkbox checkbox-xs" disabled={p.kind !== "mood"} checked={!left.includes(part)} onChange={(e) => setLeft(e.target.checked ? left.filter((x) => x !== part) : [...left, part])} />
+              <input type="checkbox" className="checkbox checkbox-xs" disabled={!inParts} checked={!left.includes(part)} onChange={(e) => setLeft(e.target.checked ? left.filter((x) => x !== part) : [...left, part])} />
               {part}
             </label>
             <ul className="dim pl-6 text-[11px]">

@@ -3,24 +3,36 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { api, take, type Document } from "../../api/client";
 import { complain, notice } from "../../ui/messages";
 
-/** Saves the level's mood, its look alone or one of its rigs, as a preset or a new version of one. */
+type Kind = "mood" | "sky" | "look" | "environment" | "density";
+const kinds: [Kind, string][] = [
+  ["mood", "Mood: sky, sun, ambient, fog, look"],
+  ["sky", "Sky alone"],
+  ["look", "Look alone"],
+  ["environment", "Environment: mood and zones"],
+  ["density", "Density plan"],
+];
+
+/** Saves a piece of the level as a preset or a new version of one. */
 export function SavePreset({ doc }: { doc: Document }) {
   const queries = useQueryClient();
   const [name, setName] = useState("");
-  const [rig, setRig] = useState("");
+  const [what, setWhat] = useState("mood");
   const [note, setNote] = useState("");
   const [tags, setTags] = useState("");
   const [credit, setCredit] = useState("");
+  const [changes, setChanges] = useState("");
+  const piece = what.startsWith("rig ") ? { rig: what.slice(4) } : what.startsWith("zone ") ? { zone: what.slice(5) } : { kind: what as Kind };
   const save = useMutation({
     mutationFn: () =>
       take(
         api.POST("/api/v1/presets", {
-          body: { name, level: doc.level.id, ...(rig === ":look" ? { look: true } : rig ? { rig } : {}), note, credit, tags: tags.split(/[ ,]+/).filter(Boolean) },
+          body: { name, level: doc.level.id, ...piece, note, credit, changes, tags: tags.split(/[ ,]+/).filter(Boolean) },
         }),
       ),
     onSuccess: (p) => {
-      notice(`Saved ${p.name}, version ${p.version}.`);
+      notice(`Saved ${p.name}, version ${p.version}.${p.uncredited ? ` It cannot be shared until ${p.uncredited.join(", ")} has a credit and a licence.` : ""}`);
       setName("");
+      setChanges("");
       return queries.invalidateQueries({ queryKey: ["presets"] });
     },
     onError: complain,
@@ -33,11 +45,19 @@ export function SavePreset({ doc }: { doc: Document }) {
         save.mutate();
       }}
     >
-      <select className="field" aria-label="What to save" value={rig} onChange={(e) => setRig(e.target.value)}>
-        <option value="">Mood: ambient, sky, fog, look</option>
-        <option value=":look">Look alone</option>
+      <select className="field" aria-label="What to save" value={what} onChange={(e) => setWhat(e.target.value)}>
+        {kinds.map(([kind, words]) => (
+          <option key={kind} value={kind}>
+            {words}
+          </option>
+        ))}
+        {doc.document.zones.map((z) => (
+          <option key={z.id} value={`zone ${z.id}`}>
+            Zone set-up: {z.name || z.id}
+          </option>
+        ))}
         {doc.document.rigs.map((r) => (
-          <option key={r.id} value={r.id}>
+          <option key={r.id} value={`rig ${r.id}`}>
             Rig: {r.name || r.id}
           </option>
         ))}
@@ -46,6 +66,7 @@ export function SavePreset({ doc }: { doc: Document }) {
       <input className="field" aria-label="Note" placeholder="note" value={note} onChange={(e) => setNote(e.target.value)} />
       <input className="field" aria-label="Tags" placeholder="tags, with spaces between" value={tags} onChange={(e) => setTags(e.target.value)} />
       <input className="field" aria-label="Credit" placeholder="credit" value={credit} onChange={(e) => setCredit(e.target.value)} />
+      <input className="field" aria-label="What changed" placeholder="what changed, for a new version" maxLength={400} value={changes} onChange={(e) => setChanges(e.target.value)} />
       <button className="btn btn-xs mt-1" disabled={save.isPending}>
         Save
       </button>

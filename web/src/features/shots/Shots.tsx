@@ -3,6 +3,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { X } from "lucide-react";
 import { api, take, takeShot, type Document, type Schemas, type Variant } from "../../api/client";
 import { useLightmap, useShotsDone } from "../data";
+import { anyPreset, usePresets } from "../presets/usePresets";
 import { bench, useBench } from "../../model/bench";
 
 // Finished pictures from every viewpoint, and how one differs from another state
@@ -31,7 +32,7 @@ function useShot(id: string, revision: number, body: Schemas["NewShot"], watch?:
 
 /** What "before" may be. */
 function useBefore(doc: Document): [string, Variant][] {
-  const presets = useQuery({ queryKey: ["presets"], queryFn: () => take(api.GET("/api/v1/presets")) });
+  const presets = usePresets({ ...anyPreset, kinds: ["mood", "look", "sky", "environment"], sort: "taken" });
   const { revision } = doc.level;
   const old = [...new Set([1, revision - 5, revision - 1])].filter((n) => n >= 1 && n < revision);
   return [
@@ -41,7 +42,7 @@ function useBefore(doc: Document): [string, Variant][] {
     ...old.map((n): [string, Variant] => [`at revision ${n}`, { revision: n }]),
     ...(doc.document.platform ? [[`on ${doc.document.platform}`, { display: doc.document.platform }] as [string, Variant]] : []),
     ...doc.document.mixes.map((m): [string, Variant] => [`with the mix ${m.name || m.id}`, { mix: m.id }]),
-    ...(presets.data?.items ?? []).filter((p) => p.kind !== "rig").map((p): [string, Variant] => [`with ${p.name}`, { preset: `${p.owner}/${p.name}` }]),
+    ...(presets.data?.pages[0]?.items ?? []).map((p): [string, Variant] => [`with ${p.name}`, { preset: `${p.owner}/${p.name}` }]),
   ];
 }
 

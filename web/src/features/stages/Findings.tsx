@@ -38,7 +38,7 @@ const short = (n: number) => (n >= 1e6 ? `${(n / 1e6).toFixed(1)} M` : n >= 1e4 
 
 /** The further platforms that the level is for: each gets a column of findings. */
 export function AlsoFor({ doc, context }: { doc: Document; context: Context }) {
-  const names = (usePlatforms().data?.items ?? []).map((p) => p.profile.name);
+  const names = (usePlatforms().data?.items ?? []).map((p) => p.ref);
   const own = doc.document.platform || "baked-arena";
   const also = doc.document.also_for ?? [];
   return (

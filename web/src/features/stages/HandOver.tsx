@@ -1,17 +1,19 @@
 import { useState } from "react";
 import { useMutation, useQuery } from "@tanstack/react-query";
-import { ArrowLeftRight, Camera, Clipboard, FileJson, Layers, Package, Palette, Table } from "lucide-react";
+import { ArrowLeftRight, Camera, Clipboard, Copyright, FileJson, Layers, Package, Palette, Table } from "lucide-react";
 import { api, take, takeShot, type Document } from "../../api/client";
 import type { Context } from "../../commands";
 import { bench, camera } from "../../model/bench";
 import { lightList } from "../../model/lightList";
 import { complain, notice } from "../../ui/messages";
 import { Group } from "./buttons";
+import { Credits } from "./Credits";
 import { EditorText } from "./EditorText";
 
 /** What leaves the bench: lights for another editor, the level as a file, its pictures, its grade. */
 export function HandOver({ doc, context, onApplied }: { doc: Document; context: Context; onApplied: () => void }) {
   const [editor, setEditor] = useState(false);
+  const [credits, setCredits] = useState(false);
   const { id, name } = doc.level;
   const file = (path: string) => location.assign(`/api/v1/levels/${id}/${path}`);
   async function copyLights() {
@@ -36,6 +38,8 @@ export function HandOver({ doc, context, onApplied }: { doc: Document; context: 
         <Item icon={<FileJson size={14} />} words="Level document (.json)" about="Everything; it can be brought in again" onClick={() => file("export?format=json")} />
         <Item icon={<Palette size={14} />} words="Grade (.cc)" about="The colour decisions of the look, as ASC CDL" onClick={() => file("grade.cc")} />
         <Item icon={<Table size={14} />} words="Lights as a list (.csv)" about="Places, directions, strengths with units" onClick={() => file("export?format=csv")} />
+        <Item icon={<Copyright size={14} />} words="Credits…" about="Whom to name for what it shows, with licences" onClick={() => setCredits(true)} />
+        {credits && <Credits doc={doc} onClose={() => setCredits(false)} />}
         <Item icon={<Clipboard size={14} />} words="Copy the lights" about="As a table with units, those selected or all" onClick={copyLights} />
       </Group>
       <Group title="The baked light, with a model that lies on it">

@@ -1,4 +1,5 @@
 import { useBench } from "../../model/bench";
+import { Origins } from "../presets/Origins";
 import { PresetPictures } from "../presets/PresetPictures";
 import { RigList } from "../presets/RigList";
 import { SavePreset } from "../presets/SavePreset";
@@ -8,6 +9,7 @@ import { AlsoFor, Budget, Findings, FitButton } from "./Findings";
 import { HandOver } from "./HandOver";
 import { MaterialSwatches } from "./Materials";
 import type { StageProps } from "./StagePanel";
+import { Variants } from "../variants/Variants";
 import { ViewpointList } from "./Viewpoints";
 
 // What each stage brings to hand. The commands are those of the palette.
@@ -35,6 +37,9 @@ export function LevelStage({ doc, context, onApplied }: StageProps) {
         <CommandGrid context={context} ids={["add-zone", "save-view", "walk", "frame"]} />
       </Group>
       <ViewpointList doc={doc} context={context} />
+      <Group title="Variants">
+        <Variants doc={doc} context={context} onApplied={onApplied} />
+      </Group>
     </>
   );
 }
@@ -46,14 +51,15 @@ export function MoodStage({ doc, context, onApplied }: StageProps) {
       <Group title="Sun and stage">
         <CommandGrid context={context} ids={["sun-at", "sun-on", "dark-stage", "clear-lights"]} />
       </Group>
-      <Group title="Moods: point to try, click to take">
-        <PresetPictures doc={doc} kinds={["mood"]} canEdit={context.canEdit} onApplied={onApplied} undo={context.undo} />
+      <Origins doc={doc} context={context} onApplied={onApplied} of={(o) => !o.rig && o.kind !== "look"} />
+      <Group title="Moods, skies, set-ups: point to try, click to take">
+        <PresetPictures doc={doc} kinds={["mood", "sky", "environment", "zone"]} canEdit={context.canEdit} onApplied={onApplied} undo={context.undo} />
       </Group>
     </>
   );
 }
 
-export function LightsStage({ context }: StageProps) {
+export function LightsStage({ doc, context, onApplied }: StageProps) {
   useOn();
   return (
     <>
@@ -75,6 +81,7 @@ export function LightsStage({ context }: StageProps) {
       <Group title="With what is selected">
         <CommandGrid context={context} ids={["aim", "each-fixture", "make-rig", "break-rig", "repeat", "alike-kind", "alike-colour", "keep-mix"]} />
       </Group>
+      <Origins doc={doc} context={context} onApplied={onApplied} of={(o) => o.rig !== undefined} />
       <Group title="Rigs">
         <RigList canEdit={context.canEdit} />
       </Group>
@@ -106,6 +113,7 @@ export function LookStage({ doc, context, onApplied }: StageProps) {
       <Group title="See">
         <CommandGrid context={context} ids={["air", "look", "mode-clipping", "mode-final"]} />
       </Group>
+      <Origins doc={doc} context={context} onApplied={onApplied} of={(o) => o.kind === "look"} />
       <Group title="Looks: point to try, click to take">
         <PresetPictures doc={doc} kinds={["look"]} canEdit={context.canEdit} onApplied={onApplied} undo={context.undo} />
       </Group>

@@ -12,6 +12,7 @@ import { usePlatforms } from "../data";
 import type { Session } from "../session";
 import { OthersInView } from "../presence/People";
 import { Trying } from "../presets/Trying";
+import { CommentPins } from "../talk/CommentPins";
 import { Legend } from "./Legend";
 import { Pins } from "./Pins";
 import { SunHandle } from "./SunHandle";
@@ -53,6 +54,7 @@ export function View({ doc, state, context, session, onApplied }: Props) {
         <Pins stage={stage} />
         <SunHandle context={context} stage={stage} endGesture={session.endGesture} />
         <OthersInView doc={doc} stage={stage} />
+        {markers && <CommentPins doc={doc} stage={stage} />}
         {ghost && (
           <div className="pointer-events-none absolute" style={{ left: ghost.x, top: ghost.y }}>
             <span className="ghost" />
@@ -222,8 +224,8 @@ function Shown() {
         <select className="field hidden !w-32 !bg-base-100 @[520px]:block" aria-label="Display" title="Light over what a platform takes is cut, as it is there" value={display} onChange={(e) => bench.set({ display: e.target.value })}>
           <option value="">all light</option>
           {cut.map((p) => (
-            <option key={p.profile.name} value={p.profile.name}>
-              as on {p.profile.name}
+            <option key={p.ref} value={p.ref}>
+              as on {p.ref}
             </option>
           ))}
         </select>

@@ -23,7 +23,7 @@ export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Doc
   const { mode, muted, solo, exposure, lookOn, airOn, playing, display } = useBench();
   const dragged = useBench((s) => s.live);
   const live = useMemo(() => ({ ...pendingLive(level, state), ...dragged }), [level, state, dragged]);
-  const lightMax = usePlatforms().data?.items.find((p) => p.profile.name === display)?.profile.display.light_max ?? 0;
+  const lightMax = usePlatforms().data?.items.find((p) => p.ref === display)?.profile.display.light_max ?? 0;
 
   // Colours and sway are in the mesh, and are no part of the geometry's name.
   const colors = useMemo(() => sceneColors(known), [known]);

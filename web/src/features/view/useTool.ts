@@ -22,6 +22,8 @@ export function hintOf(tool: Tool): string {
       return "";
     case "ask":
       return "Click a spot to ask what lights it. Esc leaves.";
+    case "comment":
+      return "Click what you want to say something about. Esc leaves.";
     case "line":
       return tool.from ? "Click where the line ends. Esc leaves." : "Click where the line begins. Esc leaves.";
     case "paint":
@@ -86,6 +88,10 @@ export function useTool(stage: Stage | null, context: Context, onApplied: () => 
       switch (tool.is) {
         case "ask":
           return void askPoint(id, hit.point, hit.normal).catch(complain);
+        case "comment": {
+          const [x, y, z] = hit.point;
+          return bench.set({ tool: { is: "select" }, thread: null, remark: { at: [x!, y!, z!], entity: hit.entity }, panel: "talk", folded: { ...bench.get().folded, drawer: false } });
+        }
         case "line": {
           const { from } = tool;
           const vec = (v: readonly number[]): [number, number, number] => [v[0]!, v[1]!, v[2]!];

@@ -136,7 +136,7 @@ function More({ level, mine, onDoing }: { level: LevelInfo; mine: boolean; onDoi
       </Button>
       <Popover placement="bottom end" className="min-w-44 border border-[#3a3a3a] bg-base-300 py-1 shadow-xl">
         <Menu className="outline-none" aria-label={level.name}>
-          <MenuItem className={item} isDisabled={level.role === "viewer"} onAction={() => onDoing("rename")}>
+          <MenuItem className={item} isDisabled={level.role !== "owner" && level.role !== "editor"} onAction={() => onDoing("rename")}>
             Rename
           </MenuItem>
           <MenuItem className={item} onAction={() => copy.mutate()}>

@@ -1,31 +1,32 @@
 import { useState, type FormEvent } from "react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { api, take, type Schemas } from "../api/client";
-import { complain, notice } from "../ui/messages";
-import { Shell } from "../ui/Shell";
-import { ago } from "../ui/time";
+import { api, take, type Schemas } from "../../api/client";
+import { complain, notice } from "../../ui/messages";
+import { Shell } from "../../ui/Shell";
+import { ago } from "../../ui/time";
+import { Audit } from "./Audit";
+import { Links } from "./Links";
+import { Part } from "./Part";
+import { People } from "./People";
+import { Teams } from "./Teams";
+import { Webhooks } from "./Webhooks";
 
-/** One's own account: password, where one is signed in, and tokens for scripts. */
-export function Account({ user }: { user: string }) {
+/** One's own account: teams, links, password, where one is signed in, tokens and webhooks. */
+export function Account({ user, admin }: { user: string; admin: boolean }) {
   return (
     <Shell user={user}>
       <h1 className="mb-4 text-base font-semibold">Account of {user}</h1>
       <div className="grid max-w-[1000px] gap-4 lg:grid-cols-2">
+        <Teams user={user} />
+        <Links admin={admin} />
         <Password user={user} />
         <Sessions />
         <Tokens />
+        <Webhooks />
+        {admin && <People user={user} />}
+        {admin && <Audit />}
       </div>
     </Shell>
-  );
-}
-
-function Part({ title, note, children }: { title: string; note: string; children: React.ReactNode }) {
-  return (
-    <section className="border border-[#101010] bg-base-100 px-4 py-3" aria-label={title}>
-      <h2 className="font-semibold">{title}</h2>
-      <p className="dim mb-3">{note}</p>
-      {children}
-    </section>
   );
 }
 

@@ -16,18 +16,21 @@ import (
 	"grotta/demo"
 )
 
-// Each recipe can be read, is one rig lit by one key, and stands off whatever it
+// Each rig can be read, is one rig lit by one key, and stands off whatever it
 // is set against: nothing of its body is behind the surface, and something is
 // close to it.
-func TestRecipesStandOffTheirSurface(t *testing.T) {
-	for _, r := range preset.Recipes() {
+func TestStarterRigsStandOffTheirSurface(t *testing.T) {
+	for _, r := range preset.Starters() {
+		if r.Preset.Kind != preset.Rig {
+			continue
+		}
 		text, err := level.Encode(r.Preset)
 		require.NoError(t, err, r.Name)
 		p, err := preset.Parse(text)
 		require.NoError(t, err, r.Name)
 		for _, normal := range []level.Vec{{0, 1, 0}, {0, -1, 0}, {1, 0, 0}, {0, 0, -1}, {0.6, 0, 0.8}} {
 			at := level.Vec{2, 1, -3}
-			op, err := p.Apply(demo.Room(), preset.Place{Origin: "recipes/" + r.Name, At: &at, Normal: &normal})
+			op, _, err := p.Apply(demo.Room(), preset.Place{Origin: "recipes/" + r.Name, At: &at, Normal: &normal})
 			require.NoError(t, err, r.Name)
 			l, inverse, err := demo.Room().Apply(op)
 			require.NoError(t, err, r.Name)
@@ -50,8 +53,9 @@ func TestRecipesStandOffTheirSurface(t *testing.T) {
 				}
 				off := world.Pose(&light.Entity).Position.Sub(geom.Vec3(at)).Dot(geom.Vec3(normal))
 				assert.GreaterOrEqual(t, off, 0.0, "%s on %v: %s is behind the surface", r.Name, normal, light.ID)
-				nearest = min(nearest, off)
-				assert.True(t, light.Color == "" && light.Kelvin == 0, "%s: the key colours %s", r.Name, light.ID)
+				nearest = min(nearest, off-light.RadiusM)
+				keyed := r.Preset.Rig.KeyColor != "" || r.Preset.Rig.KeyKelvin > 0
+				assert.True(t, !keyed || light.Color == "" && light.Kelvin == 0, "%s: the key colours %s", r.Name, light.ID)
 			}
 			assert.Less(t, nearest, 0.15, "%s on %v stands close to it", r.Name, normal)
 			back, _, err := l.Apply(inverse)
@@ -59,14 +63,14 @@ func TestRecipesStandOffTheirSurface(t *testing.T) {
 			assert.Equal(t, len(demo.Room().Solids), len(back.Solids), "undone")
 		}
 	}
-	require.NotNil(t, preset.RecipeNamed("candle"))
-	assert.Nil(t, preset.RecipeNamed("no-such"))
+	require.NotNil(t, preset.StarterNamed("candle"))
+	assert.Nil(t, preset.StarterNamed("no-such"))
 }
 
 // One key for a whole rig: its glow, beam and mist follow the lamp.
 func TestPartsOfARigFollowItsKey(t *testing.T) {
 	at := level.Vec{0, 2, 0}
-	op, err := preset.RecipeNamed("lantern-in-mist").Preset.Apply(demo.Room(), preset.Place{Origin: "recipes/lantern-in-mist", At: &at})
+	op, _, err := preset.StarterNamed("lantern-in-mist").Preset.Apply(demo.Room(), preset.Place{Origin: "recipes/lantern-in-mist", At: &at})
 	require.NoError(t, err)
 	l, _, err := demo.Room().Apply(op)
 	require.NoError(t, err)
@@ -87,7 +91,7 @@ func TestPartsOfARigFollowItsKey(t *testing.T) {
 func TestRigsCarryTheirAir(t *testing.T) {
 	l := demo.Room()
 	at := level.Vec{1, 2.4, 0}
-	op, err := preset.RecipeNamed("floodlight").Preset.Apply(l, preset.Place{Origin: "recipes/floodlight", At: &at})
+	op, _, err := preset.StarterNamed("floodlight").Preset.Apply(l, preset.Place{Origin: "recipes/floodlight", At: &at})
 	require.NoError(t, err)
 	l, _, err = l.Apply(op)
 	require.NoError(t, err)
@@ -99,7 +103,7 @@ func TestRigsCarryTheirAir(t *testing.T) {
 	require.Len(t, saved.Parts.Motes, 1)
 	assert.Empty(t, saved.Parts.Motes[0].ColorFrom)
 	assert.Equal(t, l.Color(l.Light("lamp")).Hex(), saved.Parts.Motes[0].Color)
-	op, err = saved.Apply(l, preset.Place{Origin: "maren/mine@1", At: &at})
+	op, _, err = saved.Apply(l, preset.Place{Origin: "maren/mine@1", At: &at})
 	require.NoError(t, err)
 	twice, _, err := l.Apply(op)
 	require.NoError(t, err)
@@ -111,7 +115,7 @@ func TestLookAloneAndOldMoods(t *testing.T) {
 	from := demo.Saltmarsh()
 	look := preset.FromLook(from)
 	require.NoError(t, look.Validate())
-	op, err := look.Apply(demo.Room(), preset.Place{})
+	op, _, err := look.Apply(demo.Room(), preset.Place{})
 	require.NoError(t, err)
 	l, _, err := demo.Room().Apply(op)
 	require.NoError(t, err)
@@ -127,11 +131,28 @@ func TestLookAloneAndOldMoods(t *testing.T) {
 }
 
 func TestPlacesThatCannotBe(t *testing.T) {
-	p := preset.RecipeNamed("candle").Preset
-	_, err := p.Apply(demo.Room(), preset.Place{})
+	p := preset.StarterNamed("candle").Preset
+	_, _, err := p.Apply(demo.Room(), preset.Place{})
 	assert.ErrorContains(t, err, "/at is missing")
-	_, err = p.Apply(demo.Room(), preset.Place{At: &level.Vec{}, Normal: &level.Vec{}})
+	_, _, err = p.Apply(demo.Room(), preset.Place{At: &level.Vec{}, Normal: &level.Vec{}})
 	assert.ErrorContains(t, err, "/normal has no length")
 	_, err = preset.Parse([]byte(`{"format":"grotta-preset/1","kind":"look"}`))
 	assert.ErrorContains(t, err, "a look a look")
+}
+
+// Every starter stands on the stage: what it needs is there, and a level made of it is valid.
+func TestEveryStarterStandsOnTheStage(t *testing.T) {
+	for _, s := range preset.Starters() {
+		staged, err := s.Preset.Stage()
+		require.NoError(t, err, s.Name)
+		require.NoError(t, staged.Level.Validate(), s.Name)
+		assert.Len(t, staged.Level.Viewpoints, 1, s.Name)
+		assert.Equal(t, s.Preset.Kind == preset.Rig || s.Preset.Kind == preset.Look, staged.Meter, s.Name)
+	}
+	zone, err := preset.FromZone(demo.Room(), "room")
+	require.NoError(t, err)
+	_, err = zone.Stage()
+	require.NoError(t, err)
+	_, err = preset.FromDensity(demo.Room()).Stage()
+	require.NoError(t, err)
 }
