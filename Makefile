@@ -26,6 +26,7 @@ soak: $(BIN)
 	GROTTA_SOAK_EDITS=2000 go test -timeout 3h -v -run AnyEdit ./service/jobs
 	GROTTA_SOAK=1 go test -timeout 3h -v ./e2e/endure ./e2e/trial
 	GROTTA_SOAK=1 go test -timeout 1h -v -run ViewAgrees ./e2e
+	GROTTA_SOAK=1 go test -timeout 1h -v -run 'SlantedWalls|HardPlaces' ./core/bake
 
 bench:
 	go run ./docs/bench

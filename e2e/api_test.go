@@ -27,6 +27,12 @@ import (
 	"grotta/service/rest"
 )
 
+func TestMain(m *testing.M) {
+	code := m.Run()
+	harness.CloseBrowser()
+	os.Exit(code)
+}
+
 func start(t *testing.T) *harness.Grotta {
 	t.Helper()
 	g, err := harness.Start(t.TempDir())

@@ -23,7 +23,7 @@ func TestAirAndLookInTheBrowser(t *testing.T) {
 	maren, l, g := room(t)
 	_, err := harness.BakeAndWait(ctx, maren, l.ID, "draft")
 	require.NoError(t, err)
-	p := open(t, g)
+	p := openWithAir(t, g)
 	p.signIn("maren")
 	p.do(chromedp.Navigate(g.URL+"/levels/"+l.ID), chromedp.WaitVisible("[data-strip]"), chromedp.WaitVisible("[data-testid=view][data-air]"))
 	doc := func() *level.Level {
@@ -154,7 +154,7 @@ func TestDraggedLightAndSwayInTheBrowser(t *testing.T) {
 	}})
 	_, err := harness.BakeAndWait(ctx, maren, l.ID, "draft")
 	require.NoError(t, err)
-	p := open(t, g)
+	p := openWithAir(t, g)
 	p.signIn("maren")
 	p.do(network.Enable(), chromedp.Navigate(g.URL+"/levels/"+l.ID), chromedp.WaitVisible("[data-strip]"), chromedp.WaitVisible("[data-testid=view][data-air]"))
 	all := func() float64 { return brightness(p.view(), 0, 0, 1, 1) }

@@ -186,13 +186,15 @@ func init() {
 		l.LengthM, l.RadiusM = 2.4, 0.02
 		return l
 	}, func(x, y, z float64) float64 {
-		const n = 4000
+		const n, around, radius = 400, 200, 0.02
 		sum := 0.0
-		for i := range n { // slices of a cylinder that shows a breadth of 2 r sin φ
-			u := ((float64(i)+0.5)/n - 0.5) * 2.4
-			d2 := (x-u)*(x-u) + z*z + 1.2*1.2
-			sin := math.Sqrt(z*z+1.2*1.2) / math.Sqrt(d2)
-			sum += 2 * 0.02 * sin * 1.2 / math.Sqrt(d2) / d2 * 2.4 / n
+		for k := range around { // pieces of the cylinder's skin
+			out := geom.Vec3{0, math.Sin(2 * math.Pi * (float64(k) + 0.5) / around), math.Cos(2 * math.Pi * (float64(k) + 0.5) / around)}
+			for i := range n {
+				to := geom.Vec3{((float64(i)+0.5)/n - 0.5) * 2.4, 1.2, 0}.Add(out.Mul(radius)).Sub(geom.Vec3{x, y, z})
+				d2 := to.Dot(to)
+				sum += max(0, to[1]) * max(0, -to.Dot(out)) / (d2 * d2) * 2 * math.Pi * radius / around * 2.4 / n
+			}
 		}
 		return 4000 * sum
 	})

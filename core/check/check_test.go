@@ -103,7 +103,7 @@ func TestLimitsBiteAtTheirEdge(t *testing.T) {
 
 func TestLightmapLimitsAndTheirFix(t *testing.T) {
 	l := demo.Saltmarsh()
-	l.Lightmap.Density = 40
+	l.Lightmap.Density = 20
 	r := run(t, l, "pocket")
 	f := find(r, "limits.lightmap-pages")
 	require.NotNil(t, f)

@@ -258,7 +258,7 @@ func (s *subject) litTexels(l *level.Light) bool {
 		for _, t := range s.Chunk(chunk) {
 			asked++
 			origin := geom.Vec3{float64(t.Origin[0]), float64(t.Origin[1]), float64(t.Origin[2])}
-			r := source.Receiver{Point: origin, Origin: origin, Normal: t.Normal(s.Scene)}
+			r := source.Receiver{Point: origin, Origin: origin, Normal: t.Shading(s.Scene)}
 			if ok, _ := src.Arrives(&r); !ok {
 				continue
 			}

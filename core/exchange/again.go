@@ -126,7 +126,7 @@ func Into(ctx context.Context, l, file *level.Level, name string) (level.Operati
 			out.Same++
 		default:
 			op.Steps = append(op.Steps, level.Set(was.ID, map[string]any{
-				"positions": m.Positions, "indices": m.Indices, "uvs": orNil(m.UVs), "transform.position": m.Transform.Position,
+				"positions": m.Positions, "indices": m.Indices, "uvs": orNil(m.UVs), "normals": orNil(m.Normals), "transform.position": m.Transform.Position,
 			}))
 			out.Changed = append(out.Changed, title)
 		}
@@ -155,11 +155,11 @@ func Into(ctx context.Context, l, file *level.Level, name string) (level.Operati
 
 func titleOf(m *level.Mesh) string { return cmp.Or(m.Name, m.ID) }
 
-func orNil(uvs []float64) any {
-	if len(uvs) == 0 {
+func orNil(values []float64) any {
+	if len(values) == 0 {
 		return nil
 	}
-	return uvs
+	return values
 }
 
 // asTree is an operation as it would come over the wire.
@@ -176,7 +176,7 @@ func asTree(op level.Operation) (level.Operation, error) {
 // sameShape tells whether two meshes are alike in shape and place.
 func sameShape(a, b *level.Mesh) bool {
 	near := func(x, y float64) bool { return math.Abs(x-y) < 1e-6 }
-	return slices.Equal(a.Indices, b.Indices) && slices.EqualFunc(a.Positions, b.Positions, near) && slices.EqualFunc(a.UVs, b.UVs, near) &&
+	return slices.Equal(a.Indices, b.Indices) && slices.EqualFunc(a.Positions, b.Positions, near) && slices.EqualFunc(a.UVs, b.UVs, near) && slices.EqualFunc(a.Normals, b.Normals, near) &&
 		slices.EqualFunc(a.Transform.Position[:], b.Transform.Position[:], near)
 }
 

@@ -357,6 +357,9 @@ func (in *importer) mesh(n *gltf.Node, index int, world mgl64.Mat4, path string)
 		if err := in.uvs(p, at, &m); err != nil {
 			return err
 		}
+		if err := in.normals(p, turn, at, &m); err != nil {
+			return err
+		}
 		in.report.from("meshes", len(in.level.Meshes), at)
 		in.level.Meshes = append(in.level.Meshes, &m)
 		if len(in.level.Meshes) > level.MaxEntities {

@@ -173,8 +173,7 @@ func (x *exporter) entityOf(b *scene.Body) *level.Entity {
 	return &b.Solid.Entity
 }
 
-// whole writes a mesh as it is kept: each vertex once. It has no normals, so that it is shaded flat,
-// as the level is.
+// whole writes a mesh as it is kept: each vertex once. One without normals is shaded flat.
 func (x *exporter) whole(m *level.Mesh, material *level.Material) (*gltf.Primitive, error) {
 	positions := make([][3]float32, len(m.Positions)/3)
 	for i := range positions {
@@ -183,6 +182,13 @@ func (x *exporter) whole(m *level.Mesh, material *level.Material) (*gltf.Primiti
 	p := &gltf.Primitive{
 		Attributes: gltf.PrimitiveAttributes{gltf.POSITION: modeler.WritePosition(x.doc, positions)},
 		Indices:    gltf.Index(modeler.WriteIndices(x.doc, m.Indices)),
+	}
+	if len(m.Normals) > 0 {
+		normals := make([][3]float32, len(positions))
+		for i := range normals {
+			normals[i] = unit32(geom.Vec3(m.Normals[3*i : 3*i+3]))
+		}
+		p.Attributes[gltf.NORMAL] = modeler.WriteNormal(x.doc, normals)
 	}
 	if len(m.UVs) > 0 {
 		uvs := make([][2]float32, len(m.UVs)/2)
@@ -207,10 +213,10 @@ func (x *exporter) faces(surfaces []scene.Surface, look look, pose geom.Pose) (*
 			continue
 		}
 		chart, triangle := x.chart(s), 0
+		first, _ := x.scene.TrianglesOf(s)
 		for t := range x.scene.Corners(s) {
-			n := unit32(back.Rotate(t[1].Sub(t[0]).Cross(t[2].Sub(t[0])).Normalize()))
 			for k, p := range t {
-				at := vertex{position: f32(back.Rotate(p.Sub(pose.Position))), normal: n}
+				at := vertex{position: f32(back.Rotate(p.Sub(pose.Position))), normal: unit32(back.Rotate(x.scene.CornerNormal(first+triangle, k)))}
 				if look.material.Image != "" {
 					u, w := x.scene.CornerUV(s, triangle, k, p)
 					at.uv = [2]float32{float32(u), float32(w)}

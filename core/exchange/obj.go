@@ -15,16 +15,16 @@ import (
 	"grotta/core/picture"
 )
 
-// OBJ with its material library (MTL): the statements v, vt, f, o, g, usemtl, mtllib;
-// Kd, Ke, d, map_Kd. Faces may be polygons and count back from the newest vertex. Normals, curves and
-// lines are left out.
+// OBJ with its material library (MTL): the statements v, vt, vn, f, o, g, usemtl, mtllib;
+// Kd, Ke, d, map_Kd. Faces may be polygons and count back from the newest vertex. Curves and lines
+// are left out.
 
 type objReader struct {
 	*soup
 	files     *Files
-	report    *Report
 	vertices  []geom.Vec3
 	images    [][2]float64
+	normals   []geom.Vec3
 	materials map[string]string // ids by name
 	pieces    map[string]*piece
 	order     []*piece
@@ -38,7 +38,7 @@ type objReader struct {
 const maxLine = 1 << 20
 
 func readOBJ(files *Files, o Options, report *Report) (*level.Level, error) {
-	r := &objReader{soup: newSoup(o), files: files, report: report, materials: map[string]string{}, pieces: map[string]*piece{}, object: o.Name, skipped: map[string]int{}}
+	r := &objReader{soup: newSoup(o, report), files: files, materials: map[string]string{}, pieces: map[string]*piece{}, object: o.Name, skipped: map[string]int{}}
 	lines := bufio.NewScanner(bytes.NewReader(files.Data))
 	lines.Buffer(nil, maxLine)
 	n := 0
@@ -64,9 +64,6 @@ func readOBJ(files *Files, o Options, report *Report) (*level.Level, error) {
 			report.leave("%d statements %q", k, word)
 		}
 	}
-	if r.skipped["vn"] > 0 {
-		report.note("Normals of the file are not used: surfaces are shaded flat.")
-	}
 	return r.level, nil
 }
 
@@ -91,6 +88,12 @@ func (r *objReader) line(text string, n int) error {
 			uv[1] = v[1]
 		}
 		r.images = append(r.images, uv)
+	case "vn":
+		v, err := numbers(rest, 3)
+		if err != nil {
+			return fault(lineOf(n), "is a normal and %v", err)
+		}
+		r.normals = append(r.normals, geom.Vec3{v[0], v[1], v[2]})
 	case "f":
 		return r.polygon(strings.Fields(rest), n)
 	case "o", "g":
@@ -147,18 +150,23 @@ func (r *objReader) polygon(words []string, n int) error {
 	corners := make([]uint32, len(words))
 	for i, w := range words {
 		parts := strings.Split(w, "/")
-		at, err := objIndex(parts[0], len(r.vertices))
-		if err != nil {
+		at, image, normal, err := corner{-1, -1, -1}, [2]float64{}, geom.Vec3{}, error(nil)
+		if at.vertex, err = objIndex(parts[0], len(r.vertices)); err != nil {
 			return fault(lineOf(n), "names vertex %v", err)
 		}
-		uv, image := -1, [2]float64{}
 		if len(parts) > 1 && parts[1] != "" {
-			if uv, err = objIndex(parts[1], len(r.images)); err != nil {
+			if at.image, err = objIndex(parts[1], len(r.images)); err != nil {
 				return fault(lineOf(n), "names place in an image %v", err)
 			}
-			image = r.images[uv]
+			image = r.images[at.image]
 		}
-		corners[i] = r.vertex(p, at, uv, r.vertices[at], image)
+		if len(parts) > 2 && parts[2] != "" {
+			if at.normal, err = objIndex(parts[2], len(r.normals)); err != nil {
+				return fault(lineOf(n), "names normal %v", err)
+			}
+			normal = r.normals[at.normal]
+		}
+		corners[i] = r.vertex(p, at, r.vertices[at.vertex], image, normal)
 	}
 	return r.face(p, corners, lineOf(n))
 }

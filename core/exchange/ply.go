@@ -14,7 +14,7 @@ import (
 	"grotta/core/level"
 )
 
-// PLY, as text and binary of both byte orders (Greg Turk, 1994): the x, y and z of the element vertex,
+// PLY, as text and binary of both byte orders (Greg Turk, 1994): the x, y, z and nx, ny, nz of the element vertex,
 // and the list vertex_indices (or vertex_index) of the element face. The rest is read over.
 
 type plyProperty struct {
@@ -47,29 +47,33 @@ func readPLY(files *Files, o Options, report *Report) (*level.Level, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := newSoup(o)
+	s := newSoup(o, report)
 	p := s.begin(o.Name, "")
-	var places []geom.Vec3
+	var places, normals []geom.Vec3
 	for _, e := range elements {
 		if least := e.leastBytes(); e.count < 0 || int64(e.count)*int64(least) > int64(len(body)) {
 			return nil, fault("/header/"+e.name, "says %d entries; the %d bytes of the file cannot hold them", e.count, len(body))
 		}
 		for i := range e.count {
 			where := fmt.Sprintf("/%s/%d", e.name, i)
-			values, corners, err := e.read(next)
+			place, normal, corners, err := e.read(next)
 			if err != nil {
 				return nil, fault(where, "%v", err)
 			}
 			switch e.name {
 			case "vertex":
-				places = append(places, values)
+				places, normals = append(places, place), append(normals, normal)
 			case "face":
 				at := make([]uint32, len(corners))
 				for k, c := range corners {
 					if c < 0 || c >= len(places) {
 						return nil, fault(where, "names vertex %d; there are %d", c, len(places))
 					}
-					at[k] = s.vertex(p, c, -1, places[c], [2]float64{})
+					of := corner{c, -1, -1}
+					if normals[c] != (geom.Vec3{}) {
+						of.normal = c
+					}
+					at[k] = s.vertex(p, of, places[c], [2]float64{}, normals[c])
 				}
 				if len(at) > 2 {
 					if err := s.face(p, at, where); err != nil {
@@ -142,41 +146,45 @@ func plyHeader(data []byte) (elements []plyElement, format string, body []byte, 
 // leastBytes is the least that an entry takes in the file, also as text.
 func (e *plyElement) leastBytes() int { return max(1, len(e.properties)) }
 
-// read reads an entry: its place, and the corners of a face.
-func (e *plyElement) read(next func(kind string) (float64, error)) (place geom.Vec3, corners []int, err error) {
+// read reads an entry: its place and its normal, and the corners of a face.
+func (e *plyElement) read(next func(kind string) (float64, error)) (place, normal geom.Vec3, corners []int, err error) {
 	for _, p := range e.properties {
 		if p.count == "" {
 			v, err := next(p.kind)
 			if err != nil {
-				return place, nil, err
+				return place, normal, nil, err
 			}
-			if i := strings.Index("xyz", p.name); i >= 0 && len(p.name) == 1 {
+			to, name := &place, p.name
+			if strings.HasPrefix(name, "n") {
+				to, name = &normal, name[1:]
+			}
+			if i := strings.Index("xyz", name); i >= 0 && len(name) == 1 {
 				if math.IsNaN(v) || math.IsInf(v, 0) {
-					return place, nil, fmt.Errorf("has a coordinate that is not finite")
+					return place, normal, nil, fmt.Errorf("has a coordinate that is not finite")
 				}
-				place[i] = v
+				to[i] = v
 			}
 			continue
 		}
 		count, err := next(p.count)
 		if err != nil {
-			return place, nil, err
+			return place, normal, nil, err
 		}
 		if count < 0 || count > maxCorners {
-			return place, nil, fmt.Errorf("has a list of %v values; the most is %d", count, maxCorners)
+			return place, normal, nil, fmt.Errorf("has a list of %v values; the most is %d", count, maxCorners)
 		}
 		isFace := p.name == "vertex_indices" || p.name == "vertex_index"
 		for range int(count) {
 			v, err := next(p.kind)
 			if err != nil {
-				return place, nil, err
+				return place, normal, nil, err
 			}
 			if isFace {
 				corners = append(corners, int(v))
 			}
 		}
 	}
-	return place, corners, nil
+	return place, normal, corners, nil
 }
 
 // plyValues reads value after value.

@@ -13,41 +13,47 @@ import (
 type soup struct {
 	level     *level.Level
 	ids       *level.IDs
+	report    *Report
 	frame     mgl64.Mat4
 	triangles int
 }
 
-func newSoup(o Options) *soup {
+func newSoup(o Options, report *Report) *soup {
 	l := level.New(o.Name)
-	return &soup{level: l, ids: l.NewIDs(), frame: o.frame()}
+	return &soup{level: l, ids: l.NewIDs(), frame: o.frame(), report: report}
 }
 
 // piece is a mesh under construction: vertices of the file that it uses, each once.
 type piece struct {
-	mesh  *level.Mesh
-	index map[[2]int]uint32 // of a vertex and a place in an image; -1 for none
-	uvs   bool
+	mesh    *level.Mesh
+	index   map[corner]uint32
+	uvs     bool
+	normals []geom.Vec3 // of its vertices, as the file has them
+	flat    bool        // some corners have no normal
 }
+
+// corner is what a corner of a face names, by the numbers of the file; -1 for none.
+type corner struct{ vertex, image, normal int }
 
 func (s *soup) begin(name, material string) *piece {
 	m := level.Default[level.Mesh]()
 	m.ID, m.Name = s.ids.Fresh(name), clip(name)
 	m.Surface.Material = material
-	return &piece{&m, map[[2]int]uint32{}, false}
+	return &piece{mesh: &m, index: map[corner]uint32{}}
 }
 
 // vertex is the index of a vertex in the piece.
-func (s *soup) vertex(p *piece, at, uv int, place geom.Vec3, image [2]float64) uint32 {
-	key := [2]int{at, uv}
-	if i, ok := p.index[key]; ok {
+func (s *soup) vertex(p *piece, at corner, place geom.Vec3, image [2]float64, normal geom.Vec3) uint32 {
+	if i, ok := p.index[at]; ok {
 		return i
 	}
 	i := uint32(len(p.index))
-	p.index[key] = i
+	p.index[at] = i
 	w := mgl64.TransformCoordinate(place, s.frame)
 	p.mesh.Positions = append(p.mesh.Positions, w[0], w[1], w[2])
 	p.mesh.UVs = append(p.mesh.UVs, image[0], 1-image[1])
-	p.uvs = p.uvs || uv >= 0
+	p.normals = append(p.normals, normal)
+	p.uvs, p.flat = p.uvs || at.image >= 0, p.flat || at.normal < 0
 	return i
 }
 
@@ -70,6 +76,9 @@ func (s *soup) end(p *piece) error {
 	}
 	if !p.uvs {
 		m.UVs = nil
+	}
+	if !p.flat {
+		setNormals(m, p.normals, s.frame.Mat3(), s.report)
 	}
 	low, high := geom.Vec3{m.Positions[0], m.Positions[1], m.Positions[2]}, geom.Vec3{m.Positions[0], m.Positions[1], m.Positions[2]}
 	for i, v := range m.Positions {

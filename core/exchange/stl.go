@@ -15,8 +15,8 @@ import (
 // STL, binary and as text: triangles without anything else, usually in millimetres with z up. Corners
 // at one place are one vertex.
 
-func readSTL(files *Files, o Options, _ *Report) (*level.Level, error) {
-	s := newSoup(o)
+func readSTL(files *Files, o Options, report *Report) (*level.Level, error) {
+	s := newSoup(o, report)
 	p := s.begin(o.Name, "")
 	known := map[geom.Vec3]int{}
 	add := func(corners [3]geom.Vec3, where string) error {
@@ -27,7 +27,7 @@ func readSTL(files *Files, o Options, _ *Report) (*level.Level, error) {
 				n = len(known)
 				known[c] = n
 			}
-			at[i] = s.vertex(p, n, -1, c, [2]float64{})
+			at[i] = s.vertex(p, corner{n, -1, -1}, c, [2]float64{}, geom.Vec3{})
 		}
 		if at[0] == at[1] || at[1] == at[2] || at[0] == at[2] {
 			return nil // it has no area

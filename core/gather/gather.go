@@ -195,7 +195,7 @@ func (g *Gatherer) fine(ctx context.Context, charts *Group, f *smooth.Field, fir
 		defer escapeLists.Put(list)
 		escapes := (*list)[:0]
 		for i := range texels {
-			about[i] = sampling.FrameOf(texels[i].Normal(g.m.Scene))
+			about[i] = sampling.FrameOf(texels[i].Shading(g.m.Scene))
 			found[i].U, found[i].V = g.m.Layout.Charts[g.m.ChartOf(charts.First+first+from+i)].Axes()
 		}
 		sent := radiosity.Volley{Links: g.links, Met: func(i int, dir geom.Vec3, target uint32, distance float64, normal geom.Vec3) {
@@ -248,7 +248,7 @@ func eachOfBlock(m *lightmap.Map, texels []lightmap.Texel, rays int, fans *sampl
 	var about [block]sampling.Frame
 	var fan [block][]geom.Vec3
 	for i := range texels {
-		about[i], fan[i] = sampling.FrameOf(texels[i].Normal(m.Scene)), fans.Of(sampling.TurnAt(gatherSeed, texels[i].Origin))
+		about[i], fan[i] = sampling.FrameOf(texels[i].Shading(m.Scene)), fans.Of(sampling.TurnAt(gatherSeed, texels[i].Origin))
 	}
 	for sector := range sectors {
 		for i := range texels {

@@ -90,7 +90,7 @@ func (g *Gatherer) skyOn(texels []lightmap.Texel, first int, escapes []escape, l
 			if open[i]>>cell&1 == 0 {
 				continue
 			}
-			n := texels[i].Normal(g.m.Scene)
+			n := texels[i].Shading(g.m.Scene)
 			u, v := geom.Axes(n)
 			turn := sampling.TurnAt(openingSeed+uint64(cell), texels[i].Origin)
 			for k := range more * more {

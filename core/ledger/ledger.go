@@ -75,12 +75,20 @@ func Ask(p *bake.Prepared, at, normal geom.Vec3) *Ledger {
 	return ask(p, at, normal, ledgerSamples, ledgerPaths)
 }
 
+// sameFacing is the cosine from which on two normals are the same one, but for rounding.
+const sameFacing = 0.999
+
 func ask(p *bake.Prepared, at, normal geom.Vec3, samples, paths int) *Ledger {
 	n := normal.Normalize()
 	r := source.Receiver{Point: at, Origin: at.Add(n.Mul(scene.OffsetM)), Normal: n}
 	book := &Ledger{Point: level.Vec(at), Normal: level.Vec(n), Inside: p.Scene.Inside(r.Origin)}
 	if hit, ok := p.Scene.See(at.Add(n.Mul(0.01)), n.Mul(-1), 0.02); ok {
 		book.Surface = p.Scene.Surfaces[hit.Surface].Body().Entity
+		if own := p.Scene.NormalOf(hit.Triangle); own.Dot(n) > sameFacing { // it asks about the surface
+			r.Normal = p.Scene.ShadingNormal(hit.Triangle, at)
+			r.Point = at.Add(own.Mul(p.Scene.Lift(hit.Triangle, at)))
+			r.Origin = r.Point.Add(own.Mul(scene.OffsetM))
+		}
 	}
 	bounced := bouncedAt(p, &r, paths)
 	var total color.Linear

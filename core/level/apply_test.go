@@ -43,15 +43,15 @@ func nested(steps []level.Operation) level.Operation {
 // No step of an edit costs what the whole level costs. A quadratic one would take
 // minutes here; the bound is far over what it takes and far under that.
 func TestLargeEditsAreNotQuadratic(t *testing.T) {
-	const n = 10_000
+	const n = 5000
 	sets, removes, backward := make([]level.Operation, n), make([]level.Operation, n), make([]level.Operation, n)
 	for i := range n {
 		sets[i] = level.Set(fmt.Sprintf("l%d", i), map[string]any{"strength": i})
 		removes[i] = level.Remove(fmt.Sprintf("l%d", i))
 		backward[n-1-i] = removes[i]
 	}
-	followed := crowd(5000, false)
-	for i := range 5000 {
+	followed := crowd(3000, false)
+	for i := range 3000 {
 		glow := level.Default[level.Glow]()
 		glow.ID, glow.ColorFrom = fmt.Sprintf("g%d", i), fmt.Sprintf("l%d", i)
 		followed.Glows = append(followed.Glows, &glow)
@@ -60,19 +60,19 @@ func TestLargeEditsAreNotQuadratic(t *testing.T) {
 		level *level.Level
 		op    level.Operation
 	}{
-		"10 thousand sets":                {crowd(n, false), nested(sets)},
-		"10 thousand removed":             {crowd(n, false), nested(removes)},
-		"10 thousand removed, last first": {crowd(n, false), nested(backward)},
-		"5000 that glows follow":          {followed, nested(removes[:5000])},
-		"6000 that carry each other":      {crowd(6000, true), level.Set("l5999", map[string]any{"strength": 1})},
-		"1000 of 6000 carriers removed":   {crowd(6000, true), nested(removes[:1000])},
+		"5000 sets":                     {crowd(n, false), nested(sets)},
+		"5000 removed":                  {crowd(n, false), nested(removes)},
+		"5000 removed, last first":      {crowd(n, false), nested(backward)},
+		"3000 that glows follow":        {followed, nested(removes[:3000])},
+		"6000 that carry each other":    {crowd(6000, true), level.Set("l5999", map[string]any{"strength": 1})},
+		"1000 of 6000 carriers removed": {crowd(6000, true), nested(removes[:1000])},
 	} {
 		began := time.Now()
 		next, inverse, err := c.level.Apply(c.op)
 		require.NoError(t, err, name)
 		back, _, err := next.Apply(inverse)
 		require.NoError(t, err, name)
-		assert.Less(t, time.Since(began), 20*time.Second, name)
+		assert.Less(t, time.Since(began), 8*time.Second, name)
 		assert.Equal(t, encode(t, c.level), encode(t, back), name)
 	}
 }

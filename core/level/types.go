@@ -184,6 +184,7 @@ type Mesh struct {
 	Positions []float64 `json:"positions" maxItems:"18000000" doc:"x, y, z of each vertex, metres."`
 	Indices   []uint32  `json:"indices" maxItems:"6000000" doc:"Three vertices of each triangle."`
 	UVs       []float64 `json:"uvs,omitzero" maxItems:"12000000" doc:"u, v of each vertex in its material's image; v runs down."`
+	Normals   []float64 `json:"normals,omitzero" maxItems:"18000000" doc:"x, y, z of the direction that each vertex faces, of any length: the mesh is lit as a curved surface. Leave out for flat triangles."`
 	Surface   Surface   `json:"surface"`
 	Sways     *Sway     `json:"sways,omitzero" doc:"How it bends with the wind; leave out for not at all."`
 	Carrier

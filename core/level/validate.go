@@ -13,6 +13,7 @@ import (
 
 	"github.com/go-json-experiment/json/jsontext"
 
+	"grotta/core/geom"
 	"grotta/core/photometry"
 	"grotta/core/picture"
 )
@@ -338,6 +339,15 @@ func (l *Level) checkShapes(f *faults) {
 		}
 		if n := len(m.UVs); n > 0 && n != len(m.Positions)/3*2 {
 			f.add(path+"/uvs", "has %d numbers; two for each of the %d vertices are needed", n, len(m.Positions)/3)
+		}
+		if n := len(m.Normals); n > 0 && n != len(m.Positions) {
+			f.add(path+"/normals", "has %d numbers; three for each of the %d vertices are needed", n, len(m.Positions)/3)
+		}
+		for j := 0; j+2 < len(m.Normals); j += 3 {
+			if n := geom.Vec3(m.Normals[j : j+3]).Len(); n < 1e-6 {
+				f.add(fmt.Sprintf("%s/normals/%d", path, j), "begins a normal of no length")
+				break
+			}
 		}
 		for j, v := range m.Indices {
 			if int(v) >= len(m.Positions)/3 {

@@ -18,7 +18,7 @@ import (
 type Texel struct {
 	Index    int32          // page*size*size + y*size + x
 	Triangle int32          // of the scene
-	Origin   [3]float32     // OffsetM off the surface, never inside a solid
+	Origin   [3]float32     // OffsetM off the surface, that of a curved mesh; never inside a solid
 	Area     sampling.Cells // what of its square lies on the surface, flat with it and outside of solids
 	Parted   bool           // whether something may stand on its square
 }
@@ -26,8 +26,13 @@ type Texel struct {
 // Surface is the one that the texel is on.
 func (t *Texel) Surface(s *scene.Scene) int { return int(s.SurfaceOf[t.Triangle]) }
 
-// Normal is where that faces, of unit length.
+// Normal is where its triangle faces, of unit length.
 func (t *Texel) Normal(s *scene.Scene) geom.Vec3 { return s.NormalOf(int(t.Triangle)) }
+
+// Shading is the normal by which light falls on it. It is another one on meshes with normals.
+func (t *Texel) Shading(s *scene.Scene) geom.Vec3 {
+	return s.ShadingNormal(int(t.Triangle), vec(t.Origin))
+}
 
 // Texels are the samples to compute, in the order of charts and of blocks in them,
 // and the rule that fills the rest from them.
@@ -144,6 +149,10 @@ func (t *Texels) MemoryBytes() int {
 	return lists.MemoryBytes(t.List) + lists.MemoryBytes(t.first) + lists.MemoryBytes(t.fill) + lists.MemoryBytes(t.ranges) + lists.MemoryBytes(t.fillsOf)
 }
 
+// leastCos is the least cosine of a triangle's normal to its chart's. Charts hold it by their making,
+// but for rounding.
+const leastCos = 0.5
+
 // BlockTexels is the side of the squares in which texels follow each other.
 const BlockTexels = 8
 
@@ -159,6 +168,8 @@ func (l *Layout) chartTexels(s *scene.Scene, c *Chart) (list []Texel, filled []b
 	var room [4]flatTriangle // most surfaces have no more
 	patch, near := flatten(s, surface, c, room[:0]), s.BlocksNear(surface, 2*scene.OffsetM)
 	width, height := c.Size()
+	axisU, axisV := c.Axes()
+	about := axisU.Cross(axisV)
 	filled = make([]bool, width*height)
 	// try takes the first of the spots of a square that is on the surface and
 	// outside solids.
@@ -174,6 +185,13 @@ func (l *Layout) chartTexels(s *scene.Scene, c *Chart) (list []Texel, filled []b
 			}
 			t := Texel{Index: l.index(c, x, y), Triangle: int32(triangle), Origin: f32(p)}
 			t.Area, t.Parted = patch.area(x-PaddingTexels, y-PaddingTexels, p, triangle, &near)
+			if lift := s.Lift(triangle, p); lift > 0 {
+				// Along the chart's own normal, so that it stays in its square.
+				high := p.Add(about.Mul(lift / max(about.Dot(s.NormalOf(triangle)), leastCos)))
+				if !near.Hold(high) && !s.Blocked(p, high) {
+					t.Origin = f32(high)
+				}
+			}
 			list = append(list, t)
 			filled[y*width+x] = true
 			return true

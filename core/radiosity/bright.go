@@ -203,7 +203,7 @@ func (b *brightSet) addToPatch(row []float32, patch int) {
 // lux is their light on a texel, by the rays that the texel has sent by the cosine and by rays to
 // them. Rays to them start at each of some texels in turn, if there are any.
 func (b *brightSet) lux(on *lightmap.Texel, starts []int32, met []uint32, toBright, cosine int) (lux [3]float32) {
-	at, n := vec(on.Origin), on.Normal(b.l.m.Scene)
+	at, n := vec(on.Origin), on.Shading(b.l.m.Scene)
 	for _, patch := range met {
 		if i, ok := b.of[patch]; ok {
 			p := &b.patches[i]

@@ -238,7 +238,7 @@ const linkSeed = 0x6c696e6b // any number; other uses have others
 // They are computed again when they are needed, so the sky's part of the links is not
 // stored.
 func raysOf(m *lightmap.Map, first *lightmap.Texel) ([]geom.Vec3, sampling.Frame) {
-	return fans.Of(sampling.TurnAt(linkSeed, first.Origin)), sampling.FrameOf(first.Normal(m.Scene))
+	return fans.Of(sampling.TurnAt(linkSeed, first.Origin)), sampling.FrameOf(first.Shading(m.Scene))
 }
 
 // Volley collects rays from texels and traces them eight at a time. It is fastest if
@@ -304,7 +304,7 @@ func RayAlong(from *lightmap.Texel, dir geom.Vec3) trace.Ray {
 
 func (l *Links) albedoAt(texel *lightmap.Texel) color.Linear {
 	at := vec(texel.Origin)
-	seen, ok := l.m.Scene.See(at, texel.Normal(l.m.Scene).Mul(-1), 4*scene.OffsetM)
+	seen, ok := l.m.Scene.See(at, texel.Normal(l.m.Scene).Mul(-1), 4*scene.OffsetM+l.m.Scene.Lift(int(texel.Triangle), at))
 	if !ok || seen.Surface != texel.Surface(l.m.Scene) {
 		return l.m.Scene.Surfaces[texel.Surface(l.m.Scene)].Finish().Albedo
 	}

@@ -54,6 +54,10 @@ func (s *Scene) digestOf(surfaces []Surface, images map[string]digest.Sum, on *w
 		for t := first; t < end; t++ {
 			corners := s.Triangle(t)
 			place.Float32(corners.A[:]...).Float32(corners.B[:]...).Float32(corners.C[:]...)
+			for k := 0; k < 3 && f.Body().shading != nil; k++ {
+				n := f32(s.CornerNormal(t, k))
+				place.Float32(n[:]...)
+			}
 		}
 		roles.Bool(f.Finish().Roles.CastsShadow).Bool(f.Finish().Roles.ReceivesLight).Bool(f.Finish().Roles.Visible)
 		finish.Bool(f.Finish().Material.TwoSided)

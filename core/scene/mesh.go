@@ -60,7 +60,10 @@ func (s *Scene) addMesh(mesh *level.Mesh, alike *alike) {
 			}
 		}
 	}
-	if len(mesh.UVs) > 0 {
+	if len(mesh.Normals) > 0 {
+		body.shading = &shading{pose.Rotation}
+	}
+	if body.isLaid() || body.shading != nil {
 		body.source = &order
 	}
 }

@@ -52,7 +52,8 @@ type Body struct {
 	// For a solid: the index in the scene's lists at which its entries begin.
 	normals, distances  int32
 	corners, cornersEnd int32
-	source              *[]int32 // of a mesh with an image laid by its corners: which triangle of it each is
+	source              *[]int32 // of a mesh with an image laid by its corners or with normals: which triangle of it each is
+	shading             *shading // of a mesh with normals
 }
 
 // Finish is what many surfaces have alike: the document's roles, and what they look up.
@@ -431,7 +432,7 @@ func (s *Scene) Normal(f *Surface) geom.Vec3 { return s.NormalOf(int(f.First)) }
 
 // uv is where in its image a hit lies.
 func (s *Scene) uv(f *Surface, triangle int, h trace.Hit) (u, v float64) {
-	if f.Body().source != nil {
+	if f.Body().isLaid() {
 		a, b, c := 1-float64(h.U)-float64(h.V), float64(h.U), float64(h.V)
 		for k, weight := range [3]float64{a, b, c} {
 			x, y := f.Body().cornerUV(triangle, k)
@@ -444,13 +445,22 @@ func (s *Scene) uv(f *Surface, triangle int, h trace.Hit) (u, v float64) {
 	return s.flatUV(f, c[0].Add(e1.Mul(float64(h.U))).Add(e2.Mul(float64(h.V))))
 }
 
-// cornerUV is where in its image a corner of one of the scene's triangles lies.
-func (b *Body) cornerUV(triangle, corner int) (u, v float64) {
+// isLaid tells whether the body's image is laid by its corners.
+func (b *Body) isLaid() bool { return b.Mesh != nil && len(b.Mesh.UVs) > 0 }
+
+// corner is the vertex of the mesh at a corner of one of the scene's triangles, and whether the
+// triangle is of the back.
+func (b *Body) corner(triangle, corner int) (vertex int, isBack bool) {
 	of := triangle - int(b.first)
 	if front := int(b.front); front > 0 && of >= front {
-		of, corner = of-front, (3-corner)%3
+		of, corner, isBack = of-front, (3-corner)%3, true
 	}
-	at := b.Mesh.Indices[3*int((*b.source)[of])+corner]
+	return int(b.Mesh.Indices[3*int((*b.source)[of])+corner]), isBack
+}
+
+// cornerUV is where in its image a corner of one of the scene's triangles lies.
+func (b *Body) cornerUV(triangle, corner int) (u, v float64) {
+	at, _ := b.corner(triangle, corner)
 	return b.Mesh.UVs[2*at], b.Mesh.UVs[2*at+1]
 }
 
@@ -467,7 +477,7 @@ func (s *Scene) flatUV(f *Surface, p geom.Vec3) (u, v float64) {
 // CornerUV is where in its image a corner of one of a surface's triangles lies, or for an
 // image that lies by metres, any point.
 func (s *Scene) CornerUV(f *Surface, triangle, corner int, p geom.Vec3) (u, v float64) {
-	if f.Body().source != nil {
+	if f.Body().isLaid() {
 		return f.Body().cornerUV(int(f.First)+triangle, corner)
 	}
 	return s.flatUV(f, p)

@@ -72,7 +72,7 @@ func (e *Eye) look(from, dir geom.Vec3) (color.Linear, float64) {
 		// A matt surface of albedo a under E lux sends a E / π nits.
 		light = light.Add(albedo.Mul(e.limit(e.lightmap.At(chart.Page(), x, y).Scale(1 / math.Pi))))
 	} else if surface.Finish().Material.Lighting == "dynamic" {
-		light = light.Add(albedo.Mul(e.limit(e.OnMoving(hit.Point, e.p.Scene.Normal(surface)).Scale(1 / math.Pi))))
+		light = light.Add(albedo.Mul(e.limit(e.OnMoving(hit.Point, e.p.Scene.ShadingNormal(hit.Triangle, hit.Point)).Scale(1 / math.Pi))))
 	}
 	return light, hit.Distance
 }

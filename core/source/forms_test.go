@@ -2,6 +2,7 @@ package source
 
 import (
 	"math"
+	"math/rand/v2"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -88,8 +89,38 @@ func TestDiscFactor(t *testing.T) {
 // across it.
 func TestFarTubeIsAPoint(t *testing.T) {
 	s := &tube{shape{Kind: "tube", Position: geom.Vec3{0, 50, 0}, Right: geom.Vec3{1, 0, 0}, Width: 0.5, RadiusM: 0.02}}
-	assert.InEpsilon(t, 2*0.02*0.5/2500, s.irradiance(geom.Vec3{}, geom.Vec3{0, 1, 0}), 1e-4)
+	assert.InEpsilon(t, 2*0.02*0.5/2500, s.irradiance(geom.Vec3{}, geom.Vec3{0, 1, 0}), 5e-4, "its skin is nearer than its axis")
 	assert.Zero(t, s.irradiance(geom.Vec3{}, geom.Vec3{0, -1, 0}))
 	end := s.irradiance(geom.Vec3{30, 50, 0}, geom.Vec3{-1, 0, 0})
 	assert.Less(t, end, 1e-7, "seen along its axis it shows no breadth")
+}
+
+// A tube against the sum over small pieces of its skin, from near its skin to far away, for any normal,
+// also where the horizon cuts it.
+func TestTubeAgainstItsSkin(t *testing.T) {
+	rng := rand.New(rand.NewPCG(7, 11))
+	for _, ratio := range []float64{1.05, 1.3, 2, 3.9, 4.1, 7, 20, 60} { // distance to the axis, in radii
+		for range 6 {
+			const radius, width = 0.05, 1.2
+			s := &tube{shape{Kind: "tube", Right: geom.Vec3{1, 0, 0}, Width: width, RadiusM: radius}}
+			p := geom.Vec3{1.6 * (rng.Float64() - 0.5), 0, ratio * radius}
+			n := geom.Vec3{rng.NormFloat64(), rng.NormFloat64(), rng.NormFloat64()}.Normalize()
+			along, around := 1500, 300
+			want, part := 0.0, width/float64(along)*2*math.Pi*radius/float64(around)
+			for k := range around {
+				sin, cos := math.Sincos(2 * math.Pi * (float64(k) + 0.5) / float64(around))
+				out := geom.Vec3{0, sin, cos}
+				if out[2]*p[2] <= radius {
+					continue // it faces away
+				}
+				for i := range along {
+					to := geom.Vec3{width * ((float64(i)+0.5)/float64(along) - 0.5), radius * out[1], radius * out[2]}.Sub(p)
+					d2 := to.Dot(to)
+					want += max(0, to.Dot(n)) * max(0, -to.Dot(out)) / (d2 * d2) * part
+				}
+			}
+			whole := math.Pi * min(1, 1/ratio)
+			assert.InDelta(t, want, s.irradiance(p, n), 2e-3*whole, "%v radii away, place %v, normal %v", ratio, p, n)
+		}
+	}
 }

@@ -3,6 +3,8 @@ package source
 import (
 	"math"
 
+	"gonum.org/v1/gonum/integrate/quad"
+
 	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/level"
@@ -30,7 +32,7 @@ func (t *tube) isParallel() bool   { return false }
 
 func (t *tube) lets(_, _ geom.Vec3) bool { return true }
 
-// unblocked is the integral of a thin cylinder along its axis, windowed to the range.
+// unblocked is what a shining cylinder sends, windowed to the range.
 func (t *tube) unblocked(p, n geom.Vec3) (arrival, bool) {
 	to := t.Position.Sub(p)
 	d := to.Len()
@@ -42,26 +44,69 @@ func (t *tube) unblocked(p, n geom.Vec3) (arrival, bool) {
 	return a, a.lux > 0
 }
 
-// irradiance is the irradiance by a thin cylinder of radius r and radiance 1: it shows
-// a breadth of 2 r sin φ, so the integral along its axis is that of cos θ d / D⁴,
-// which has a closed form. The part below the horizon is cut off. Its error is of
-// the order of (r/d)², and d counts as at least r.
+// irradiance is the irradiance by a cylinder of radius r and radiance 1, whose ends are dark. Seen
+// from the point, the cylinder is made of lines along its axis. Each line has a closed form, and they
+// are summed over the angle that the cylinder fills across its axis. An even step of the angle on the
+// cylinder's own circle makes that sum smooth. The point's distance to the axis counts as r at least.
 func (t *tube) irradiance(p, n geom.Vec3) float64 {
 	a := t.Position.Sub(t.Right.Mul(t.Width / 2)).Sub(p)
-	l1, l2 := a.Dot(t.Right), a.Dot(t.Right)+t.Width
+	l1 := a.Dot(t.Right)
+	l2 := l1 + t.Width
 	foot := a.Sub(t.Right.Mul(l1)) // of the axis, nearest the point
-	height, slope := foot.Dot(n), t.Right.Dot(n)
-	if h1, h2 := height+l1*slope, height+l2*slope; h1 < 0 && h2 < 0 {
+	distance := foot.Len()
+	toAxis := foot.Mul(1 / max(distance, 1e-12))
+	side := t.Right.Cross(toAxis)
+	d := max(distance, t.RadiusM*(1+1e-6))
+	up, aside, slope := toAxis.Dot(n), side.Dot(n), t.Right.Dot(n)
+	nodes := farTube
+	if d < nearTube*t.RadiusM {
+		nodes = closeTube
+	}
+	sum := 0.0
+	for _, node := range nodes {
+		sin := t.RadiusM / d * node.sin // of the line's angle to the axis, from the point
+		cos := math.Sqrt(1 - sin*sin)
+		rho := d*cos - t.RadiusM*node.cos // how far the line is
+		sum += node.weight * t.RadiusM / d * node.cos / cos * line(rho, cos*up+sin*aside, slope, l1, l2)
+	}
+	return max(0, sum)
+}
+
+// line is the irradiance, for each radian across, by a line at a distance that shines evenly as part
+// of a surface. It goes from l1 to l2 along its own direction, whose cosine to the receiver's normal is
+// slope. up is that of the direction to its foot. What is below the horizon is cut off.
+func line(distance, up, slope, l1, l2 float64) float64 {
+	height := distance * up
+	h1, h2 := height+l1*slope, height+l2*slope
+	switch {
+	case h1 <= 0 && h2 <= 0:
 		return 0
-	} else if h1 < 0 {
+	case h1 < 0:
 		l1 = -height / slope
-	} else if h2 < 0 {
+	case h2 < 0:
 		l2 = -height / slope
 	}
-	d := max(foot.Len(), t.RadiusM)
-	along := func(l float64) float64 { return l/(d*(d*d+l*l)) + math.Atan(l/d)/(d*d) }
-	across := func(l float64) float64 { return l * l / (d * (d*d + l*l)) }
-	return max(0, t.RadiusM*((along(l2)-along(l1))*height+(across(l2)-across(l1))*slope))
+	q := distance * distance
+	along := func(l float64) float64 { return (l*distance/(q+l*l) + math.Atan2(l, distance)) / 2 }
+	return up*(along(l2)-along(l1)) + slope*(l2*l2/(q+l2*l2)-l1*l1/(q+l1*l1))/2
+}
+
+// nearTube is the distance in radii under which the lines of a tube are summed at more places.
+const nearTube = 4
+
+var farTube, closeTube = tubeNodes(4), tubeNodes(16)
+
+// tubeNode is a place of Gauss's rule on the half circle of a tube that faces a point.
+type tubeNode struct{ sin, cos, weight float64 }
+
+func tubeNodes(count int) (nodes []tubeNode) {
+	x, weights := make([]float64, count), make([]float64, count)
+	quad.Legendre{}.FixedLocations(x, weights, -math.Pi/2, math.Pi/2)
+	for i := range x {
+		sin, cos := math.Sincos(x[i])
+		nodes = append(nodes, tubeNode{sin, cos, weights[i]})
+	}
+	return nodes
 }
 
 func (t *tube) light(sc *scene.Scene, r Receiver, e Effort, turn float64) got {

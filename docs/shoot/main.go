@@ -56,6 +56,7 @@ func run() error {
 	if err != nil {
 		return err
 	}
+	defer harness.CloseBrowser()
 	browser, stop, err := harness.Browser(ctx, 1280, 800)
 	if err != nil {
 		return err

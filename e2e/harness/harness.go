@@ -8,11 +8,7 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
-	"os"
 	"time"
-
-	"github.com/chromedp/cdproto/page"
-	"github.com/chromedp/chromedp"
 
 	"grotta/api"
 	"grotta/client"
@@ -20,6 +16,7 @@ import (
 	"grotta/demo"
 	"grotta/service"
 	_ "grotta/service/auth/authtest"
+	_ "grotta/service/jobs/jobstest"
 	"grotta/service/store"
 	"grotta/web"
 )
@@ -111,36 +108,4 @@ func BakeAndWait(ctx context.Context, c *client.Client, id, quality string) (api
 		err = fmt.Errorf("the bake ended as %s: %s", b.State, b.Error)
 	}
 	return b, err
-}
-
-// Browser starts a headless Chromium with WebGL by software and gives a context
-// for chromedp; stop ends it.
-func Browser(ctx context.Context, width, height int) (browser context.Context, stop func(), err error) {
-	profile, err := os.MkdirTemp("", "grotta-browser-")
-	if err != nil {
-		return nil, nil, err
-	}
-	options := append(chromedp.DefaultExecAllocatorOptions[:],
-		chromedp.ExecPath("/usr/bin/chromium"), chromedp.UserDataDir(profile), chromedp.NoSandbox, chromedp.WindowSize(width, height),
-		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true),
-		chromedp.Flag("use-angle", "swiftshader"), chromedp.Flag("enable-unsafe-swiftshader", true),
-		chromedp.Flag("hide-scrollbars", true), chromedp.Flag("force-device-scale-factor", "1"),
-	)
-	alloc, stopAlloc := chromedp.NewExecAllocator(ctx, options...)
-	browser, stopBrowser := chromedp.NewContext(alloc)
-	stop = func() {
-		stopBrowser()
-		stopAlloc()
-		os.RemoveAll(profile)
-	}
-	// A first visit is offered the tour; here nobody is new.
-	knows := chromedp.ActionFunc(func(ctx context.Context) error {
-		_, err := page.AddScriptToEvaluateOnNewDocument(`try { localStorage.setItem("grotta-tour", "seen") } catch {}`).Do(ctx)
-		return err
-	})
-	if err := chromedp.Run(browser, chromedp.EmulateViewport(int64(width), int64(height)), knows); err != nil {
-		stop()
-		return nil, nil, fmt.Errorf("chromium: %w", err)
-	}
-	return browser, stop, nil
 }

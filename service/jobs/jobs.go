@@ -55,7 +55,7 @@ type Baker struct {
 	js     jetstream.JetStream
 	stop   context.CancelFunc
 	done   sync.WaitGroup
-	bake   func(ctx context.Context, p *bake.Prepared, sources []*source.Source, q bake.Quality, report func(float64)) ([]*layer.Layer, error)
+	bake   BakeFunc
 
 	mu      sync.Mutex
 	running map[string]*run
@@ -63,6 +63,16 @@ type Baker struct {
 	tries   map[string]int    // of a message, by its content
 	waits   map[string]string // why a bake does not go on, by its id
 }
+
+// BakeFunc bakes the layers of some sources.
+type BakeFunc func(ctx context.Context, p *bake.Prepared, sources []*source.Source, q bake.Quality, report func(float64)) ([]*layer.Layer, error)
+
+var bakeBy BakeFunc = func(ctx context.Context, p *bake.Prepared, sources []*source.Source, q bake.Quality, report func(float64)) ([]*layer.Layer, error) {
+	return p.Bake(ctx, sources, q, report)
+}
+
+// BakeBy sets how bakers that start from now on bake.
+func BakeBy(f BakeFunc) { bakeBy = f }
 
 // run is a bake that this process has worked on.
 type run struct {
@@ -76,9 +86,7 @@ type run struct {
 // and starts the worker. dir is the folder of the data.
 func Start(dir string, st *store.Store, sd *studio.Studio, log *slog.Logger) (*Baker, error) {
 	b := &Baker{store: st, studio: sd, log: log, running: map[string]*run{}, queued: map[string]int{}, tries: map[string]int{}, waits: map[string]string{}}
-	b.bake = func(ctx context.Context, p *bake.Prepared, sources []*source.Source, q bake.Quality, report func(float64)) ([]*layer.Layer, error) {
-		return p.Bake(ctx, sources, q, report)
-	}
+	b.bake = bakeBy
 	if err := b.startServer(filepath.Join(dir, "queue")); err != nil {
 		return nil, fmt.Errorf("queue: %w", err)
 	}

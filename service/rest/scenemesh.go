@@ -135,10 +135,16 @@ func movingLight(ctx context.Context, p *bake.Prepared, image *layer.Image, grid
 		if !s.Finish().Roles.Visible || p.Layout.ChartOf[i] >= 0 || s.Finish().Material.Lighting != "dynamic" {
 			continue
 		}
+		triangle, _ := p.Scene.TrianglesOf(s)
 		for t := range drawn(p.Scene, i, pieces) {
-			for _, v := range t {
-				corners = append(corners, corner{v, p.Scene.Normal(s)})
+			for k, v := range t {
+				normal := p.Scene.Normal(s)
+				if s.Body().Mesh != nil { // its own triangles are drawn
+					normal = p.Scene.CornerNormal(triangle, k)
+				}
+				corners = append(corners, corner{v, normal})
 			}
+			triangle++
 		}
 	}
 	lux := make([]float32, 3*len(corners))

@@ -105,7 +105,7 @@ var values = map[string]any{
 	"azimuth_deg": 75, "disc.azimuth_deg": 75, "surface.material": "paint",
 	"parent": "block", "zone": "hall", "rig": "group", "material": "paint", "image": "picture", "color_from": "other", "light": "other",
 	"transform.position": []any{1.5, 2, -0.5}, "transform.rotation": []any{0, 0.6, 0, 0.8}, "tags": []any{"a"}, "kelvin": 3456, "outer_deg": 61, "inner_deg": 12,
-	"positions": []any{0, 0, 0, 2, 0, 0, 0, 2, 0}, "indices": []any{0, 2, 1}, "uvs": []any{0, 0, 1, 0, 0, 1}, "size": []any{3, 2.5, 1.5},
+	"positions": []any{0, 0, 0, 2, 0, 0, 0, 2, 0}, "indices": []any{0, 2, 1}, "uvs": []any{0, 0, 1, 0, 0, 1}, "normals": []any{0, 0, 1, 0.6, 0, 0.8, 0, 0.6, 0.8}, "size": []any{3, 2.5, 1.5},
 	"boxes": []any{map[string]any{"min": []any{-3, 0, -2}, "max": []any{2, 3, 4}}}, "end_m": 321, "falloff": "linear", "size_max_m": 0.02, "size_min_m": 0.006,
 	"gobo": map[string]any{"image": "picture"}, "follows": "none", "profile": "shape",
 }

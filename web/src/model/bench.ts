@@ -1,4 +1,5 @@
 import { create } from "zustand";
+import { persist } from "zustand/middleware";
 import type { Ledger, LightLine, PresetInfo, Variant } from "../api/client";
 import { carriedAtFirst, type Carried } from "./carried";
 import type { Placeable } from "./edits";
@@ -116,7 +117,10 @@ const fresh: BenchState = {
   folded: { left: false, right: false, drawer: false },
 };
 
-export const useBench = create<BenchState>(() => fresh);
+/** What a person has set up to work by: it is kept in the browser, for every level. */
+const habitsOf = ({ markers, autoBake, lookOn, airOn, snapM, ownAxes, eyeM, folded }: BenchState) => ({ markers, autoBake, lookOn, airOn, snapM, ownAxes, eyeM, folded });
+
+export const useBench = create<BenchState>()(persist(() => fresh, { name: "grotta-bench", partialize: habitsOf }));
 
 /** How a click changes a selection: alone, with Shift or Ctrl. */
 export type Adding = "replace" | "toggle" | "add";
@@ -132,8 +136,12 @@ export const bench = {
   /** The spot that was asked last. */
   asked: () => useBench.getState().ledger?.point ?? null,
   get: () => useBench.getState(),
-  set: (part: Partial<BenchState>) => useBench.setState(part),
-  reset: () => useBench.setState(fresh, true),
+  set: (part: Partial<BenchState>) => {
+    useBench.setState(part);
+  },
+  reset: () => {
+    useBench.setState((s) => ({ ...fresh, ...habitsOf(s) }), true);
+  },
   select: (ids: readonly string[], how: Adding = "replace") => useBench.setState((s) => ({ selection: selectionAfter(s.selection, ids, how) })),
   live: (id: string, value: Live) => useBench.setState((s) => ({ live: { ...s.live, [id]: { ...s.live[id], ...value, settled: undefined } } })),
   settle: (id: string) => useBench.setState((s) => (s.live[id] ? { live: { ...s.live, [id]: { ...s.live[id], settled: true } } } : {})),

@@ -1,0 +1,84 @@
+package scene
+
+import (
+	"github.com/go-gl/mathgl/mgl64"
+
+	"grotta/core/geom"
+)
+
+// A mesh with normals is lit as the curved surface that its triangles stand for. Light falls on it by
+// the normals of its corners, and rays start where the curved surface is, so that flat triangles do
+// not shade each other.
+
+// shading is what a mesh with normals has beside its triangles.
+type shading struct {
+	turn mgl64.Quat // from its own space to the level's
+}
+
+// leastFacing is the least cosine of a shading normal to the triangle's own. Below it the file's
+// normals say nothing about the triangle, such as those that face inward.
+const leastFacing = 0.1
+
+// CornerNormal is the shading normal at a corner of a triangle. It is the triangle's own where its
+// body has none.
+func (s *Scene) CornerNormal(triangle, corner int) geom.Vec3 {
+	own, b := s.NormalOf(triangle), s.Surfaces[s.SurfaceOf[triangle]].Body()
+	if b.shading == nil {
+		return own
+	}
+	at, isBack := b.corner(triangle, corner)
+	n := b.shading.turn.Rotate(geom.Vec3(b.Mesh.Normals[3*at : 3*at+3])).Normalize()
+	if isBack {
+		n = n.Mul(-1)
+	}
+	if n.Dot(own) < leastFacing {
+		return own
+	}
+	return n
+}
+
+// ShadingNormal is the normal by which light falls on a point of a triangle: between those of its
+// corners, by the point's barycentric weights.
+func (s *Scene) ShadingNormal(triangle int, at geom.Vec3) geom.Vec3 {
+	if s.Surfaces[s.SurfaceOf[triangle]].Body().shading == nil {
+		return s.NormalOf(triangle)
+	}
+	var n geom.Vec3
+	for k, weight := range barycentric(s.CornersOf(triangle), at) {
+		n = n.Add(s.CornerNormal(triangle, k).Mul(weight))
+	}
+	return n.Normalize()
+}
+
+// Lift is how far the curved surface lies above a point of a triangle, in metres: the mean of how far
+// the planes across the corners' normals do, by the point's barycentric weights. Source: Hanika,
+// "Hacking the shadow terminator", Ray Tracing Gems II (2021).
+func (s *Scene) Lift(triangle int, at geom.Vec3) float64 {
+	if s.Surfaces[s.SurfaceOf[triangle]].Body().shading == nil {
+		return 0
+	}
+	corners, own, lift := s.CornersOf(triangle), s.NormalOf(triangle), 0.0
+	for k, weight := range barycentric(corners, at) {
+		n := s.CornerNormal(triangle, k)
+		if under := corners[k].Sub(at).Dot(n); under > 0 {
+			lift += weight * under * n.Dot(own)
+		}
+	}
+	return lift
+}
+
+// barycentric is the weights of a triangle's corners at a point. Beside the triangle they are those
+// of a place near it on the edge.
+func barycentric(c [3]geom.Vec3, at geom.Vec3) (weights [3]float64) {
+	normal := across(c)
+	sum := 0.0
+	for k := range weights {
+		a, b := c[(k+1)%3], c[(k+2)%3]
+		weights[k] = max(0, b.Sub(a).Cross(at.Sub(a)).Dot(normal))
+		sum += weights[k]
+	}
+	for k := range weights {
+		weights[k] /= sum
+	}
+	return weights
+}
