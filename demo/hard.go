@@ -136,12 +136,13 @@ func slanted() *level.Level {
 	return b.l
 }
 
-// curtain is a room with a sheet of two sides across it, seen from the lamp's side, to which the sheet
-// turns its back.
-func curtain() *level.Level {
+// curtain is a room with a sheet of two sides across it. It is seen from the lamp's side, to which the
+// sheet turns its back, and from the other.
+func curtain(translucency float64) *level.Level {
 	b := hall("Curtain", level.Vec{4, 2.6, 3}, "#bcbcbc")
 	cloth := level.Default[level.Material]()
 	cloth.ID, cloth.Name, cloth.Color, cloth.TwoSided = "cloth", "Cloth", "#c8a080", true
+	cloth.Translucency = translucency
 	b.l.Materials = append(b.l.Materials, &cloth)
 	sheet := level.Default[level.Mesh]()
 	sheet.ID, sheet.Name, sheet.Surface.Material = "sheet", "Sheet", "cloth"
@@ -155,12 +156,72 @@ func curtain() *level.Level {
 	}
 	b.l.Meshes = append(b.l.Meshes, &sheet)
 	b.light("lamp", "Lamp", level.Point, level.Vec{3.2, 2, 1.5}, 200, 0).RangeM = 0
+	b.viewpoint("behind", "Behind", level.Vec{0.2, 1.5, 2.8}, level.Vec{2, 1, 0.8}, 75)
 	b.viewpoint("inside", "Inside", level.Vec{3.7, 1.6, 2.7}, level.Vec{1.8, 1, 1}, 70)
 	return b.l
+}
+
+// barrels is a yard corner with a barrel, a pipe and a ball, with or without normals.
+func barrels(smooth bool) *level.Level {
+	b := &builder{level.New("Barrels")}
+	b.material("tin", "Tin", "#a8a49c")
+	b.material("ground", "Ground", "#8a8378")
+	b.box("floor", "ground", level.Vec{0, -0.1, 0}, level.Vec{6, 0.2, 6})
+	b.box("back", "ground", level.Vec{0, 1.4, -1.6}, level.Vec{6, 3, 0.2})
+	turned := func(id string, at level.Vec, around int, profile [][2]float64) { // radius and height
+		m := level.Default[level.Mesh]()
+		m.ID, m.Surface.Material, m.Transform.Position = id, "tin", at
+		for j, p := range profile {
+			before, after := profile[max(j-1, 0)], profile[min(j+1, len(profile)-1)]
+			n := geom.Vec3{after[1] - before[1], before[0] - after[0], 0}.Normalize() // out of the profile, along its radius
+			for i := range around {
+				sin, cos := math.Sincos(2 * math.Pi * float64(i) / float64(around))
+				m.Positions = append(m.Positions, p[0]*cos, p[1], p[0]*sin)
+				if smooth {
+					m.Normals = append(m.Normals, n[0]*cos, n[1], n[0]*sin)
+				}
+				if j > 0 {
+					a, c := uint32((j-1)*around+i), uint32((j-1)*around+(i+1)%around)
+					up := uint32(around)
+					m.Indices = append(m.Indices, a, a+up, c, c, a+up, c+up)
+				}
+			}
+		}
+		b.l.Meshes = append(b.l.Meshes, &m)
+	}
+	var drum, sphere [][2]float64
+	for j := range 7 {
+		y := float64(j) / 6
+		drum = append(drum, [2]float64{0.34 + 0.07*math.Sin(math.Pi*y), 1.1 * y})
+	}
+	for j := range 9 {
+		sin, cos := math.Sincos(math.Pi * float64(j) / 8)
+		sphere = append(sphere, [2]float64{0.45 * max(sin, 1e-3), 0.45 - 0.45*cos})
+	}
+	turned("barrel", level.Vec{-0.7, 0, -0.4}, 16, drum)
+	turned("ball", level.Vec{0.7, 0, 0.1}, 16, sphere)
+	turned("pipe", level.Vec{0.2, 0, -1.1}, 10, [][2]float64{{0.14, 0}, {0.14, 2.4}})
+	b.l.Environment.Ambient.Strength, b.l.Environment.Sky.Luminance = 0, 300
+	b.l.Environment.Sun = &level.Sun{}
+	*b.l.Environment.Sun = level.Default[level.Sun]()
+	b.l.Environment.Sun.AzimuthDeg, b.l.Environment.Sun.AltitudeDeg, b.l.Environment.Sun.Lux = 240, 30, 5000
+	b.l.Lightmap.Density = 16
+	b.viewpoint("inside", "Inside", level.Vec{0.4, 1.3, 2.6}, level.Vec{0, 0.6, -0.4}, 50)
+	return b.l
+}
+
+// SurfacePairs are places that look other by what their surfaces are, seen from their first viewpoint.
+func SurfacePairs() [][2]HardPlace {
+	opaque, cloth := curtain(0), curtain(0.4)
+	opaque.Lightmap.Density, cloth.Lightmap.Density = 14, 14
+	return [][2]HardPlace{
+		{{Label: "flat triangles", Level: barrels(false)}, {Label: "with normals", Level: barrels(true)}},
+		{{Label: "a curtain with two sides", Level: opaque}, {Label: "translucency 0.4", Level: cloth}},
+	}
 }
 
 // HardPictures are the hard places to look at: those that are measured, and walls and sheets behind
 // which it should be dark.
 func HardPictures() []HardPlace {
-	return append(HardPlaces(), HardPlace{Label: "slanted wall of 10 mm", Level: slanted()}, HardPlace{Label: "curtain from behind", Level: curtain()})
+	return append(HardPlaces(), HardPlace{Label: "slanted wall of 10 mm", Level: slanted()}, HardPlace{Label: "curtain from behind", Level: curtain(0)})
 }

@@ -83,7 +83,7 @@ func partOf(progress func(float64), from, to float64) func(float64) {
 // there is time for while a light is dragged. They have no key, as nothing keeps them. It ends
 // early with the context's error.
 func (p *Prepared) Direct(ctx context.Context, sources []*source.Source, q Quality) ([]*layer.Layer, error) {
-	lit, err := direct.Bake(ctx, p.Map, sources, direct.Rays{Shadow: q.Samples(), Sky: q.Rays()}, nil)
+	lit, err := p.directOn(ctx, sources, q, nil)
 	if err != nil {
 		return nil, err
 	}
@@ -94,10 +94,19 @@ func (p *Prepared) Direct(ctx context.Context, sources []*source.Source, q Quali
 	return p.packAll(ctx, sources, make([]string, len(sources)), lit, nil, columns, gather.Groups(p.Map), nil)
 }
 
+// directOn is the direct light of some sources, also what of it comes through surfaces.
+func (p *Prepared) directOn(ctx context.Context, sources []*source.Source, q Quality, report func(float64)) ([]direct.Light, error) {
+	lit, err := direct.Bake(ctx, p.Map, sources, direct.Rays{Shadow: q.Samples(), Sky: q.Rays()}, report)
+	if err != nil {
+		return nil, err
+	}
+	return lit, direct.Through(ctx, p.Map, lit)
+}
+
 // bakeTogether computes the layers of some sources at once.
 func (p *Prepared) bakeTogether(ctx context.Context, sources []*source.Source, q Quality, progress func(share float64)) ([]*layer.Layer, error) {
 	stage := func(from, to float64) func(float64) { return partOf(progress, from, to) }
-	lit, err := direct.Bake(ctx, p.Map, sources, direct.Rays{Shadow: q.Samples(), Sky: q.Rays()}, stage(0, 0.4))
+	lit, err := p.directOn(ctx, sources, q, stage(0, 0.4))
 	if err != nil {
 		return nil, err
 	}

@@ -261,7 +261,7 @@ func openBacks(s *subject) []Finding {
 				}
 				f := &s.Scene.Surfaces[seen.Surface]
 				body := f.Body()
-				if body.Mesh == nil || f.Finish().Material.TwoSided || s.Scene.NormalOf(seen.Triangle).Dot(dir) < 0 {
+				if body.Mesh == nil || f.Finish().Material.HasTwoSides() || s.Scene.NormalOf(seen.Triangle).Dot(dir) < 0 {
 					continue
 				}
 				beyond := seen.Point.Add(dir.Mul(0.02))

@@ -119,7 +119,7 @@ func (s *subject) reached(l *level.Light) []int32 {
 			continue
 		}
 		for c := range s.Scene.Corners(f) {
-			if s.faces(l, pose, c, f.Finish().Material.TwoSided) && v.MeetsTriangle(c) {
+			if s.faces(l, pose, c, f.Finish().Material.HasTwoSides()) && v.MeetsTriangle(c) {
 				found = append(found, i)
 				break
 			}

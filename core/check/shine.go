@@ -119,7 +119,7 @@ func (s *subject) follow(l *level.Light, src *source.Source, pose geom.Pose, fro
 		start = l.Shadows.NearM
 	}
 	met, ok := s.Scene.Meet(scene.Along(from.Add(dir.Mul(start)), dir, end-start))
-	if ok && !met.Front && !s.Scene.Surfaces[met.Surface].Finish().Material.TwoSided {
+	if ok && !met.Front && !s.Scene.Surfaces[met.Surface].Finish().Material.HasTwoSides() {
 		// A light inside a solid meets its wall from within.
 		out.met++
 		s.noteClose(met.Surface, start+met.T, out)

@@ -70,7 +70,7 @@ func (l *Light) Read(k int, to *Chunk) {
 func (l *Light) Put(k int, from *Chunk) {
 	brightest := max(slices.Max(from[0][:]), slices.Max(from[1][:]), slices.Max(from[2][:]))
 	if brightest == 0 {
-		return
+		return // it is dark already
 	}
 	e := layer.ExponentFor(brightest)
 	for c, chunks := range l {

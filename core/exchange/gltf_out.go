@@ -264,7 +264,7 @@ func (x *exporter) materialIndex(l look) (int, error) {
 	a := m.Albedo()
 	out := &gltf.Material{
 		Name:        cmp.Or(m.Name, m.ID, "plain"),
-		DoubleSided: m.TwoSided && !l.sides,
+		DoubleSided: m.HasTwoSides() && !l.sides,
 		PBRMetallicRoughness: &gltf.PBRMetallicRoughness{
 			BaseColorFactor: &[4]float64{a[0], a[1], a[2], 1},
 			MetallicFactor:  gltf.Float(0),
@@ -272,7 +272,7 @@ func (x *exporter) materialIndex(l look) (int, error) {
 		},
 	}
 	if m.ID != "" || l.page != noPage {
-		out.Extras = marksOfMaterial(m.ID, l.page, l.sides)
+		out.Extras = marksOfMaterial(m.ID, l.page, m.TwoSided && (l.sides || m.Translucency > 0))
 	}
 	if m.Image != "" {
 		texture, err := x.texture(m.Image)
@@ -289,6 +289,9 @@ func (x *exporter) materialIndex(l look) (int, error) {
 	if m.Emission > 0 {
 		x.shine(out, a.Scale(m.Emission))
 	}
+	if m.Translucency > 0 {
+		x.extend(out, diffuseTransmission, map[string]any{"diffuseTransmissionFactor": m.Translucency, "diffuseTransmissionColorFactor": [3]float64(a)})
+	}
 	x.doc.Materials = append(x.doc.Materials, out)
 	x.material[l] = len(x.doc.Materials) - 1
 	return x.material[l], nil
@@ -301,8 +304,16 @@ func (x *exporter) shine(m *gltf.Material, light color.Linear) {
 		return
 	}
 	m.EmissiveFactor = [3]float64(light.Scale(1 / most))
-	m.Extensions = gltf.Extensions{"KHR_materials_emissive_strength": map[string]float64{"emissiveStrength": most}}
-	x.uses("KHR_materials_emissive_strength")
+	x.extend(m, "KHR_materials_emissive_strength", map[string]any{"emissiveStrength": most})
+}
+
+// extend gives a material what an extension has.
+func (x *exporter) extend(m *gltf.Material, extension string, value map[string]any) {
+	if m.Extensions == nil {
+		m.Extensions = gltf.Extensions{}
+	}
+	m.Extensions[extension] = value
+	x.uses(extension)
 }
 
 func (x *exporter) uses(extension string) {
@@ -362,7 +373,7 @@ func marks(id, name string, value any) map[string]any {
 
 // marksOfMaterial are extras that say which material it is, and which page of the lightmap its
 // surfaces lie on.
-func marksOfMaterial(id string, page int, sides bool) map[string]any {
+func marksOfMaterial(id string, page int, twoSided bool) map[string]any {
 	own := map[string]any{}
 	if id != "" {
 		own["id"] = id
@@ -370,7 +381,7 @@ func marksOfMaterial(id string, page int, sides bool) map[string]any {
 	if page != noPage {
 		own["lightmap_page"] = page
 	}
-	if sides {
+	if twoSided {
 		own["two_sided"] = true
 	}
 	return map[string]any{mark: own}

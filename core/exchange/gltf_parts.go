@@ -8,6 +8,7 @@ import (
 
 	"github.com/go-gl/mathgl/mgl64"
 	"github.com/go-json-experiment/json"
+	"github.com/go-json-experiment/json/jsontext"
 	"github.com/qmuntal/gltf"
 	"github.com/qmuntal/gltf/ext/lightspunctual"
 	"github.com/qmuntal/gltf/modeler"
@@ -171,7 +172,8 @@ func (in *importer) material(index int, at string) (string, error) {
 	in.report.from("materials", len(in.level.Materials), path)
 	in.level.Materials = append(in.level.Materials, &m)
 	in.materialID[index] = m.ID
-	m.TwoSided = src.DoubleSided || isMarked(src.Extras, "two_sided")
+	in.translucency(src, &m, path)
+	m.TwoSided = src.DoubleSided && m.Translucency == 0 || isMarked(src.Extras, "two_sided")
 	if pbr := src.PBRMetallicRoughness; pbr != nil {
 		c := pbr.BaseColorFactorOrDefault()
 		m.Color = color.Linear{c[0], c[1], c[2]}.Hex()
@@ -195,6 +197,27 @@ func (in *importer) material(index int, at string) (string, error) {
 }
 
 func nameOrPath(name, path string) string { return level.Visible(cmp.Or(name, path)) }
+
+// translucency reads KHR_materials_diffuse_transmission: the share of the scattered light that leaves
+// on the other side.
+func (in *importer) translucency(src *gltf.Material, m *level.Material, path string) {
+	text := rawExtension(src.Extensions[diffuseTransmission])
+	if text == nil {
+		return
+	}
+	var ext struct {
+		Factor  float64         `json:"diffuseTransmissionFactor"`
+		Texture *jsontext.Value `json:"diffuseTransmissionTexture"`
+	}
+	if err := json.Unmarshal(text, &ext); err != nil || !(ext.Factor >= 0 && ext.Factor <= 1) {
+		in.report.leave("%s: its diffuse transmission, which cannot be read", path)
+		return
+	}
+	if ext.Texture != nil {
+		in.report.leave("%s: the image of its diffuse transmission; it is even", path)
+	}
+	m.Translucency = ext.Factor
+}
 
 // emission makes a material shine as its file has it: the factor, times the strength of
 // KHR_materials_emissive_strength, in nits.

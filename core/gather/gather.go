@@ -223,8 +223,35 @@ func (g *Gatherer) fine(ctx context.Context, charts *Group, f *smooth.Field, fir
 					row[3*s+c] += float32(sky[i*len(g.skies)+k][c])
 				}
 			}
+			if patch, share := g.links.Behind(charts.First + cell); share > 0 {
+				g.through(row, patch, share)
+			}
 		}
 	}, func(done int) { report(first + done) })
+}
+
+// through lets light through to a row: a share of what it has gives way to what comes to the patch on
+// the other side. There is none if the patch is -1.
+func (g *Gatherer) through(row []float32, patch int, share float32) {
+	for i := range row {
+		row[i] *= 1 - share
+	}
+	if patch < 0 {
+		return
+	}
+	var room [radiosity.Rays]uint32
+	other := make([]float32, len(row))
+	met := g.links.MetBy(patch, room[:0])
+	g.sent.Mean(other, met, radiosity.Rays)
+	if g.effort.Fans == nil {
+		g.sent.AddBrightOnPatch(other, patch)
+	} else {
+		g.sent.AddBright(other, &g.m.Texels.List[g.links.FirstTexel(patch)], met, g.effort.ToBright, radiosity.Rays)
+	}
+	for _, s := range g.skies {
+		g.links.AddSky(g.emitters[s].Source, patch, other[3*s:])
+	}
+	half.AddTimes(row, other, share)
 }
 
 // block is the number of texels that send their rays together. sectors are parts of the
@@ -272,6 +299,9 @@ func (g *Gatherer) coarse(ctx context.Context, charts *Group, visit func(Stretch
 			g.sent.AddBrightOnPatch(row, first+k)
 			for _, s := range g.skies {
 				g.links.AddSky(g.emitters[s].Source, first+k, row[3*s:])
+			}
+			if patch, share := g.links.Behind(g.links.FirstTexel(first + k)); share > 0 {
+				g.through(row, patch, share)
 			}
 		}
 	}, nil)

@@ -82,6 +82,7 @@ func ask(p *bake.Prepared, at, normal geom.Vec3, samples, paths int) *Ledger {
 	n := normal.Normalize()
 	r := source.Receiver{Point: at, Origin: at.Add(n.Mul(scene.OffsetM)), Normal: n}
 	book := &Ledger{Point: level.Vec(at), Normal: level.Vec(n), Inside: p.Scene.Inside(r.Origin)}
+	share := 0.0 // of the light that comes from the other side
 	if hit, ok := p.Scene.See(at.Add(n.Mul(0.01)), n.Mul(-1), 0.02); ok {
 		book.Surface = p.Scene.Surfaces[hit.Surface].Body().Entity
 		if own := p.Scene.NormalOf(hit.Triangle); own.Dot(n) > sameFacing { // it asks about the surface
@@ -89,17 +90,31 @@ func ask(p *bake.Prepared, at, normal geom.Vec3, samples, paths int) *Ledger {
 			r.Point = at.Add(own.Mul(p.Scene.Lift(hit.Triangle, at)))
 			r.Origin = r.Point.Add(own.Mul(scene.OffsetM))
 		}
+		share = p.Scene.Translucency(&p.Scene.Surfaces[hit.Surface])
 	}
 	bounced := bouncedAt(p, &r, paths)
 	var total color.Linear
+	back, behind := otherSide(&r), bounced
+	if share > 0 {
+		behind = bouncedAt(p, &back, paths)
+	}
 	for i := range p.Sources {
 		entry, light := entryOf(p, &p.Sources[i], &r, samples)
-		entry.Bounced, entry.Error = lightOf(bounced.light[i]), bounced.errors[i]
-		total = total.Add(light).Add(bounced.light[i])
+		if share > 0 {
+			other, its := entryOf(p, &p.Sources[i], &back, samples)
+			if its.Luminance()*share > light.Luminance()*(1-share) {
+				entry = other // it comes through
+			}
+			light = light.Scale(1 - share).Add(its.Scale(share))
+			entry.Direct = lightOf(light)
+		}
+		fromAll := bounced.light[i].Scale(1 - share).Add(behind.light[i].Scale(share))
+		entry.Bounced, entry.Error = lightOf(fromAll), math.Hypot(bounced.errors[i]*(1-share), behind.errors[i]*share)
+		total = total.Add(light).Add(fromAll)
 		book.Sources = append(book.Sources, entry)
 	}
 	book.Sources = foldGroups(book.Sources, p.Sources)
-	book.Total, book.Error = lightOf(total), bounced.error
+	book.Total, book.Error = lightOf(total), math.Hypot(bounced.error*(1-share), behind.error*share)
 	for i := range book.Sources {
 		e := &book.Sources[i]
 		if book.Total.Luminance > 0 {

@@ -106,12 +106,15 @@ func path(p *bake.Prepared, r *source.Receiver, index, paths int, lit []int, sum
 	for step := 0; ; step++ {
 		u, v := geom.Axes(at.Normal)
 		dir := sampling.CosineDirection(at.Normal, u, v, a, b)
-		hit, albedo, ok := meetLit(p, at.Origin, dir)
+		hit, albedo, share, ok := meetLit(p, at.Origin, dir)
 		if !ok {
 			return
 		}
 		through = through.Mul(albedo)
 		seed := uint64(index)<<8 | uint64(step)
+		if share > 0 && sampling.Turn(seed, 4)/(2*math.Pi) < share {
+			hit = otherSide(&hit)
+		}
 		for _, i := range lit {
 			s := &p.Sources[i]
 			light, _ := s.Direct(p.Scene, &hit, source.Steady(pathSamples), sampling.Turn(seed*0x9e3779b9+uint64(i), uint64(index)))
@@ -129,24 +132,30 @@ func path(p *bake.Prepared, r *source.Receiver, index, paths int, lit []int, sum
 	}
 }
 
-// meetLit finds the surface that a ray meets, where it sends light back, and its
-// albedo there.
-func meetLit(p *bake.Prepared, from, dir geom.Vec3) (source.Receiver, color.Linear, bool) {
+// otherSide is the place on the other side of a sheet.
+func otherSide(r *source.Receiver) source.Receiver {
+	n := r.Normal.Mul(-1)
+	return source.Receiver{Point: r.Point, Origin: r.Point.Add(n.Mul(scene.OffsetM)), Normal: n}
+}
+
+// meetLit finds the surface that a ray meets, where it sends light back, its albedo there, and which
+// share of what it sends came to its other side.
+func meetLit(p *bake.Prepared, from, dir geom.Vec3) (at source.Receiver, albedo color.Linear, share float64, ok bool) {
 	m, ok := p.Scene.Meet(trace.Ray{
 		Origin: trace.Vec{float32(from[0]), float32(from[1]), float32(from[2])},
 		Dir:    trace.Vec{float32(dir[0]), float32(dir[1]), float32(dir[2])}, Max: math.MaxFloat32,
 	})
 	if !ok {
-		return source.Receiver{}, color.Linear{}, false
+		return at, albedo, 0, false
 	}
 	surface := &p.Scene.Surfaces[m.Surface]
 	if p.Layout.ChartOf[m.Surface] < 0 || !m.Front {
-		return source.Receiver{}, color.Linear{}, false
+		return at, albedo, 0, false
 	}
 	t := p.Scene.CornersOf(m.Triangle)
 	n := t[1].Sub(t[0]).Cross(t[2].Sub(t[0])).Normalize()
 	point := from.Add(dir.Mul(m.T))
-	albedo := surface.Finish().Albedo
+	albedo = surface.Finish().Albedo
 	if surface.Finish().Image != nil {
 		if seen, ok := p.Scene.See(point.Add(n.Mul(scene.OffsetM)), n.Mul(-1), 2*scene.OffsetM); ok {
 			albedo = p.Scene.AlbedoAt(seen.Triangle, seen.Point, seen.U, seen.V)
@@ -155,7 +164,7 @@ func meetLit(p *bake.Prepared, from, dir geom.Vec3) (source.Receiver, color.Line
 	for c := range albedo {
 		albedo[c] = min(albedo[c], radiosity.MaxAlbedo)
 	}
-	return source.Receiver{Point: point, Origin: point.Add(n.Mul(scene.OffsetM)), Normal: n}, albedo, true
+	return source.Receiver{Point: point, Origin: point.Add(n.Mul(scene.OffsetM)), Normal: n}, albedo, p.Scene.Translucency(surface), true
 }
 
 // Light is the light of all sources on a surface at p facing n, in lux, direct and by

@@ -123,17 +123,21 @@ type LightProfile struct {
 
 // Material is how a surface looks and what it sends back.
 type Material struct {
-	ID       string         `json:"id" pattern:"^[a-z0-9][a-z0-9._-]{0,63}$"`
-	Name     string         `json:"name,omitzero" maxLength:"120"`
-	Color    string         `json:"color" pattern:"^#[0-9a-fA-F]{6}$" default:"#b4b4b4" doc:"Base colour; its linear value is the albedo."`
-	Emission float64        `json:"emission" minimum:"0" maximum:"1e9" default:"0" doc:"Nits, of the base colour; a source of light like any other."`
-	TwoSided bool           `json:"two_sided" default:"false" doc:"A mesh has two sides, each with light of its own, as of cloth, leaves or paper; else its back is dark."`
-	Lighting string         `json:"lighting" enum:"baked,dynamic" default:"baked" doc:"Dynamic surfaces take no lightmap; probes light them."`
-	Image    string         `json:"image,omitzero" maxLength:"64" refers:"images" doc:"Id of an image that multiplies the colour."`
-	ImageM   float64        `json:"image_m" exclusiveMinimum:"0" maximum:"1000" default:"1" doc:"Metres that one repeat of the image covers, where a mesh has no uvs."`
-	Cutoff   float64        `json:"alpha_cutoff" minimum:"0" maximum:"1" default:"0" doc:"What of the image is less solid than this lets light through; 0 is all solid."`
-	Extra    jsontext.Value `json:",embed" hidden:"true"`
+	ID           string         `json:"id" pattern:"^[a-z0-9][a-z0-9._-]{0,63}$"`
+	Name         string         `json:"name,omitzero" maxLength:"120"`
+	Color        string         `json:"color" pattern:"^#[0-9a-fA-F]{6}$" default:"#b4b4b4" doc:"Base colour; its linear value is the albedo."`
+	Emission     float64        `json:"emission" minimum:"0" maximum:"1e9" default:"0" doc:"Nits, of the base colour; a source of light like any other."`
+	TwoSided     bool           `json:"two_sided" default:"false" doc:"A mesh has two sides, each with light of its own, as of cloth, leaves or paper; else its back is dark."`
+	Translucency float64        `json:"translucency" minimum:"0" maximum:"1" default:"0" doc:"Share of the light that a mesh scatters that leaves on its other side, such as 0.4 of a curtain or 0.5 of a leaf. A mesh with any has two sides."`
+	Lighting     string         `json:"lighting" enum:"baked,dynamic" default:"baked" doc:"Dynamic surfaces take no lightmap; probes light them."`
+	Image        string         `json:"image,omitzero" maxLength:"64" refers:"images" doc:"Id of an image that multiplies the colour."`
+	ImageM       float64        `json:"image_m" exclusiveMinimum:"0" maximum:"1000" default:"1" doc:"Metres that one repeat of the image covers, where a mesh has no uvs."`
+	Cutoff       float64        `json:"alpha_cutoff" minimum:"0" maximum:"1" default:"0" doc:"What of the image is less solid than this lets light through; 0 is all solid."`
+	Extra        jsontext.Value `json:",embed" hidden:"true"`
 }
+
+// HasTwoSides tells whether both sides of a mesh are lit.
+func (m *Material) HasTwoSides() bool { return m.TwoSided || m.Translucency > 0 }
 
 // Surface is what one flat face carries. On a solid or mesh it holds for every
 // face that has no entry of its own.

@@ -1,6 +1,8 @@
 package lightmap
 
 import (
+	"math"
+
 	"grotta/core/geom"
 	"grotta/core/level"
 	"grotta/core/lists"
@@ -85,6 +87,52 @@ func (m *Map) Beside(texel int) (all [9]int32) {
 		}
 	}
 	return all
+}
+
+// Translucency is the share of a texel's light that comes from its other side.
+func (m *Map) Translucency(texel int) float64 {
+	return m.Scene.Translucency(&m.Scene.Surfaces[m.Texels.List[texel].Surface(m.Scene)])
+}
+
+// HasTranslucent tells whether some texels have light from their other side.
+func (m *Map) HasTranslucent() bool {
+	for i := range m.Layout.Charts {
+		if m.Scene.Translucency(&m.Scene.Surfaces[m.Layout.Charts[i].Surface]) > 0 {
+			return true
+		}
+	}
+	return false
+}
+
+// OtherSide is the texel at the same place on the other side of a mesh with two sides, or the nearest
+// one beside that; -1 where there is none.
+func (m *Map) OtherSide(texel int) int32 {
+	t := &m.Texels.List[texel]
+	triangle := m.Scene.OtherSide(int(t.Triangle))
+	if triangle < 0 {
+		return -1
+	}
+	chart := m.Layout.ChartOf[m.Scene.SurfaceOf[triangle]]
+	if chart < 0 || !m.Texels.Has(int(chart)) {
+		return -1
+	}
+	c := &m.Layout.Charts[chart]
+	x, y := c.At(vec(t.Origin))
+	left, top := c.Corner()
+	x, y = x-float64(left+PaddingTexels), y-float64(top+PaddingTexels)
+	width, height := c.Inner()
+	best, nearest := int32(-1), math.Inf(1)
+	for dy := -1; dy <= 1; dy++ {
+		for dx := -1; dx <= 1; dx++ {
+			px, py := min(max(int(math.Floor(x))+dx, 0), width-1), min(max(int(math.Floor(y))+dy, 0), height-1)
+			if away := math.Hypot(float64(px)+0.5-x, float64(py)+0.5-y); away < nearest {
+				if other := m.TexelAt(int(chart), px, py); other >= 0 {
+					best, nearest = other, away
+				}
+			}
+		}
+	}
+	return best
 }
 
 // Chunks is the number of chunks.

@@ -124,7 +124,11 @@ func (l *Links) brightOf(ctx context.Context, e *Emitter, direct [][4]float32, k
 	if keep {
 		b.onPatches = make([][3]float32, l.Patches())
 	}
-	return b, parallel.Steps(ctx, l.Patches(), partPatches, func(from, to int) {
+	came := make([][4]float32, len(l.pairs)) // on translucent patches, before
+	for i, p := range l.pairs {
+		came[i] = direct[p.patch]
+	}
+	err := parallel.Steps(ctx, l.Patches(), partPatches, func(from, to int) {
 		var met [Rays]uint32
 		var room [16]int32
 		for k := from; k < to; k++ {
@@ -138,6 +142,12 @@ func (l *Links) brightOf(ctx context.Context, e *Emitter, direct [][4]float32, k
 			}
 		}
 	}, nil)
+	at := make(map[int32]int, len(l.pairs))
+	for i, p := range l.pairs {
+		at[p.patch] = i
+	}
+	l.through(direct, func(k int32, c int) float32 { return came[at[k]][c] })
+	return b, err
 }
 
 // areaOf is about the area of a patch, in square metres.

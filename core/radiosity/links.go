@@ -58,6 +58,8 @@ type Links struct {
 	sizes              []uint16              // of each patch: the parts of its texels that lie on the surface
 	first              []int32               // texel of each patch: its rays go about that one's normal
 	around             []smooth.Surroundings // of each patch
+	pairs              []pair                // the translucent patches
+	otherOf            map[int32]int32       // of each of them: the patch on its other side, or -1
 
 	mu    sync.Mutex
 	steps map[float64]int // bounces by tolerance
@@ -110,6 +112,8 @@ func (s *solve) bounce(ctx context.Context, l *Links) error {
 		}
 		copy(s.sent[1+first:], s.next[:end-first])
 	}
+	// Direct light came through before.
+	l.through(s.sent[1:], func(k int32, c int) float32 { return l.albedos[l.albedoOf[k]][c] * s.direct[k][c] })
 	return nil
 }
 
@@ -143,6 +147,7 @@ func New(ctx context.Context, m *lightmap.Map, report func(share float64)) (*Lin
 			plain[finish] = of
 		}
 	}
+	l.findPairs()
 	return l, parallel.Shares(ctx, count, partPatches, func(from, to int) {
 		part := linkPart{make([]uint16, 0, partPatches*Rays), make([]uint32, 0, partPatches+1)}
 		for k := from; k < to; k++ {
@@ -426,12 +431,19 @@ func (l *Links) Sent(ctx context.Context, emitters []Emitter, tolerance float64,
 			return nil, err
 		}
 		if e.Source.IsSky() {
+			sky := make([][4]float32, l.Patches())
 			if err := parallel.Steps(ctx, l.Patches(), 256, func(from, to int) {
 				for k := from; k < to; k++ {
-					l.AddSky(e.Source, k, on.direct[k][:])
+					l.AddSky(e.Source, k, sky[k][:])
 				}
 			}, nil); err != nil {
 				return nil, err
+			}
+			l.through(sky, nil)
+			for k := range sky {
+				for c := range 3 {
+					on.direct[k][c] += sky[k][c]
+				}
 			}
 		}
 		if e.Factor > 0 {

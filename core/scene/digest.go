@@ -60,7 +60,10 @@ func (s *Scene) digestOf(surfaces []Surface, images map[string]digest.Sum, on *w
 			}
 		}
 		roles.Bool(f.Finish().Roles.CastsShadow).Bool(f.Finish().Roles.ReceivesLight).Bool(f.Finish().Roles.Visible)
-		finish.Bool(f.Finish().Material.TwoSided)
+		finish.Bool(f.Finish().Material.HasTwoSides())
+		if share := f.Finish().Material.Translucency; share > 0 {
+			finish.Float(share)
+		}
 		if s.Level.Lightmap.Bounces {
 			albedo := color.Linear(f.Finish().Albedo)
 			finish.Float(albedo[:]...)

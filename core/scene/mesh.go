@@ -40,7 +40,7 @@ func (s *Scene) addMesh(mesh *level.Mesh, alike *alike) {
 	order, starts := edgesOf(mesh, welded, normals).patches(normals)
 	part := &Part{body, alike.finish(mesh.Surface, s.zoneName(&mesh.Entity))}
 	sides := 1
-	if part.Finish.Material.TwoSided {
+	if part.Finish.Material.HasTwoSides() {
 		sides, body.front = 2, int32(len(order))
 	}
 	s.Surfaces = slices.Grow(s.Surfaces, sides*len(starts))

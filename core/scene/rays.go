@@ -70,7 +70,7 @@ func (s *Scene) stops(h trace.Hit, dir trace.Vec, direct bool) bool {
 			return false
 		}
 	}
-	backPasses := direct && s.Level.Lightmap.Backs == "pass" && f.Body().Mesh != nil && !f.Finish().Material.TwoSided
+	backPasses := direct && s.Level.Lightmap.Backs == "pass" && f.Body().Mesh != nil && !f.Finish().Material.HasTwoSides()
 	return !backPasses || s.facing(i).Dot(vec(dir)) > 0
 }
 

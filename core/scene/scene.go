@@ -365,7 +365,7 @@ func (s *Scene) buildTracers() {
 // isCareful tells whether a hit on a surface has to be looked at before it
 // counts: it is cut out by its image, or its back lets light pass.
 func (s *Scene) isCareful(f *Surface) bool {
-	return f.cutOut() || s.Level.Lightmap.Backs == "pass" && f.Body().Mesh != nil && !f.Finish().Material.TwoSided
+	return f.cutOut() || s.Level.Lightmap.Backs == "pass" && f.Body().Mesh != nil && !f.Finish().Material.HasTwoSides()
 }
 
 func (f *Surface) cutOut() bool {
@@ -390,6 +390,15 @@ func (s *Scene) OtherSide(triangle int) int {
 		return triangle + int(b.front)
 	}
 	return triangle - int(b.front)
+}
+
+// Translucency is the share of the light that a surface scatters that leaves on its other side: 0 but
+// on meshes with two sides.
+func (s *Scene) Translucency(f *Surface) float64 {
+	if f.Body().front == 0 {
+		return 0
+	}
+	return f.Finish().Material.Translucency
 }
 
 // tracer builds a hierarchy over the triangles of those surfaces that a function accepts, without

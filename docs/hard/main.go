@@ -24,7 +24,12 @@ func main() {
 	smooth := flag.Bool("denoise", true, "smooth")
 	pictures := flag.String("pictures", "", "draw the places at good quality into this `folder`, in place of measuring")
 	beside := flag.String("beside", "", "a `folder` of pictures that an earlier version drew, for a sheet of both")
+	pairs := flag.String("pairs", "", "draw surfaces of several kinds into this `file`, in place of measuring")
 	flag.Parse()
+	if *pairs != "" {
+		drawPairs(*pairs)
+		return
+	}
 	if *pictures != "" {
 		draw(*pictures, *beside)
 		return

@@ -163,6 +163,9 @@ func (t *Tracer) path(r *rand.Rand, at, n geom.Vec3) float64 {
 			through /= albedo
 		}
 		n = m.Normal.Normalize()
+		if r.Float64() < t.m.Scene.Translucency(surface) {
+			n = n.Mul(-1)
+		}
 		at = at.Add(dir.Mul(m.T)).Add(n.Mul(scene.OffsetM))
 	}
 }
