@@ -24,7 +24,7 @@ const (
 	MaxProbes      = 32_768     // in one grid
 	MaxMotes       = 4_000      // of one emitter at once
 	MaxText        = 2_000      // characters of a note
-	MaxExtent      = 100_000.0  // metres from the origin, any axis
+	MaxExtent      = 32_000.0   // metres from the origin, any axis: light is computed with coordinates of 32 bits
 )
 
 // Format is the document's format and major version.
