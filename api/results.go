@@ -68,6 +68,19 @@ type BakeTime struct {
 	Took    float64 `json:"took" doc:"Seconds that the samples took."`
 }
 
+// Accuracy is how far the lightmap is from the light that path tracing finds on some of its texels. The
+// error of a texel is a share of its own light, or of the median light where that is more.
+type Accuracy struct {
+	Level         string  `json:"level"`
+	Revision      int     `json:"revision"`
+	Quality       string  `json:"quality" enum:"draft,good,final" doc:"The lowest among the layers that are shown."`
+	Texels        int     `json:"texels" doc:"That were looked at, evenly over the level."`
+	MedianLux     float64 `json:"median_lux" doc:"Light on those of them that have any."`
+	RMS           float64 `json:"rms" doc:"Root mean square of the errors, without that of path tracing itself."`
+	Bias          float64 `json:"bias" doc:"Mean of the errors."`
+	StandardError float64 `json:"standard_error" doc:"Of the bias: how far path tracing itself may be off."`
+}
+
 // NewFit asks for the least visible change after which a level keeps to the limits of platforms.
 type NewFit struct {
 	Platforms []string `json:"platforms,omitzero" required:"false" maxItems:"12" doc:"Names; all that the level is for if left out."`

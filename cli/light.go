@@ -21,7 +21,7 @@ import (
 
 func (a *app) bakeCommand() *cobra.Command {
 	var quality string
-	var detach, explain, foresee bool
+	var detach, explain, foresee, measure bool
 	cmd := &cobra.Command{
 		Use: "bake LEVEL", Short: "Bake what is stale and wait for it; Ctrl-C cancels", Args: args(1), ValidArgsFunction: a.completeLevels,
 		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, in []string) error {
@@ -46,7 +46,20 @@ func (a *app) bakeCommand() *cobra.Command {
 					return err
 				}
 			}
-			if err := a.show(b, func(w io.Writer) { describeBake(w, b) }); err != nil {
+			var off *api.Accuracy
+			if measure && b.State == "done" {
+				found, err := c.Accuracy(ctx, l.ID)
+				if err != nil {
+					return err
+				}
+				off = &found
+			}
+			if err := a.show(bakeShown{b, off}, func(w io.Writer) {
+				describeBake(w, b)
+				if off != nil {
+					describeAccuracy(w, off)
+				}
+			}); err != nil {
 				return err
 			}
 			if b.State == "failed" || b.State == "cancelled" {
@@ -55,9 +68,10 @@ func (a *app) bakeCommand() *cobra.Command {
 			return nil
 		}),
 	}
-	cmd.Flags().StringVar(&quality, "quality", "good", "draft, good or final: light off by 7, 4.5 or 3.5 % of its mean at most (root mean square)")
+	cmd.Flags().StringVar(&quality, "quality", "good", "draft, good or final; with --measure or --explain it is told how far the light is off")
 	cmd.Flags().BoolVar(&detach, "detach", false, "start it and do not wait")
-	cmd.Flags().BoolVar(&explain, "explain", false, "bake nothing; tell which layers are stale, and why")
+	cmd.Flags().BoolVar(&explain, "explain", false, "bake nothing; tell which layers are stale, and why, and how far the light that is there is off")
+	cmd.Flags().BoolVar(&measure, "measure", false, "then hold some texels against path tracing, and tell how far the light is off")
 	cmd.Flags().BoolVar(&foresee, "foresee", false, "bake nothing; tell how long a bake of all layers would take here")
 	return cmd
 }
@@ -75,7 +89,22 @@ func (a *app) explainBake(ctx context.Context, c *client.Client, l api.LevelInfo
 	if err != nil {
 		return err
 	}
-	return a.show(plan, func(w io.Writer) {
+	state, err := c.Lightmap(ctx, l.ID, false)
+	if err != nil {
+		return err
+	}
+	var off *api.Accuracy
+	if state.Stale < len(state.Sources) { // else there is nothing to measure
+		found, err := c.Accuracy(ctx, l.ID)
+		if err != nil {
+			return err
+		}
+		off = &found
+	}
+	return a.show(planShown{plan, off}, func(w io.Writer) {
+		if off != nil {
+			describeAccuracy(w, off)
+		}
 		fmt.Fprintf(w, "%d of %d layers need a bake at %s quality\n", len(plan.Stale), plan.Layers, plan.Quality)
 		var rows [][]string
 		for _, s := range plan.Stale {
@@ -129,6 +158,23 @@ func (a *app) bar() *progressbar.ProgressBar {
 	}
 	return progressbar.NewOptions(1000, progressbar.OptionSetWriter(f), progressbar.OptionSetWidth(30),
 		progressbar.OptionSetPredictTime(true), progressbar.OptionSetElapsedTime(true), progressbar.OptionThrottle(100*time.Millisecond))
+}
+
+// bakeShown and planShown are what is shown of a bake, with how far the light is off where that was asked for.
+type (
+	bakeShown struct {
+		api.Bake
+		Accuracy *api.Accuracy `json:"accuracy,omitzero"`
+	}
+	planShown struct {
+		api.BakePlan
+		Accuracy *api.Accuracy `json:"accuracy,omitzero"`
+	}
+)
+
+func describeAccuracy(w io.Writer, a *api.Accuracy) {
+	fmt.Fprintf(w, "the light that is shown (%s quality) is off by %.1f %% (root mean square), and by %+.1f ± %.1f %% on average: %s held against path tracing\n",
+		a.Quality, 100*a.RMS, 100*a.Bias, 100*a.StandardError, count(a.Texels, "texel"))
 }
 
 func describeBake(w io.Writer, b api.Bake) {

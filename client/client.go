@@ -542,6 +542,11 @@ func (c *Client) BakeTime(ctx context.Context, id, quality string) (api.BakeTime
 	return get[api.BakeTime](ctx, c, levelPath(id, "bake-time"), query("quality", quality))
 }
 
+// Accuracy measures how far the lightmap that is shown is off. What is not baked is baked at draft first.
+func (c *Client) Accuracy(ctx context.Context, id string) (api.Accuracy, error) {
+	return get[api.Accuracy](ctx, c, levelPath(id, "accuracy"), nil)
+}
+
 // Fit finds the least visible change after which platforms take a level. Nothing is stored.
 func (c *Client) Fit(ctx context.Context, id string, ask api.NewFit) (api.FitPlan, error) {
 	return post[api.FitPlan](ctx, c, levelPath(id, "fit"), ask)

@@ -310,6 +310,15 @@ func TestLightByCommandLine(t *testing.T) {
 
 	s.ok("bake", "Room", "--quality", "draft")
 	assert.Contains(t, s.ok("bake", "Room", "--quality", "draft", "--explain"), "0 of 5 layers")
+	assert.Contains(t, s.ok("bake", "Room", "--explain"), "64 texels held against path tracing")
+	measured := decode[struct {
+		State    string       `json:"state"`
+		Accuracy api.Accuracy `json:"accuracy"`
+	}](t, s.ok("bake", "Room", "--quality", "draft", "--measure", "--json"))
+	assert.Equal(t, "done", measured.State)
+	assert.Equal(t, "draft", measured.Accuracy.Quality)
+	assert.Positive(t, measured.Accuracy.MedianLux)
+	assert.Less(t, measured.Accuracy.RMS, 0.2)
 	s.ok("light", "set", "Room", "lamp", "flicker.pattern=pulse", "flicker.rate_hz=1", "flicker.depth=1")
 	shots := map[string][]byte{}
 	for _, at := range []string{"1", "1.5"} {

@@ -72,13 +72,14 @@ const (
 // lightmap's, so that each can be held against the other; its standard error comes
 // with it.
 func Ask(p *bake.Prepared, at, normal geom.Vec3) *Ledger {
-	return ask(p, at, normal, ledgerSamples, ledgerPaths)
+	return AskBy(p, at, normal, ledgerSamples, ledgerPaths)
 }
 
 // sameFacing is the cosine from which on two normals are the same one, but for rounding.
 const sameFacing = 0.999
 
-func ask(p *bake.Prepared, at, normal geom.Vec3, samples, paths int) *Ledger {
+// AskBy is Ask by so many shadow rays to each source with a size, and so many paths.
+func AskBy(p *bake.Prepared, at, normal geom.Vec3, samples, paths int) *Ledger {
 	n := normal.Normalize()
 	r := source.Receiver{Point: at, Origin: at.Add(n.Mul(scene.OffsetM)), Normal: n}
 	book := &Ledger{Point: level.Vec(at), Normal: level.Vec(n), Inside: p.Scene.Inside(r.Origin)}

@@ -42,7 +42,7 @@ func Line(ctx context.Context, p *bake.Prepared, from, to, n geom.Vec3, places i
 			}
 			share := float64(i) / float64(places-1)
 			at := from.Add(to.Sub(from).Mul(share))
-			book := ask(p, at, n, lineSamples, linePaths)
+			book := AskBy(p, at, n, lineSamples, linePaths)
 			s := Spot{AtM: share * to.Sub(from).Len(), Point: level.Vec(at)}
 			for _, c := range book.Sources {
 				s.Direct = lightOf(s.Direct.linear().Add(c.Direct.linear()))

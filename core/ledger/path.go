@@ -48,12 +48,13 @@ func bouncedAt(p *bake.Prepared, r *source.Receiver, paths int) bounced {
 	if len(lit) == 0 {
 		return out
 	}
+	cones := conesOf(p, lit)
 	parts := make([][]color.Linear, (paths+pathChunk-1)/pathChunk)
 	// Without a context of its own it cannot fail: a point takes milliseconds.
 	_ = parallel.Steps(context.Background(), paths, pathChunk, func(from, to int) {
 		part := make([]color.Linear, len(p.Sources))
 		for i := from; i < to; i++ {
-			path(p, r, i, paths, lit, part)
+			path(p, r, i, paths, lit, cones, part)
 		}
 		parts[from/pathChunk] = part
 	}, nil)
@@ -99,11 +100,20 @@ func errorOfSum(parts []float64) float64 {
 
 // path follows light backward from a place and adds what each source sends to
 // each surface that it meets.
-func path(p *bake.Prepared, r *source.Receiver, index, paths int, lit []int, sum []color.Linear) {
+func path(p *bake.Prepared, r *source.Receiver, index, paths int, lit []int, cones []*cone, sum []color.Linear) {
 	at := *r
 	through := color.White
 	a, b := sampling.Pair(index, paths, 0)
 	for step := 0; ; step++ {
+		seed := uint64(index)<<8 | uint64(step)
+		share01 := func(what int) float64 {
+			return sampling.Turn(seed*0x9e3779b9+uint64(what), uint64(index)) / (2 * math.Pi)
+		}
+		for _, i := range lit {
+			if c := cones[i]; c != nil {
+				sum[i] = sum[i].Add(through.Mul(c.bounced(p, &at, share01(4*i+1000), share01(4*i+1001), share01(4*i+1002), 2*math.Pi*share01(4*i+1003))))
+			}
+		}
 		u, v := geom.Axes(at.Normal)
 		dir := sampling.CosineDirection(at.Normal, u, v, a, b)
 		hit, albedo, share, ok := meetLit(p, at.Origin, dir)
@@ -111,13 +121,18 @@ func path(p *bake.Prepared, r *source.Receiver, index, paths int, lit []int, sum
 			return
 		}
 		through = through.Mul(albedo)
-		seed := uint64(index)<<8 | uint64(step)
+		lights := hit
 		if share > 0 && sampling.Turn(seed, 4)/(2*math.Pi) < share {
 			hit = otherSide(&hit)
 		}
 		for _, i := range lit {
 			s := &p.Sources[i]
 			light, _ := s.Direct(p.Scene, &hit, source.Steady(pathSamples), sampling.Turn(seed*0x9e3779b9+uint64(i), uint64(index)))
+			if c := cones[i]; c != nil && light != (color.Linear{}) {
+				to := lights.Point.Sub(at.Origin)
+				byCosine := dir.Dot(at.Normal) / math.Pi
+				light = light.Scale(byCosine / (byCosine + c.density(p, &hit, to.Dot(to)/max(-dir.Dot(lights.Normal), 1e-6))))
+			}
 			sum[i] = sum[i].Add(through.Mul(light))
 		}
 		if step >= sureSteps {

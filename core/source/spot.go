@@ -76,6 +76,16 @@ func (s *spot) fading(cos float64) float64 {
 	return a * a
 }
 
+// Cone is what a spot shines into: the place and direction of its axis, and the cosine of its outer
+// angle. Other sources have none.
+func (s *Source) Cone() (at, aim geom.Vec3, cosOuter float64, ok bool) {
+	k, ok := s.kind.(*spot)
+	if !ok {
+		return at, aim, 0, false
+	}
+	return k.Position, k.Aim, k.CosOuter, true
+}
+
 func (s *spot) whyNothing(r Receiver) string {
 	to := s.Position.Sub(r.Point)
 	angle := math.Acos(max(-1, min(1, -s.Aim.Dot(to)/to.Len()))) * 180 / math.Pi

@@ -8,6 +8,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"grotta/api"
+	"grotta/core/accuracy"
 	"grotta/core/bake"
 	"grotta/core/check"
 	"grotta/core/estimate"
@@ -63,6 +64,30 @@ func (s *server) registerChecks(a huma.API, tag string) {
 			return nil, s.problem(err)
 		}
 		return answer(s, api.BakeTime{Quality: in.Quality, Seconds: e.Seconds, Texels: e.Texels, Sampled: e.Sampled, Took: e.Took}, nil)
+	})
+	measure := heavy(operation("GET", "/levels/{id}/accuracy", "measure-accuracy", "How far the lightmap is off", tag))
+	measure.Description = "Some of its texels are held against path tracing. What is not baked is baked at draft first."
+	huma.Register(a, measure, func(ctx context.Context, in *struct{ LevelPath }) (*out[api.Accuracy], error) {
+		o, err := s.open(ctx, in.ID)
+		if err != nil {
+			return nil, err
+		}
+		image, err := s.Studio.MixNow(ctx, o.prepared, nil)
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		state, err := s.Studio.Lightmap(o.prepared, o.info.Revision)
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		const texels, paths = 64, 512
+		m, err := accuracy.Measure(ctx, o.prepared, image, texels, paths)
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		return answer(s, api.Accuracy{
+			Level: o.info.ID, Revision: o.info.Revision, Quality: lowestQuality(state), Texels: m.Texels, MedianLux: m.Median, RMS: m.RMS, Bias: m.Bias, StandardError: m.Own,
+		}, nil)
 	})
 	huma.Register(a, operation("GET", "/rules", "list-rules", "What the checks look for", tag), func(context.Context, *struct{}) (*out[list[api.CheckRule]], error) {
 		return answerList(s, report.Rules(), nil)
@@ -146,4 +171,15 @@ func (s *server) check(ctx context.Context, id string, revision int, names []str
 		reports = append(reports, r)
 	}
 	return reports, nil
+}
+
+// lowestQuality is that of the coarsest layer that is shown.
+func lowestQuality(m *api.LightmapState) string {
+	lowest := len(bake.Qualities) - 1
+	for _, source := range m.Sources {
+		if at := slices.Index(bake.Qualities, bake.Quality(source.Quality)); at >= 0 {
+			lowest = min(lowest, at)
+		}
+	}
+	return string(bake.Qualities[lowest])
 }

@@ -176,6 +176,7 @@ var Table = map[string]Need{
 	"check-level-for-platforms": viewer,
 	"fit-level":                 viewer,
 	"foresee-bake":              viewer,
+	"measure-accuracy":          viewer,
 	"compare-pictures":          viewer,
 	"take-shot":                 viewer,
 	"make-sheet":                viewer,
