@@ -22,7 +22,8 @@ import (
 func (a *app) bakeCommand() *cobra.Command {
 	var quality string
 	var detach, explain, foresee, measure bool
-	cmd := &cobra.Command{
+	var cmd *cobra.Command
+	cmd = &cobra.Command{
 		Use: "bake LEVEL", Short: "Bake what is stale and wait for it; Ctrl-C cancels", Args: args(1), ValidArgsFunction: a.completeLevels,
 		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, in []string) error {
 			if explain {
@@ -47,7 +48,7 @@ func (a *app) bakeCommand() *cobra.Command {
 				}
 			}
 			var off *api.Accuracy
-			if measure && b.State == "done" {
+			if b.State == "done" && (measure || quality != "draft" && !cmd.Flags().Changed("measure")) {
 				found, err := c.Accuracy(ctx, l.ID)
 				if err != nil {
 					return err
@@ -71,7 +72,7 @@ func (a *app) bakeCommand() *cobra.Command {
 	cmd.Flags().StringVar(&quality, "quality", "good", "draft, good or final; with --measure or --explain it is told how far the light is off")
 	cmd.Flags().BoolVar(&detach, "detach", false, "start it and do not wait")
 	cmd.Flags().BoolVar(&explain, "explain", false, "bake nothing; tell which layers are stale, and why, and how far the light that is there is off")
-	cmd.Flags().BoolVar(&measure, "measure", false, "then hold some texels against path tracing, and tell how far the light is off")
+	cmd.Flags().BoolVar(&measure, "measure", false, "hold some texels against path tracing then, and tell how far the light is off; done by itself but at draft")
 	cmd.Flags().BoolVar(&foresee, "foresee", false, "bake nothing; tell how long a bake of all layers would take here")
 	return cmd
 }

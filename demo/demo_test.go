@@ -74,3 +74,17 @@ func TestPresetsApplyToTheDemo(t *testing.T) {
 		assert.NotNil(t, p.Preset, p.Name)
 	}
 }
+
+// The hard places are levels that the service takes.
+func TestHardPlacesAreLevels(t *testing.T) {
+	places := demo.HardPictures()
+	for _, pair := range demo.SurfacePairs() {
+		places = append(places, pair[:]...)
+	}
+	for _, place := range places {
+		text, err := level.Encode(place.Level)
+		require.NoError(t, err)
+		_, _, err = level.Parse(text)
+		assert.NoError(t, err, place.Label)
+	}
+}

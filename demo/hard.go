@@ -132,7 +132,7 @@ func slanted() *level.Level {
 	wall := b.box("wall", "plaster", level.Vec{2, 1.3, 1.5}, level.Vec{0.01, 3.8, 3.1})
 	wall.Transform.Rotation = [4]float64{0, 0, math.Sin(math.Pi / 8), math.Cos(math.Pi / 8)}
 	b.light("lamp", "Lamp", level.Point, level.Vec{3, 1.6, 1.5}, 200, 0).RangeM = 0
-	b.viewpoint("inside", "Inside", level.Vec{0.3, 0.8, 2.7}, level.Vec{2.6, 0.3, 1}, 70)
+	b.viewpoint("dark-side", "Dark side", level.Vec{0.3, 0.8, 2.7}, level.Vec{2.6, 0.3, 1}, 70)
 	return b.l
 }
 
@@ -157,7 +157,7 @@ func curtain(translucency float64) *level.Level {
 	b.l.Meshes = append(b.l.Meshes, &sheet)
 	b.light("lamp", "Lamp", level.Point, level.Vec{3.2, 2, 1.5}, 200, 0).RangeM = 0
 	b.viewpoint("behind", "Behind", level.Vec{0.2, 1.5, 2.8}, level.Vec{2, 1, 0.8}, 75)
-	b.viewpoint("inside", "Inside", level.Vec{3.7, 1.6, 2.7}, level.Vec{1.8, 1, 1}, 70)
+	b.viewpoint("lamp-side", "Lamp side", level.Vec{3.7, 1.6, 2.7}, level.Vec{1.8, 1, 1}, 70)
 	return b.l
 }
 

@@ -94,7 +94,7 @@ func changesOf(was, now *bake.Prepared) []change {
 		case a.Roles != b.Roles:
 			all = append(all, change{id, "given other roles"})
 		case a.Finish != b.Finish:
-			all = append(all, change{id, "given another albedo"})
+			all = append(all, change{id, "given another material"})
 		case a.Density != b.Density:
 			all = append(all, change{id, "given another density"})
 		}

@@ -49,7 +49,7 @@ func TestExplainSaysWhatChanged(t *testing.T) {
 		"albedo": {func(l *level.Level) {
 			material(l, "m", 0.9, 0)
 			l.Solids[1].Surface.Material = "m"
-		}, "crate given another albedo", -1},
+		}, "crate given another material", -1},
 		"bounces": {func(l *level.Level) { l.Lightmap.Bounces = false }, "bounces were switched", -1},
 	} {
 		l := base()

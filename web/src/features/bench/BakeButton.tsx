@@ -1,4 +1,4 @@
-import { useMutation } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { api, take, type Bake, type LightmapState } from "../../api/client";
 import { bench, useBench } from "../../model/bench";
 import { complain } from "../../ui/messages";
@@ -19,6 +19,7 @@ export function BakeButton({ id, state, canEdit }: { id: string; state: Lightmap
       <label className="dim flex items-center gap-1" title="Bake what an edit makes stale, at draft quality">
         <input type="checkbox" className="checkbox checkbox-xs" checked={auto} onChange={(e) => bench.set({ autoBake: e.target.checked })} /> <span className="max-[1150px]:sr-only">follow</span>
       </label>
+      {state && stale === 0 && best && <Off id={id} state={state} />}
       <button className={`btn btn-xs ${stale > 0 || !best ? "btn-primary" : ""}`} disabled={!canEdit || start.isPending} onClick={() => start.mutate("good")}>
         {stale === 0 && best ? "Baked" : "Bake"}
         {(stale > 0 || !best) && <span className="max-[1150px]:hidden">{stale > 0 ? ` ${stale} stale layers` : " at good quality"}</span>}
@@ -30,6 +31,24 @@ export function BakeButton({ id, state, canEdit }: { id: string; state: Lightmap
         <option value="final">final</option>
       </select>
     </div>
+  );
+}
+
+/** How far the light that is shown is off, measured once for its layers. */
+function Off({ id, state }: { id: string; state: LightmapState }) {
+  const { data } = useQuery({
+    queryKey: ["accuracy", id, state.sources.map((s) => s.layer).join()],
+    queryFn: ({ signal }) => take(api.GET("/api/v1/levels/{id}/accuracy", { params: { path: { id } }, signal })),
+    staleTime: Infinity,
+    retry: false,
+  });
+  if (!data?.median_lux) return null;
+  const percent = (share: number) => (100 * share).toFixed(1);
+  const words = `Light is off by ${percent(data.rms)} % (root mean square), and by ${percent(data.bias)} ± ${percent(data.standard_error)} % on average: ${data.texels} texels held against path tracing. Baked at ${data.quality} quality.`;
+  return (
+    <span className="dim whitespace-nowrap max-[1150px]:hidden" title={words} aria-label={words}>
+      off by {percent(data.rms)} %
+    </span>
   );
 }
 
