@@ -53,7 +53,7 @@ func Measure(ctx context.Context, p *bake.Prepared, image *layer.Image, texels, 
 			spread = append(spread, geom.Vec3{})
 		}
 		n := t.Normal(p.Scene)
-		on := geom.Vec3{float64(t.Origin[0]), float64(t.Origin[1]), float64(t.Origin[2])}.Sub(n.Mul(scene.OffsetM + p.Scene.Lift(int(t.Triangle), on32(t.Origin))))
+		on := geom.Vec3{float64(t.Origin[0]), float64(t.Origin[1]), float64(t.Origin[2])}.Sub(n.Mul(scene.OffsetM + p.Scene.Lift(int(t.Triangle), vec(t.Origin))))
 		sum, squaresOf, errors := 0.0, 0.0, 0.0
 		for _, step := range spread {
 			book := ledger.AskBy(p, on.Add(step), n, shadowRays, paths/places)
@@ -89,6 +89,6 @@ func Measure(ctx context.Context, p *bake.Prepared, image *layer.Image, texels, 
 	return a, nil
 }
 
-func on32(v [3]float32) geom.Vec3 {
+func vec(v [3]float32) geom.Vec3 {
 	return geom.Vec3{float64(v[0]), float64(v[1]), float64(v[2])}
 }

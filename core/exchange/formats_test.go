@@ -192,7 +192,8 @@ func TestSTLAndPLYStandUpright(t *testing.T) {
 		l, report := read(t, "wall.ply", b.Bytes(), exchange.Options{})
 		assert.InDelta(t, 6, area(l), 1e-6, format)
 		assert.InDelta(t, 2, height(l), 1e-6, format)
-		assert.Contains(t, report.Left, "the colours of vertices", format)
+		assert.Empty(t, report.Left, format)
+		assert.Equal(t, "#ff0000", l.Materials[0].Color, "%s: that of its vertices", format)
 	}
 }
 

@@ -62,6 +62,7 @@ func readGLTF(files *Files, o Options, report *Report) (l *level.Level, err erro
 	}
 	in := &importer{doc: doc, files: files, report: report, level: level.New(o.Name), visiting: map[int]bool{}, materialID: map[int]string{}, imageID: map[int]string{}}
 	in.ids = in.level.NewIDs()
+	in.palette = palette{level: in.level, ids: in.ids, report: report}
 	if err := in.run(o); err != nil {
 		return nil, err
 	}
@@ -163,6 +164,7 @@ type importer struct {
 	materialID map[int]string
 	imageID    map[int]string // "" for one that was left out
 	ids        *level.IDs
+	palette    palette
 	triangles  int
 	pixels     int // of all images
 	vertices   int // of all meshes, each counted as often as nodes show it
@@ -336,9 +338,6 @@ func (in *importer) mesh(n *gltf.Node, index int, world mgl64.Mat4, path string)
 			in.report.leave("%s: points or lines", at)
 			continue
 		}
-		if _, colored := p.Attributes[gltf.COLOR_0]; colored {
-			in.report.leave("%s: the colours of vertices", at)
-		}
 		m := level.Default[level.Mesh]()
 		if p.Material != nil {
 			id, err := in.material(*p.Material, at)
@@ -363,8 +362,18 @@ func (in *importer) mesh(n *gltf.Node, index int, world mgl64.Mat4, path string)
 		if err := in.normals(p, turn, at, &m); err != nil {
 			return err
 		}
-		in.report.from("meshes", len(in.level.Meshes), at)
-		in.level.Meshes = append(in.level.Meshes, &m)
+		colors, err := in.colors(p, at)
+		if err != nil {
+			return err
+		}
+		parts := []*level.Mesh{&m}
+		if colors != nil {
+			parts = in.palette.take(&m, colors, at)
+		}
+		for _, part := range parts {
+			in.report.from("meshes", len(in.level.Meshes), at)
+			in.level.Meshes = append(in.level.Meshes, part)
+		}
 		if len(in.level.Meshes) > level.MaxEntities {
 			return fault("/nodes", "hold more than %d meshes", level.MaxEntities)
 		}

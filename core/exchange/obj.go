@@ -274,7 +274,13 @@ func (r *objReader) picture(m *level.Material, name, where string) {
 	m.Image = image.ID
 }
 
-func unit(v float64) float64 { return min(max(v, 0), 1) }
+// unit is a value within 0 and 1; what is no number is 0.
+func unit(v float64) float64 {
+	if !(v > 0) {
+		return 0
+	}
+	return min(v, 1)
+}
 
 // lastWord is the file name behind the options of a map statement.
 func lastWord(text string) string {

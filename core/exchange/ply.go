@@ -7,15 +7,17 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"slices"
 	"strconv"
 	"strings"
 
+	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/level"
 )
 
-// PLY, as text and binary of both byte orders (Greg Turk, 1994): the x, y, z and nx, ny, nz of the element vertex,
-// and the list vertex_indices (or vertex_index) of the element face. The rest is read over.
+// PLY, as text and binary of both byte orders (Greg Turk, 1994): the x, y, z, the nx, ny, nz and the red, green, blue
+// (sRGB) of the element vertex, and the list vertex_indices (or vertex_index) of the element face. The rest is read over.
 
 type plyProperty struct {
 	name  string
@@ -50,19 +52,23 @@ func readPLY(files *Files, o Options, report *Report) (*level.Level, error) {
 	s := newSoup(o, report)
 	p := s.begin(o.Name, "")
 	var places, normals []geom.Vec3
+	var colors []color.Linear
+	colored := slices.ContainsFunc(elements, func(e plyElement) bool {
+		return e.name == "vertex" && slices.ContainsFunc(e.properties, func(p plyProperty) bool { return strings.TrimPrefix(p.name, "diffuse_") == "red" })
+	})
 	for _, e := range elements {
 		if least := e.leastBytes(); e.count < 0 || int64(e.count)*int64(least) > int64(len(body)) {
 			return nil, fault("/header/"+e.name, "says %d entries; the %d bytes of the file cannot hold them", e.count, len(body))
 		}
 		for i := range e.count {
 			where := fmt.Sprintf("/%s/%d", e.name, i)
-			place, normal, corners, err := e.read(next)
+			v, corners, err := e.read(next)
 			if err != nil {
 				return nil, fault(where, "%v", err)
 			}
 			switch e.name {
 			case "vertex":
-				places, normals = append(places, place), append(normals, normal)
+				places, normals, colors = append(places, v.place), append(normals, v.normal), append(colors, v.color)
 			case "face":
 				at := make([]uint32, len(corners))
 				for k, c := range corners {
@@ -73,18 +79,16 @@ func readPLY(files *Files, o Options, report *Report) (*level.Level, error) {
 					if normals[c] != (geom.Vec3{}) {
 						of.normal = c
 					}
-					at[k] = s.vertex(p, of, places[c], [2]float64{}, normals[c])
+					before := len(p.index)
+					if at[k] = s.vertex(p, of, places[c], [2]float64{}, normals[c]); colored && len(p.index) > before {
+						p.colors = append(p.colors, colors[c])
+					}
 				}
 				if len(at) > 2 {
 					if err := s.face(p, at, where); err != nil {
 						return nil, err
 					}
 				}
-			}
-		}
-		for _, property := range e.properties {
-			if e.name == "vertex" && (property.name == "red" || property.name == "diffuse_red") {
-				report.leave("the colours of vertices")
 			}
 		}
 	}
@@ -146,21 +150,34 @@ func plyHeader(data []byte) (elements []plyElement, format string, body []byte, 
 // leastBytes is the least that an entry takes in the file, also as text.
 func (e *plyElement) leastBytes() int { return max(1, len(e.properties)) }
 
-// read reads an entry: its place and its normal, and the corners of a face.
-func (e *plyElement) read(next func(kind string) (float64, error)) (place, normal geom.Vec3, corners []int, err error) {
+// plyVertex is what an entry of the element vertex has.
+type plyVertex struct {
+	place, normal geom.Vec3
+	color         color.Linear
+}
+
+// read reads an entry: a vertex, or the corners of a face.
+func (e *plyElement) read(next func(kind string) (float64, error)) (vertex plyVertex, corners []int, err error) {
 	for _, p := range e.properties {
 		if p.count == "" {
 			v, err := next(p.kind)
 			if err != nil {
-				return place, normal, nil, err
+				return vertex, nil, err
 			}
-			to, name := &place, p.name
+			if i := slices.Index([]string{"red", "green", "blue"}, strings.TrimPrefix(p.name, "diffuse_")); i >= 0 {
+				if p.kind == "uchar" || p.kind == "uint8" {
+					v /= 255 // else 0 to 1 already
+				}
+				vertex.color[i] = color.DecodeSRGB(unit(v))
+				continue
+			}
+			to, name := &vertex.place, p.name
 			if strings.HasPrefix(name, "n") {
-				to, name = &normal, name[1:]
+				to, name = &vertex.normal, name[1:]
 			}
 			if i := strings.Index("xyz", name); i >= 0 && len(name) == 1 {
 				if math.IsNaN(v) || math.IsInf(v, 0) {
-					return place, normal, nil, fmt.Errorf("has a coordinate that is not finite")
+					return vertex, nil, fmt.Errorf("has a coordinate that is not finite")
 				}
 				to[i] = v
 			}
@@ -168,23 +185,23 @@ func (e *plyElement) read(next func(kind string) (float64, error)) (place, norma
 		}
 		count, err := next(p.count)
 		if err != nil {
-			return place, normal, nil, err
+			return vertex, nil, err
 		}
 		if count < 0 || count > maxCorners {
-			return place, normal, nil, fmt.Errorf("has a list of %v values; the most is %d", count, maxCorners)
+			return vertex, nil, fmt.Errorf("has a list of %v values; the most is %d", count, maxCorners)
 		}
 		isFace := p.name == "vertex_indices" || p.name == "vertex_index"
 		for range int(count) {
 			v, err := next(p.kind)
 			if err != nil {
-				return place, normal, nil, err
+				return vertex, nil, err
 			}
 			if isFace {
 				corners = append(corners, int(v))
 			}
 		}
 	}
-	return place, normal, corners, nil
+	return vertex, corners, nil
 }
 
 // plyValues reads value after value.

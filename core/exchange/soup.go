@@ -5,6 +5,7 @@ import (
 
 	"github.com/go-gl/mathgl/mgl64"
 
+	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/level"
 )
@@ -15,12 +16,15 @@ type soup struct {
 	ids       *level.IDs
 	report    *Report
 	frame     mgl64.Mat4
+	palette   palette
 	triangles int
 }
 
 func newSoup(o Options, report *Report) *soup {
 	l := level.New(o.Name)
-	return &soup{level: l, ids: l.NewIDs(), frame: o.frame(), report: report}
+	s := &soup{level: l, ids: l.NewIDs(), frame: o.frame(), report: report}
+	s.palette = palette{level: l, ids: s.ids, report: report}
+	return s
 }
 
 // piece is a mesh under construction: vertices of the file that it uses, each once.
@@ -28,8 +32,9 @@ type piece struct {
 	mesh    *level.Mesh
 	index   map[corner]uint32
 	uvs     bool
-	normals []geom.Vec3 // of its vertices, as the file has them
-	flat    bool        // some corners have no normal
+	normals []geom.Vec3    // of its vertices, as the file has them
+	flat    bool           // some corners have no normal
+	colors  []color.Linear // of its vertices, if the file has any
 }
 
 // corner is what a corner of a face names, by the numbers of the file; -1 for none.
@@ -89,7 +94,11 @@ func (s *soup) end(p *piece) error {
 		m.Positions[i] -= middle[i%3]
 	}
 	m.Transform.Position = level.Vec(middle)
-	s.level.Meshes = append(s.level.Meshes, m)
+	parts := []*level.Mesh{m}
+	if p.colors != nil {
+		parts = s.palette.take(m, p.colors, "")
+	}
+	s.level.Meshes = append(s.level.Meshes, parts...)
 	if len(s.level.Meshes) > level.MaxEntities {
 		return fault("", "holds more than %d meshes", level.MaxEntities)
 	}

@@ -209,6 +209,7 @@ func (g *Gatherer) fine(ctx context.Context, charts *Group, f *smooth.Field, fir
 		}}
 		eachOfBlock(g.m, texels, rays, g.effort.Fans, func(i int, dir geom.Vec3) { sent.Send(i, &texels[i], dir) })
 		sent.Land()
+		var room []float32
 		sky := make([]color.Linear, len(texels)*len(g.skies)) // on each texel, from each
 		g.skyOn(texels, charts.First+first+from, escapes, sky)
 		*list = escapes
@@ -224,24 +225,28 @@ func (g *Gatherer) fine(ctx context.Context, charts *Group, f *smooth.Field, fir
 				}
 			}
 			if patch, share := g.links.Behind(charts.First + cell); share > 0 {
-				g.through(row, patch, share)
+				g.through(row, patch, share, &room)
 			}
 		}
 	}, func(done int) { report(first + done) })
 }
 
 // through lets light through to a row: a share of what it has gives way to what comes to the patch on
-// the other side. There is none if the patch is -1.
-func (g *Gatherer) through(row []float32, patch int, share float32) {
+// the other side. There is none if the patch is -1. room is a row to use, made with the first call.
+func (g *Gatherer) through(row []float32, patch int, share float32, room *[]float32) {
 	for i := range row {
 		row[i] *= 1 - share
 	}
 	if patch < 0 {
 		return
 	}
-	var room [radiosity.Rays]uint32
-	other := make([]float32, len(row))
-	met := g.links.MetBy(patch, room[:0])
+	if *room == nil {
+		*room = make([]float32, len(row))
+	}
+	other := *room
+	clear(other)
+	var list [radiosity.Rays]uint32
+	met := g.links.MetBy(patch, list[:0])
 	g.sent.Mean(other, met, radiosity.Rays)
 	if g.effort.Fans == nil {
 		g.sent.AddBrightOnPatch(other, patch)
@@ -293,6 +298,7 @@ func (g *Gatherer) coarse(ctx context.Context, charts *Group, visit func(Stretch
 	got, spare := rows.New(end-first, len(g.emitters)), rows.New(end-first, len(g.emitters))
 	err := parallel.Steps(ctx, end-first, 256, func(from, to int) {
 		var met [radiosity.Rays]uint32
+		var room []float32
 		for k := from; k < to; k++ {
 			row := got.Row(k)
 			g.sent.Mean(row, g.links.MetBy(first+k, met[:0]), radiosity.Rays)
@@ -301,7 +307,7 @@ func (g *Gatherer) coarse(ctx context.Context, charts *Group, visit func(Stretch
 				g.links.AddSky(g.emitters[s].Source, first+k, row[3*s:])
 			}
 			if patch, share := g.links.Behind(g.links.FirstTexel(first + k)); share > 0 {
-				g.through(row, patch, share)
+				g.through(row, patch, share, &room)
 			}
 		}
 	}, nil)

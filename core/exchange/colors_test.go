@@ -1,0 +1,70 @@
+package exchange_test
+
+import (
+	"bytes"
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/qmuntal/gltf"
+	"github.com/qmuntal/gltf/modeler"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"grotta/core/exchange"
+	"grotta/core/level"
+)
+
+// painted is a file with a strip of squares whose vertices have colours.
+func painted(t *testing.T, colors [][4]uint8, base [4]float64) []byte {
+	t.Helper()
+	doc := gltf.NewDocument()
+	var places [][3]float32
+	var indices []uint32
+	var all [][4]uint8
+	for i, c := range colors {
+		x, k := float32(i), uint32(4*i)
+		places = append(places, [3]float32{x, 0, 0}, [3]float32{x, 0, 1}, [3]float32{x + 1, 0, 1}, [3]float32{x + 1, 0, 0})
+		indices = append(indices, k, k+1, k+2, k, k+2, k+3)
+		all = append(all, c, c, c, c)
+	}
+	doc.Materials = []*gltf.Material{{Name: "Paint", PBRMetallicRoughness: &gltf.PBRMetallicRoughness{BaseColorFactor: &base}}}
+	doc.Meshes = []*gltf.Mesh{{Name: "Strip", Primitives: []*gltf.Primitive{{
+		Attributes: gltf.PrimitiveAttributes{gltf.POSITION: modeler.WritePosition(doc, places), gltf.COLOR_0: modeler.WriteColor(doc, all)},
+		Indices:    gltf.Index(modeler.WriteIndices(doc, indices)), Material: gltf.Index(0),
+	}}}}
+	doc.Nodes = []*gltf.Node{{Name: "Strip", Mesh: gltf.Index(0)}}
+	doc.Scenes = []*gltf.Scene{{Nodes: []int{0}}}
+	var b bytes.Buffer
+	require.NoError(t, gltf.NewEncoder(&b).Encode(doc))
+	return b.Bytes()
+}
+
+// Plain colours of vertices become materials, times the material's own colour; no triangle is lost.
+func TestColorsOfVerticesBecomeMaterials(t *testing.T) {
+	red, half := [4]uint8{255, 0, 0, 255}, [4]uint8{128, 128, 128, 255}
+	l, report := read(t, "strip.glb", painted(t, [][4]uint8{red, half, red}, [4]float64{1, 0.5, 0.5, 1}), exchange.Options{})
+	require.Len(t, l.Meshes, 2)
+	assert.InDelta(t, 3, area(l), 1e-9)
+	assert.Empty(t, report.Left)
+	color := func(m *level.Mesh) string { return level.ByID[level.Material](l, m.Surface.Material).Color }
+	assert.Equal(t, "#ff0000", color(l.Meshes[0]))
+	assert.Equal(t, "#bc8a8a", color(l.Meshes[1]), "0.502, 0.252, 0.252 as sRGB, from #ffbcbc: colours of vertices are linear")
+	assert.NotEqual(t, l.Meshes[0].ID, l.Meshes[1].ID)
+	assert.Len(t, l.Meshes[0].Positions, 3*8, "its own vertices alone")
+
+	// White says nothing.
+	l, _ = read(t, "white.glb", painted(t, [][4]uint8{{255, 255, 255, 255}}, [4]float64{0.5, 0.5, 0.5, 1}), exchange.Options{})
+	require.Len(t, l.Materials, 1)
+	assert.Equal(t, "Paint", l.Materials[0].Name)
+
+	// Many take their mean: here 0 to 1 in equal steps.
+	var many [][4]uint8
+	for i := range 52 {
+		many = append(many, [4]uint8{uint8(5 * i), 255, 255, 255})
+	}
+	l, report = read(t, "many.glb", painted(t, many, [4]float64{1, 1, 1, 1}), exchange.Options{})
+	require.Len(t, l.Meshes, 1)
+	assert.Equal(t, "#bcffff", color(l.Meshes[0]), "0.5 as sRGB")
+	assert.Contains(t, strings.Join(report.Notes, "\n"), fmt.Sprintf("more than %d colours", 24))
+}
