@@ -58,6 +58,12 @@ func TestColorsOfVerticesBecomeMaterials(t *testing.T) {
 	require.Len(t, l.Materials, 1)
 	assert.Equal(t, "Paint", l.Materials[0].Name)
 
+	// OBJ has them behind the places.
+	l, _ = read(t, "tile.obj", []byte("v 0 0 0\nv 0 0 1\nv 1 0 0\nv 5 0 0 0 0.5 1\nv 5 0 1 0 0.5 1\nv 6 0 0 0 0.5 1\nf 1 2 3\nf 4 5 6\n"), exchange.Options{})
+	require.Len(t, l.Meshes, 2)
+	assert.Equal(t, "#ffffff", color(l.Meshes[0]))
+	assert.Equal(t, "#0080ff", color(l.Meshes[1]))
+
 	// Many take their mean: here 0 to 1 in equal steps.
 	var many [][4]uint8
 	for i := range 52 {

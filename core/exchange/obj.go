@@ -15,7 +15,7 @@ import (
 	"grotta/core/picture"
 )
 
-// OBJ with its material library (MTL): the statements v, vt, vn, f, o, g, usemtl, mtllib;
+// OBJ with its material library (MTL): the statements v (with a colour in sRGB, or without), vt, vn, f, o, g, usemtl, mtllib;
 // Kd, Ke, d, map_Kd. Faces may be polygons and count back from the newest vertex. Curves and lines
 // are left out.
 
@@ -25,6 +25,7 @@ type objReader struct {
 	vertices  []geom.Vec3
 	images    [][2]float64
 	normals   []geom.Vec3
+	colors    []color.Linear    // of the vertices, as far as any has one
 	materials map[string]string // ids by name
 	pieces    map[string]*piece
 	order     []*piece
@@ -78,6 +79,12 @@ func (r *objReader) line(text string, n int) error {
 			return fault(lineOf(n), "is a vertex and %v", err)
 		}
 		r.vertices = append(r.vertices, geom.Vec3{v[0], v[1], v[2]})
+		if len(v) >= 6 { // a colour as well, which many programs write
+			for len(r.colors) < len(r.vertices)-1 {
+				r.colors = append(r.colors, color.White)
+			}
+			r.colors = append(r.colors, color.Linear{color.DecodeSRGB(unit(v[3])), color.DecodeSRGB(unit(v[4])), color.DecodeSRGB(unit(v[5]))})
+		}
 	case "vt":
 		v, err := numbers(rest, 1)
 		if err != nil {
@@ -166,7 +173,17 @@ func (r *objReader) polygon(words []string, n int) error {
 			}
 			normal = r.normals[at.normal]
 		}
-		corners[i] = r.vertex(p, at, r.vertices[at.vertex], image, normal)
+		before := len(p.index)
+		if corners[i] = r.vertex(p, at, r.vertices[at.vertex], image, normal); len(r.colors) > 0 && len(p.index) > before {
+			for len(p.colors) < before { // vertices before the first with a colour
+				p.colors = append(p.colors, color.White)
+			}
+			tint := color.White
+			if at.vertex < len(r.colors) {
+				tint = r.colors[at.vertex]
+			}
+			p.colors = append(p.colors, tint)
+		}
 	}
 	return r.face(p, corners, lineOf(n))
 }
