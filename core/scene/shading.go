@@ -19,6 +19,10 @@ type shading struct {
 // normals say nothing about the triangle, such as those that face inward.
 const leastFacing = 0.1
 
+// leastCurve is the least cosine of a corner's normal to the triangle's own for a surface that curves. A
+// cube whose normals were averaged over its corners does not: its faces stay where they are.
+const leastCurve = 0.8
+
 // CornerNormal is the shading normal at a corner of a triangle. It is the triangle's own where its
 // body has none.
 func (s *Scene) CornerNormal(triangle, corner int) geom.Vec3 {
@@ -50,8 +54,9 @@ func (s *Scene) ShadingNormal(triangle int, at geom.Vec3) geom.Vec3 {
 	return n.Normalize()
 }
 
-// Lift is how far the curved surface lies above a point of a triangle, in metres: the mean of how far
-// the planes across the corners' normals do, by the point's barycentric weights. Source: Hanika,
+// Lift is how far above a point of a triangle rays start, in metres, so that triangles of a curved
+// surface do not shade each other: the mean of how far the planes across the corners' normals lie, by the
+// point's barycentric weights. On a cylinder that is up to twice as far as the cylinder. Source: Hanika,
 // "Hacking the shadow terminator", Ray Tracing Gems II (2021).
 func (s *Scene) Lift(triangle int, at geom.Vec3) float64 {
 	if s.Surfaces[s.SurfaceOf[triangle]].Body().shading == nil {
@@ -60,6 +65,9 @@ func (s *Scene) Lift(triangle int, at geom.Vec3) float64 {
 	corners, own, lift := s.CornersOf(triangle), s.NormalOf(triangle), 0.0
 	for k, weight := range barycentric(corners, at) {
 		n := s.CornerNormal(triangle, k)
+		if n.Dot(own) < leastCurve {
+			return 0
+		}
 		if under := corners[k].Sub(at).Dot(n); under > 0 {
 			lift += weight * under * n.Dot(own)
 		}
