@@ -69,7 +69,8 @@ func TestABakeKeepsToItsMemory(t *testing.T) {
 			done()
 			require.NoError(t, err)
 			may := allowed(p)
-			assert.Less(t, int(most)-int(before), may)
+			const own = 128 << 10 // of the runtime and of what earlier tests left to it
+			assert.Less(t, int(most)-int(before), may+own)
 			assert.Greater(t, int(most)-int(before), may/8, "else nothing was seen")
 		})
 	}
