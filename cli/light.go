@@ -50,10 +50,12 @@ func (a *app) bakeCommand() *cobra.Command {
 			var off *api.Accuracy
 			if b.State == "done" && (measure || quality != "draft" && !cmd.Flags().Changed("measure")) {
 				found, err := c.Accuracy(ctx, l.ID)
-				if err != nil {
+				switch {
+				case err == nil:
+					off = &found
+				case measure: // else the bake is what was asked for, and it is done
 					return err
 				}
-				off = &found
 			}
 			if err := a.show(bakeShown{b, off}, func(w io.Writer) {
 				describeBake(w, b)
@@ -71,7 +73,7 @@ func (a *app) bakeCommand() *cobra.Command {
 	}
 	cmd.Flags().StringVar(&quality, "quality", "good", "draft, good or final; with --measure or --explain it is told how far the light is off")
 	cmd.Flags().BoolVar(&detach, "detach", false, "start it and do not wait")
-	cmd.Flags().BoolVar(&explain, "explain", false, "bake nothing; tell which layers are stale, and why, and how far the light that is there is off")
+	cmd.Flags().BoolVar(&explain, "explain", false, "bake nothing; tell which layers are stale, and why, and how far the light is off where all of it is there")
 	cmd.Flags().BoolVar(&measure, "measure", false, "hold some texels against path tracing then, and tell how far the light is off; done by itself but at draft")
 	cmd.Flags().BoolVar(&foresee, "foresee", false, "bake nothing; tell how long a bake of all layers would take here")
 	return cmd
@@ -95,7 +97,7 @@ func (a *app) explainBake(ctx context.Context, c *client.Client, l api.LevelInfo
 		return err
 	}
 	var off *api.Accuracy
-	if state.Stale < len(state.Sources) { // else there is nothing to measure
+	if state.Stale == 0 { // else measuring would bake what is missing
 		found, err := c.Accuracy(ctx, l.ID)
 		if err != nil {
 			return err

@@ -19,7 +19,8 @@ import (
 )
 
 // Accuracy says how far the luminance of texels is off. The error of a texel is a share of its own
-// light, or of the median light where that is more (of those with any). So a few very bright or dark texels do not decide.
+// light, or of the median light of those that have any where that is more. So a few very bright or
+// dark texels do not decide.
 type Accuracy struct {
 	Texels int     // that were looked at
 	Median float64 // light on those of them that have any, lux
@@ -34,8 +35,8 @@ const (
 	turnSeed   = 0x61636375
 )
 
-// Measure looks at so many texels by so many paths each. It takes about 30 microseconds a path on one
-// core. It ends early with the context's error. A level without texels has an accuracy of zeros.
+// Measure looks at so many texels by so many paths each; its cost is in proportion to both. It ends early
+// with the context's error. A level without texels has an accuracy of zeros.
 func Measure(ctx context.Context, p *bake.Prepared, image *layer.Image, texels, paths int) (Accuracy, error) {
 	count := min(texels, len(p.Texels.List))
 	type sample struct{ lux, want, own2 float64 }
@@ -49,11 +50,15 @@ func Measure(ctx context.Context, p *bake.Prepared, image *layer.Image, texels, 
 		var room [places]geom.Vec3
 		squares := p.Squares()
 		spread := squares.Of(t).Spread(room[:], sampling.TurnAt(turnSeed, t.Origin))
+		origin := vec(t.Origin)
+		spread = slices.DeleteFunc(spread, func(step geom.Vec3) bool { // what stands on the texel parts it
+			return t.Parted && p.Scene.Blocked(origin, origin.Add(step))
+		})
 		if len(spread) == 0 {
 			spread = append(spread, geom.Vec3{})
 		}
 		n := t.Normal(p.Scene)
-		on := geom.Vec3{float64(t.Origin[0]), float64(t.Origin[1]), float64(t.Origin[2])}.Sub(n.Mul(scene.OffsetM + p.Scene.Lift(int(t.Triangle), vec(t.Origin))))
+		on := origin.Sub(n.Mul(scene.OffsetM + p.Scene.Lift(int(t.Triangle), origin)))
 		sum, squaresOf, errors := 0.0, 0.0, 0.0
 		for _, step := range spread {
 			book := ledger.AskBy(p, on.Add(step), n, shadowRays, paths/places)

@@ -49,7 +49,9 @@ func TestOddLights(t *testing.T) {
 			"tiny": func(l *level.Light) {
 				l.RadiusM, l.WidthM, l.HeightM, l.LengthM, l.AngularDeg = 1e-6, 1e-6, 1e-6, 1e-6, 1e-6
 			},
-			"far off":           func(l *level.Light) { l.Transform.Position = level.Vec{level.MaxExtent, level.MaxExtent, level.MaxExtent} },
+			"far off": func(l *level.Light) {
+				l.Transform.Position = level.Vec{level.MaxExtent, level.MaxExtent, level.MaxExtent}
+			},
 			"a cone of nothing": func(l *level.Light) { l.InnerDeg, l.OuterDeg = 0, 1e-4 },
 			"shadows of none": func(l *level.Light) {
 				l.Shadows.NearM, l.Shadows.Softness, l.Shadows.FadeM, l.Shadows.ReachM = 1000, 4, 0, 1e-9

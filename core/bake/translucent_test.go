@@ -25,10 +25,17 @@ func curtain(translucency float64) *level.Level {
 // Without bounces, a sheet under parallel light has its share on the side of the light and the rest on
 // the other.
 func TestASheetSharesLightBetweenItsSides(t *testing.T) {
+	for _, share := range []float64{0.3, 1} {
+		sheetShares(t, share)
+	}
+}
+
+func sheetShares(t *testing.T, share float64) {
+	t.Helper()
 	l := level.New("Sheet")
 	l.Environment.Sky.Luminance, l.Environment.Ambient.Strength, l.Lightmap.Bounces = 0, 0, false
 	leaf := level.Default[level.Material]()
-	leaf.ID, leaf.Translucency = "leaf", 0.3
+	leaf.ID, leaf.Translucency = "leaf", share
 	l.Materials = append(l.Materials, &leaf)
 	sheet := level.Default[level.Mesh]()
 	sheet.ID, sheet.Surface.Material = "sheet", "leaf"
@@ -40,13 +47,13 @@ func TestASheetSharesLightBetweenItsSides(t *testing.T) {
 	require.NotEmpty(t, p.Texels.List)
 	for i := range p.Texels.List {
 		x := &p.Texels.List[i]
-		want := 70.0
+		want := 100 * (1 - share)
 		if x.Normal(p.Scene)[1] < 0 {
-			want = 30
+			want = 100 * share
 		}
 		assert.InDelta(t, want, float64(m.Pix[3*x.Index+1]), 0.1)
 	}
-	for n, want := range map[float64]float64{1: 70, -1: 30} {
+	for n, want := range map[float64]float64{1: 100 * (1 - share), -1: 100 * share} {
 		book := ledger.Ask(p, geom.Vec3{0.2, 0, 0.1}, geom.Vec3{0, n, 0})
 		assert.InDelta(t, want, book.Total.Luminance, 0.1)
 		assert.Empty(t, book.Sources[0].Why)

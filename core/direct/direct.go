@@ -66,11 +66,11 @@ func (l *Light) Read(k int, to *Chunk) {
 	}
 }
 
-// Put stores the light on a chunk.
+// Put stores the light on a chunk that is dark so far.
 func (l *Light) Put(k int, from *Chunk) {
 	brightest := max(slices.Max(from[0][:]), slices.Max(from[1][:]), slices.Max(from[2][:]))
 	if brightest == 0 {
-		return // it is dark already
+		return
 	}
 	e := layer.ExponentFor(brightest)
 	for c, chunks := range l {

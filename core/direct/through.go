@@ -2,6 +2,7 @@ package direct
 
 import (
 	"context"
+	"slices"
 
 	"grotta/core/lightmap"
 	"grotta/core/parallel"
@@ -35,7 +36,7 @@ func Through(ctx context.Context, m *lightmap.Map, lights []Light) error {
 		mixed := *l
 		for c := range l {
 			if l[c] != nil {
-				mixed[c] = append([]*packedChunk(nil), l[c]...)
+				mixed[c] = slices.Clone(l[c])
 			}
 		}
 		var own, twin Chunk
@@ -60,6 +61,7 @@ func Through(ctx context.Context, m *lightmap.Map, lights []Light) error {
 					*v += t.share * (through - *v)
 				}
 			}
+			mixed.Forget(k, k+1) // what is put may be dark
 			mixed.Put(k, &own)
 		}
 		*l = mixed

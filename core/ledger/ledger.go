@@ -90,8 +90,8 @@ func AskBy(p *bake.Prepared, at, normal geom.Vec3, samples, paths int) *Ledger {
 			r.Normal = p.Scene.ShadingNormal(hit.Triangle, at)
 			r.Point = at.Add(own.Mul(p.Scene.Lift(hit.Triangle, at)))
 			r.Origin = r.Point.Add(own.Mul(scene.OffsetM))
+			share = p.Scene.Translucency(&p.Scene.Surfaces[hit.Surface])
 		}
-		share = p.Scene.Translucency(&p.Scene.Surfaces[hit.Surface])
 	}
 	bounced := bouncedAt(p, &r, paths)
 	var total color.Linear

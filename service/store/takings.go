@@ -143,17 +143,21 @@ func covers(row *takingRow, t *preset.Taking) (all []string) {
 	return all
 }
 
-// Origins says where the parts of a level came from.
-func (s *Store) Origins(a Asker, levelID string) ([]api.Origin, error) {
-	var doc *level.Level
-	var rows []takingRow
-	err := s.snapshot(func(tx *gorm.DB) (err error) {
+// withTakings reads a level, and what was put into it and is still there.
+func (s *Store) withTakings(a Asker, levelID string) (doc *level.Level, rows []takingRow, err error) {
+	err = s.snapshot(func(tx *gorm.DB) (err error) {
 		if _, doc, _, err = s.read(tx, a, levelID); err != nil {
 			return err
 		}
 		rows, err = s.live(tx, levelID)
 		return err
 	})
+	return doc, rows, err
+}
+
+// Origins says where the parts of a level came from.
+func (s *Store) Origins(a Asker, levelID string) ([]api.Origin, error) {
+	doc, rows, err := s.withTakings(a, levelID)
 	if err != nil {
 		return nil, err
 	}
@@ -376,15 +380,7 @@ func (s *Store) EndOrigin(a Asker, levelID, id string) error {
 // Credits lists what of a level somebody has to be named for: images, profiles, and the presets that
 // were put into it.
 func (s *Store) Credits(a Asker, levelID string) ([]api.CreditLine, error) {
-	var doc *level.Level
-	var rows []takingRow
-	err := s.snapshot(func(tx *gorm.DB) (err error) {
-		if _, doc, _, err = s.read(tx, a, levelID); err != nil {
-			return err
-		}
-		rows, err = s.live(tx, levelID)
-		return err
-	})
+	doc, rows, err := s.withTakings(a, levelID)
 	if err != nil {
 		return nil, err
 	}
