@@ -79,6 +79,7 @@ type Accuracy struct {
 	RMS           float64 `json:"rms" doc:"Root mean square of the errors, without that of path tracing itself."`
 	Bias          float64 `json:"bias" doc:"Mean of the errors."`
 	StandardError float64 `json:"standard_error" doc:"Of the bias: how far path tracing itself may be off."`
+	LeastRMS      float64 `json:"least_rms" doc:"Where rms is under this, it cannot be told from the errors of path tracing."`
 }
 
 // NewFit asks for the least visible change after which a level keeps to the limits of platforms.

@@ -176,8 +176,12 @@ type (
 )
 
 func describeAccuracy(w io.Writer, a *api.Accuracy) {
-	fmt.Fprintf(w, "the light that is shown (%s quality) is off by %.1f %% (root mean square), and by %+.1f ± %.1f %% on average: %s held against path tracing\n",
-		a.Quality, 100*a.RMS, 100*a.Bias, 100*a.StandardError, count(a.Texels, "texel"))
+	off := fmt.Sprintf("%.1f %%", 100*a.RMS)
+	if a.RMS < a.LeastRMS {
+		off = fmt.Sprintf("less than %.1f %%", 100*a.LeastRMS)
+	}
+	fmt.Fprintf(w, "the light that is shown (%s quality) is off by %s (root mean square), and by %+.1f ± %.1f %% on average: %s held against path tracing\n",
+		a.Quality, off, 100*a.Bias, 100*a.StandardError, count(a.Texels, "texel"))
 }
 
 func describeBake(w io.Writer, b api.Bake) {

@@ -13,6 +13,7 @@ import (
 	"grotta/core/geom"
 	"grotta/core/layer"
 	"grotta/core/ledger"
+	"grotta/core/lightmap"
 	"grotta/core/parallel"
 	"grotta/core/sampling"
 	"grotta/core/scene"
@@ -27,11 +28,14 @@ type Accuracy struct {
 	RMS    float64 // root mean square of the errors; the reference's own error is taken out
 	Bias   float64 // mean of the errors
 	Own    float64 // standard error of the reference's part in Bias
+	Least  float64 // an RMS under this cannot be told from the errors of the reference
 }
 
 const (
-	places     = 16 // of a texel's square
-	shadowRays = 16 // from each to a source with a size
+	places     = 16  // of a texel's square
+	morePlaces = 256 // where their mean is unsure, such as on the edge of a shadow
+	unsure     = 0.1 // of a texel's light
+	shadowRays = 64  // from each to a source with a size, and to the sky
 	turnSeed   = 0x61636375
 )
 
@@ -47,26 +51,10 @@ func Measure(ctx context.Context, p *bake.Prepared, image *layer.Image, texels, 
 		v := image.Pix[3*t.Index:][:3]
 		s := &found[k]
 		s.lux = color.Linear{float64(v[0]), float64(v[1]), float64(v[2])}.Luminance()
-		var room [places]geom.Vec3
-		squares := p.Squares()
-		spread := squares.Of(t).Spread(room[:], sampling.TurnAt(turnSeed, t.Origin))
-		origin := vec(t.Origin)
-		spread = slices.DeleteFunc(spread, func(step geom.Vec3) bool { // what stands on the texel parts it
-			return t.Parted && p.Scene.Blocked(origin, origin.Add(step))
-		})
-		if len(spread) == 0 {
-			spread = append(spread, geom.Vec3{})
+		s.want, s.own2 = truth(p, t, places, paths)
+		if s.own2 > unsure*unsure*s.want*s.want {
+			s.want, s.own2 = truth(p, t, morePlaces, paths)
 		}
-		n := t.Normal(p.Scene)
-		on := origin.Sub(n.Mul(scene.OffsetM + p.Scene.Lift(int(t.Triangle), origin)))
-		sum, squaresOf, errors := 0.0, 0.0, 0.0
-		for _, step := range spread {
-			book := ledger.AskBy(p, on.Add(step), n, shadowRays, paths/places)
-			sum, squaresOf, errors = sum+book.Total.Luminance, squaresOf+book.Total.Luminance*book.Total.Luminance, errors+book.Error*book.Error
-		}
-		m := float64(len(spread))
-		s.want = sum / m
-		s.own2 = max(errors/(m*m), (squaresOf/m-s.want*s.want)/m)
 	}, nil)
 	if err != nil || count == 0 {
 		return Accuracy{}, err
@@ -91,7 +79,42 @@ func Measure(ctx context.Context, p *bake.Prepared, image *layer.Image, texels, 
 		own2 += s.own2 / (of * of)
 	}
 	a.RMS, a.Own = math.Sqrt(max(squares, 0)), math.Sqrt(own2)/n
+	// The mean of n squares of the reference's errors is itself uncertain by sqrt(2/n) of it.
+	a.Least = math.Sqrt(own2 / n * math.Sqrt(2/n))
 	return a, nil
+}
+
+// truth is the light on a texel by paths from places on its square, in lux, and its variance.
+func truth(p *bake.Prepared, t *lightmap.Texel, places, paths int) (lux, variance float64) {
+	squares := p.Squares()
+	spread := squares.Of(t).Spread(make([]geom.Vec3, places), sampling.TurnAt(turnSeed, t.Origin))
+	origin := vec(t.Origin)
+	spread = slices.DeleteFunc(spread, func(step geom.Vec3) bool { // what stands on the texel parts it
+		return t.Parted && p.Scene.Blocked(origin, origin.Add(step))
+	})
+	if len(spread) == 0 {
+		spread = append(spread, geom.Vec3{})
+	}
+	n := t.Normal(p.Scene)
+	on := origin.Sub(n.Mul(scene.OffsetM + p.Scene.Lift(int(t.Triangle), origin)))
+	rays := ledger.Rays{Shadow: shadowRays, Paths: paths / places}
+	each := make([]float64, len(spread))
+	for k, step := range spread {
+		rays.Turn = sampling.TurnAt(turnSeed+1+uint64(k), t.Origin)
+		each[k] = ledger.AskBy(p, on.Add(step), n, rays).Total.Luminance
+		lux += each[k] / float64(len(spread))
+	}
+	return lux, errorOfMean2(each)
+}
+
+// errorOfMean2 is the variance of a mean of places that lie evenly, told from how much neighbours differ
+// ("collapsed strata"; Cochran, "Sampling Techniques", 1977, 5A.12). A slope of light across a texel counts little.
+func errorOfMean2(lux []float64) float64 {
+	n, sum := float64(len(lux)), 0.0
+	for k := 1; k < len(lux); k += 2 {
+		sum += (lux[k] - lux[k-1]) * (lux[k] - lux[k-1])
+	}
+	return sum / (n * n)
 }
 
 func vec(v [3]float32) geom.Vec3 {

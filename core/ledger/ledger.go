@@ -58,12 +58,16 @@ type Blocker struct {
 	Point level.Vec
 }
 
-// ledgerSamples is how many shadow rays go to a source with a size, and to the
-// sky; ledgerPaths how many paths the bounced light is computed from.
-const (
-	ledgerSamples = 4096
-	ledgerPaths   = 1024
-)
+// Rays says how many rays a ledger sends, and how their pattern is turned. Ledgers of one turn share
+// their directions, so that they differ little from place to place; for a mean over places, each has to
+// have a turn of its own.
+type Rays struct {
+	Shadow int     // to a source with a size, and to the sky
+	Paths  int     // for the bounced light
+	Turn   float64 // 0 to 2π
+}
+
+var askRays = Rays{Shadow: 4096, Paths: 1024}
 
 // Ask computes, by rays from the point itself and not from the lightmap, what
 // every source gives a surface at p facing n. Direct light is exact for sources
@@ -72,14 +76,14 @@ const (
 // lightmap's, so that each can be held against the other; its standard error comes
 // with it.
 func Ask(p *bake.Prepared, at, normal geom.Vec3) *Ledger {
-	return AskBy(p, at, normal, ledgerSamples, ledgerPaths)
+	return AskBy(p, at, normal, askRays)
 }
 
 // sameFacing is the cosine from which on two normals are the same one, but for rounding.
 const sameFacing = 0.999
 
-// AskBy is Ask by so many shadow rays to each source with a size, and so many paths.
-func AskBy(p *bake.Prepared, at, normal geom.Vec3, samples, paths int) *Ledger {
+// AskBy is Ask by other rays.
+func AskBy(p *bake.Prepared, at, normal geom.Vec3, rays Rays) *Ledger {
 	n := normal.Normalize()
 	r := source.Receiver{Point: at, Origin: at.Add(n.Mul(scene.OffsetM)), Normal: n}
 	book := &Ledger{Point: level.Vec(at), Normal: level.Vec(n), Inside: p.Scene.Inside(r.Origin)}
@@ -93,16 +97,16 @@ func AskBy(p *bake.Prepared, at, normal geom.Vec3, samples, paths int) *Ledger {
 			share = p.Scene.Translucency(&p.Scene.Surfaces[hit.Surface])
 		}
 	}
-	bounced := bouncedAt(p, &r, paths)
+	bounced := bouncedAt(p, &r, rays.Paths, rays.Turn)
 	var total color.Linear
 	back, behind := otherSide(&r), bounced
 	if share > 0 {
-		behind = bouncedAt(p, &back, paths)
+		behind = bouncedAt(p, &back, rays.Paths, rays.Turn)
 	}
 	for i := range p.Sources {
-		entry, light := entryOf(p, &p.Sources[i], &r, samples)
+		entry, light := entryOf(p, &p.Sources[i], &r, rays)
 		if share > 0 {
-			other, its := entryOf(p, &p.Sources[i], &back, samples)
+			other, its := entryOf(p, &p.Sources[i], &back, rays)
 			if its.Luminance()*share > light.Luminance()*(1-share) {
 				entry = other // it comes through
 			}
@@ -154,9 +158,9 @@ func foldGroups(entries []Contribution, sources []source.Source) []Contribution 
 
 func (i Irradiance) linear() color.Linear { return color.Linear{i.R, i.G, i.B} }
 
-func entryOf(p *bake.Prepared, s *source.Source, r *source.Receiver, samples int) (Contribution, color.Linear) {
+func entryOf(p *bake.Prepared, s *source.Source, r *source.Receiver, rays Rays) (Contribution, color.Linear) {
 	e := Contribution{ID: s.ID, Name: s.Name, Kind: s.Kind, BlockedBy: []Blocker{}}
-	unit, visible := s.Direct(p.Scene, r, source.Careful(samples), 0)
+	unit, visible := s.Direct(p.Scene, r, source.Careful(rays.Shadow), rays.Turn)
 	lit := s.Weight.Mul(unit)
 	e.Direct, e.Visible = lightOf(lit), visible
 	switch {

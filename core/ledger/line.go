@@ -20,11 +20,8 @@ type Spot struct {
 	Most    string // source that gives the most; "" where none gives any
 }
 
-// lineSamples and linePaths are as ledgerSamples and ledgerPaths, for each place of a line.
-const (
-	lineSamples = 256
-	linePaths   = 512
-)
+// lineRays go out from each place of a line.
+var lineRays = Rays{Shadow: 256, Paths: 512}
 
 // Line is the light on a surface that faces n, at places evenly along the straight line
 // between two points, both ends included. At least two places are taken. The standard error of
@@ -42,7 +39,7 @@ func Line(ctx context.Context, p *bake.Prepared, from, to, n geom.Vec3, places i
 			}
 			share := float64(i) / float64(places-1)
 			at := from.Add(to.Sub(from).Mul(share))
-			book := AskBy(p, at, n, lineSamples, linePaths)
+			book := AskBy(p, at, n, lineRays)
 			s := Spot{AtM: share * to.Sub(from).Len(), Point: level.Vec(at)}
 			for _, c := range book.Sources {
 				s.Direct = lightOf(s.Direct.linear().Add(c.Direct.linear()))

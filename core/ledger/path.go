@@ -35,8 +35,8 @@ type bounced struct {
 
 // bouncedAt is the bounced light of each source on a place, by path tracing with
 // next-event estimation and Russian roulette (Kajiya, "The rendering equation",
-// 1986; Arvo and Kirk, 1990). The same place always gives the same light.
-func bouncedAt(p *bake.Prepared, r *source.Receiver, paths int) bounced {
+// 1986; Arvo and Kirk, 1990). The same place and turn always give the same light.
+func bouncedAt(p *bake.Prepared, r *source.Receiver, paths int, turn float64) bounced {
 	sum := make([]color.Linear, len(p.Sources))
 	out := bounced{light: sum, errors: make([]float64, len(p.Sources))}
 	var lit []int
@@ -54,7 +54,7 @@ func bouncedAt(p *bake.Prepared, r *source.Receiver, paths int) bounced {
 	_ = parallel.Steps(context.Background(), paths, pathChunk, func(from, to int) {
 		part := make([]color.Linear, len(p.Sources))
 		for i := from; i < to; i++ {
-			path(p, r, i, paths, lit, cones, part)
+			path(p, r, i, paths, turn, lit, cones, part)
 		}
 		parts[from/pathChunk] = part
 	}, nil)
@@ -100,12 +100,12 @@ func errorOfSum(parts []float64) float64 {
 
 // path follows light backward from a place and adds what each source sends to
 // each surface that it meets.
-func path(p *bake.Prepared, r *source.Receiver, index, paths int, lit []int, cones []*cone, sum []color.Linear) {
+func path(p *bake.Prepared, r *source.Receiver, index, paths int, turn float64, lit []int, cones []*cone, sum []color.Linear) {
 	at := *r
 	through := color.White
-	a, b := sampling.Pair(index, paths, 0)
+	a, b := sampling.Pair(index, paths, turn)
 	for step := 0; ; step++ {
-		seed := uint64(index)<<8 | uint64(step)
+		seed := (uint64(index)<<8 | uint64(step)) ^ math.Float64bits(turn)
 		share01 := func(what int) float64 {
 			return sampling.Turn(seed*0x9e3779b9+uint64(what), uint64(index)) / (2 * math.Pi)
 		}
@@ -198,7 +198,7 @@ func Each(p *bake.Prepared, at, n geom.Vec3, samples, paths int) []color.Linear 
 	r := source.Receiver{Point: at, Origin: at, Normal: n}
 	out := make([]color.Linear, len(p.Sources))
 	if paths > 0 {
-		out = bouncedAt(p, &r, paths).light
+		out = bouncedAt(p, &r, paths, 0).light
 	}
 	for i := range p.Sources {
 		s := &p.Sources[i]

@@ -80,13 +80,13 @@ func (s *server) registerChecks(a huma.API, tag string) {
 		if err != nil {
 			return nil, s.problem(err)
 		}
-		const texels, paths = 64, 512
+		const texels, paths = 64, 2048
 		m, err := accuracy.Measure(ctx, o.prepared, image, texels, paths)
 		if err != nil {
 			return nil, s.problem(err)
 		}
 		return answer(s, api.Accuracy{
-			Level: o.info.ID, Revision: o.info.Revision, Quality: lowestQuality(state), Texels: m.Texels, MedianLux: m.Median, RMS: m.RMS, Bias: m.Bias, StandardError: m.Own,
+			Level: o.info.ID, Revision: o.info.Revision, Quality: lowestQuality(state), Texels: m.Texels, MedianLux: m.Median, RMS: m.RMS, Bias: m.Bias, StandardError: m.Own, LeastRMS: m.Least,
 		}, nil)
 	})
 	huma.Register(a, operation("GET", "/rules", "list-rules", "What the checks look for", tag), func(context.Context, *struct{}) (*out[list[api.CheckRule]], error) {

@@ -44,10 +44,11 @@ function Off({ id, state }: { id: string; state: LightmapState }) {
   });
   if (!data?.median_lux) return null;
   const percent = (share: number) => (100 * share).toFixed(1);
-  const words = `Light is off by ${percent(data.rms)} % (root mean square), and by ${percent(data.bias)} ± ${percent(data.standard_error)} % on average: ${data.texels} texels held against path tracing. Baked at ${data.quality} quality.`;
+  const off = data.rms < data.least_rms ? `under ${percent(data.least_rms)} %` : `by ${percent(data.rms)} %`;
+  const words = `Light is off ${off} (root mean square), and by ${percent(data.bias)} ± ${percent(data.standard_error)} % on average: ${data.texels} texels held against path tracing. Baked at ${data.quality} quality.`;
   return (
     <span className="dim whitespace-nowrap max-[1150px]:hidden" title={words} aria-label={words}>
-      off by {percent(data.rms)} %
+      off {off}
     </span>
   );
 }
