@@ -13,6 +13,7 @@ import (
 	"grotta/client"
 	"grotta/core/geom"
 	"grotta/core/level"
+	"grotta/core/mirror"
 	"grotta/core/probe"
 )
 
@@ -59,7 +60,7 @@ func addProbes(ctx context.Context, c *client.Client, l api.LevelInfo, spacing f
 	for _, g := range probe.Auto(doc.Document, spacing) {
 		op.Steps = append(op.Steps, level.Add("probes", g))
 	}
-	for _, r := range probe.AutoReflections(doc.Document) {
+	for _, r := range mirror.AutoReflections(doc.Document) {
 		op.Steps = append(op.Steps, level.Add("reflections", r))
 	}
 	if len(op.Steps) == 0 {

@@ -162,6 +162,8 @@ func Mill() *level.Level {
 	b.material("paper", "Drying paper", "#d9d1bd")
 	b.material("iron", "Iron", "#34373a")
 	b.material("pulp", "Pulp", "#a9a18c")
+	b.polish("pulp", 0.2, 0) // wet
+	b.polish("iron", 0.45, 1)
 	for _, m := range l.Materials {
 		m.TwoSided = m.ID == "paper"
 	}
@@ -261,6 +263,12 @@ func Yard() *level.Level {
 	b.material("green", "Tram green", "#41634e")
 	b.material("glass", "Tram glass", "#39434b")
 	b.material("iron", "Iron", "#34373a")
+	b.polish("asphalt", 0.3, 0) // after rain
+	b.polish("rail", 0.3, 1)
+	b.polish("glass", 0.05, 0)
+	for _, id := range []string{"panel", "red", "green"} {
+		b.polish(id, 0.35, 0)
+	}
 	ground := b.box("ground", "asphalt", level.Vec{0, -0.1, 0}, level.Vec{44, 0.2, 30})
 	noLight(ground, 3)
 	for i, x := range []float64{-14, -5, 5, 14} {

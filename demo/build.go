@@ -22,6 +22,15 @@ func (b *builder) material(id, name, hex string) string {
 	return id
 }
 
+// polish makes a material mirror.
+func (b *builder) polish(id string, roughness, metalness float64) {
+	for _, m := range b.l.Materials {
+		if m.ID == id {
+			m.Roughness, m.Metalness = roughness, metalness
+		}
+	}
+}
+
 func (b *builder) zone(id, name, play, mode string, boxes ...level.Box) *level.Zone {
 	z := level.Default[level.Zone]()
 	z.ID, z.Name, z.Play, z.Mode, z.Boxes = id, name, play, mode, boxes

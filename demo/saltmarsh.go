@@ -53,6 +53,9 @@ func (b *builder) surroundings() {
 	b.material("cloth", "Wool", "#7d4f45")
 	b.material("lens-glass", "Lens glass", "#e6efe9")
 	b.material("reed", "Reed", "#7d8054")
+	b.polish("sea-water", 0.15, 0)
+	b.polish("lens-glass", 0.05, 0)
+	b.polish("slate", 0.5, 0)
 	l.Materials[len(l.Materials)-1].TwoSided = true
 
 	l.Environment.Sky.Color, l.Environment.Sky.Luminance = "#46566b", 3

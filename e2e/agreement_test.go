@@ -74,6 +74,9 @@ func TestViewAgreesBeyondTheDemo(t *testing.T) {
 				p.choose("Display", "pocket")
 				cut := p.agrees(maren, l.ID, kind, "pocket")
 				assert.Greater(t, difference(all, cut), 2.0, "the display cuts the lamp's light")
+				apply(t, maren, l.ID, level.Set("floor-board", map[string]any{"roughness": 1.0}))
+				p.choose("Display", "")
+				assert.Greater(t, difference(all, p.agrees(maren, l.ID, kind, "")), 1.0, "a matt floor mirrors nothing")
 			}
 		})
 	}
@@ -202,6 +205,7 @@ func everything(t *testing.T, kind string) level.Operation {
 		"environment.stars.count": 200, "environment.wind.speed_mps": 6.0, "environment.stars.lux": 1e-3,
 	})
 	zone := level.Set("room", map[string]any{"fog": ownFog, "look": own, "blend_m": 2.0})
+	polished := level.Set("floor-board", map[string]any{"roughness": 0.15, "metalness": 1.0})
 	lamp := level.Set("lamp", map[string]any{"fog_share": 0.1, "strength": 900.0})
 	at, toward := level.Vec{-0.6, 1.65, 1.5}, geom.Vec3{0.5, -0.25, -2}
 	if kind == "outside" {
@@ -211,7 +215,7 @@ func everything(t *testing.T, kind string) level.Operation {
 	q := geom.LookRotation(toward)
 	view.ID, view.FovDeg = kind, 60
 	view.Transform = level.Transform{Position: at, Rotation: [4]float64{q.V[0], q.V[1], q.V[2], q.W}}
-	return level.Batch("Everything", append(steps, set, zone, lamp, level.Add("viewpoints", &view))...)
+	return level.Batch("Everything", append(steps, set, zone, lamp, polished, level.Add("viewpoints", &view))...)
 }
 
 // bare is the part of a view that nothing of the console lies over, at half size.

@@ -4,6 +4,6 @@ import tailwindcss from "@tailwindcss/vite";
 
 export default defineConfig({
   plugins: [react(), tailwindcss()],
-  build: { outDir: "dist", emptyOutDir: true, chunkSizeWarningLimit: 1600 },
+  build: { outDir: "dist", emptyOutDir: true, chunkSizeWarningLimit: 1800 },
   server: { proxy: { "/api": "http://127.0.0.1:8460" } },
 });

@@ -267,8 +267,8 @@ func (x *exporter) materialIndex(l look) (int, error) {
 		DoubleSided: m.HasTwoSides() && !l.sides,
 		PBRMetallicRoughness: &gltf.PBRMetallicRoughness{
 			BaseColorFactor: &[4]float64{a[0], a[1], a[2], 1},
-			MetallicFactor:  gltf.Float(0),
-			RoughnessFactor: gltf.Float(1),
+			MetallicFactor:  gltf.Float(m.Metalness),
+			RoughnessFactor: gltf.Float(m.Roughness),
 		},
 	}
 	if m.ID != "" || l.page != noPage {

@@ -177,6 +177,10 @@ func (in *importer) material(index int, at string) (string, error) {
 	if pbr := src.PBRMetallicRoughness; pbr != nil {
 		c := pbr.BaseColorFactorOrDefault()
 		m.Color = color.Linear{c[0], c[1], c[2]}.Hex()
+		m.Metalness, m.Roughness = within01(pbr.MetallicFactorOrDefault()), within01(pbr.RoughnessFactorOrDefault())
+		if pbr.MetallicRoughnessTexture != nil {
+			in.report.leave("%s: the image of how rough and how metallic %s is; it is even, by its factors", path, nameOrPath(src.Name, path))
+		}
 		if pbr.BaseColorTexture != nil {
 			m.Image = in.image(pbr.BaseColorTexture, path)
 		}
@@ -195,6 +199,8 @@ func (in *importer) material(index int, at string) (string, error) {
 	in.emission(src, &m, path)
 	return m.ID, nil
 }
+
+func within01(v float64) float64 { return min(max(v, 0), 1) }
 
 func nameOrPath(name, path string) string { return level.Visible(cmp.Or(name, path)) }
 

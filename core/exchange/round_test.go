@@ -219,3 +219,34 @@ func TestASunThatWasMovedElsewhereStaysMoved(t *testing.T) {
 	assert.Equal(t, 2.0, is.AngularDeg)
 	assert.Equal(t, 20.0, is.NorthDeg)
 }
+
+// What mirrors goes out and comes back by glTF's own factors; one image for both is left out with a word.
+func TestMirrorsComeBack(t *testing.T) {
+	l := demo.Yard()
+	data, _, err := exchange.WriteGLTF(l)
+	require.NoError(t, err)
+	back, _, err := readGLTF(data, "Back")
+	require.NoError(t, err)
+	finish := map[string][2]float64{}
+	for _, m := range back.Materials {
+		finish[m.ID] = [2]float64{m.Roughness, m.Metalness}
+	}
+	for _, m := range l.Materials {
+		assert.Equal(t, [2]float64{m.Roughness, m.Metalness}, finish[m.ID], m.ID)
+	}
+	assert.Equal(t, [2]float64{0.3, 1}, finish["rail"])
+
+	l.Lights, l.Environment.Sun, l.Environment.Moon = nil, nil, nil
+	data, _, err = exchange.WriteGLTF(l)
+	require.NoError(t, err)
+	var doc gltf.Document
+	require.NoError(t, gltf.NewDecoder(bytes.NewReader(data)).Decode(&doc))
+	doc.Materials[0].PBRMetallicRoughness = &gltf.PBRMetallicRoughness{RoughnessFactor: gltf.Float(7), MetallicRoughnessTexture: &gltf.TextureInfo{}}
+	doc.Images, doc.Textures = []*gltf.Image{{URI: "data:image/png;base64,AA=="}}, []*gltf.Texture{{Source: gltf.Index(0)}}
+	var out bytes.Buffer
+	require.NoError(t, gltf.NewEncoder(&out).Encode(&doc))
+	odd, report, err := readGLTF(out.Bytes(), "Odd")
+	require.NoError(t, err)
+	assert.Equal(t, [2]float64{1, 1}, [2]float64{odd.Materials[0].Roughness, odd.Materials[0].Metalness}, "glTF's defaults, within their bounds")
+	assert.Contains(t, strings.Join(report, "\n"), "how rough and how metallic")
+}

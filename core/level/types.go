@@ -129,6 +129,8 @@ type Material struct {
 	Emission     float64        `json:"emission" minimum:"0" maximum:"1e9" default:"0" doc:"Nits, of the base colour; a source of light like any other."`
 	TwoSided     bool           `json:"two_sided" default:"false" doc:"A mesh has two sides, each with light of its own, as of cloth, leaves or paper; else its back is dark."`
 	Translucency float64        `json:"translucency" minimum:"0" maximum:"1" default:"0" doc:"Share of the light that a mesh scatters that leaves on its other side, such as 0.4 of a curtain or 0.5 of a leaf. A mesh with any has two sides."`
+	Metalness    float64        `json:"metalness" minimum:"0" maximum:"1" default:"0" doc:"1 for a metal, which mirrors in its base colour; 0 for all else, which mirrors 4 % of what falls on it straight, and more aslant."`
+	Roughness    float64        `json:"roughness" minimum:"0" maximum:"1" default:"1" doc:"How wide a surface spreads what it mirrors: 0 is a mirror; from 0.7 it passes over to matt, which is 1."`
 	Lighting     string         `json:"lighting" enum:"baked,dynamic" default:"baked" doc:"Dynamic surfaces take no lightmap; probes light them."`
 	Image        string         `json:"image,omitzero" maxLength:"64" refers:"images" doc:"Id of an image that multiplies the colour."`
 	ImageM       float64        `json:"image_m" exclusiveMinimum:"0" maximum:"1000" default:"1" doc:"Metres that one repeat of the image covers, where a mesh has no uvs."`

@@ -164,19 +164,3 @@ func TestCubeFacesAndRoughness(t *testing.T) {
 	assert.Less(t, middle(3, 0), middle(2, 0), "the rougher the dimmer in the middle")
 	assert.Positive(t, middle(3, 0))
 }
-
-func TestWhichReflectionServes(t *testing.T) {
-	l := level.New("Rooms")
-	for i, c := range []struct {
-		x    float64
-		size level.Vec
-	}{{0, level.Vec{10, 4, 10}}, {1, level.Vec{2, 2, 2}}, {20, level.Vec{4, 4, 4}}} {
-		r := reflection(16)
-		r.ID, r.Size, r.Transform.Position = string(rune('a'+i)), c.size, level.Vec{c.x, 0, 0}
-		l.Reflections = append(l.Reflections, r)
-	}
-	assert.Equal(t, "b", probe.Serves(l, geom.Vec3{1.5, 0, 0}).ID, "the smallest box round it")
-	assert.Equal(t, "a", probe.Serves(l, geom.Vec3{-4, 0, 0}).ID)
-	assert.Equal(t, "c", probe.Serves(l, geom.Vec3{90, 0, 0}).ID, "else the nearest")
-	assert.Nil(t, probe.Serves(level.New("None"), geom.Vec3{}))
-}

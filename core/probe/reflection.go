@@ -3,13 +3,13 @@ package probe
 import (
 	"context"
 	"math"
-	"slices"
 
 	"grotta/core/bake"
 	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/layer"
 	"grotta/core/level"
+	"grotta/core/mirror"
 	"grotta/core/parallel"
 	"grotta/core/picture"
 	"grotta/core/shot"
@@ -63,8 +63,7 @@ func (s *CubeStep) at(d geom.Vec3) color.Linear {
 const mirrorRays = 128
 
 // CaptureCube looks all round from a reflection's place, then averages for rougher
-// mirrors by the GGX distribution (Walter et al., "Microfacet models for refraction
-// through rough surfaces", 2007), seen along the normal.
+// mirrors (mirror.Lobe).
 func CaptureCube(ctx context.Context, p *bake.Prepared, lightmap *layer.Image, r *level.Reflection) (*Cube, error) {
 	eye, at := shot.NewEye(p, lightmap), p.Scene.World.Pose(&r.Entity).Position
 	c := &Cube{ID: r.ID, Side: r.Side}
@@ -76,7 +75,8 @@ func CaptureCube(ctx context.Context, p *bake.Prepared, lightmap *layer.Image, r
 	levels := int(math.Log2(float64(r.Side))) - 1 // down to four texels a side
 	for k := 1; k < levels; k++ {
 		roughness := float64(k) / float64(levels-1)
-		step, err := newStep(ctx, r.Side>>k, roughness, func(d geom.Vec3) color.Linear { return blurred(sharp, d, roughness) })
+		lobe := mirror.NewLobe(roughness, mirrorRays)
+		step, err := newStep(ctx, r.Side>>k, roughness, func(d geom.Vec3) color.Linear { return lobe.Mean(d, sharp.at) })
 		if err != nil {
 			return nil, err
 		}
@@ -96,27 +96,6 @@ func newStep(ctx context.Context, side int, roughness float64, radiance func(geo
 			s.Faces[face][y*side+x] = radiance(direction(face, x, y, side))
 		}
 	}, nil)
-}
-
-// blurred is what a mirror of a roughness shows in a direction.
-func blurred(sharp *CubeStep, d geom.Vec3, roughness float64) color.Linear {
-	u, v := geom.Axes(d)
-	a2 := math.Pow(roughness, 4)
-	var sum color.Linear
-	total := 0.0
-	for i := range mirrorRays {
-		e := (float64(i) + 0.5) / mirrorRays
-		cos := math.Sqrt((1 - e) / (1 + (a2-1)*e)) // of the half vector, by GGX
-		sin := math.Sqrt(max(0, 1-cos*cos))
-		sinA, cosA := math.Sincos(float64(i) * 2.399963229728653)
-		half := u.Mul(sin * cosA).Add(v.Mul(sin * sinA)).Add(d.Mul(cos))
-		toward := half.Mul(2 * half.Dot(d)).Sub(d)
-		if weight := toward.Dot(d); weight > 0 {
-			sum = sum.Add(sharp.at(toward).Scale(weight))
-			total += weight
-		}
-	}
-	return sum.Scale(1 / total)
 }
 
 // Picture lays a cube out: the six faces side by side, the roughness growing
@@ -140,50 +119,4 @@ func (c *Cube) Picture() *picture.Picture {
 		top += s.Side
 	}
 	return out
-}
-
-// Serves is the reflection that serves a point: of those whose box holds it the
-// smallest, else the nearest; nil where there is none.
-func Serves(l *level.Level, at geom.Vec3) *level.Reflection {
-	var best *level.Reflection
-	rank := math.Inf(1)
-	world := l.World()
-	for _, r := range l.Reflections {
-		if !r.Enabled {
-			continue
-		}
-		to := at.Sub(world.Pose(&r.Entity).Position)
-		inside := math.Abs(to[0]) <= r.Size[0]/2 && math.Abs(to[1]) <= r.Size[1]/2 && math.Abs(to[2]) <= r.Size[2]/2
-		order := 1e9 + to.Len()
-		if inside {
-			order = r.Size[0] * r.Size[1] * r.Size[2] / 1e12
-		}
-		if order < rank {
-			best, rank = r, order
-		}
-	}
-	return best
-}
-
-// AutoReflections are reflections for the zones of a level that have none: one in
-// the middle of each of their boxes.
-func AutoReflections(l *level.Level) []*level.Reflection {
-	var all []*level.Reflection
-	named := *l // grows by them, so that each gets an id of its own
-	for _, z := range l.Zones {
-		if slices.ContainsFunc(l.Reflections, func(r *level.Reflection) bool { return r.Zone == z.ID }) {
-			continue
-		}
-		for _, b := range z.Boxes {
-			r := level.Default[level.Reflection]()
-			r.ID, r.Zone = named.FreshID("reflection-"+z.ID), z.ID
-			for axis := range 3 {
-				r.Size[axis] = b.Max[axis] - b.Min[axis]
-				r.Transform.Position[axis] = (b.Max[axis] + b.Min[axis]) / 2
-			}
-			all = append(all, &r)
-			named.Reflections = append(slices.Clip(named.Reflections), &r)
-		}
-	}
-	return all
 }

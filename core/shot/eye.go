@@ -9,8 +9,11 @@ import (
 	"grotta/core/geom"
 	"grotta/core/layer"
 	"grotta/core/ledger"
+	"grotta/core/level"
+	"grotta/core/mirror"
 	"grotta/core/scene"
 	"grotta/core/sky"
+	"grotta/core/source"
 )
 
 // Eye sees a level's surfaces and sky under a lightmap, without air and look.
@@ -18,6 +21,9 @@ type Eye struct {
 	// Moving is the light on a surface that takes no lightmap because it moves, in
 	// lux; where it is nil it is computed at the point itself.
 	Moving func(at, normal geom.Vec3) color.Linear
+
+	// Mirrors are what is seen around the level's reflections; where it is nil nothing mirrors.
+	Mirrors *mirror.Set
 
 	// LightMax is the most light on a surface that is shown, as the nits of a white
 	// one, on each channel; 0 is no limit.
@@ -28,6 +34,9 @@ type Eye struct {
 	lightmap *layer.Image
 	sky      *sky.Sky
 	discs    []air.ReadyDisc
+
+	lamps     []lamp
+	leastLamp float64 // nits
 }
 
 // NewEye makes one.
@@ -64,15 +73,21 @@ func (e *Eye) look(from, dir geom.Vec3) (color.Linear, float64) {
 		return light, far
 	}
 	surface := &e.p.Scene.Surfaces[hit.Surface]
+	material := surface.Finish().Material
 	albedo := e.p.Scene.AlbedoAt(hit.Triangle, hit.Point, hit.U, hit.V)
-	light := albedo.Scale(surface.Finish().Material.Emission)
+	light, matt := albedo.Scale(material.Emission), albedo
+	if e.Mirrors != nil && mirror.Share(material.Roughness) > 0 {
+		var shown color.Linear
+		matt, shown = e.mirrored(&hit, material, albedo, dir)
+		light = light.Add(shown)
+	}
 	if c := e.p.Layout.ChartOf[hit.Surface]; c >= 0 {
 		chart := &e.p.Layout.Charts[c]
 		x, y := chart.At(hit.Point)
 		// A matt surface of albedo a under E lux sends a E / π nits.
-		light = light.Add(albedo.Mul(e.limit(e.lightmap.At(chart.Page(), x, y).Scale(1 / math.Pi))))
-	} else if surface.Finish().Material.Lighting == "dynamic" {
-		light = light.Add(albedo.Mul(e.limit(e.OnMoving(hit.Point, e.p.Scene.ShadingNormal(hit.Triangle, hit.Point)).Scale(1 / math.Pi))))
+		light = light.Add(matt.Mul(e.limit(e.lightmap.At(chart.Page(), x, y).Scale(1 / math.Pi))))
+	} else if material.Lighting == "dynamic" {
+		light = light.Add(matt.Mul(e.limit(e.OnMoving(hit.Point, e.p.Scene.ShadingNormal(hit.Triangle, hit.Point)).Scale(1 / math.Pi))))
 	}
 	return light, hit.Distance
 }
@@ -84,4 +99,46 @@ func (e *Eye) limit(nits color.Linear) color.Linear {
 		}
 	}
 	return nits
+}
+
+// mirrored is what a surface keeps of its albedo beside its mirror, and the nits that it mirrors.
+func (e *Eye) mirrored(hit *scene.Seen, m *level.Material, albedo color.Linear, dir geom.Vec3) (matt, shown color.Linear) {
+	n := e.p.Scene.ShadingNormal(hit.Triangle, hit.Point)
+	along := dir.Dot(n)
+	share, weight := mirror.Split(m, albedo, math.Abs(along))
+	shown = weight.Mul(e.Mirrors.Radiance(hit.Point, dir.Sub(n.Mul(2*along)), m.Roughness))
+	if along > 0 {
+		n = n.Mul(-1)
+	}
+	for i := range e.lamps {
+		lamp := &e.lamps[i]
+		to, radius := lamp.Toward(hit.Point)
+		if lamp.RangeM > 0 && to.Dot(to) > lamp.RangeM*lamp.RangeM {
+			continue
+		}
+		light := mirror.Highlight(m, albedo, n, dir.Mul(-1), to, radius).Mul(lamp.source.Weight)
+		if light.Luminance() <= e.leastLamp*to.Dot(to) {
+			continue // not to be seen, also with nothing in the way
+		}
+		_, lux := lamp.source.InAir(e.p.Scene, hit.Point.Add(n.Mul(scene.OffsetM)), 1, lamp.RadiusM)
+		shown = shown.Add(light.Mul(lux))
+	}
+	return albedo.Scale(share), shown
+}
+
+// lamp is a source that mirrors show.
+type lamp struct {
+	source.Lamp
+	source *source.Source
+}
+
+// showsLamps has mirrors show the level's lamps, those that would add no less than so many nits.
+func (e *Eye) showsLamps(leastNits float64) {
+	e.leastLamp, e.lamps = leastNits, nil
+	for i := range e.p.Sources {
+		s := &e.p.Sources[i]
+		if l, ok := s.Lamp(); ok && s.Weight != (color.Linear{}) {
+			e.lamps = append(e.lamps, lamp{l, s})
+		}
+	}
 }

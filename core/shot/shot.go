@@ -15,6 +15,7 @@ import (
 	"grotta/core/grade"
 	"grotta/core/layer"
 	"grotta/core/level"
+	"grotta/core/mirror"
 	"grotta/core/parallel"
 	"grotta/core/scatter"
 	"grotta/core/sky"
@@ -54,6 +55,7 @@ type Options struct {
 	Seconds       float64                                 // when motes and what sways are where they are
 	LightMax      float64                                 // a platform's most light on a surface, times white; 0 is no limit
 	Moving        func(at, normal geom.Vec3) color.Linear // as Eye has it
+	Mirrors       *mirror.Set                             // made by Mirrors; nil makes them where a material mirrors
 	Air           *air.Air                                // made ready by Air; nil makes it without keeping anything
 }
 
@@ -74,12 +76,28 @@ func Air(ctx context.Context, p *bake.Prepared, ask scatter.Ask) (*air.Air, []sc
 	return a, costs, err
 }
 
+// Mirrors captures what a level's materials mirror, under a lightmap; nil where none does.
+func Mirrors(ctx context.Context, p *bake.Prepared, lightmap *layer.Image, moving func(at, normal geom.Vec3) color.Linear) (*mirror.Set, error) {
+	if !mirror.Any(p.Scene.Level) {
+		return nil, nil
+	}
+	eye := NewEye(p, lightmap)
+	eye.Moving = moving
+	return mirror.Capture(ctx, mirror.PlacesOf(p.Scene), eye.Radiance)
+}
+
 // Render draws a level as a camera sees it, under a lightmap mixed from its
 // layers. Progress, if not nil, gets the rows done, from any goroutine.
 func Render(ctx context.Context, p *bake.Prepared, lightmap *layer.Image, cam Camera, o Options, progress func(rows int)) (*image.NRGBA, error) {
 	if o.Air == nil && !o.Unlit {
 		var err error
 		if o.Air, _, err = Air(ctx, p, scatter.Ask{}); err != nil {
+			return nil, err
+		}
+	}
+	if o.Mirrors == nil && !o.Unlit {
+		var err error
+		if o.Mirrors, err = Mirrors(ctx, p, lightmap, o.Moving); err != nil {
 			return nil, err
 		}
 	}
@@ -140,7 +158,7 @@ func newRenderer(p *bake.Prepared, lightmap *layer.Image, cam Camera, o Options)
 		Eye: cam.Pose.Position, TanHalf: math.Tan(cam.FovDeg / 2 * math.Pi / 180),
 		Right: cam.Pose.Rotation.Rotate(geom.Vec3{1, 0, 0}), Up: cam.Pose.Rotation.Rotate(geom.Vec3{0, 1, 0}),
 	}
-	r.eye.Moving = o.Moving
+	r.eye.Moving, r.eye.Mirrors = o.Moving, o.Mirrors
 	r.eye.scene = p.Scene.Swayed(air.Wind(p.Scene.Level), o.Seconds)
 	if o.Unlit {
 		return r
@@ -156,6 +174,9 @@ func newRenderer(p *bake.Prepared, lightmap *layer.Image, cam Camera, o Options)
 	r.ceiling = grade.Ceiling * white
 	r.eye.LightMax = o.LightMax * white
 	r.eye.discs = r.air.Discs
+	if o.Mirrors != nil {
+		r.eye.showsLamps(white / 1000)
+	}
 	for i := range r.air.Glows {
 		toward, cos := r.air.Glows[i].Reach(&r.camera)
 		r.reaches = append(r.reaches, reach{toward, cos - 1e-9})

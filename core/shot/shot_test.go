@@ -107,3 +107,30 @@ func TestCancelledShotEnds(t *testing.T) {
 	_, err = shot.Render(ctx, p, layer.NewImage(p.Layout.PageSize, p.Layout.Pages), shot.Overview(p.Scene.Bounds), shot.Options{Width: 64, Height: 64, Samples: 1}, nil)
 	assert.ErrorIs(t, err, context.Canceled)
 }
+
+// A mirror shows what is before it: of an even sky its light, of a lamp its radiance, and nothing of a lamp
+// that something hides.
+func TestAWallOfMetalMirrors(t *testing.T) {
+	l := wall()
+	l.Environment.Ambient.Strength = 0
+	l.Environment.Sky.Color, l.Environment.Sky.Luminance = "#ffffff", 30
+	m := l.Materials[0]
+	m.Metalness, m.Roughness = 1, 0.1
+	albedo := color.DecodeSRGB(float64(0xbc) / 255)
+	assert.InDelta(t, byte8(albedo*30/(1.2*64)), middle(t, l, 5, shot.Options{})[0], 2)
+
+	l.Environment.Sky.Luminance = 0
+	assert.Zero(t, middle(t, l, 5, shot.Options{})[0])
+	lamp := level.Default[level.Light]()
+	lamp.ID, lamp.Kind, lamp.Strength, lamp.RadiusM, lamp.Transform.Position = "lamp", level.Point, 10, 0.3, level.Vec{0, 0, 8}
+	l.Lights = []*level.Light{&lamp}
+	seen := middle(t, l, 5, shot.Options{})[0] // behind the camera
+	assert.Greater(t, seen, uint8(60), "of up to 35 nits, as the lobe widens the lamp")
+	m.Metalness, m.Roughness = 0, 1
+	assert.Less(t, middle(t, l, 5, shot.Options{})[0], uint8(30), "matt")
+	m.Metalness, m.Roughness = 1, 0.1
+	post := level.Default[level.Solid]()
+	post.ID, post.Size, post.Transform.Position = "post", level.Vec{1, 1, 0.1}, level.Vec{0, 0, 7}
+	l.Solids = append(l.Solids, &post)
+	assert.Less(t, middle(t, l, 5, shot.Options{})[0], seen/2, "the lamp is hidden")
+}

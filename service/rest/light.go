@@ -139,6 +139,7 @@ func (s *server) registerLight(a huma.API) {
 	s.registerGrade(a, tag)
 	s.registerDensity(a, tag)
 	s.registerProbes(a, tag)
+	s.registerMirrors(a, tag)
 	s.registerChecks(a, tag)
 	s.registerFit(a, tag)
 }

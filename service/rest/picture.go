@@ -61,6 +61,9 @@ func (s *server) stage(ctx context.Context, id string, v api.Variant, seconds *f
 		return nil, s.problem(err)
 	}
 	out.options = shot.Options{Samples: 2, NoLook: v.Look == "off", NoAir: v.Air == "off", Air: air, Moving: probe.Moving(o.prepared, out.grids)}
+	if out.options.Mirrors, err = shot.Mirrors(ctx, o.prepared, out.image, out.options.Moving); err != nil {
+		return nil, s.problem(err)
+	}
 	if seconds != nil {
 		out.options.Seconds = *seconds
 	}

@@ -9,6 +9,7 @@ import (
 	"grotta/api"
 	"grotta/core/bake"
 	"grotta/core/layer"
+	"grotta/core/mirror"
 	"grotta/core/picture"
 	"grotta/core/probe"
 )
@@ -34,8 +35,9 @@ func (s *server) registerProbes(a huma.API, tag string) {
 			if err != nil {
 				return nil, err
 			}
-			if r := probe.Serves(o.doc, at); r != nil {
-				body.Reflection = r.ID
+			places := mirror.PlacesOf(o.prepared.Scene)
+			if i := mirror.Serving(len(places), func(i int) *mirror.Place { return &places[i] }, at); i >= 0 {
+				body.Reflection = places[i].ID
 			}
 			for _, g := range grids {
 				if g.Holds(at) && len(body.Serving) == 0 {

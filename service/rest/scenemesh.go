@@ -10,7 +10,6 @@ import (
 
 	"grotta/core/bake"
 	"grotta/core/geom"
-	"grotta/core/half"
 	"grotta/core/layer"
 	"grotta/core/level"
 	"grotta/core/parallel"
@@ -44,7 +43,7 @@ func sceneMesh(p *bake.Prepared) ([]byte, error) {
 	if b := p.Scene.Bounds; !b.Empty() {
 		h.Min, h.Max = b.Min, b.Max
 	}
-	var positions, normals, texels, albedo, emission, sway, images, sides []float32
+	var positions, normals, texels, albedo, emission, sway, images, sides, finish []float32
 	pieces := p.Scene.Drawn()
 	for i := range p.Scene.Surfaces {
 		s := &p.Scene.Surfaces[i]
@@ -62,9 +61,13 @@ func sceneMesh(p *bake.Prepared) ([]byte, error) {
 		if p.Scene.OtherSide(int(s.First)) >= 0 {
 			oneSided = 1
 		}
+		own, _ := p.Scene.TrianglesOf(s)
 		for t := range drawn(p.Scene, i, pieces) {
 			n := t[1].Sub(t[0]).Cross(t[2].Sub(t[0])).Normalize()
 			for k, v := range t {
+				if s.Body().Mesh != nil { // its own triangles are drawn
+					n = p.Scene.CornerNormal(own+triangle, k)
+				}
 				positions = append(positions, float32(v[0]), float32(v[1]), float32(v[2]))
 				normals = append(normals, float32(n[0]), float32(n[1]), float32(n[2]))
 				x, y, page := 0.0, 0.0, -1
@@ -84,6 +87,7 @@ func sceneMesh(p *bake.Prepared) ([]byte, error) {
 					sway = append(sway, 0, 1)
 				}
 				sides = append(sides, oneSided)
+				finish = append(finish, float32(s.Finish().Material.Roughness), float32(s.Finish().Material.Metalness))
 				u, w := 0.0, 0.0
 				if picture >= 0 {
 					u, w = p.Scene.CornerUV(s, triangle, k, v)
@@ -104,7 +108,7 @@ func sceneMesh(p *bake.Prepared) ([]byte, error) {
 		return nil, err
 	}
 	b := bytes.NewBuffer(head)
-	for _, values := range [][]float32{positions, normals, texels, albedo, emission, sway, images, sides} {
+	for _, values := range [][]float32{positions, normals, texels, albedo, emission, sway, images, sides, finish} {
 		binary.Write(b, binary.LittleEndian, values)
 	}
 	return b.Bytes(), nil
@@ -199,10 +203,8 @@ func skyMap(l *level.Level) []byte {
 			}
 		}
 	}
-	packed := make([]uint16, len(rgba))
-	half.Encode(packed, rgba, 1)
 	var b bytes.Buffer
 	binary.Write(&b, binary.LittleEndian, [2]uint32{skyWidth, skyHeight})
-	binary.Write(&b, binary.LittleEndian, packed)
+	binary.Write(&b, binary.LittleEndian, packed(rgba))
 	return b.Bytes()
 }

@@ -157,7 +157,7 @@ func (s *sheet) solo(ctx context.Context, groups []*lit, each bool) ([]shot.Cell
 	}
 	images, exposures := make([]*layer.Image, len(groups)), make([]float64, len(groups))
 	o := s.stage.options
-	o.NoAir = true
+	o.NoAir, o.Mirrors = true, nil // what mirrors shows each light by itself
 	for i, g := range groups {
 		images[i] = layer.Mix(g.layers[0].PageSize, g.layers[0].Pages, g.sources, g.layers)
 		exposures[i] = shot.Meter(only, images[i], camera, o) + 2 // most of such a picture is black
@@ -207,6 +207,9 @@ func (s *sheet) day(ctx context.Context) ([]shot.Cell, error) {
 		}
 		o := s.stage.options
 		if o.Air, _, err = s.server.Studio.Air(ctx, p, scatter.Ask{}); err != nil {
+			return nil, s.server.problem(err)
+		}
+		if o.Mirrors, err = shot.Mirrors(ctx, p, image, o.Moving); err != nil {
 			return nil, s.server.problem(err)
 		}
 		ev := shot.Meter(p, image, camera, o)

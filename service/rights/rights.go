@@ -160,6 +160,7 @@ var Table = map[string]Need{
 	"get-lightmap":              viewer,
 	"export-lightmap":           viewer,
 	"get-profile":               viewer,
+	"get-mirrors":               viewer,
 	"get-moving-light":          viewer,
 	"get-scene":                 viewer,
 	"get-sky":                   viewer,

@@ -25,7 +25,7 @@ import {
   LinearSRGBColorSpace,
   SRGBColorSpace,
 } from "three";
-import type { Pixels, SceneMesh, SkyMap } from "../features/data";
+import type { Mirrors, Pixels, SceneMesh, SkyMap } from "../features/data";
 import type { ViewMode } from "../model/bench";
 import type { Vec } from "../model/world";
 import { CameraHand, type Click, type Rect } from "./camera";
@@ -36,6 +36,7 @@ import { Outlines } from "./outlines";
 import { Passes, type AirDraw } from "./passes";
 import { full, Quality, type Fineness } from "./quality";
 import { mostDropM, Walker } from "./walker";
+import { freeMirrors, setLamps, setMirrors } from "./shaders/mirror";
 import { surfaceMaterial } from "./shaders/surface";
 import type { Torch } from "../model/carried";
 
@@ -67,6 +68,7 @@ export class Stage {
   private outlined = "";
   private disposed = false;
   private lightMax = 0;
+  private lamps: Mirrors["lamps"] = [];
   private due = 0;
   private last = 0;
   private readonly watch: ResizeObserver;
@@ -112,6 +114,7 @@ export class Stage {
     this.mesh?.geometry.dispose();
     this.mesh?.material.uniforms.lightmap!.value.dispose();
     this.mesh?.material.uniforms.images!.value.dispose();
+    if (this.mesh) freeMirrors(this.mesh.material.uniforms);
     this.passes.dispose();
     this.target.dispose();
     this.renderer.dispose();
@@ -137,6 +140,7 @@ export class Stage {
       this.mesh.geometry.dispose();
       this.mesh.material.uniforms.lightmap!.value.dispose();
       this.mesh.material.uniforms.images!.value.dispose();
+      freeMirrors(this.mesh.material.uniforms);
     }
     const g = new BufferGeometry();
     g.setAttribute("position", new BufferAttribute(scene.positions, 3));
@@ -147,6 +151,7 @@ export class Stage {
     g.setAttribute("sway", new BufferAttribute(scene.sway, 2));
     g.setAttribute("image", new BufferAttribute(scene.images, 4));
     g.setAttribute("oneSided", new BufferAttribute(scene.sides, 1));
+    g.setAttribute("finish", new BufferAttribute(scene.finish, 2));
     g.setAttribute("moving", new BufferAttribute(new Float32Array(scene.positions.length), 3));
     const texture = new DataArrayTexture(mix.half, mix.pageSize, mix.pageSize, Math.max(mix.pages, 1));
     texture.format = RGBAFormat;
@@ -178,6 +183,14 @@ export class Stage {
     const uniform = this.mesh.material.uniforms.images!;
     uniform.value.dispose();
     uniform.value = t;
+    this.draw();
+  }
+
+  /** Takes what surfaces mirror. */
+  setMirrors(mirrors: Mirrors) {
+    if (!this.mesh) return;
+    setMirrors(this.mesh.material.uniforms, mirrors);
+    this.lamps = mirrors.lamps;
     this.draw();
   }
 
@@ -477,6 +490,7 @@ export class Stage {
       this.mesh.material.uniforms.wind!.value.set(...this.passes.wind());
       this.mesh.material.uniforms.seconds!.value = this.passes.seconds();
       this.carryTorch(this.mesh.material.uniforms);
+      if (this.lamps.length > 0) setLamps(this.mesh.material.uniforms, this.lamps, this.camera.position);
     }
     const r = this.renderer;
     r.setRenderTarget(this.target);

@@ -54,6 +54,8 @@ export type SceneMesh = {
   /** Ids of images, and for each vertex u, v, which of them, and its alpha cutoff. */
   imageIDs: string[];
   images: Float32Array;
+  /** Roughness and metalness of each vertex. */
+  finish: Float32Array;
 };
 
 function parseScene(data: ArrayBuffer): SceneMesh {
@@ -82,11 +84,12 @@ function parseScene(data: ArrayBuffer): SceneMesh {
     imageIDs: head.images,
     images: next(4),
     sides: next(1),
+    finish: next(2),
   };
 }
 
 /** What of a level is in its mesh beside the geometry. */
-export const sceneColors = (level: Document["document"]) => JSON.stringify([level.materials.map((m) => [m.id, m.color, m.emission, m.image, m.image_m, m.alpha_cutoff]), level.meshes.map((m) => m.sways)]);
+export const sceneColors = (level: Document["document"]) => JSON.stringify([level.materials.map((m) => [m.id, m.color, m.emission, m.image, m.image_m, m.alpha_cutoff, m.roughness, m.metalness]), level.meshes.map((m) => m.sways)]);
 
 export function useScene(id: string, geometry: string | undefined, colors: string) {
   return useQuery({
@@ -112,6 +115,43 @@ export function useMovingLight(id: string, scene: SceneMesh | undefined, state: 
     },
     enabled: moving.length > 0 && state?.geometry === scene?.geometry,
     placeholderData: (old: Float32Array<ArrayBuffer> | undefined) => (old?.length === scene?.texels.length ? old : undefined),
+    staleTime: Infinity,
+    gcTime: 60_000,
+  });
+}
+
+export type Mirrors = {
+  /** Of the sharpest step; each of the steps below it is half as wide. */
+  width: number;
+  steps: number;
+  height: number;
+  places: { at: Vec; half: Vec }[];
+  /** Lights as mirrors show them; at is a direction where they are parallel, and candela lux. */
+  lamps: { id: string; at: Vec; parallel: boolean; radius: number; aim: Vec; cosines: [number, number]; range: number; candela: Vec }[];
+  pictures: Uint16Array<ArrayBuffer>;
+  tableSide: number;
+  table: Uint16Array<ArrayBuffer>;
+};
+
+function parseMirrors(data: ArrayBuffer): Mirrors {
+  const length = new DataView(data).getUint32(0, true);
+  const head = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, length)));
+  const count = 4 * (head.width + 2) * head.height * head.places.length;
+  const pictures = new Uint16Array(data, 4 + length, count);
+  const table = new Uint16Array(data, 4 + length + 2 * count);
+  return { width: head.width, steps: head.steps, height: head.height, places: head.places, lamps: head.lamps, pictures, tableSide: head.table_side, table };
+}
+
+/** What the level's materials mirror, in the light as it is saved; nothing is read where none does. */
+export function useMirrors(id: string, known: Document["document"], scene: SceneMesh | undefined, state: LightmapState | undefined) {
+  const finish = scene?.finish;
+  const mirrors = useMemo(() => finish?.some((v, i) => i % 2 === 0 && v < 1) ?? false, [finish]);
+  const lit = state?.sources.map((s) => [s.layer, s.weight]);
+  return useQuery({
+    queryKey: ["mirrors", id, scene?.geometry, lit, known.reflections, known.environment.sky, known.materials],
+    queryFn: async () => parseMirrors(await bytes(`/api/v1/levels/${id}/mirrors`)),
+    enabled: mirrors && state?.geometry === scene?.geometry,
+    placeholderData: (old: Mirrors | undefined) => old,
     staleTime: Infinity,
     gcTime: 60_000,
   });

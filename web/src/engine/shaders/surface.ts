@@ -1,30 +1,48 @@
 import { DataArrayTexture, GLSL3, RawShaderMaterial, Vector2, Vector3, type Texture } from "three";
 import { halfScale } from "../layers";
+import { highlightGLSL, mirrorGLSL, mirrorUniforms } from "./mirror";
 import { densityBands, scaleGLSL } from "../scale";
 
 /** The most times white that a surface or the sky counts for, as core/grade has it. */
 export const ceiling = 16;
 
 /** Surfaces: radiance over white into a half-float target, or a plain reading of it. */
-export function surfaceMaterial(lightmap: Texture, pageSize: number): RawShaderMaterial {
-  return new RawShaderMaterial({
+export function surfaceMaterial(lightmap: Texture, pageSize: number) {
+  const uniforms = {
+    ...mirrorUniforms(),
+    lightmap: { value: lightmap },
+    pageSize: { value: pageSize },
+    mode: { value: 0 },
+    white: { value: 1 },
+    lightMax: { value: 0 },
+    images: { value: new DataArrayTexture(new Uint8Array([255, 255, 255, 255]), 1, 1, 1) },
+    wind: { value: new Vector3() },
+    seconds: { value: 0 },
+    torch: { value: new Vector3() },
+    torchAt: { value: new Vector3() },
+    torchAim: { value: new Vector3(0, 0, -1) },
+    torchCone: { value: new Vector2(1, 0.9) },
+  };
+  const material = new RawShaderMaterial({
     glslVersion: GLSL3,
-    uniforms: { lightmap: { value: lightmap }, pageSize: { value: pageSize }, mode: { value: 0 }, white: { value: 1 }, lightMax: { value: 0 }, images: { value: new DataArrayTexture(new Uint8Array([255, 255, 255, 255]), 1, 1, 1) }, wind: { value: new Vector3() }, seconds: { value: 0 }, torch: { value: new Vector3() }, torchAt: { value: new Vector3() }, torchAim: { value: new Vector3(0, 0, -1) }, torchCone: { value: new Vector2(1, 0.9) } },
+    uniforms,
     vertexShader: `
       precision highp float;
       uniform mat4 projectionMatrix, modelViewMatrix;
       uniform vec3 wind;
       uniform float seconds;
       in vec3 position, normal, texel, albedo, moving;
-      in vec2 sway;
+      in vec2 sway, finish;
       in vec4 image;
       in float emission, oneSided;
       centroid out vec3 vTexel; // at the rim of a triangle a pixel's middle may lie off its chart
       out vec3 vAlbedo, vNormal, vPlace, vMoving;
       out float vEmission, vOneSided;
+      out vec2 vFinish;
       out vec4 vImage;
       void main() {
         vImage = image;
+        vFinish = finish;
         vOneSided = oneSided;
         vTexel = texel; vAlbedo = albedo; vNormal = normal; vEmission = emission; vPlace = position; vMoving = moving;
         vec3 place = position;
@@ -47,8 +65,12 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number): RawShaderM
       in vec3 vAlbedo, vNormal, vPlace, vMoving;
       in float vEmission, vOneSided;
       in vec4 vImage;
+      in vec2 vFinish; // roughness, metalness
+      uniform vec3 cameraPosition;
       out vec4 color;
       const float PI = 3.14159265358979;
+      ${mirrorGLSL}
+      ${highlightGLSL}
       ${scaleGLSL}
       void main() {
         if (vOneSided > 0.5 && !gl_FrontFacing) discard; // the other side is drawn instead
@@ -68,7 +90,17 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number): RawShaderM
         }
         vec3 light = lux / PI / white; // of a white surface
         if (lightMax > 0.0) light = min(light, vec3(lightMax));
-        vec3 shown = min(albedo * (light + vEmission / white), vec3(${ceiling}.0));
+        vec3 matt = albedo, mirror = vec3(0.0);
+        if (mode == 0 && mirrorPlaces > 0 && vFinish.x < 1.0) {
+          vec3 dir = normalize(vPlace - cameraPosition), n = normalize(vNormal);
+          vec2 lobe = mirrorLobe(vFinish.x, abs(dot(dir, n)));
+          float share = mirrorShare(vFinish.x), plain = 0.04 * lobe.x + lobe.y;
+          vec3 weight = share * mix(vec3(plain), albedo * lobe.x + lobe.y, vFinish.y);
+          matt *= 1.0 - share + share * (1.0 - vFinish.y) * (1.0 - plain);
+          mirror = weight * mirrored(vPlace, reflect(dir, n), vFinish.x) / white;
+          mirror += highlights(vPlace, dot(dir, n) > 0.0 ? -n : n, -dir, albedo, vFinish, dot(lux, vec3(0.2126, 0.7152, 0.0722))) / white;
+        }
+        vec3 shown = min(matt * light + albedo * vEmission / white + mirror, vec3(${ceiling}.0));
         if (mode == 1 || mode == 6) shown = albedo * (0.72 + 0.22 * vNormal.y + 0.06 * vNormal.x);
         if (mode == 2) shown = vec3(0.5) * light;
         if (mode == 3) shown = vec3(dot(lux, vec3(0.2126, 0.7152, 0.0722)));
@@ -90,4 +122,5 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number): RawShaderM
         color = vec4(shown, 1.0);
       }`,
   });
+  return material as Omit<RawShaderMaterial, "uniforms"> & { uniforms: typeof uniforms };
 }

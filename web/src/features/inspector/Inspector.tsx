@@ -364,6 +364,8 @@ function Materials({ doc, canEdit, edit }: { doc: Document; canEdit: boolean; ed
             { is: "number", path: "emission", label: "Emission", unit: "nt", step: 10, scale: "log", unset: "none" },
             { is: "toggle", path: "two_sided", label: "Two sided" },
             { is: "number", path: "translucency", label: "Translucency", step: 0.05, min: 0, max: 1 },
+            { is: "number", path: "roughness", label: "Roughness", step: 0.05, min: 0, max: 1 },
+            { is: "number", path: "metalness", label: "Metalness", step: 0.05, min: 0, max: 1 },
             { is: "choice", path: "lighting", label: "Lighting", of: ["baked", "dynamic"] },
           ]}
         />

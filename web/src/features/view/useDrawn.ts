@@ -10,7 +10,7 @@ import { useBench } from "../../model/bench";
 import { pendingLive } from "../../model/pending";
 import type { Session } from "../session";
 import { usePreview } from "./usePreview";
-import { useAir, useFog, useFogOf, useLayers, useMovingLight, usePixels, usePlatforms, useScene, sceneColors, useSeconds, useSky } from "../data";
+import { useAir, useFog, useFogOf, useLayers, useMirrors, useMovingLight, usePixels, usePlatforms, useScene, sceneColors, useSeconds, useSky } from "../data";
 
 // What the view shows of the level: its mesh, the mix of its layers, its air and look. Each
 // part is read as it is needed and handed to the stage.
@@ -43,6 +43,12 @@ export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Doc
   useEffect(() => {
     if (movingLight) stage?.setMovingLight(movingLight);
   }, [stage, movingLight, scene, mix]);
+
+  const mirrors = useMirrors(doc.level.id, known, scene, state).data;
+  useEffect(() => {
+    if (mirrors) stage?.setMirrors(mirrors);
+    if (host && mirrors) host.dataset.mirrors = String(mirrors.places.length);
+  }, [stage, host, mirrors, scene, mix]);
 
   const seconds = useSeconds(playing);
   const lights = level.lights;
