@@ -1,6 +1,8 @@
 package api
 
 import (
+	"time"
+
 	"grotta/core/color"
 	"grotta/core/level"
 )
@@ -259,4 +261,37 @@ type Choice struct {
 	Before float64 `json:"before" doc:"Texels a metre."`
 	After  float64 `json:"after"`
 	Detail float64 `json:"detail" doc:"Square error times density, over its area: what texels buy here."`
+}
+
+// Workers is who bakes for a service, and what waits to be baked.
+type Workers struct {
+	Cluster bool     `json:"cluster" doc:"Whether bakes go to a cluster; else the service bakes by itself."`
+	Items   []Worker `json:"items" doc:"Those that were heard of in the last ten minutes."`
+	Queue   []Queued `json:"queue" doc:"What is on the queue or under way, by person; other people's is one item, unless an admin asks."`
+	Bytes   int64    `json:"bytes" doc:"Of layers that came from workers since the service began."`
+	Layers  int      `json:"layers" doc:"That came from workers since the service began."`
+}
+
+// Worker is a process that bakes for a service.
+type Worker struct {
+	ID        string    `json:"id"`
+	Host      string    `json:"host" doc:"Name of its machine."`
+	Engine    int       `json:"engine" doc:"Version of its light; one of another version gets no work."`
+	Threads   int       `json:"threads"`
+	State     string    `json:"state" enum:"idle,works,draining,gone,another version"`
+	Now       string    `json:"now,omitzero" doc:"What it bakes."`
+	Documents int       `json:"documents" doc:"Levels that it has ready."`
+	Done      int       `json:"done" doc:"Orders that it baked."`
+	Failed    int       `json:"failed"`
+	Layers    int       `json:"layers"`
+	BusyS     float64   `json:"busy_s" doc:"Seconds that it spent on orders."`
+	SentBytes int64     `json:"sent_bytes"`
+	Seen      time.Time `json:"seen"`
+}
+
+// Queued is how many tasks of a person are on the queue or under way.
+type Queued struct {
+	User  string `json:"user"`
+	Now   int    `json:"now" doc:"For which somebody waits: drafts."`
+	Later int    `json:"later"`
 }

@@ -129,7 +129,7 @@ there are warnings and 4 when there are errors.`,
 		id, title string
 		commands  []*cobra.Command
 	}{
-		{"run", "Run the service:", []*cobra.Command{a.openCommand(), a.serveCommand(), a.demoCommand(), a.userCommand(), a.backupCommand(), a.restoreCommand(), a.verifyCommand(), a.cleanCommand()}},
+		{"run", "Run the service:", []*cobra.Command{a.openCommand(), a.serveCommand(), a.workerCommand(), a.workersCommand(), a.demoCommand(), a.userCommand(), a.backupCommand(), a.restoreCommand(), a.verifyCommand(), a.cleanCommand()}},
 		{"people", "Who you are:", []*cobra.Command{a.loginCommand(), a.logoutCommand(), a.whoamiCommand(), a.passwordCommand(), a.tokenCommand()}},
 		{"levels", "Levels and lights:", []*cobra.Command{a.levelCommand(), a.lightCommand(), a.sunCommand(), a.densityCommand()}},
 		{"light", "Light, look, check:", []*cobra.Command{a.bakeCommand(), a.lightmapCommand(), a.shotCommand(), a.sheetCommand(), a.compareCommand(), a.airCommand(), a.gradeCommand(), a.checkCommand(), a.rulesCommand(), a.waiveCommand(), a.fitCommand(), a.ledgerCommand(), a.probesCommand(), a.reflectionCommand()}},

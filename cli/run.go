@@ -25,6 +25,7 @@ import (
 type Host struct {
 	Version     string
 	Serve       func(context.Context, RunOptions) error
+	Work        func(context.Context, WorkOptions) error
 	Demo        func(ctx context.Context, o RunOptions, keep bool) error
 	Personal    func(RunOptions) (Personal, error)
 	People      func(data string, mayMake bool) (People, error) // of a data folder, which it may make
@@ -48,6 +49,8 @@ type RunOptions struct {
 	QuotaLevels  int
 	QuotaMB      int
 	QuotaBakes   int
+	Cluster      ClusterOptions
+	BakeHere     bool // with a cluster: the service is a worker too
 }
 
 func (a *app) runOptions() (RunOptions, error) {
@@ -61,6 +64,16 @@ func (a *app) runOptions() (RunOptions, error) {
 		o.PrivateHooks = hooks == "private"
 	default:
 		return o, usageError{fmt.Errorf("webhooks is %q; allowed is %s", hooks, settingHelp["webhooks"])}
+	}
+	switch here := a.settings.text("bake-here"); here {
+	case "yes", "no":
+		o.BakeHere = here == "yes"
+	default:
+		return o, usageError{fmt.Errorf("bake-here is %q; allowed is yes or no", here)}
+	}
+	var err error
+	if o.Cluster, err = a.clusterOptions(); err != nil {
+		return o, err
 	}
 	for _, host := range strings.Split(a.settings.text("hosts"), ",") {
 		if host = strings.TrimSpace(host); host != "" {
@@ -81,7 +94,9 @@ func (a *app) serveCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "serve", Short: "Run the service and its console", Args: args(0),
 		Long: `Runs the service on a folder of data. It listens on loopback only unless told
-otherwise, and has no users until "grotta user add" makes one.`,
+otherwise, and has no users until "grotta user add" makes one. With --nats bakes
+go to the workers of a NATS cluster (grotta worker); the service is one of them
+unless --bake-here no is given.`,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			o, err := a.runOptions()
 			if err != nil {
@@ -91,6 +106,8 @@ otherwise, and has no users until "grotta user add" makes one.`,
 		},
 	}
 	serveFlags(cmd)
+	clusterFlags(cmd)
+	cmd.Flags().String("bake-here", "", "yes or no: with --nats, whether the service bakes too (default yes)")
 	return cmd
 }
 

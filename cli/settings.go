@@ -36,6 +36,17 @@ var defaults = map[string]any{
 	"quota-levels":  "1000",
 	"quota-mb":      "4096",
 	"quota-bakes":   "8",
+
+	"nats":          "",
+	"nats-creds":    "",
+	"nats-ca":       "",
+	"nats-cert":     "",
+	"nats-key":      "",
+	"nats-name":     "grotta",
+	"nats-replicas": "1",
+	"bake-here":     "yes",
+	"worker-name":   "",
+	"cache":         "",
 }
 
 // help says what the settings of a service that are no flags mean.

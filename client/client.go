@@ -446,6 +446,17 @@ func (c *Client) Lightmap(ctx context.Context, id string, hash bool) (api.Lightm
 	return get[api.LightmapState](ctx, c, levelPath(id, "lightmap"), query("hash", strconv.FormatBool(hash)))
 }
 
+// Workers lists who bakes for the service, and what waits.
+func (c *Client) Workers(ctx context.Context) (api.Workers, error) {
+	return get[api.Workers](ctx, c, "/workers", nil)
+}
+
+// DrainWorker has a worker end after what it works on; only an admin may.
+func (c *Client) DrainWorker(ctx context.Context, id string) error {
+	_, err := post[api.Worker](ctx, c, "/workers/"+url.PathEscape(id)+"/drain", nil)
+	return err
+}
+
 // StartBake starts a bake; an empty quality is good.
 func (c *Client) StartBake(ctx context.Context, id, quality string) (api.Bake, error) {
 	return post[api.Bake](ctx, c, levelPath(id, "bakes"), api.NewBake{Quality: quality})

@@ -19,6 +19,7 @@ import (
 
 	"grotta/api"
 	"grotta/service/blob"
+	"grotta/service/cluster"
 	"grotta/service/hooks"
 	"grotta/service/jobs"
 	"grotta/service/rest"
@@ -38,6 +39,9 @@ type Options struct {
 	Quota        store.Quota
 
 	PrivateWebhooks bool // webhooks may lie on this machine and in private networks
+
+	Cluster  cluster.Options // of workers on other machines; without an address this process bakes
+	BakeHere bool            // with a cluster: this process is one of its workers
 }
 
 // Service is a running service.
@@ -45,6 +49,8 @@ type Service struct {
 	Store    *store.Store
 	URL      string
 	baker    *jobs.Baker
+	cluster  *cluster.Caller // nil without one
+	working  func()          // ends the worker of this process
 	lock     *flock.Flock
 	http     *http.Server
 	stopping context.CancelFunc
@@ -76,21 +82,31 @@ func Start(o Options) (_ *Service, err error) {
 		return nil, errors.Join(err, st.Close())
 	}
 	sd := studio.New(st, blobs)
-	baker, err := jobs.Start(o.Data, st, sd, o.Log)
+	workers, working, err := startCluster(o)
 	if err != nil {
+		return nil, errors.Join(err, st.Close())
+	}
+	var remote jobs.Remote // stays nil without a cluster
+	if workers != nil {
+		remote = workers
+	}
+	baker, err := jobs.Start(o.Data, st, sd, o.Log, remote)
+	if err != nil {
+		working()
 		return nil, errors.Join(err, st.Close())
 	}
 	listener, err := net.Listen("tcp", o.Listen)
 	if err != nil {
 		baker.Close()
+		working()
 		return nil, errors.Join(fmt.Errorf("listen on %s: %w", o.Listen, err), st.Close())
 	}
 	ctx, stop := context.WithCancel(context.Background())
-	s := &Service{Store: st, baker: baker, lock: lock, stopping: stop, done: make(chan error, 1), URL: "http://" + listener.Addr().String()}
+	s := &Service{Store: st, baker: baker, cluster: workers, working: working, lock: lock, stopping: stop, done: make(chan error, 1), URL: "http://" + listener.Addr().String()}
 	sender := hooks.New(st, o.Log, o.PrivateWebhooks)
 	s.http = &http.Server{
 		Handler: rest.New(rest.Deps{
-			Store: st, Studio: sd, Baker: baker, Log: o.Log, Console: o.Console, Stop: ctx,
+			Store: st, Studio: sd, Baker: baker, Workers: workers, Log: o.Log, Console: o.Console, Stop: ctx,
 			Now:      func() time.Time { return time.Now().UTC() },
 			Loopback: isLoopback(listener.Addr()), Hosts: o.Hosts, MetricsToken: o.MetricsToken,
 			MayHook: sender.MayHook,
@@ -101,6 +117,42 @@ func Start(o Options) (_ *Service, err error) {
 	s.cleaning.Go(func() { cleanDaily(ctx, st, sd, o.Log) })
 	s.cleaning.Go(func() { sender.Run(ctx) })
 	return s, nil
+}
+
+// startCluster connects to the cluster that bakes, if there is one, and makes this process a worker of it if
+// wanted. stop ends both.
+func startCluster(o Options) (_ *cluster.Caller, stop func(), err error) {
+	if !o.Cluster.On() {
+		return nil, func() {}, nil
+	}
+	o.Cluster.Log = o.Log
+	ctx, end := context.WithCancel(context.Background())
+	caller, err := cluster.Call(ctx, o.Cluster)
+	if err != nil || !o.BakeHere {
+		return caller, func() {
+			end()
+			if caller != nil {
+				caller.Close()
+			}
+		}, err
+	}
+	worker, err := cluster.Work(ctx, o.Cluster, "service", filepath.Join(o.Data, "worker"))
+	if err != nil {
+		end()
+		caller.Close()
+		return nil, nil, err
+	}
+	var work sync.WaitGroup
+	work.Go(func() {
+		if err := worker.Run(ctx); err != nil {
+			o.Log.Error("the worker of this process ended", "error", err)
+		}
+	})
+	return caller, func() {
+		end()
+		work.Wait()
+		caller.Close()
+	}, nil
 }
 
 // Layers that nothing uses are deleted a day after they were made, once a day.
@@ -157,6 +209,7 @@ func (s *Service) Stop() error {
 	}
 	s.cleaning.Wait()
 	s.baker.Close()
+	s.working()
 	return errors.Join(err, s.Store.Close(), s.lock.Unlock())
 }
 

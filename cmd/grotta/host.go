@@ -7,6 +7,8 @@ import (
 	"io"
 	"log/slog"
 	"os"
+	"os/signal"
+	"syscall"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
@@ -18,6 +20,7 @@ import (
 	"grotta/service"
 	"grotta/service/auth"
 	"grotta/service/backup"
+	"grotta/service/cluster"
 	"grotta/service/rest"
 	"grotta/service/store"
 	"grotta/web"
@@ -25,7 +28,7 @@ import (
 
 // host is what the command line runs that is not a call to a service.
 func host() cli.Host {
-	return cli.Host{Version: rest.Version, Serve: serve, Demo: runDemo, Personal: personal, People: openPeople, Clean: service.Clean,
+	return cli.Host{Version: rest.Version, Serve: serve, Work: work, Demo: runDemo, Personal: personal, People: openPeople, Clean: service.Clean,
 		Backup: backup.Write, Restore: backup.Restore, Verify: backup.Verify, Schema: rest.Schema, SchemaNames: rest.SchemaNames, OpenAPI: openAPI}
 }
 
@@ -34,8 +37,38 @@ func start(o cli.RunOptions) (*service.Service, error) {
 		Data: o.Data, Listen: o.Listen, Console: web.Console(),
 		Log:   slog.New(slog.NewTextHandler(o.Err, &slog.HandlerOptions{Level: o.LogLevel})),
 		Hosts: o.Hosts, MetricsToken: o.MetricsToken, PrivateWebhooks: o.PrivateHooks,
+		Cluster: clusterOf(o.Cluster), BakeHere: o.BakeHere,
 		Quota: store.Quota{Levels: o.QuotaLevels, Bytes: int64(o.QuotaMB) << 20, Bakes: o.QuotaBakes},
 	})
+}
+
+func clusterOf(o cli.ClusterOptions) cluster.Options {
+	return cluster.Options{URL: o.URL, Credentials: o.Credentials, CA: o.CA, Cert: o.Cert, Key: o.Key, Name: o.Name, Replicas: o.Replicas}
+}
+
+// work bakes for a service elsewhere. A first signal lets what is under way be finished, a second one ends at once.
+func work(ctx context.Context, o cli.WorkOptions) error {
+	to := clusterOf(o.Cluster)
+	to.Log = slog.New(slog.NewTextHandler(o.Err, &slog.HandlerOptions{Level: o.LogLevel}))
+	w, err := cluster.Work(ctx, to, o.Name, o.Cache)
+	if err != nil {
+		return err
+	}
+	fmt.Fprintf(o.Out, "worker %s waits for layers to bake\n", o.Name)
+	running, end := context.WithCancel(context.Background())
+	defer end()
+	go func() {
+		<-ctx.Done()
+		w.Drain()
+		again := make(chan os.Signal, 1)
+		signal.Notify(again, os.Interrupt, syscall.SIGTERM)
+		select {
+		case <-again:
+			end()
+		case <-running.Done():
+		}
+	}()
+	return w.Run(running)
 }
 
 func wait(ctx context.Context, s *service.Service) error {

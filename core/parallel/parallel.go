@@ -18,6 +18,14 @@ type Panic struct {
 	Stack []byte // of the goroutine that panicked
 }
 
+// Recovered is what recover gave as an error.
+func Recovered(value any) error {
+	if err, ok := value.(error); ok {
+		return err
+	}
+	return &Panic{value, debug.Stack()}
+}
+
 func (p *Panic) Error() string { return fmt.Sprintf("panic: %v\n%s", p.Value, p.Stack) }
 
 // Steps does n things in steps on all cores. It ends early with the context's

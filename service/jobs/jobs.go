@@ -41,6 +41,8 @@ type task struct {
 	Bake    string   `json:"bake"`
 	Sources []string `json:"sources"`
 	Ahead   bool     `json:"ahead,omitempty"` // at draft, to have something to show until the bake's own quality comes
+	Quality string   `json:"quality"`
+	By      string   `json:"by"` // id of who started the bake
 }
 
 // Baker takes bakes, works on them, and tells how they go. What is to be done stands in
@@ -53,9 +55,12 @@ type Baker struct {
 	server *server.Server
 	conn   *nats.Conn
 	js     jetstream.JetStream
+	stream jetstream.Stream
 	stop   context.CancelFunc
 	done   sync.WaitGroup
 	bake   BakeFunc
+	remote Remote // nil where this process bakes by itself
+	line   line
 
 	mu      sync.Mutex
 	running map[string]*run
@@ -74,19 +79,33 @@ var bakeBy BakeFunc = func(ctx context.Context, p *bake.Prepared, sources []*sou
 // BakeBy sets how bakers that start from now on bake.
 func BakeBy(f BakeFunc) { bakeBy = f }
 
+// Remote bakes on other machines.
+type Remote interface {
+	Bake(ctx context.Context, p *bake.Prepared, sources []*source.Source, q bake.Quality, report func(float64)) ([]*layer.Layer, error)
+	Slots() int               // how many tasks it is given at once
+	Changed() <-chan struct{} // gets a value when that changes
+	Ready() error
+	Alone() bool // whether there is no worker at all
+}
+
 // run is a bake that this process has worked on.
 type run struct {
 	cancel  context.CancelFunc
 	ctx     context.Context
 	started time.Time
 	status  api.Bake
+	before  int                // layers that were there when it began; -1 until it is known
+	parts   map[string]float64 // layers that are done of each task, by its first source
 }
 
 // Start embeds a NATS server, which listens on no port and keeps its queue in memory,
-// and starts the worker. dir is the folder of the data.
-func Start(dir string, st *store.Store, sd *studio.Studio, log *slog.Logger) (*Baker, error) {
+// and starts the worker. dir is the folder of the data. Layers are baked by remote, or here where it is nil.
+func Start(dir string, st *store.Store, sd *studio.Studio, log *slog.Logger, remote Remote) (*Baker, error) {
 	b := &Baker{store: st, studio: sd, log: log, running: map[string]*run{}, queued: map[string]int{}, tries: map[string]int{}, waits: map[string]string{}}
-	b.bake = bakeBy
+	b.bake, b.line = bakeBy, newLine()
+	if remote != nil {
+		b.bake, b.remote = remote.Bake, remote
+	}
 	if err := b.startServer(filepath.Join(dir, "queue")); err != nil {
 		return nil, fmt.Errorf("queue: %w", err)
 	}
@@ -133,20 +152,14 @@ func (b *Baker) connect() error {
 	}
 	ctx, stop := context.WithCancel(context.Background())
 	b.stop = stop
-	s, err := b.js.CreateStream(ctx, jetstream.StreamConfig{
-		Name: stream, Subjects: []string{subject}, Retention: jetstream.WorkQueuePolicy, Storage: jetstream.MemoryStorage,
-	})
-	if err != nil {
-		return err
-	}
-	consumer, err := s.CreateConsumer(ctx, jetstream.ConsumerConfig{
-		Durable: "baker", AckPolicy: jetstream.AckExplicitPolicy, AckWait: ackWait, MaxDeliver: -1, MaxAckPending: 64, MemoryStorage: true,
+	b.stream, err = b.js.CreateStream(ctx, jetstream.StreamConfig{
+		Name: stream, Subjects: []string{subject + ".>"}, Retention: jetstream.WorkQueuePolicy, Storage: jetstream.MemoryStorage,
 	})
 	if err != nil {
 		return err
 	}
 	b.sweep(ctx)
-	b.done.Go(func() { b.work(ctx, consumer) })
+	b.done.Go(func() { b.work(ctx) })
 	b.done.Go(func() { b.sweepNowAndThen(ctx) })
 	return nil
 }
@@ -259,6 +272,9 @@ func (b *Baker) Ready() error {
 	if !b.server.JetStreamEnabled() || !b.conn.IsConnected() {
 		return errors.New("the queue of bakes does not answer")
 	}
+	if b.remote != nil {
+		return b.remote.Ready()
+	}
 	return nil
 }
 
@@ -330,7 +346,7 @@ func (b *Baker) queueMissing(ctx context.Context, job *store.Bake) (queued int, 
 			continue
 		}
 		for group := range slices.Chunk(missing, Together) {
-			if err := b.publish(ctx, task{job.ID, group, ahead}); err != nil {
+			if err := b.publish(ctx, task{job.ID, group, ahead, job.Quality, job.By}); err != nil {
 				return queued, err
 			}
 			queued++
@@ -367,6 +383,9 @@ func (b *Baker) Status(stored api.Bake) api.Bake {
 	defer b.mu.Unlock()
 	if r := b.running[stored.ID]; r != nil && !stored.Over() {
 		stored.Done, stored.LeftS, stored.Now, stored.State = r.status.Done, r.status.LeftS, r.status.Now, "running"
+	}
+	if b.remote != nil && !stored.Over() && b.remote.Alone() {
+		stored.Now = "waits for a worker"
 	}
 	if why := b.waits[stored.ID]; why != "" && !stored.Over() {
 		stored.Now = why

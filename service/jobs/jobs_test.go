@@ -40,7 +40,7 @@ func open(t *testing.T, dir string) *works {
 	blobs, err := blob.Open(filepath.Join(dir, "blobs"))
 	require.NoError(t, err)
 	sd := studio.New(st, blobs)
-	b, err := jobs.Start(dir, st, sd, slog.New(slog.NewTextHandler(io.Discard, nil)))
+	b, err := jobs.Start(dir, st, sd, slog.New(slog.NewTextHandler(io.Discard, nil)), nil)
 	require.NoError(t, err)
 	if _, err := st.UserID("maren"); err != nil {
 		require.NoError(t, st.AddUser("maren", "salt-marsh-light"))

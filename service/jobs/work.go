@@ -5,8 +5,8 @@ import (
 	"errors"
 	"fmt"
 	"maps"
-	"runtime/debug"
 	"slices"
+	"sync"
 	"time"
 
 	"github.com/go-json-experiment/json"
@@ -14,6 +14,7 @@ import (
 
 	"grotta/core/bake"
 	"grotta/core/layer"
+	"grotta/core/parallel"
 	"grotta/core/source"
 	"grotta/service/disk"
 	"grotta/service/store"
@@ -25,9 +26,10 @@ func (b *Baker) publish(ctx context.Context, t task) error {
 	if err != nil {
 		return err
 	}
-	if _, err = b.js.Publish(ctx, subject, data); err == nil {
+	if _, err = b.js.Publish(ctx, t.subject(), data); err == nil {
 		b.mu.Lock()
 		b.queued[t.Bake]++
+		b.line.joins(&t)
 		b.mu.Unlock()
 	}
 	return err
@@ -55,30 +57,55 @@ func sourceOrder(job *store.Bake) []string {
 // askAgain is the pause before the queue is asked again when it was empty.
 const askAgain = 10 * time.Second
 
-// work takes one task at a time: a layer uses every core by itself.
-func (b *Baker) work(ctx context.Context, consumer jetstream.Consumer) {
-	for ctx.Err() == nil {
-		if err := b.workOnce(ctx, consumer); err != nil && ctx.Err() == nil {
+// work takes tasks, as many at a time as there are hands for: one where this process bakes, because a layer
+// uses every core by itself.
+func (b *Baker) work(ctx context.Context) {
+	var under sync.WaitGroup
+	defer under.Wait()
+	done := make(chan struct{})
+	for busy := 0; ctx.Err() == nil; {
+		for slots, changed := b.slots(); busy >= slots && ctx.Err() == nil; slots, changed = b.slots() {
+			select {
+			case <-done:
+				busy--
+			case <-changed:
+			case <-time.After(askAgain): // workers that are gone do not say so
+			case <-ctx.Done():
+			}
+		}
+		msg, err := b.next(ctx)
+		if err != nil && ctx.Err() == nil {
 			b.log.Error("the queue does not answer", "error", err)
 			select {
 			case <-time.After(time.Second):
 			case <-ctx.Done():
 			}
 		}
+		if msg == nil {
+			select { // some may have ended meanwhile
+			case <-done:
+				busy--
+			default:
+			}
+			continue
+		}
+		busy++
+		under.Go(func() {
+			b.handle(ctx, msg)
+			select {
+			case done <- struct{}{}:
+			case <-ctx.Done():
+			}
+		})
 	}
 }
 
-func (b *Baker) workOnce(ctx context.Context, consumer jetstream.Consumer) error {
-	wait, stop := context.WithTimeout(ctx, askAgain)
-	defer stop()
-	msgs, err := consumer.Fetch(1, jetstream.FetchContext(wait))
-	if err != nil {
-		return err
+// slots is how many tasks are worked on at once, and what gets a value when that changes.
+func (b *Baker) slots() (int, <-chan struct{}) {
+	if b.remote == nil {
+		return 1, nil
 	}
-	for msg := range msgs.Messages() {
-		b.handle(ctx, msg)
-	}
-	return nil
+	return b.remote.Slots(), b.remote.Changed()
 }
 
 // handle works on one message until it is done, or says when it is to come again.
@@ -89,7 +116,18 @@ func (b *Baker) handle(ctx context.Context, msg jetstream.Msg) {
 		msg.Term()
 		return
 	}
-	err := b.guarded(ctx, t, func() { msg.InProgress() })
+	working, stop := context.WithCancel(ctx)
+	defer stop()
+	go func() { // the task stays ours, also while it waits for a worker
+		for working.Err() == nil {
+			select {
+			case <-working.Done():
+			case <-time.After(ackWait / 3):
+				msg.InProgress()
+			}
+		}
+	}()
+	err := b.guarded(ctx, t)
 	content := string(msg.Data())
 	switch {
 	case err == nil || errors.Is(err, store.ErrOver) || errors.Is(err, store.ErrNotFound):
@@ -114,6 +152,7 @@ func (b *Baker) acknowledge(msg jetstream.Msg, t task) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	delete(b.tries, string(msg.Data()))
+	b.line.leaves(&t)
 	if b.queued[t.Bake]--; b.queued[t.Bake] <= 0 {
 		delete(b.queued, t.Bake)
 	}
@@ -128,22 +167,18 @@ func (b *Baker) tried(content string) int {
 }
 
 // guarded is layers with a panic as an error.
-func (b *Baker) guarded(ctx context.Context, t task, alive func()) (err error) {
+func (b *Baker) guarded(ctx context.Context, t task) (err error) {
 	defer func() {
 		if r := recover(); r != nil {
-			p, ok := r.(error)
-			if !ok {
-				p = fmt.Errorf("panic: %v\n%s", r, debug.Stack())
-			}
-			err = p
+			err = parallel.Recovered(r)
 		}
 	}()
-	return b.layers(ctx, t, alive)
+	return b.layers(ctx, t)
 }
 
 // layers makes some layers of a bake, those that are still wanted and not there
 // yet, and ends the bake with its last.
-func (b *Baker) layers(ctx context.Context, t task, alive func()) error {
+func (b *Baker) layers(ctx context.Context, t task) error {
 	state, err := b.store.BakeState(t.Bake)
 	if err != nil {
 		return err
@@ -164,7 +199,7 @@ func (b *Baker) layers(ctx context.Context, t task, alive func()) error {
 		return err
 	}
 	if t.Ahead {
-		return b.ahead(ctx, run, p, t, alive)
+		return b.ahead(ctx, run, p, t)
 	}
 	have, err := b.store.LayerBlobs(slices.Collect(maps.Values(job.Keys)))
 	if err != nil {
@@ -172,11 +207,12 @@ func (b *Baker) layers(ctx context.Context, t task, alive func()) error {
 	}
 	quality := bake.Quality(job.Quality)
 	wanted := wantedOf(p, t.Sources, func(s *source.Source) bool { return have[p.Key(s, quality)] != "" })
-	if err := b.make(ctx, run, p, wanted, quality, b.reporter(job, run, wanted, len(have), alive)); err != nil {
+	if err := b.make(ctx, run, p, wanted, quality, b.reporter(job, run, wanted, len(have))); err != nil {
 		return err
 	}
-	if len(have)+len(wanted) < countKeys(job) {
-		return nil
+	// Others may have made the rest meanwhile.
+	if have, err = b.store.LayerBlobs(slices.Collect(maps.Values(job.Keys))); err != nil || len(have) < countKeys(job) {
+		return err
 	}
 	return b.finish(ctx, job)
 }
@@ -191,7 +227,7 @@ func countKeys(job *store.Bake) int {
 }
 
 // ahead makes draft layers of sources that have none of any quality.
-func (b *Baker) ahead(ctx context.Context, run *run, p *bake.Prepared, t task, alive func()) error {
+func (b *Baker) ahead(ctx context.Context, run *run, p *bake.Prepared, t task) error {
 	m, err := b.studio.Lightmap(p, 0)
 	if err != nil {
 		return err
@@ -204,7 +240,7 @@ func (b *Baker) ahead(ctx context.Context, run *run, p *bake.Prepared, t task, a
 	if len(wanted) == 0 {
 		return nil
 	}
-	if err := b.make(ctx, run, p, wanted, bake.Draft, func(float64) { alive() }); err != nil {
+	if err := b.make(ctx, run, p, wanted, bake.Draft, nil); err != nil {
 		return err
 	}
 	b.mu.Lock()
@@ -257,7 +293,7 @@ func (b *Baker) begin(ctx context.Context, job *store.Bake) (*run, error) {
 	if err != nil {
 		return nil, err
 	}
-	r := &run{started: time.Now(), status: status}
+	r := &run{started: time.Now(), status: status, before: -1, parts: map[string]float64{}}
 	r.ctx, r.cancel = context.WithCancel(ctx)
 	b.running[job.ID] = r
 	return r, nil
@@ -277,12 +313,17 @@ func (b *Baker) forgetLocked(id string) {
 	}
 }
 
-// reporter turns the share done of a message into the progress of the whole bake,
-// tells it at most five times a second, and keeps the message ours meanwhile.
-func (b *Baker) reporter(job *store.Bake, r *run, wanted []*source.Source, before int, alive func()) func(float64) {
+// reporter turns the share done of a task into the progress of the whole bake, and tells it at most five
+// times a second. have is how many layers there were before it.
+func (b *Baker) reporter(job *store.Bake, r *run, wanted []*source.Source, have int) func(float64) {
 	if len(wanted) == 0 {
 		return nil
 	}
+	b.mu.Lock()
+	if r.before < 0 {
+		r.before = have
+	}
+	b.mu.Unlock()
 	var last time.Time
 	now := wanted[0].Name
 	if len(wanted) > 1 {
@@ -290,21 +331,23 @@ func (b *Baker) reporter(job *store.Bake, r *run, wanted []*source.Source, befor
 	}
 	return func(done float64) {
 		b.mu.Lock()
+		r.parts[wanted[0].ID] = done * float64(len(wanted))
 		at := time.Now()
 		if at.Sub(last) < 200*time.Millisecond {
 			b.mu.Unlock()
 			return
 		}
 		last = at
-		all, reused := float64(len(job.Keys)), float64(job.Reused)
-		share := float64(before) + done*float64(len(wanted))
-		r.status.Done, r.status.Now, r.status.State = share/all, now, "running"
-		if fresh := share - reused; fresh > 0 {
+		all, share := float64(len(job.Keys)), float64(r.before)
+		for _, part := range r.parts {
+			share += part
+		}
+		r.status.Done, r.status.Now, r.status.State = min(share/all, 1), now, "running"
+		if fresh := share - float64(job.Reused); fresh > 0 {
 			r.status.LeftS = at.Sub(r.started).Seconds() / fresh * (all - share)
 		}
 		status := r.status
 		b.mu.Unlock()
-		alive()
 		b.tell(status)
 	}
 }

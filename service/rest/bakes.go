@@ -15,6 +15,7 @@ type BakePath struct {
 
 func (s *server) registerBakes(a huma.API) {
 	const tag = "bakes"
+	s.registerWorkers(a, tag)
 	huma.Register(a, operation("POST", "/levels/{id}/bakes", "start-bake", "Bake a level", tag),
 		func(ctx context.Context, in *struct {
 			LevelPath

@@ -28,6 +28,7 @@ import (
 
 	"grotta/api"
 	"grotta/core/level"
+	"grotta/service/cluster"
 	"grotta/service/gate"
 	"grotta/service/jobs"
 	"grotta/service/keyed"
@@ -47,6 +48,7 @@ type Deps struct {
 	Store   *store.Store
 	Studio  *studio.Studio
 	Baker   *jobs.Baker
+	Workers *cluster.Caller // nil where the service bakes by itself
 	Log     *slog.Logger
 	Console fs.FS // index.html and what it needs
 	Now     func() time.Time

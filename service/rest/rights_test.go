@@ -50,7 +50,7 @@ func newHouse(t *testing.T, edit ...func(*rest.Deps)) *house {
 	blobs, err := blob.Open(filepath.Join(dir, "blobs"))
 	require.NoError(t, err)
 	sd := studio.New(st, blobs)
-	baker, err := jobs.Start(dir, st, sd, log)
+	baker, err := jobs.Start(dir, st, sd, log, nil)
 	require.NoError(t, err)
 	stop, end := context.WithCancel(context.Background())
 	t.Cleanup(func() { end(); baker.Close(); assert.NoError(t, st.Close()) })

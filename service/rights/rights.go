@@ -138,6 +138,8 @@ var Table = map[string]Need{
 	"create-webhook": maker,
 	"delete-webhook": maker,
 	"list-audit":     admin,
+	"list-workers":   signedIn,
+	"drain-worker":   admin,
 
 	"list-hand-overs": signedIn,
 	"get-hand-over":   signedIn,

@@ -3,6 +3,7 @@ package store
 import (
 	"errors"
 	"fmt"
+	"strconv"
 	"time"
 
 	"github.com/go-json-experiment/json"
@@ -19,6 +20,7 @@ type Bake struct {
 	api.Bake
 	Keys  map[string]string // layer of each source
 	Level *level.Level
+	By    string // id of who started it
 }
 
 // NewBake records a bake of a level's document.
@@ -110,7 +112,7 @@ func (s *Store) BakeForWork(id string) (*Bake, error) {
 	if err != nil {
 		return nil, fmt.Errorf("bake %s: %w", id, err)
 	}
-	b := &Bake{Bake: row.public(), Level: doc}
+	b := &Bake{Bake: row.public(), Level: doc, By: strconv.FormatUint(uint64(row.AuthorID), 10)}
 	return b, json.Unmarshal([]byte(row.Keys), &b.Keys)
 }
 

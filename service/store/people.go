@@ -520,3 +520,14 @@ func (s *Store) UserID(name string) (uint, error) {
 	}
 	return ids[0], nil
 }
+
+// Names are the names of all people, by id.
+func (s *Store) Names() (map[uint]string, error) {
+	var rows []user
+	err := s.db.Select("id, name").Find(&rows).Error
+	names := map[uint]string{}
+	for _, r := range rows {
+		names[r.ID] = r.Name
+	}
+	return names, err
+}

@@ -1,0 +1,279 @@
+// Package cluster lets layers be baked on other machines. The service puts orders on a JetStream work queue
+// of a NATS cluster; workers take them, bake, and send the layers back through the object store of the same
+// cluster. What is sent is named by its hash and checked at both ends. Records never leave the service.
+//
+// The service's side is Caller, the worker's is Worker. An order stays on the queue until its result is
+// stored, so a worker may die at any moment: another one gets the order.
+package cluster
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"log/slog"
+	"regexp"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/nats-io/nats.go"
+	"github.com/nats-io/nats.go/jetstream"
+
+	"grotta/core/bake"
+	"grotta/core/parallel"
+)
+
+// Options say how the cluster is reached.
+type Options struct {
+	URL         string // such as nats://one:4222,nats://two:4222; user and password may be in it
+	Credentials string // file of a user's credentials, as NATS makes them; "" is none
+	CA          string // file of the certificate authority that the servers' certificates are from
+	Cert, Key   string // files of the client's own certificate
+	Name        string // of this service in the cluster: its streams begin with it
+	Replicas    int    // of streams and objects: 1, 3 or 5
+	Log         *slog.Logger
+}
+
+// On tells whether a cluster is wanted.
+func (o *Options) On() bool { return o.URL != "" }
+
+// DefaultName is what the streams of a service begin with where nothing is said.
+const DefaultName = "grotta"
+
+var names = regexp.MustCompile(`^[A-Za-z0-9_-]{1,32}$`)
+
+// The queue's times. An order whose worker does not say for ackWait that it is alive goes to another.
+const (
+	ackWait     = 10 * time.Second
+	aliveEvery  = ackWait / 4
+	beatEvery   = 2 * time.Second
+	goneAfter   = 3 * beatEvery // a worker that was not heard for so long is not counted on
+	resultAge   = 24 * time.Hour
+	objectAge   = 7 * 24 * time.Hour
+	callTimeout = 10 * time.Second
+)
+
+// Kinds of orders: somebody waits for the first; the second is done when there is none of the first.
+const (
+	kindNow   = "now"
+	kindLater = "later"
+)
+
+func kindOf(q bake.Quality) string {
+	if q == bake.Draft {
+		return kindNow
+	}
+	return kindLater
+}
+
+// order is what a worker is to do: some layers of a document.
+type order struct {
+	ID       string   `json:"id"`
+	Document string   `json:"document"` // its hash
+	Quality  string   `json:"quality"`
+	Sources  []string `json:"sources"` // ids
+	Keys     []string `json:"keys"`    // of their layers, in their order
+	Holders  []string `json:"holders"` // workers that have the document ready
+}
+
+// result is what became of an order.
+type result struct {
+	Order  string      `json:"order"`
+	Worker string      `json:"worker"`
+	Layers []sentLayer `json:"layers"`
+	Error  string      `json:"error,omitempty"`
+	Took   float64     `json:"took"` // seconds
+}
+
+type sentLayer struct {
+	Key  string `json:"key"`
+	Blob string `json:"blob"` // SHA-256 of its encoding
+	Size int    `json:"size"`
+}
+
+// beat is what a worker says of itself, every few seconds.
+type beat struct {
+	ID        string   `json:"id"`
+	Host      string   `json:"host"`
+	Engine    int      `json:"engine"`
+	Threads   int      `json:"threads"`
+	Now       string   `json:"now"` // what it works on
+	Documents []string `json:"documents"`
+	Done      int      `json:"done"`
+	Failed    int      `json:"failed"`
+	Layers    int      `json:"layers"`
+	Busy      float64  `json:"busy"` // seconds spent on orders
+	Sent      int64    `json:"sent"` // bytes of layers
+	Draining  bool     `json:"draining"`
+}
+
+// link is a connection to the cluster with what lives there.
+type link struct {
+	Options
+	conn    *nats.Conn
+	js      jetstream.JetStream
+	orders  jetstream.Stream
+	results jetstream.Stream
+	blobs   jetstream.ObjectStore
+}
+
+// dial connects and makes sure that the streams are there. It waits a while for a cluster that is just
+// starting.
+func dial(ctx context.Context, o Options, as string) (*link, error) {
+	if o.Name == "" {
+		o.Name = DefaultName
+	}
+	if !names.MatchString(o.Name) {
+		return nil, fmt.Errorf("the name %q in the cluster: letters, digits, - and _ are allowed, at most 32", o.Name)
+	}
+	if o.Replicas == 0 {
+		o.Replicas = 1
+	}
+	options := []nats.Option{
+		nats.Name("grotta " + as), nats.MaxReconnects(-1), nats.ReconnectWait(500 * time.Millisecond), nats.ReconnectBufSize(8 << 20),
+		nats.DisconnectErrHandler(func(_ *nats.Conn, err error) { o.Log.Warn("the cluster is not reached", "error", err) }),
+		nats.ReconnectHandler(func(c *nats.Conn) { o.Log.Info("the cluster is reached again", "server", c.ConnectedUrlRedacted()) }),
+	}
+	if o.Credentials != "" {
+		options = append(options, nats.UserCredentials(o.Credentials))
+	}
+	if o.CA != "" {
+		options = append(options, nats.RootCAs(o.CA))
+	}
+	if o.Cert != "" {
+		options = append(options, nats.ClientCert(o.Cert, o.Key))
+	}
+	conn, err := nats.Connect(o.URL, options...)
+	if err != nil {
+		return nil, fmt.Errorf("the cluster at %s: %w", redacted(o.URL), err)
+	}
+	l := &link{Options: o, conn: conn}
+	if l.js, err = jetstream.New(conn); err == nil {
+		err = l.makeStreams(ctx)
+	}
+	if err != nil {
+		conn.Close()
+		return nil, fmt.Errorf("the cluster at %s: %w", redacted(o.URL), err)
+	}
+	return l, nil
+}
+
+// redacted is an address without the password in it.
+func redacted(url string) string {
+	parts := strings.Split(url, ",")
+	for i, p := range parts {
+		if at := strings.LastIndex(p, "@"); at >= 0 {
+			scheme, _, ok := strings.Cut(p, "://")
+			if !ok {
+				scheme = "nats"
+			}
+			parts[i] = scheme + "://…" + p[at:]
+		}
+	}
+	return strings.Join(parts, ",")
+}
+
+const startingFor = 30 * time.Second
+
+func (l *link) makeStreams(ctx context.Context) error {
+	ctx, stop := context.WithTimeout(ctx, startingFor)
+	defer stop()
+	return again(ctx, func() (err error) {
+		if l.orders, err = l.js.CreateOrUpdateStream(ctx, jetstream.StreamConfig{
+			Name: l.Name + "_ORDERS", Subjects: []string{l.Name + ".order.>"}, Retention: jetstream.WorkQueuePolicy, Storage: jetstream.FileStorage, Replicas: l.Replicas,
+		}); err != nil {
+			return fmt.Errorf("the queue of orders: %w", err)
+		}
+		if l.results, err = l.js.CreateOrUpdateStream(ctx, jetstream.StreamConfig{
+			Name: l.Name + "_RESULTS", Subjects: []string{l.Name + ".result.>"}, Retention: jetstream.WorkQueuePolicy, Storage: jetstream.FileStorage, Replicas: l.Replicas, MaxAge: resultAge,
+		}); err != nil {
+			return fmt.Errorf("the queue of results: %w", err)
+		}
+		if l.blobs, err = l.js.CreateOrUpdateObjectStore(ctx, jetstream.ObjectStoreConfig{Bucket: l.Name + "_BLOBS", Storage: jetstream.FileStorage, Replicas: l.Replicas, TTL: objectAge}); err != nil {
+			return fmt.Errorf("the object store: %w", err)
+		}
+		return nil
+	})
+}
+
+// again calls until there is no error or the time is over. Then the last error is the answer.
+func again(ctx context.Context, do func() error) error {
+	for {
+		err := do()
+		if err == nil || isFinal(err) {
+			return err
+		}
+		select {
+		case <-ctx.Done():
+			return err
+		case <-time.After(200 * time.Millisecond):
+		}
+	}
+}
+
+// isFinal holds for errors that another try does not mend.
+func isFinal(err error) bool {
+	return errors.Is(err, errDamaged) || errors.Is(err, jetstream.ErrObjectNotFound) || errors.Is(err, nats.ErrAuthorization) || errors.Is(err, nats.ErrPermissionViolation)
+}
+
+// subjectOf is where orders of a kind go. The engine is part of it: a worker of another engine never sees them.
+func (l *link) subjectOf(kind string) string {
+	return l.Name + ".order." + strconv.Itoa(bake.Engine) + "." + kind
+}
+
+func (l *link) consumer(ctx context.Context, kind string) (jetstream.Consumer, error) {
+	return l.orders.CreateOrUpdateConsumer(ctx, jetstream.ConsumerConfig{
+		Durable: fmt.Sprintf("engine-%d-%s", bake.Engine, kind), FilterSubject: l.subjectOf(kind),
+		AckPolicy: jetstream.AckExplicitPolicy, AckWait: ackWait, MaxDeliver: -1, MaxAckPending: 1000,
+	})
+}
+
+// errDamaged is a blob whose bytes are not what its name says.
+var errDamaged = errors.New("what the object store sent does not match its hash")
+
+func hashOf(data []byte) string {
+	sum := sha256.Sum256(data)
+	return hex.EncodeToString(sum[:])
+}
+
+// put stores a blob under its hash, unless it is there already. Layers have their order before the hash: two
+// orders may give the same bytes, and each is dropped by itself.
+func (l *link) put(ctx context.Context, of string, data []byte) (hash string, err error) {
+	hash = hashOf(data)
+	name := of + hash
+	return hash, again(ctx, func() error {
+		call, stop := context.WithTimeout(ctx, 6*callTimeout)
+		defer stop()
+		if info, err := l.blobs.GetInfo(call, name); err == nil && int(info.Size) == len(data) {
+			return nil
+		}
+		_, err := l.blobs.PutBytes(call, name, data)
+		return err
+	})
+}
+
+// get reads a blob and checks it against its name.
+func (l *link) get(ctx context.Context, of, hash string) ([]byte, error) {
+	var data []byte
+	err := again(ctx, func() (err error) {
+		call, stop := context.WithTimeout(ctx, 6*callTimeout)
+		defer stop()
+		if data, err = l.blobs.GetBytes(call, of+hash); err == nil && hashOf(data) != hash {
+			err = errDamaged
+		}
+		return err
+	})
+	return data, err
+}
+
+// guarded turns a panic into an error, also one of another goroutine of a bake.
+func guarded(do func() error) (err error) {
+	defer func() {
+		if r := recover(); r != nil {
+			err = parallel.Recovered(r)
+		}
+	}()
+	return do()
+}
