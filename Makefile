@@ -24,7 +24,7 @@ lint: web/node_modules/.package-lock.json
 # The long forms of the tests of change, kills and full disks; an hour or so.
 soak: $(BIN)
 	GROTTA_SOAK_EDITS=2000 go test -timeout 3h -v -run AnyEdit ./service/jobs
-	GROTTA_SOAK=1 go test -timeout 3h -v ./e2e/endure ./e2e/trial
+	GROTTA_SOAK=1 go test -timeout 3h -v ./e2e/endure ./e2e/trial ./e2e/cluster
 	GROTTA_SOAK=1 go test -timeout 1h -v -run ViewAgrees ./e2e
 	GROTTA_SOAK=1 go test -timeout 1h -v -run 'SlantedWalls|HardPlaces' ./core/bake
 

@@ -295,3 +295,11 @@ type Queued struct {
 	Now   int    `json:"now" doc:"For which somebody waits: drafts."`
 	Later int    `json:"later"`
 }
+
+// BakeLine is a bake in the list of a person's bakes.
+type BakeLine struct {
+	Bake
+	LevelName string  `json:"level_name"`
+	Author    string  `json:"author,omitzero"`
+	TookS     float64 `json:"took_s,omitzero" doc:"Seconds from when it was asked for to its end."`
+}

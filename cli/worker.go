@@ -137,6 +137,32 @@ minutes, and how many tasks of whom are on the queue.`,
 	return cmd
 }
 
+func (a *app) bakesCommand() *cobra.Command {
+	var limit int
+	cmd := &cobra.Command{
+		Use: "bakes", Short: "List your bakes, with how they went and what they took", Args: args(0),
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			bakes, err := a.client().OwnBakes(cmd.Context(), limit)
+			if err != nil {
+				return err
+			}
+			return a.show(bakes, func(out io.Writer) {
+				var rows [][]string
+				for _, b := range bakes {
+					took := "-"
+					if b.TookS > 0 {
+						took = fmt.Sprintf("%.1f s", b.TookS)
+					}
+					rows = append(rows, []string{b.ID, b.LevelName, strconv.Itoa(b.Revision), b.Quality, b.State, fmt.Sprintf("%d of %d", b.Layers-b.Reused, b.Layers), took, b.Author, ago(b.Created), cmp.Or(b.Error, b.Now)})
+				}
+				table(out, "BAKE|LEVEL|REVISION|QUALITY|STATE|LAYERS BAKED|TOOK|BY|WHEN|NOTE", rows)
+			})
+		},
+	}
+	cmd.Flags().IntVar(&limit, "limit", 50, "how many, 1 to 200")
+	return cmd
+}
+
 func describeWorkers(out io.Writer, w api.Workers) {
 	if !w.Cluster {
 		fmt.Fprintln(out, "the service bakes by itself; it has no cluster of workers")

@@ -446,6 +446,11 @@ func (c *Client) Lightmap(ctx context.Context, id string, hash bool) (api.Lightm
 	return get[api.LightmapState](ctx, c, levelPath(id, "lightmap"), query("hash", strconv.FormatBool(hash)))
 }
 
+// OwnBakes lists the bakes that one started, of an admin everybody's, newest first.
+func (c *Client) OwnBakes(ctx context.Context, limit int) ([]api.BakeLine, error) {
+	return getList[api.BakeLine](ctx, c, "/bakes", query("limit", strconv.Itoa(limit)))
+}
+
 // Workers lists who bakes for the service, and what waits.
 func (c *Client) Workers(ctx context.Context) (api.Workers, error) {
 	return get[api.Workers](ctx, c, "/workers", nil)

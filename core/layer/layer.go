@@ -70,6 +70,7 @@ type Layer struct {
 	PageSize, Pages int
 	Exponent        int
 	Tiles           []Tile
+	Encoded         []byte // what Encode gives, where it is at hand; nil else
 }
 
 // Tile is a square of a page, at (X, Y) tiles from its corner.
@@ -146,6 +147,9 @@ const maxLayerBytes = 6*lightmap.MaxTexels + 1<<20
 
 // Encode writes the layer compressed; the key is not in it.
 func (l *Layer) Encode() []byte {
+	if l.Encoded != nil {
+		return l.Encoded
+	}
 	var out bytes.Buffer
 	out.Write(layerMagic)
 	z, _ := zstd.NewWriter(&out, zstd.WithEncoderConcurrency(1)) // options are constant

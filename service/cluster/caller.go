@@ -211,9 +211,7 @@ func (c *Caller) Bake(ctx context.Context, p *bake.Prepared, sources []*source.S
 	if err != nil {
 		return nil, err
 	}
-	if err := again(ctx, func() error {
-		call, stop := context.WithTimeout(ctx, callTimeout)
-		defer stop()
+	if err := c.insist(ctx, func(call context.Context) error {
 		_, err := c.js.Publish(call, c.subjectOf(kindOf(q)), data, jetstream.WithMsgID(o.ID))
 		return err
 	}); err != nil {
@@ -281,6 +279,9 @@ func (c *Caller) fetch(ctx context.Context, o *order, r *result) ([]*layer.Layer
 		data, err := c.get(ctx, r.Order, sent.Blob)
 		if err == nil {
 			layers[i], err = layer.Decode(sent.Key, data)
+		}
+		if err == nil {
+			layers[i].Encoded = data // it is stored as it came
 		}
 		if err != nil {
 			c.drop(ctx, r.Order+sent.Blob) // what is damaged is sent anew

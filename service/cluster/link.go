@@ -52,7 +52,7 @@ const (
 	goneAfter   = 3 * beatEvery // a worker that was not heard for so long is not counted on
 	resultAge   = 24 * time.Hour
 	objectAge   = 7 * 24 * time.Hour
-	callTimeout = 10 * time.Second
+	callTimeout = 30 * time.Second // of a level or a layer on a slow line
 )
 
 // Kinds of orders: somebody waits for the first; the second is done when there is none of the first.
@@ -213,6 +213,30 @@ func again(ctx context.Context, do func() error) error {
 	}
 }
 
+// insistFor is how long a call is tried again while the cluster is there. What is full or broken for longer is
+// told.
+var insistFor = 20 * time.Second // tests make it short
+
+// insist is again for calls that must come through. Time in which the cluster is not reached does not count.
+func (l *link) insist(ctx context.Context, do func(ctx context.Context) error) error {
+	for left := insistFor; ; {
+		began := time.Now()
+		call, stop := context.WithTimeout(ctx, callTimeout)
+		err := do(call)
+		stop()
+		if err == nil || isFinal(err) || ctx.Err() != nil {
+			return err
+		}
+		wait(ctx, 200*time.Millisecond)
+		if l.conn.IsConnected() {
+			left -= time.Since(began)
+		}
+		if left <= 0 {
+			return err
+		}
+	}
+}
+
 // isFinal holds for errors that another try does not mend.
 func isFinal(err error) bool {
 	return errors.Is(err, errDamaged) || errors.Is(err, jetstream.ErrObjectNotFound) || errors.Is(err, nats.ErrAuthorization) || errors.Is(err, nats.ErrPermissionViolation)
@@ -243,9 +267,7 @@ func hashOf(data []byte) string {
 func (l *link) put(ctx context.Context, of string, data []byte) (hash string, err error) {
 	hash = hashOf(data)
 	name := of + hash
-	return hash, again(ctx, func() error {
-		call, stop := context.WithTimeout(ctx, 6*callTimeout)
-		defer stop()
+	return hash, l.insist(ctx, func(call context.Context) error {
 		if info, err := l.blobs.GetInfo(call, name); err == nil && int(info.Size) == len(data) {
 			return nil
 		}
@@ -257,9 +279,7 @@ func (l *link) put(ctx context.Context, of string, data []byte) (hash string, er
 // get reads a blob and checks it against its name.
 func (l *link) get(ctx context.Context, of, hash string) ([]byte, error) {
 	var data []byte
-	err := again(ctx, func() (err error) {
-		call, stop := context.WithTimeout(ctx, 6*callTimeout)
-		defer stop()
+	err := l.insist(ctx, func(call context.Context) (err error) {
 		if data, err = l.blobs.GetBytes(call, of+hash); err == nil && hashOf(data) != hash {
 			err = errDamaged
 		}

@@ -15,6 +15,7 @@ import (
 	"github.com/go-json-experiment/json"
 	"github.com/nats-io/nats.go"
 	"github.com/nats-io/nats.go/jetstream"
+	"golang.org/x/sync/errgroup"
 
 	"grotta/core/bake"
 	"grotta/core/level"
@@ -50,9 +51,9 @@ const (
 	cacheMostBytes = 1 << 30
 )
 
-// mostDeliveries is how often an order may come before it is set aside: workers that took it before ended
-// without a word, or could not reach the cluster.
-const mostDeliveries = 5
+// mostDeliveries is how often an order may come before it is set aside. Once it may have been left to others; the
+// workers that took it the other times ended without a word.
+const mostDeliveries = 4
 
 // politeFor is how long an order is left to workers that have its level ready.
 const politeFor = 150 * time.Millisecond
@@ -242,9 +243,7 @@ func (w *Worker) answer(ctx context.Context, r *result) error {
 	if err != nil {
 		return err
 	}
-	return again(ctx, func() error {
-		call, stop := context.WithTimeout(ctx, callTimeout)
-		defer stop()
+	return w.insist(ctx, func(call context.Context) error {
 		_, err := w.js.Publish(call, w.Name+".result."+r.Order, data)
 		return err
 	})
@@ -282,15 +281,23 @@ func (w *Worker) bake(ctx context.Context, o *order, r *result) error {
 	if err != nil {
 		return err
 	}
-	for _, l := range layers {
-		data := l.Encode()
-		hash, err := w.put(ctx, o.ID, data)
-		if err != nil {
-			return fmt.Errorf("a layer was not stored: %w", err)
-		}
-		r.Layers = append(r.Layers, sentLayer{l.Key, hash, len(data)})
+	sent := make([]sentLayer, len(layers))
+	sending, ctx := errgroup.WithContext(ctx)
+	sending.SetLimit(runtime.GOMAXPROCS(0))
+	for i, l := range layers {
+		sending.Go(func() error {
+			data := l.Encode()
+			hash, err := w.put(ctx, o.ID, data)
+			if err != nil {
+				return fmt.Errorf("a layer was not stored: %w", err)
+			}
+			sent[i] = sentLayer{l.Key, hash, len(data)}
+			return nil
+		})
 	}
-	return nil
+	err = sending.Wait()
+	r.Layers = sent
+	return err
 }
 
 func (w *Worker) has(document string) bool {

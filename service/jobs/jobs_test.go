@@ -6,6 +6,7 @@ import (
 	"io"
 	"log/slog"
 	"path/filepath"
+	"sync"
 	"testing"
 	"time"
 
@@ -14,6 +15,7 @@ import (
 
 	"grotta/api"
 	"grotta/core/bake"
+	"grotta/core/layer"
 	"grotta/core/level"
 	"grotta/demo"
 	_ "grotta/service/auth/authtest"
@@ -225,4 +227,74 @@ func TestWatchersHearOfRevisions(t *testing.T) {
 	w.TellRevision(api.RevisionEvent{Level: "a-level", Revision: 4})
 	time.Sleep(50 * time.Millisecond)
 	assert.Empty(t, events)
+}
+
+// People take turns on the queue, and what somebody waits for goes first.
+func TestPeopleTakeTurns(t *testing.T) {
+	w := open(t, t.TempDir())
+	defer w.close(t)
+	require.NoError(t, w.store.AddUser("ivo", "salt-marsh-light"))
+	id, err := w.store.UserID("ivo")
+	require.NoError(t, err)
+	ivo := store.Asker{ID: id, Name: "ivo", Scopes: api.Scopes}
+	gate, order := make(chan struct{}), make(chan string, 32)
+	w.InPlaceOfBaking(func(bakeAll func() ([]*layer.Layer, error)) ([]*layer.Layer, error) {
+		<-gate
+		return bakeAll()
+	})
+	start := func(a store.Asker, name string, q bake.Quality, x float64) string {
+		l := demo.Room()
+		l.Lights[0].Transform.Position[0] = x // light of its own
+		info, err := w.store.CreateLevel(a, l, name)
+		require.NoError(t, err)
+		b, err := w.Submit(ctx, a, info.ID, 1, l, q)
+		require.NoError(t, err)
+		return b.ID
+	}
+	var all []string
+	who := map[string]string{}
+	for i := range 4 {
+		all = append(all, start(w.maren, "maren", bake.Draft, 0.1*float64(i)))
+		who[all[len(all)-1]] = "maren"
+	}
+	all = append(all, start(ivo, "ivo", bake.Draft, 0.9))
+	who[all[4]] = "ivo"
+	assert.Len(t, w.Queue(), 2)
+	close(gate)
+	var mu sync.Mutex
+	ended := map[string]bool{}
+	require.Eventually(t, func() bool {
+		mu.Lock()
+		defer mu.Unlock()
+		for _, id := range all {
+			if b, err := w.store.Bake(w.maren, id); err == nil && b.Over() && !ended[id] {
+				ended[id] = true
+				order <- who[id]
+			} else if b, err := w.store.Bake(ivo, id); err == nil && b.Over() && !ended[id] {
+				ended[id] = true
+				order <- who[id]
+			}
+		}
+		return len(ended) == len(all)
+	}, time.Minute, 2*time.Millisecond)
+	close(order)
+	var turns []string
+	for name := range order {
+		turns = append(turns, name)
+	}
+	assert.NotEqual(t, "ivo", turns[4], "ivo came last and is not served last: %v", turns)
+	assert.Empty(t, w.Queue())
+
+	mine, err := w.store.RecentBakes(ivo, 10)
+	require.NoError(t, err)
+	require.Len(t, mine, 1, "one's own")
+	assert.Equal(t, "New room", mine[0].LevelName)
+	assert.Equal(t, "ivo", mine[0].Author)
+	assert.Equal(t, "done", mine[0].State)
+	assert.Equal(t, all[4], mine[0].ID)
+	boss := w.maren
+	boss.Admin = true
+	everybodys, err := w.store.RecentBakes(boss, 10)
+	require.NoError(t, err)
+	assert.Len(t, everybodys, 5)
 }

@@ -60,6 +60,16 @@ func (s *server) registerBakes(a huma.API) {
 			status, err := s.Store.Bake(askerOf(ctx), in.ID)
 			return answer(s, s.Baker.Status(status), err)
 		})
+	huma.Register(a, operation("GET", "/bakes", "list-own-bakes", "The bakes that one started, newest first; of an admin everybody's", tag),
+		func(ctx context.Context, in *struct {
+			Limit int `query:"limit" minimum:"1" maximum:"200" default:"50"`
+		}) (*out[list[api.BakeLine]], error) {
+			lines, err := s.Store.RecentBakes(askerOf(ctx), in.Limit)
+			for i := range lines {
+				lines[i].Bake = s.Baker.Status(lines[i].Bake)
+			}
+			return answerList(s, lines, err)
+		})
 	huma.Register(a, operation("POST", "/bakes/{id}/cancel", "cancel-bake", "Stop a bake", tag),
 		func(ctx context.Context, in *BakePath) (*out[api.Bake], error) {
 			if _, err := s.Store.Bake(askerOf(ctx), in.ID); err != nil {

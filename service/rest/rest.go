@@ -91,6 +91,7 @@ func New(d Deps) http.Handler {
 	r := gin.New()
 	r.HandleMethodNotAllowed = true
 	registry := prometheus.NewRegistry()
+	registry.MustRegister(bakesMeter{s})
 	r.Use(s.recoverer, s.hosts, securityHeaders, measure(registry))
 	r.GET("/healthz", func(c *gin.Context) { c.String(http.StatusOK, "ok\n") })
 	r.GET("/readyz", s.ready)

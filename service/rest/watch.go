@@ -46,6 +46,55 @@ func measure(registry *prometheus.Registry) gin.HandlerFunc {
 	}
 }
 
+// bakesMeter tells what waits to be baked and who bakes, for Prometheus.
+type bakesMeter struct{ *server }
+
+var (
+	queueTasks    = prometheus.NewDesc("grotta_queue_tasks", "Tasks of bakes on the queue or under way.", []string{"kind"}, nil)
+	workerStates  = prometheus.NewDesc("grotta_workers", "Workers of the cluster, by state.", []string{"state"}, nil)
+	workerLayers  = prometheus.NewDesc("grotta_worker_layers_total", "Layers that came from workers.", nil, nil)
+	workerBytes   = prometheus.NewDesc("grotta_worker_bytes_total", "Bytes of layers that came from workers.", nil, nil)
+	clusterAnswer = prometheus.NewDesc("grotta_cluster_up", "1 while the cluster of workers is reached.", nil, nil)
+)
+
+// Describe is part of prometheus.Collector.
+func (m bakesMeter) Describe(to chan<- *prometheus.Desc) {
+	for _, d := range []*prometheus.Desc{queueTasks, workerStates, workerLayers, workerBytes, clusterAnswer} {
+		to <- d
+	}
+}
+
+// Collect is part of prometheus.Collector.
+func (m bakesMeter) Collect(to chan<- prometheus.Metric) {
+	gauge := func(d *prometheus.Desc, v float64, labels ...string) {
+		to <- prometheus.MustNewConstMetric(d, prometheus.GaugeValue, v, labels...)
+	}
+	now, later := 0, 0
+	for _, q := range m.Baker.Queue() {
+		now, later = now+q.Now, later+q.Later
+	}
+	gauge(queueTasks, float64(now), "now")
+	gauge(queueTasks, float64(later), "later")
+	if m.Workers == nil {
+		return
+	}
+	up := 0.0
+	if m.Workers.Ready() == nil {
+		up = 1
+	}
+	gauge(clusterAnswer, up)
+	states := map[string]int{"idle": 0, "works": 0, "draining": 0, "gone": 0, "another version": 0}
+	for _, w := range m.Workers.Workers() {
+		states[workerOf(w).State]++
+	}
+	for state, n := range states {
+		gauge(workerStates, float64(n), state)
+	}
+	bytes, layers := m.Workers.Moved()
+	to <- prometheus.MustNewConstMetric(workerBytes, prometheus.CounterValue, float64(bytes))
+	to <- prometheus.MustNewConstMetric(workerLayers, prometheus.CounterValue, float64(layers))
+}
+
 // metricsAllowed opens /metrics to the machine itself, and to whoever has the token.
 func (s *server) metricsAllowed(c *gin.Context) {
 	host, _, err := net.SplitHostPort(c.Request.RemoteAddr)

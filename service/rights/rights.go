@@ -139,6 +139,7 @@ var Table = map[string]Need{
 	"delete-webhook": maker,
 	"list-audit":     admin,
 	"list-workers":   signedIn,
+	"list-own-bakes": signedIn,
 	"drain-worker":   admin,
 
 	"list-hand-overs": signedIn,

@@ -3,6 +3,7 @@ package store
 import (
 	"errors"
 	"fmt"
+	"math"
 	"strconv"
 	"time"
 
@@ -98,6 +99,29 @@ func (s *Store) Bakes(a Asker, levelID string, limit int) ([]api.Bake, error) {
 	out := make([]api.Bake, len(rows))
 	for i := range rows {
 		out[i] = rows[i].public()
+	}
+	return out, err
+}
+
+// RecentBakes lists the bakes that the asker started, of an admin everybody's, newest first.
+func (s *Store) RecentBakes(a Asker, limit int) ([]api.BakeLine, error) {
+	var rows []struct {
+		Row       bakeRow `gorm:"embedded"`
+		LevelName string
+		Author    string
+	}
+	q := s.db.Table("bakes").Select("bakes.*, levels.name AS level_name, users.name AS author").
+		Joins("JOIN levels ON levels.id = bakes.level_id").Joins("LEFT JOIN users ON users.id = bakes.author_id")
+	if !a.Admin {
+		q = q.Where("bakes.author_id = ?", a.ID)
+	}
+	err := q.Order("bakes.created DESC").Limit(limit).Scan(&rows).Error
+	out := make([]api.BakeLine, len(rows))
+	for i, r := range rows {
+		out[i] = api.BakeLine{Bake: r.Row.public(), LevelName: r.LevelName, Author: r.Author}
+		if r.Row.Ended != nil {
+			out[i].TookS = math.Round(r.Row.Ended.Sub(r.Row.Created).Seconds()*10) / 10
+		}
 	}
 	return out, err
 }

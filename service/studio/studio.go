@@ -289,6 +289,7 @@ func (s *Studio) AddLayer(l *layer.Layer) error {
 	if err := s.store.AddLayer(l.Key, hash, len(data)); err != nil {
 		return err
 	}
+	l.Encoded = nil // the file has it
 	s.keep(l.Key, l)
 	return nil
 }

@@ -6,6 +6,7 @@ import "./index.css";
 import { api, ProblemError, setCSRF, take } from "./api/client";
 import { SignIn } from "./pages/SignIn";
 import { Account } from "./pages/account/Account";
+import { Bakes } from "./pages/Bakes";
 import { Levels } from "./pages/levels/Levels";
 import { Platforms } from "./pages/Platforms";
 import { Join } from "./pages/links/Join";
@@ -52,6 +53,9 @@ function Console() {
       </Route>
       <Route path="/platforms">
         <Platforms user={session.data.user} />
+      </Route>
+      <Route path="/bakes">
+        <Bakes user={session.data.user} admin={session.data.scopes.includes("admin")} />
       </Route>
       <Route path="/open/:secret">{(p) => <OpenLink secret={p.secret} />}</Route>
       <Route path="/account">

@@ -23,6 +23,7 @@ export function Shell({ user, children }: { user: string; children: ReactNode })
           <Place href="/" label="Levels" />
           <Place href="/presets" label="Presets" />
           <Place href="/platforms" label="Platforms" />
+          <Place href="/bakes" label="Bakes" />
         </nav>
         <span className="ml-auto" />
         <Bell />
