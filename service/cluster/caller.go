@@ -284,7 +284,7 @@ func (c *Caller) fetch(ctx context.Context, o *order, r *result) ([]*layer.Layer
 			layers[i].Encoded = data // it is stored as it came
 		}
 		if err != nil {
-			c.drop(ctx, r.Order+sent.Blob) // what is damaged is sent anew
+			c.drop(ctx, r.Order+sent.Blob) // what is damaged is sent again
 			return nil, fmt.Errorf("the layer of %s from worker %s: %w", o.Sources[i], r.Worker, err)
 		}
 		c.mu.Lock()

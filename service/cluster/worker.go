@@ -318,7 +318,7 @@ func (w *Worker) prepare(ctx context.Context, document string) (*bake.Prepared, 
 	}
 	w.mu.Unlock()
 	data, err := w.cache.Get(document)
-	if err != nil { // not there, or damaged: then it is written anew
+	if err != nil { // not there, or damaged: then it is written again
 		if data, err = w.get(ctx, "", document); err != nil {
 			return nil, fmt.Errorf("the level did not come: %w", err)
 		}

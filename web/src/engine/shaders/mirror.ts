@@ -62,7 +62,7 @@ export const mirrorGLSL = `
   }
 `;
 
-/** Lamps that surfaces mirror. Rays for their shadows are not to be had here, so where a place gets less light than
+/** Lamps that surfaces mirror. There are no rays here for their shadows. So where a place gets less light than
  *  a lamp alone would give it, the lamp counts as hidden from it. */
 export const highlightGLSL = `
   uniform int lampCount;
