@@ -1,11 +1,14 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"io"
 	"time"
 
 	"github.com/spf13/cobra"
+
+	"grotta/api"
 )
 
 func (a *app) backupCommand() *cobra.Command {
@@ -37,12 +40,26 @@ whole.`,
 
 func (a *app) restoreCommand() *cobra.Command {
 	cmd := &cobra.Command{
-		Use: "restore FILE", Short: "Make a data folder from a backup", Args: args(1),
+		Use: "restore [FILE]", Short: "Make a data folder from a backup", Args: args(0, 1),
 		Long: `Makes a data folder from a backup. The folder must be new or empty. It appears once
 every file in it is verified; a restore that is cut off leaves nothing behind but a folder
-named .grotta-restore, which can be deleted.`,
+named .grotta-restore, which can be deleted. With --nats and no file it takes the copy
+of records that a service keeps in that cluster (serve --replica nats). Baked layers are
+not in a copy of records; they are baked again when they are wanted.`,
 		RunE: func(_ *cobra.Command, in []string) error {
-			b, err := a.host.Restore(in[0], a.settings.text("data"))
+			from, err := a.clusterOptions()
+			if err != nil {
+				return err
+			}
+			var b api.Backup
+			switch {
+			case len(in) > 0:
+				b, err = a.host.Restore(in[0], a.settings.text("data"))
+			case from.URL != "":
+				b, err = a.host.RestoreFrom(from, a.settings.text("data"))
+			default:
+				return usageError{errors.New("restore needs a FILE, or --nats with the address of a NATS cluster")}
+			}
 			if err != nil {
 				return err
 			}
@@ -52,6 +69,7 @@ named .grotta-restore, which can be deleted.`,
 		},
 	}
 	cmd.Flags().String("data", "", "folder to make (default grotta-data)")
+	clusterFlags(cmd)
 	return cmd
 }
 

@@ -12,6 +12,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
@@ -32,6 +33,7 @@ type Host struct {
 	Clean       func(data string) (api.Cleaned, error)
 	Backup      func(data, file string) (api.Backup, error)
 	Restore     func(file, data string) (api.Backup, error)
+	RestoreFrom func(from ClusterOptions, data string) (api.Backup, error) // the records that a cluster keeps
 	Verify      func(data string) (api.Verified, error)
 	Schema      func(document string) ([]byte, error)
 	SchemaNames func() []string
@@ -51,6 +53,8 @@ type RunOptions struct {
 	QuotaBakes   int
 	Cluster      ClusterOptions
 	BakeHere     bool // with a cluster: the service is a worker too
+	Replica      string
+	ReplicaEvery time.Duration
 }
 
 func (a *app) runOptions() (RunOptions, error) {
@@ -75,6 +79,15 @@ func (a *app) runOptions() (RunOptions, error) {
 	if o.Cluster, err = a.clusterOptions(); err != nil {
 		return o, err
 	}
+	o.Replica = a.settings.text("replica")
+	if o.Replica == "nats" && o.Cluster.URL == "" {
+		return o, usageError{errors.New("replica is nats; then --nats with the address of a NATS cluster is needed")}
+	}
+	seconds, err := strconv.ParseFloat(a.settings.text("replica-every"), 64)
+	if err != nil || !(seconds >= 0.1 && seconds <= 86400) {
+		return o, usageError{fmt.Errorf("replica-every is %q; seconds from 0.1 to 86400 are allowed", a.settings.text("replica-every"))}
+	}
+	o.ReplicaEvery = time.Duration(seconds * float64(time.Second))
 	for _, host := range strings.Split(a.settings.text("hosts"), ",") {
 		if host = strings.TrimSpace(host); host != "" {
 			o.Hosts = append(o.Hosts, host)
@@ -107,6 +120,8 @@ unless --bake-here no is given.`,
 	}
 	serveFlags(cmd)
 	clusterFlags(cmd)
+	cmd.Flags().String("replica", "", "keep a copy of all records up while it runs: a file, or nats for the cluster")
+	cmd.Flags().String("replica-every", "", "seconds between copies, made when something changed (default 10)")
 	cmd.Flags().String("bake-here", "", "yes or no: with --nats, whether the service bakes too (default yes)")
 	return cmd
 }

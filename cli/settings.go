@@ -45,6 +45,8 @@ var defaults = map[string]any{
 	"nats-name":     "grotta",
 	"nats-replicas": "1",
 	"bake-here":     "yes",
+	"replica":       "",
+	"replica-every": "10",
 	"worker-name":   "",
 	"cache":         "",
 }

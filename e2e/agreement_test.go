@@ -91,7 +91,7 @@ func viewOf(t *testing.T, g *harness.Grotta, c *client.Client, id string) *page 
 	p := openWithAir(t, g)
 	p.do(chromedp.EmulateViewport(1280, 801, chromedp.EmulateScale(0.5)))
 	p.signIn("maren")
-	p.do(chromedp.Navigate(g.URL+"/levels/"+id), chromedp.WaitVisible("[data-strip]"), chromedp.WaitVisible("[data-testid=view][data-air]"))
+	p.do(chromedp.Navigate(g.URL+"/levels/"+id), chromedp.WaitVisible("[data-strip]"), chromedp.WaitVisible("[data-testid=view][data-air][data-mirrors]"))
 	p.click("Markers")
 	p.eval(`document.querySelector("section[aria-label=View]").style.cssText = "position:fixed;left:0;top:0;width:768px;height:512px;z-index:9"; ""`)
 	return p
@@ -153,10 +153,13 @@ func everything(t *testing.T, kind string) level.Operation {
 	motes := level.Default[level.Motes]()
 	motes.ID, motes.Form, motes.Size, motes.Luminance, motes.SizeMaxM = "motes", "cone", level.Vec{2, 2, 2}, 60, 0.02
 	motes.Transform = level.Transform{Position: level.Vec{0, 2.6, -0.5}, Rotation: [4]float64{-0.7071068, 0, 0, 0.7071068}}
+	snow := level.Default[level.Motes]()
+	snow.ID, snow.Falls, snow.Size, snow.RateHz, snow.Luminance, snow.SizeMinM, snow.SizeMaxM = "snow", "snow", level.Vec{3, 2.6, 3}, 80, 40, 0.02, 0.04
+	snow.Transform.Position = level.Vec{0.6, 1.4, -0.4}
 	mist := level.Default[level.FogVolume]()
 	mist.ID, mist.Size, mist.ColorFrom, mist.Density = "mist", level.Vec{3, 1, 3}, "lamp", 0.2
 	mist.Transform.Position = level.Vec{0, 0.5, 0}
-	steps = append(steps, level.Add("beams", &beam), level.Add("motes", &motes), level.Add("fog_volumes", &mist))
+	steps = append(steps, level.Add("beams", &beam), level.Add("motes", &motes), level.Add("motes", &snow), level.Add("fog_volumes", &mist))
 
 	moving := level.Default[level.Material]()
 	moving.ID, moving.Color, moving.Lighting = "moving", "#b06040", "dynamic"

@@ -38,7 +38,7 @@ func open(t *testing.T, g *harness.Grotta) *page {
 	t.Helper()
 	p := openWithAir(t, g)
 	p.do(chromedp.ActionFunc(func(ctx context.Context) error {
-		_, err := browserpage.AddScriptToEvaluateOnNewDocument(`try { if (!localStorage.getItem("grotta-bench")) localStorage.setItem("grotta-bench", '{"state":{"airOn":false},"version":0}') } catch {}`).Do(ctx)
+		_, err := browserpage.AddScriptToEvaluateOnNewDocument(`try { if (!localStorage.getItem("grotta-bench")) localStorage.setItem("grotta-bench", '{"state":{"airOn":false,"mirrorsOn":false},"version":0}') } catch {}`).Do(ctx)
 		return err
 	}))
 	return p

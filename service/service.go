@@ -18,10 +18,12 @@ import (
 	"github.com/gofrs/flock"
 
 	"grotta/api"
+	"grotta/service/backup"
 	"grotta/service/blob"
 	"grotta/service/cluster"
 	"grotta/service/hooks"
 	"grotta/service/jobs"
+	"grotta/service/replica"
 	"grotta/service/rest"
 	"grotta/service/store"
 	"grotta/service/studio"
@@ -42,6 +44,9 @@ type Options struct {
 
 	Cluster  cluster.Options // of workers on other machines; without an address this process bakes
 	BakeHere bool            // with a cluster: this process is one of its workers
+
+	Replica      string        // where a copy of the records is kept up: a file, or "nats" for the cluster; "" is nowhere
+	ReplicaEvery time.Duration // how often it is made when something changed
 }
 
 // Service is a running service.
@@ -51,6 +56,7 @@ type Service struct {
 	baker    *jobs.Baker
 	cluster  *cluster.Caller // nil without one
 	working  func()          // ends the worker of this process
+	copying  func()          // ends the copying of records, after a last copy
 	lock     *flock.Flock
 	http     *http.Server
 	stopping context.CancelFunc
@@ -101,8 +107,15 @@ func Start(o Options) (_ *Service, err error) {
 		working()
 		return nil, errors.Join(fmt.Errorf("listen on %s: %w", o.Listen, err), st.Close())
 	}
+	copying, err := startReplica(o, st)
+	if err != nil {
+		listener.Close()
+		baker.Close()
+		working()
+		return nil, errors.Join(err, st.Close())
+	}
 	ctx, stop := context.WithCancel(context.Background())
-	s := &Service{Store: st, baker: baker, cluster: workers, working: working, lock: lock, stopping: stop, done: make(chan error, 1), URL: "http://" + listener.Addr().String()}
+	s := &Service{Store: st, baker: baker, cluster: workers, working: working, copying: copying, lock: lock, stopping: stop, done: make(chan error, 1), URL: "http://" + listener.Addr().String()}
 	sender := hooks.New(st, o.Log, o.PrivateWebhooks)
 	s.http = &http.Server{
 		Handler: rest.New(rest.Deps{
@@ -153,6 +166,59 @@ func startCluster(o Options) (_ *cluster.Caller, stop func(), err error) {
 		work.Wait()
 		caller.Close()
 	}, nil
+}
+
+// replicaOfCluster is what Options.Replica is for the cluster.
+const replicaOfCluster = "nats"
+
+// startReplica keeps a copy of the records up, if wanted. stop makes a last one.
+func startReplica(o Options, st *store.Store) (stop func(), err error) {
+	if o.Replica == "" {
+		return func() {}, nil
+	}
+	k := &replica.Keeper{Store: st, Data: o.Data, Work: o.Data, Every: o.ReplicaEvery, Log: o.Log}
+	closing := func() {}
+	if o.Replica == replicaOfCluster {
+		o.Cluster.Log = o.Log
+		records, err := cluster.OpenRecords(context.Background(), o.Cluster)
+		if err != nil {
+			return nil, err
+		}
+		k.To, closing = records, records.Close
+	} else {
+		k.To, k.Work = replica.File(o.Replica), filepath.Dir(o.Replica)
+		if _, err := os.Stat(k.Work); err != nil {
+			return nil, fmt.Errorf("the folder for a copy of the records: %w", err)
+		}
+	}
+	ctx, end := context.WithCancel(context.Background())
+	var run sync.WaitGroup
+	run.Go(func() { k.Run(ctx) })
+	return func() {
+		end()
+		run.Wait()
+		closing()
+	}, nil
+}
+
+// RestoreRecords makes a data folder from the copy of records that a cluster keeps.
+func RestoreRecords(o cluster.Options, data string) (api.Backup, error) {
+	ctx := context.Background()
+	records, err := cluster.OpenRecords(ctx, o)
+	if err != nil {
+		return api.Backup{}, err
+	}
+	defer records.Close()
+	dir, err := os.MkdirTemp("", "grotta-records-")
+	if err != nil {
+		return api.Backup{}, err
+	}
+	defer os.RemoveAll(dir)
+	file := filepath.Join(dir, "records.backup")
+	if err := records.Get(ctx, file); err != nil {
+		return api.Backup{}, err
+	}
+	return backup.Restore(file, data)
 }
 
 // Layers that nothing uses are deleted a day after they were made, once a day.
@@ -210,6 +276,7 @@ func (s *Service) Stop() error {
 	s.cleaning.Wait()
 	s.baker.Close()
 	s.working()
+	s.copying()
 	return errors.Join(err, s.Store.Close(), s.lock.Unlock())
 }
 

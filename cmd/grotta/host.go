@@ -29,7 +29,7 @@ import (
 // host is what the command line runs that is not a call to a service.
 func host() cli.Host {
 	return cli.Host{Version: rest.Version, Serve: serve, Work: work, Demo: runDemo, Personal: personal, People: openPeople, Clean: service.Clean,
-		Backup: backup.Write, Restore: backup.Restore, Verify: backup.Verify, Schema: rest.Schema, SchemaNames: rest.SchemaNames, OpenAPI: openAPI}
+		Backup: backup.Write, Restore: backup.Restore, RestoreFrom: restoreFrom, Verify: backup.Verify, Schema: rest.Schema, SchemaNames: rest.SchemaNames, OpenAPI: openAPI}
 }
 
 func start(o cli.RunOptions) (*service.Service, error) {
@@ -37,13 +37,19 @@ func start(o cli.RunOptions) (*service.Service, error) {
 		Data: o.Data, Listen: o.Listen, Console: web.Console(),
 		Log:   slog.New(slog.NewTextHandler(o.Err, &slog.HandlerOptions{Level: o.LogLevel})),
 		Hosts: o.Hosts, MetricsToken: o.MetricsToken, PrivateWebhooks: o.PrivateHooks,
-		Cluster: clusterOf(o.Cluster), BakeHere: o.BakeHere,
+		Cluster: clusterOf(o.Cluster), BakeHere: o.BakeHere, Replica: o.Replica, ReplicaEvery: o.ReplicaEvery,
 		Quota: store.Quota{Levels: o.QuotaLevels, Bytes: int64(o.QuotaMB) << 20, Bakes: o.QuotaBakes},
 	})
 }
 
 func clusterOf(o cli.ClusterOptions) cluster.Options {
 	return cluster.Options{URL: o.URL, Credentials: o.Credentials, CA: o.CA, Cert: o.Cert, Key: o.Key, Name: o.Name, Replicas: o.Replicas}
+}
+
+func restoreFrom(from cli.ClusterOptions, data string) (api.Backup, error) {
+	o := clusterOf(from)
+	o.Log = slog.New(slog.DiscardHandler)
+	return service.RestoreRecords(o, data)
 }
 
 // work bakes for a service elsewhere. A first signal lets what is under way be finished, a second one ends at once.

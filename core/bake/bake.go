@@ -223,6 +223,9 @@ func (p *Prepared) Shares(l *level.Level) bool {
 	was := p.Scene.Level
 	same := was.Lightmap == l.Lightmap && sameList(was.Solids, l.Solids) && sameList(was.Meshes, l.Meshes) &&
 		sameList(was.Materials, l.Materials) && sameList(was.Zones, l.Zones) && sameList(was.Images, l.Images)
+	if was.Environment.Wetness != l.Environment.Wetness || was.Environment.Mode != l.Environment.Mode && l.Environment.Wetness > 0 {
+		same = false // surfaces are wetter or drier
+	}
 	for _, e := range l.Placed() {
 		if (e.Part == "solids" || e.Part == "meshes") && e.Parent != "" {
 			same = false // it may ride on a light that moved

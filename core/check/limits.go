@@ -280,7 +280,7 @@ func probesSet(s *subject) (n int, names []string) {
 func motesAlive(s *subject) (n float64, names []string) {
 	for _, m := range s.level.Motes {
 		if m.Enabled && m.RateHz > 0 {
-			n += m.RateHz * m.LifeS
+			n += m.RateHz * m.Life()
 			names = append(names, m.ID)
 		}
 	}

@@ -102,6 +102,7 @@ type Motes struct {
 	Entity
 	Form      string  `json:"form" enum:"box,cone,shaft" default:"box" doc:"box: centred; cone, shaft: from its position along its own -Z."`
 	Size      Vec     `json:"size" exclusiveMinimum:"0" initial:"[2,2,2]" doc:"Metres. A cone is x wide at its end, a shaft x by y; both are z long."`
+	Falls     string  `json:"falls" enum:"none,rain,snow,leaves" default:"none" doc:"What comes down from the top of an upright box, at its own speed, until it meets a surface: rain in streaks, snow and leaves swaying. life_s is then not used."`
 	RateHz    float64 `json:"rate_hz" minimum:"0" maximum:"1000" default:"20" doc:"New ones a second."`
 	LifeS     float64 `json:"life_s" exclusiveMinimum:"0" maximum:"60" default:"6"`
 	SizeMinM  float64 `json:"size_min_m" exclusiveMinimum:"0" maximum:"1" default:"0.004" doc:"Diameter."`
@@ -113,4 +114,22 @@ type Motes struct {
 	Color     string  `json:"color,omitzero" pattern:"^#[0-9a-fA-F]{6}$"`
 	ColorFrom string  `json:"color_from,omitzero" maxLength:"64" refers:"lights" doc:"Id of the light whose colour they take and with which they go out."`
 	EdgeM     float64 `json:"edge_m" minimum:"0" maximum:"100" default:"0.3" doc:"Metres inside the border over which they fade."`
+}
+
+// fallMps is how fast what falls does so, metres a second. Rain is that of drops of 2 mm (Gunn and Kinzer, "The
+// terminal velocity of fall for water droplets in stagnant air", 1949).
+var fallMps = map[string]float64{"rain": 6.5, "snow": 1.1, "leaves": 0.9}
+
+// SlowestFall is the speed of the slowest of what falls, beside the mean.
+const SlowestFall = 0.8
+
+// FallMps is how fast its motes fall, 0 where they do not.
+func (m *Motes) FallMps() float64 { return fallMps[m.Falls] }
+
+// Life is how long a mote is there, in seconds: what falls needs as long as the slowest does from top to bottom.
+func (m *Motes) Life() float64 {
+	if speed := m.FallMps(); speed > 0 {
+		return m.Size[1] / (speed * SlowestFall)
+	}
+	return m.LifeS
 }

@@ -264,7 +264,7 @@ func (s *Sky) Colors() (zenith, horizon, ground color.Linear) {
 }
 
 // Albedo is the share of light that a material sends back, per channel.
-func (m *Material) Albedo() color.Linear { return mustHex(m.Color) }
+func (m *Material) Albedo() color.Linear { return soakedAlbedo(mustHex(m.Color), m.soaked) }
 
 // mustHex reads a colour of a validated document; anything else is black.
 func mustHex(s string) color.Linear {

@@ -131,11 +131,14 @@ type Material struct {
 	Translucency float64        `json:"translucency" minimum:"0" maximum:"1" default:"0" doc:"Share of the light that a mesh scatters that leaves on its other side, such as 0.4 of a curtain or 0.5 of a leaf. A mesh with any has two sides."`
 	Metalness    float64        `json:"metalness" minimum:"0" maximum:"1" default:"0" doc:"1 for a metal, which mirrors in its base colour; 0 for all else, which mirrors 4 % of what falls on it straight, and more aslant."`
 	Roughness    float64        `json:"roughness" minimum:"0" maximum:"1" default:"1" doc:"How wide a surface spreads what it mirrors: 0 is a mirror; from 0.7 it passes over to matt, which is 1."`
+	Porosity     float64        `json:"porosity" minimum:"0" maximum:"1" default:"0.5" doc:"How much water it takes in where it is wet, which darkens it: 1 for sand and cloth, 0 for glass and glazed tiles. A metal takes none."`
 	Lighting     string         `json:"lighting" enum:"baked,dynamic" default:"baked" doc:"Dynamic surfaces take no lightmap; probes light them."`
 	Image        string         `json:"image,omitzero" maxLength:"64" refers:"images" doc:"Id of an image that multiplies the colour."`
 	ImageM       float64        `json:"image_m" exclusiveMinimum:"0" maximum:"1000" default:"1" doc:"Metres that one repeat of the image covers, where a mesh has no uvs."`
 	Cutoff       float64        `json:"alpha_cutoff" minimum:"0" maximum:"1" default:"0" doc:"What of the image is less solid than this lets light through; 0 is all solid."`
 	Extra        jsontext.Value `json:",embed" hidden:"true"`
+
+	soaked float64 // share of it that is dark with water; see Wet
 }
 
 // HasTwoSides tells whether both sides of a mesh are lit.
@@ -219,6 +222,7 @@ type Zone struct {
 	Ambient  *Ambient       `json:"ambient,omitzero" doc:"Takes the place of the level's inside."`
 	Fog      *Fog           `json:"fog,omitzero" doc:"Takes the place of the level's for an eye inside."`
 	Look     *Look          `json:"look,omitzero" doc:"Takes the place of the level's for an eye inside."`
+	Wetness  *float64       `json:"wetness,omitzero" minimum:"0" maximum:"1" doc:"Takes the place of the level's for surfaces whose middle lies inside."`
 	BlendM   float64        `json:"blend_m" minimum:"0" maximum:"1000" default:"1" doc:"Metres inside its border over which its fog and look come in."`
 	Play     string         `json:"play" enum:"none,compete,story" default:"none" doc:"What a player does here, so how dark it may be."`
 	Extra    jsontext.Value `json:",embed" hidden:"true"`
@@ -314,6 +318,7 @@ type Environment struct {
 	Sky     Sky            `json:"sky"`
 	Stars   Stars          `json:"stars"`
 	Wind    Wind           `json:"wind"`
+	Wetness float64        `json:"wetness" minimum:"0" maximum:"1" default:"0" doc:"How wet surfaces are outdoors: 1 is a film of water, which darkens what is porous and mirrors."`
 	Extra   jsontext.Value `json:",embed" hidden:"true"`
 }
 

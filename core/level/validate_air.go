@@ -38,7 +38,7 @@ func (l *Level) checkAir(f *faults) {
 		if m.SizeMaxM < m.SizeMinM {
 			f.add(fmt.Sprintf("/motes/%d/size_max_m", i), "is %v; at least size_min_m, %v, is needed", m.SizeMaxM, m.SizeMinM)
 		}
-		if n := m.RateHz * m.LifeS; n > MaxMotes {
+		if n := m.RateHz * m.Life(); n > MaxMotes {
 			f.add(fmt.Sprintf("/motes/%d/rate_hz", i), "gives %.0f motes at once; the most is %d", n, MaxMotes)
 		}
 	}

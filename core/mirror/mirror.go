@@ -11,8 +11,8 @@ import (
 
 	"grotta/core/color"
 	"grotta/core/geom"
-	"grotta/core/level"
 	"grotta/core/parallel"
+	"grotta/core/scene"
 )
 
 // Set is what is seen around the places of a level.
@@ -172,7 +172,9 @@ func (l Lobe) Mean(d geom.Vec3, radiance func(geom.Vec3) color.Linear) color.Lin
 	return sum.Scale(1 / total)
 }
 
-// Any tells whether a level has a material that mirrors.
-func Any(l *level.Level) bool {
-	return slices.ContainsFunc(l.Materials, func(m *level.Material) bool { return Share(m.Roughness) > 0 })
+// Any tells whether anything of a level mirrors, by its material or by water on it.
+func Any(sc *scene.Scene) bool {
+	return slices.ContainsFunc(sc.Surfaces, func(f scene.Surface) bool {
+		return f.Finish().Roles.Visible && Share(f.Finish().Material.Roughness) > 0
+	})
 }

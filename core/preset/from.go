@@ -16,8 +16,9 @@ import (
 // FromMood lifts the mood of a level.
 func FromMood(l *level.Level) *Preset {
 	e := &l.Environment
+	wetness := e.Wetness
 	p := &Preset{Format: Format, Kind: Mood, Mood: &MoodParts{
-		Ambient: e.Ambient, Sky: e.Sky, Stars: e.Stars, Wind: e.Wind, Fog: l.Fog, Look: l.Look, Mode: e.Mode, Sun: e.Sun, Moon: e.Moon,
+		Ambient: e.Ambient, Sky: e.Sky, Stars: e.Stars, Wind: e.Wind, Fog: l.Fog, Look: l.Look, Mode: e.Mode, Sun: e.Sun, Moon: e.Moon, Wetness: &wetness,
 	}}
 	p.carrySky(l)
 	freeFog(&p.Mood.Fog, l)
@@ -59,7 +60,7 @@ func FromZone(l *level.Level, id string) (*Preset, error) {
 	if z == nil {
 		return nil, fault("/zone", "is %q; the level has no such zone", id)
 	}
-	parts := &ZoneParts{Mode: z.Mode, Ambient: z.Ambient, Look: z.Look, BlendM: z.BlendM, Play: z.Play}
+	parts := &ZoneParts{Mode: z.Mode, Ambient: z.Ambient, Look: z.Look, BlendM: z.BlendM, Play: z.Play, Wetness: z.Wetness}
 	if z.Fog != nil {
 		fog := *z.Fog
 		freeFog(&fog, l)

@@ -106,6 +106,7 @@ func starterMoods() []Starter {
 			gradient(l, "#6f86a8", "#c4ccd2", 3200)
 			ambient(l, "#93a4ba", 900)
 			wind(l, 280, 6)
+			l.Environment.Wetness = 0.8
 			l.Look.ExposureEV = 12.3
 		}),
 		mood("underground", "No sky at all: a cave or cellar that is black without lamps.", tags("indoor", "cave", "dark"), func(l *level.Level) {

@@ -73,6 +73,7 @@ type MoodParts struct {
 	Mode    string        `json:"mode,omitzero" enum:"indoor,outdoor" required:"false" doc:"None in presets from before a mood had it; those leave mode, sun and moon as they are."`
 	Sun     *level.Sun    `json:"sun,omitzero" doc:"None: there is no sun."`
 	Moon    *level.Sun    `json:"moon,omitzero" doc:"None: there is no moon."`
+	Wetness *float64      `json:"wetness,omitzero" minimum:"0" maximum:"1" doc:"How wet surfaces are outdoors. None in presets from before a mood had it; those leave it as it is."`
 }
 
 // UnmarshalJSONFrom gives what is left out its default, so that a mood from before
@@ -97,6 +98,7 @@ type ZoneParts struct {
 	Look    *level.Look    `json:"look,omitzero"`
 	BlendM  float64        `json:"blend_m" minimum:"0" maximum:"1000" default:"1"`
 	Play    string         `json:"play" enum:"none,compete,story" default:"none"`
+	Wetness *float64       `json:"wetness,omitzero" minimum:"0" maximum:"1" doc:"None takes the level's."`
 }
 
 // DensityPlan is how finely surfaces are sampled, by their material.

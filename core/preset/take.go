@@ -63,15 +63,15 @@ var takeable = map[string]map[string]string{
 var (
 	moodParts = map[string]string{
 		"ambient": "environment.ambient", "sky": "environment.sky", "stars": "environment.stars", "wind": "environment.wind",
-		"fog": "fog", "look": "look", "mode": "environment.mode", "sun": "environment.sun", "moon": "environment.moon",
+		"fog": "fog", "look": "look", "mode": "environment.mode", "sun": "environment.sun", "moon": "environment.moon", "wetness": "environment.wetness",
 	}
 	environmentParts = func() map[string]string {
 		all := maps.Clone(moodParts)
 		all["zones"] = ""
 		return all
 	}()
-	zoneParts = map[string]string{"mode": "mode", "ambient": "ambient", "fog": "fog", "look": "look", "blend": "blend_m", "play": "play"}
-	ofZones   = map[string]string{"ambient": "ambient", "fog": "fog", "look": "look", "mode": "mode"} // what a zone takes of a mood
+	zoneParts = map[string]string{"mode": "mode", "ambient": "ambient", "fog": "fog", "look": "look", "blend": "blend_m", "play": "play", "wetness": "wetness"}
+	ofZones   = map[string]string{"ambient": "ambient", "fog": "fog", "look": "look", "mode": "mode", "wetness": "wetness"} // what a zone takes of a mood
 )
 
 // PartsOf are the names of what can be taken of a preset of a kind, sorted; none for a rig.
@@ -154,6 +154,9 @@ func (p *Preset) fields() map[string]any {
 		if m.Mode != "" {
 			all["mode"], all["sun"], all["moon"] = m.Mode, orNil(m.Sun), orNil(m.Moon)
 		}
+		if m.Wetness != nil {
+			all["wetness"] = *m.Wetness
+		}
 		return all
 	case Sky:
 		return map[string]any{"sky": p.Sky.Sky, "stars": p.Sky.Stars}
@@ -163,7 +166,7 @@ func (p *Preset) fields() map[string]any {
 		return map[string]any{"density": p.Density.Density, "page_size": p.Density.PageSize}
 	case Zone:
 		z := p.Zone
-		return map[string]any{"mode": z.Mode, "ambient": orNil(z.Ambient), "fog": orNil(z.Fog), "look": orNil(z.Look), "blend": z.BlendM, "play": z.Play}
+		return map[string]any{"mode": z.Mode, "ambient": orNil(z.Ambient), "fog": orNil(z.Fog), "look": orNil(z.Look), "blend": z.BlendM, "play": z.Play, "wetness": orNil(z.Wetness)}
 	}
 	return nil
 }

@@ -38,7 +38,7 @@ func (s *Scene) addMesh(mesh *level.Mesh, alike *alike) {
 		}
 	}
 	order, starts := edgesOf(mesh, welded, normals).patches(normals)
-	part := &Part{body, alike.finish(mesh.Surface, s.zoneName(&mesh.Entity))}
+	part := &Part{body, alike.finish(mesh.Surface, s.World.ZoneOf(&mesh.Entity))}
 	sides := 1
 	if part.Finish.Material.HasTwoSides() {
 		sides, body.front = 2, int32(len(order))

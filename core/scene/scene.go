@@ -160,6 +160,7 @@ type alike struct {
 type finishKey struct {
 	level.Surface
 	zone string
+	wet  float64
 }
 
 // paint is a material with its image at hand.
@@ -172,22 +173,32 @@ type paint struct {
 func (s *Scene) newAlike() *alike {
 	all := &alike{s.Level, map[string]paint{"": {plainGrey, plainGrey.Albedo(), nil}}, map[finishKey]*Finish{}, maphash.MakeSeed(), map[uint64]int32{}}
 	for _, m := range s.Level.Materials {
-		p := paint{m, m.Albedo(), s.Level.Image(m.Image).Picture()}
-		if p.image != nil {
-			p.albedo = p.albedo.Mul(p.image.Mean())
-		}
-		all.materials[m.ID] = p
+		all.materials[m.ID] = paintOf(m, s.Level.Image(m.Image).Picture())
 	}
 	return all
 }
 
-func (a *alike) finish(surface level.Surface, zone string) *Finish {
-	key := finishKey{surface, zone}
+func paintOf(m *level.Material, image *picture.Picture) paint {
+	p := paint{m, m.Albedo(), image}
+	if image != nil {
+		p.albedo = p.albedo.Mul(image.Mean())
+	}
+	return p
+}
+
+func (a *alike) finish(surface level.Surface, zone *level.Zone) *Finish {
+	key := finishKey{Surface: surface, wet: a.level.Wetness(zone)}
+	if zone != nil {
+		key.zone = zone.ID
+	}
 	if known := a.finishes[key]; known != nil {
 		return known
 	}
 	m := a.materials[surface.Material]
-	made := &Finish{Roles: surface, Zone: zone, Material: m.Material, Albedo: m.albedo, Image: m.image,
+	if key.wet > 0 {
+		m = paintOf(m.Material.Wet(key.wet), m.image)
+	}
+	made := &Finish{Roles: surface, Zone: key.zone, Material: m.Material, Albedo: m.albedo, Image: m.image,
 		DensityM: cmp.Or(surface.Density, a.level.Lightmap.Density)}
 	if m.Lighting == "dynamic" {
 		made.Roles.ReceivesLight = false
@@ -197,7 +208,7 @@ func (a *alike) finish(surface level.Surface, zone string) *Finish {
 }
 
 func (s *Scene) addSolid(solid *level.Solid, alike *alike) {
-	zone := s.zoneName(&solid.Entity)
+	zone := s.World.ZoneOf(&solid.Entity)
 	body := s.addBody(Body{Entity: solid.ID, Solid: solid})
 	planes, part := solid.FacePlanes(), &Part{}
 	body.normals, body.distances, body.corners = s.addNormals(solid, planes, alike), int32(len(s.distances)), int32(len(s.corners))
@@ -271,13 +282,6 @@ func (s *Scene) face(solid *level.Solid, planes []geom.Plane, face int) []geom.V
 // each time, which costs less than keeping it.
 func (s *Scene) Outline(f *Surface) []geom.Vec3 {
 	return s.face(f.Body().Solid, f.Body().Solid.FacePlanes(), int(f.Face))
-}
-
-func (s *Scene) zoneName(e *level.Entity) string {
-	if z := s.World.ZoneOf(e); z != nil {
-		return z.ID
-	}
-	return ""
 }
 
 // addBody adds a solid or mesh, without surfaces at first.

@@ -72,13 +72,19 @@ const far = air.Far
 // costs.
 func Air(ctx context.Context, p *bake.Prepared, ask scatter.Ask) (*air.Air, []scatter.Cost, error) {
 	a := air.Of(p.Scene.Level, p.Scene.World, sky.OfLevel(p.Scene.Level))
+	for i := range a.Motes {
+		a.Motes[i].Stop(func(from, dir geom.Vec3, far float64) (float64, bool) {
+			hit, ok := p.Scene.See(from, dir, far)
+			return hit.Distance, ok
+		})
+	}
 	costs, err := scatter.Light(ctx, p, a, ask)
 	return a, costs, err
 }
 
 // Mirrors captures what a level's materials mirror, under a lightmap; nil where none does.
 func Mirrors(ctx context.Context, p *bake.Prepared, lightmap *layer.Image, moving func(at, normal geom.Vec3) color.Linear) (*mirror.Set, error) {
-	if !mirror.Any(p.Scene.Level) {
+	if !mirror.Any(p.Scene) {
 		return nil, nil
 	}
 	eye := NewEye(p, lightmap)

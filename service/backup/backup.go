@@ -58,6 +58,14 @@ func Write(data, file string) (done api.Backup, err error) {
 	if err != nil {
 		return done, err
 	}
+	return write(st, blobs, file)
+}
+
+// WriteRecords is Write without baked layers: they are baked again where it is restored.
+func WriteRecords(st *store.Store, file string) (api.Backup, error) { return write(st, nil, file) }
+
+// write leaves layers out where blobs is nil.
+func write(st *store.Store, blobs *blob.Store, file string) (done api.Backup, err error) {
 	work, err := os.MkdirTemp(filepath.Dir(file), ".grotta-backup-*")
 	if err != nil {
 		return done, err
@@ -71,15 +79,17 @@ func Write(data, file string) (done api.Backup, err error) {
 	if m.Database, err = hashFile(copied); err != nil {
 		return done, err
 	}
-	names, err := store.BlobsOf(copied)
-	if err != nil {
-		return done, err
-	}
-	for _, name := range names {
-		if blobs.Has(name) {
-			m.Blobs = append(m.Blobs, name)
-		} else {
-			done.Lost++ // it is baked again when it is wanted
+	if blobs != nil {
+		names, err := store.BlobsOf(copied)
+		if err != nil {
+			return done, err
+		}
+		for _, name := range names {
+			if blobs.Has(name) {
+				m.Blobs = append(m.Blobs, name)
+			} else {
+				done.Lost++ // it is baked again when it is wanted
+			}
 		}
 	}
 	whole := filepath.Join(work, "backup")

@@ -118,7 +118,7 @@ func fieldsOf(v reflect.Value, prefix string) []field {
 			all = append(all, fieldsOf(v.Field(i), prefix+name+".")...)
 		case reflect.Pointer:
 			all = append(all, field{prefix + name, v.Field(i), f.Tag})
-			if !v.Field(i).IsNil() {
+			if !v.Field(i).IsNil() && f.Type.Elem().Kind() == reflect.Struct {
 				all = append(all, fieldsOf(v.Field(i).Elem(), prefix+name+".")...)
 			}
 		default:
@@ -162,6 +162,9 @@ func randomValue(r *rand.Rand, l *level.Level, f field) any {
 	case reflect.Pointer:
 		if !f.value.IsNil() && r.IntN(3) == 0 {
 			return nil
+		}
+		if f.value.Type().Elem().Kind() == reflect.Float64 {
+			return randomNumber(r, f.tag, 0)
 		}
 		return randomObject(r, l, f.value.Type().Elem())
 	case reflect.Slice:

@@ -59,7 +59,7 @@ function halfSize(t: Thing): number[] {
   return [most, most, most];
 }
 
-const toggle = (id: string, title: string, keys: string[], field: "markers" | "airOn" | "lookOn" | "playing" | "ownAxes"): Command => ({
+const toggle = (id: string, title: string, keys: string[], field: "markers" | "airOn" | "mirrorsOn" | "lookOn" | "playing" | "ownAxes"): Command => ({
   id,
   title,
   group: "View",
@@ -158,6 +158,7 @@ export const viewCommands: Command[] = [
   ...modes.map(([mode, title, key]): Command => ({ id: `mode-${mode}`, title, group: "View", keys: [key], isOn: () => bench.get().mode === mode, run: () => bench.set({ mode }) })),
   toggle("markers", "Markers", ["m"], "markers"),
   toggle("air", "Air: fog, glows, beams and motes", ["f"], "airOn"),
+  toggle("mirrors", "Mirrors: what smooth and wet surfaces show", [], "mirrorsOn"),
   toggle("look", "Look: everything after the light but exposure", ["l"], "lookOn"),
   toggle("play", "Play: motes drift, lights flicker", ["p"], "playing"),
   toggle("own-axes", "Handles along the thing's own axes", ["y"], "ownAxes"),

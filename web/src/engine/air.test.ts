@@ -47,8 +47,8 @@ describe("zones", () => {
 
 describe("motes", () => {
   const cloud: Emitter = {
-    id: "m", at: [1, 0, 0], right: [1, 0, 0], up: [0, 1, 0], axis: [0, 0, -1], form: "box", size: [4, 4, 4], rate_hz: 1, life_s: 4, drift: [0.5, 0, 0], nits: 1, color: [1, 1, 1], edge_m: 0,
-    motes: [{ start: [0, 0, 0], velocity: [0, 0.25, 0], size_m: 0.01, born_s: 1 }],
+    id: "m", at: [1, 0, 0], right: [1, 0, 0], up: [0, 1, 0], axis: [0, 0, -1], form: "box", size: [4, 4, 4], rate_hz: 1, life_s: 4, drift: [0.5, 0, 0], nits: 1, color: [1, 1, 1], edge_m: 0, trail: 1, sway_m: 0, sway_s: 1, steady: false,
+    motes: [{ start: [0, 0, 0], velocity: [0, 0.25, 0], size_m: 0.01, born_s: 1, end_s: 4, turn: 0 }],
   } as Emitter;
 
   it("are born, drift and fade as sin²", () => {

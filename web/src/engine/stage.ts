@@ -69,6 +69,7 @@ export class Stage {
   private disposed = false;
   private lightMax = 0;
   private lamps: Mirrors["lamps"] = [];
+  private lampLight: Record<string, readonly [number, number, number]> = {};
   private due = 0;
   private last = 0;
   private readonly watch: ResizeObserver;
@@ -186,12 +187,24 @@ export class Stage {
     this.draw();
   }
 
-  /** Takes what surfaces mirror. */
-  setMirrors(mirrors: Mirrors) {
+  /** Takes what surfaces mirror; null for nothing. */
+  setMirrors(mirrors: Mirrors | null) {
     if (!this.mesh) return;
-    setMirrors(this.mesh.material.uniforms, mirrors);
-    this.lamps = mirrors.lamps;
+    const { material } = this.mesh;
+    const any = (mirrors?.places.length ?? 0) > 0;
+    if (any !== "MIRRORS" in material.defines) { // else the program stays small
+      if (any) material.defines.MIRRORS = "";
+      else delete material.defines.MIRRORS;
+      material.needsUpdate = true;
+    }
+    if (mirrors && any) setMirrors(material.uniforms, mirrors);
+    this.lamps = any ? mirrors!.lamps : [];
     this.draw();
+  }
+
+  /** Takes what each light sends now, by its id: what mirrors show of it. */
+  setLampLight(now: Record<string, readonly [number, number, number]>) {
+    this.lampLight = now;
   }
 
   /** Takes the light on vertices that move. */
@@ -490,7 +503,7 @@ export class Stage {
       this.mesh.material.uniforms.wind!.value.set(...this.passes.wind());
       this.mesh.material.uniforms.seconds!.value = this.passes.seconds();
       this.carryTorch(this.mesh.material.uniforms);
-      if (this.lamps.length > 0) setLamps(this.mesh.material.uniforms, this.lamps, this.camera.position);
+      if (this.lamps.length > 0) setLamps(this.mesh.material.uniforms, this.lamps, this.lampLight, this.camera.position);
     }
     const r = this.renderer;
     r.setRenderTarget(this.target);

@@ -89,7 +89,7 @@ function parseScene(data: ArrayBuffer): SceneMesh {
 }
 
 /** What of a level is in its mesh beside the geometry. */
-export const sceneColors = (level: Document["document"]) => JSON.stringify([level.materials.map((m) => [m.id, m.color, m.emission, m.image, m.image_m, m.alpha_cutoff, m.roughness, m.metalness]), level.meshes.map((m) => m.sways)]);
+export const sceneColors = (level: Document["document"]) => JSON.stringify([level.materials.map((m) => [m.id, m.color, m.emission, m.image, m.image_m, m.alpha_cutoff, m.roughness, m.metalness, m.porosity]), level.meshes.map((m) => m.sways), level.environment.wetness, level.environment.mode, level.zones.map((z) => [z.wetness, z.mode])]);
 
 export function useScene(id: string, geometry: string | undefined, colors: string) {
   return useQuery({

@@ -67,6 +67,7 @@ type BenchState = {
   autoBake: boolean;
   lookOn: boolean;
   airOn: boolean;
+  mirrorsOn: boolean;
   playing: boolean; // motes drift
   sheet: "light" | "air" | "look"; // which of the level's values are shown
   comparing: { viewpoint: string; before: Variant; words: string } | null;
@@ -107,6 +108,7 @@ const fresh: BenchState = {
   autoBake: true,
   lookOn: true,
   airOn: true,
+  mirrorsOn: true,
   playing: false,
   sheet: "light",
   comparing: null,
@@ -118,7 +120,7 @@ const fresh: BenchState = {
 };
 
 /** What a person has set up to work by: it is kept in the browser, for every level. */
-const habitsOf = ({ markers, autoBake, lookOn, airOn, snapM, ownAxes, eyeM, folded }: BenchState) => ({ markers, autoBake, lookOn, airOn, snapM, ownAxes, eyeM, folded });
+const habitsOf = ({ markers, autoBake, lookOn, airOn, mirrorsOn, snapM, ownAxes, eyeM, folded }: BenchState) => ({ markers, autoBake, lookOn, airOn, mirrorsOn, snapM, ownAxes, eyeM, folded });
 
 export const useBench = create<BenchState>()(persist(() => fresh, { name: "grotta-bench", partialize: habitsOf }));
 

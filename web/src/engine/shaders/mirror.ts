@@ -156,8 +156,8 @@ export function setMirrors(u: ReturnType<typeof mirrorUniforms>, m: Mirrors) {
   u.tableSide.value = m.tableSide;
 }
 
-/** Hands the lamps that seem brightest from a place to the uniforms. */
-export function setLamps(u: ReturnType<typeof mirrorUniforms>, lamps: Mirrors["lamps"], eye: Vector3) {
+/** Hands the lamps that seem brightest from a place to the uniforms, with what each sends now. */
+export function setLamps(u: ReturnType<typeof mirrorUniforms>, lamps: Mirrors["lamps"], now: Record<string, readonly [number, number, number]>, eye: Vector3) {
   const seems = (l: Mirrors["lamps"][number]) => {
     const d2 = l.parallel ? 1 : eye.distanceToSquared({ x: l.at[0], y: l.at[1], z: l.at[2] });
     return Math.max(...l.candela) / Math.max(d2, 1e-4);
@@ -166,7 +166,7 @@ export function setLamps(u: ReturnType<typeof mirrorUniforms>, lamps: Mirrors["l
   chosen.forEach((l, i) => {
     u.lampAt.value[i]!.set(...l.at, l.parallel ? -l.radius : l.radius);
     u.lampAim.value[i]!.set(...l.aim, l.range);
-    u.lampLight.value[i]!.set(...l.candela, l.cosines[0]);
+    u.lampLight.value[i]!.set(...(now[l.id] ?? l.candela), l.cosines[0]);
     u.lampEnd.value[i] = l.cosines[1];
   });
   u.lampCount.value = chosen.length;

@@ -26,6 +26,7 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number) {
   const material = new RawShaderMaterial({
     glslVersion: GLSL3,
     uniforms,
+    defines: {} as Record<string, string>,
     vertexShader: `
       precision highp float;
       uniform mat4 projectionMatrix, modelViewMatrix;
@@ -69,8 +70,10 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number) {
       uniform vec3 cameraPosition;
       out vec4 color;
       const float PI = 3.14159265358979;
+      #ifdef MIRRORS
       ${mirrorGLSL}
       ${highlightGLSL}
+      #endif
       ${scaleGLSL}
       void main() {
         if (vOneSided > 0.5 && !gl_FrontFacing) discard; // the other side is drawn instead
@@ -91,7 +94,8 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number) {
         vec3 light = lux / PI / white; // of a white surface
         if (lightMax > 0.0) light = min(light, vec3(lightMax));
         vec3 matt = albedo, mirror = vec3(0.0);
-        if (mode == 0 && mirrorPlaces > 0 && vFinish.x < 1.0) {
+        #ifdef MIRRORS
+        if (mode == 0 && vFinish.x < 1.0) {
           vec3 dir = normalize(vPlace - cameraPosition), n = normalize(vNormal);
           vec2 lobe = mirrorLobe(vFinish.x, abs(dot(dir, n)));
           float share = mirrorShare(vFinish.x), plain = 0.04 * lobe.x + lobe.y;
@@ -100,6 +104,7 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number) {
           mirror = weight * mirrored(vPlace, reflect(dir, n), vFinish.x) / white;
           mirror += highlights(vPlace, dot(dir, n) > 0.0 ? -n : n, -dir, albedo, vFinish, dot(lux, vec3(0.2126, 0.7152, 0.0722))) / white;
         }
+        #endif
         vec3 shown = min(matt * light + albedo * vEmission / white + mirror, vec3(${ceiling}.0));
         if (mode == 1 || mode == 6) shown = albedo * (0.72 + 0.22 * vNormal.y + 0.06 * vNormal.x);
         if (mode == 2) shown = vec3(0.5) * light;
@@ -122,5 +127,5 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number) {
         color = vec4(shown, 1.0);
       }`,
   });
-  return material as Omit<RawShaderMaterial, "uniforms"> & { uniforms: typeof uniforms };
+  return material as Omit<RawShaderMaterial, "uniforms" | "defines"> & { uniforms: typeof uniforms; defines: Record<string, string> };
 }

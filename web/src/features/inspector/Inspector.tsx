@@ -366,6 +366,7 @@ function Materials({ doc, canEdit, edit }: { doc: Document; canEdit: boolean; ed
             { is: "number", path: "translucency", label: "Translucency", step: 0.05, min: 0, max: 1 },
             { is: "number", path: "roughness", label: "Roughness", step: 0.05, min: 0, max: 1 },
             { is: "number", path: "metalness", label: "Metalness", step: 0.05, min: 0, max: 1 },
+            { is: "number", path: "porosity", label: "Porosity", step: 0.05, min: 0, max: 1 },
             { is: "choice", path: "lighting", label: "Lighting", of: ["baked", "dynamic"] },
           ]}
         />

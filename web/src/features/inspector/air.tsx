@@ -98,7 +98,7 @@ export function AirSections(props: Props) {
         ))}
       <Sight doc={doc} zone={zone} />
       <div className="section">
-        <h3>Wind and stars</h3>
+        <h3>Wind, wetness and stars</h3>
         <Fields
           of={level.environment}
           disabled={!canEdit}
@@ -106,6 +106,7 @@ export function AirSections(props: Props) {
           fields={[
             { is: "number", path: "wind.from_deg", label: "Wind from", unit: "°", min: -360, max: 360, step: 5 },
             { is: "number", path: "wind.speed_mps", label: "Speed", unit: "m/s", min: 0, max: 60, step: 0.5 },
+            { is: "number", path: "wetness", label: "Wetness", min: 0, max: 1, step: 0.05 },
             { is: "number", path: "stars.count", label: "Stars", min: 0, max: 5000, step: 50 },
             { is: "number", path: "stars.lux", label: "Brightest", unit: "lx", min: 0, max: 1, scale: "log", step: 0.00001 },
           ]}
@@ -260,6 +261,7 @@ export const airParts: AirPart[] = [
       { is: "toggle", path: "enabled", label: "On" },
       { is: "choice", path: "form", label: "Form", of: ["box", "cone", "shaft"] },
       { is: "three", path: "size", label: "Size", min: 0.01, step: 0.25 },
+      { is: "choice", path: "falls", label: "Falls", of: ["none", "rain", "snow", "leaves"] },
       { is: "number", path: "rate_hz", label: "Rate", unit: "/s", min: 0, max: 1000, step: 1 },
       { is: "number", path: "life_s", label: "Life", unit: "s", min: 0.1, max: 60, step: 0.5 },
       { is: "number", path: "size_min_m", label: "Smallest", unit: "m", min: 0.0005, max: 1, step: 0.001 },

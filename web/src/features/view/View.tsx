@@ -207,7 +207,7 @@ function ModeButtons({ mode, markers }: { mode: ViewMode; markers: boolean }) {
 
 /** What of the air and the look is shown, and on whose display. */
 function Shown() {
-  const { airOn, lookOn, playing, display } = useBench();
+  const { airOn, mirrorsOn, lookOn, playing, display } = useBench();
   const platforms = usePlatforms().data?.items ?? [];
   const cut = platforms.filter((p) => p.profile.display.light_max > 0);
   const toggle = (name: string, title: string, on: boolean, to: Parameters<typeof bench.set>[0]) => (
@@ -218,6 +218,7 @@ function Shown() {
   return (
     <div className="absolute bottom-2 right-2 flex bg-base-100">
       {toggle("Air", "Fog, glows, beams and motes (F)", airOn, { airOn: !airOn })}
+      {toggle("Mirrors", "What smooth and wet surfaces show; without it the view is faster", mirrorsOn, { mirrorsOn: !mirrorsOn })}
       {toggle("Look", "Everything after the light but exposure (L)", lookOn, { lookOn: !lookOn })}
       {toggle("Play", "Time goes on: motes drift, lights flicker (P)", playing, { playing: !playing })}
       {cut.length > 0 && (

@@ -20,7 +20,7 @@ export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Doc
   const saved = session.saved ?? doc;
   const level = doc.document;
   const known = saved.document; // what the service answers is of this
-  const { mode, muted, solo, exposure, lookOn, airOn, playing, display } = useBench();
+  const { mode, muted, solo, exposure, lookOn, airOn, mirrorsOn, playing, display } = useBench();
   const dragged = useBench((s) => s.live);
   const live = useMemo(() => ({ ...pendingLive(level, state), ...dragged }), [level, state, dragged]);
   const lightMax = usePlatforms().data?.items.find((p) => p.ref === display)?.profile.display.light_max ?? 0;
@@ -44,11 +44,11 @@ export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Doc
     if (movingLight) stage?.setMovingLight(movingLight);
   }, [stage, movingLight, scene, mix]);
 
-  const mirrors = useMirrors(doc.level.id, known, scene, state).data;
+  const mirrors = useMirrors(doc.level.id, known, mirrorsOn ? scene : undefined, state).data;
   useEffect(() => {
-    if (mirrors) stage?.setMirrors(mirrors);
+    stage?.setMirrors((mirrorsOn && mirrors) || null);
     if (host && mirrors) host.dataset.mirrors = String(mirrors.places.length);
-  }, [stage, host, mirrors, scene, mix]);
+  }, [stage, host, mirrors, mirrorsOn, scene, mix]);
 
   const seconds = useSeconds(playing);
   const lights = level.lights;
@@ -74,6 +74,7 @@ export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Doc
     if (!mix || !state || !scene || state.geometry !== scene.geometry) return;
     const anySolo = Object.values(solo).some(Boolean);
     let changed = false;
+    const now: Record<string, Weight> = {};
     if (session.waiting === 0 && state.revision === doc.level.revision) mix.settle();
     mix.keepOnly(new Set(state.sources.map((s) => s.id)));
     for (const { source, key, layer } of layers) {
@@ -91,8 +92,10 @@ export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Doc
       const strip = stripOf(s); // the patches of a sky move together
       const k = flicker(s.id);
       const [r, g, b] = weightOf(s, live[strip], muted[strip] ?? false, anySolo && !solo[strip]);
-      changed = mix.setWeight(s.id, [r * k, g * k, b * k]) || changed;
+      now[s.id] = [r * k, g * k, b * k];
+      changed = mix.setWeight(s.id, now[s.id]!) || changed;
     }
+    stage?.setLampLight(now);
     if (changed) stage?.refresh();
   }, [stage, host, mix, scene, state, layers, live, muted, solo, flicker, previews, session.waiting, doc.level.revision]);
 

@@ -1,0 +1,68 @@
+package cluster
+
+import (
+	"os/exec"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"grotta/api"
+	"grotta/client"
+	"grotta/core/level"
+)
+
+// The serving machine is killed and its disk lost; what it acknowledged longer ago than the stated time is
+// there on another one, from the copy in the cluster and from the one in a file. A light is baked again.
+func TestTheServingMachineIsLost(t *testing.T) {
+	nats := startNodes(t, 1)
+	file := filepath.Join(t.TempDir(), "records.backup")
+	for name, args := range map[string]struct{ keep, restore []string }{
+		"file": {[]string{"--replica", file}, []string{file}},
+		"nats": {[]string{"--nats", nats.url(), "--replica", "nats"}, []string{"--nats", nats.url()}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			p, c := serve(t, t.TempDir(), append(args.keep, "--replica-every", "0.5")...)
+			info, err := c.CreateLevel(t.Context(), api.NewLevel{From: "room"})
+			require.NoError(t, err)
+			began, acknowledged := time.Now(), map[time.Duration]float64{}
+			for i := range 60 {
+				strength := float64(100 + i)
+				_, err := c.Apply(t.Context(), info.ID, level.Set("lamp", map[string]any{"strength": strength}), 0)
+				require.NoError(t, err)
+				acknowledged[time.Since(began)] = strength
+				time.Sleep(50 * time.Millisecond)
+			}
+			p.kill()
+			killed := time.Since(began)
+
+			data := filepath.Join(t.TempDir(), "data")
+			out, err := exec.Command(binary, append(append([]string{"restore"}, args.restore...), "--data", data)...).CombinedOutput()
+			require.NoError(t, err, "%s", out)
+			again := run(t, 0, "serve", "--data", data, "--listen", "127.0.0.1:0")
+			c2 := &client.Client{URL: again.url, Token: c.Token}
+			doc, err := c2.Level(t.Context(), info.ID)
+			require.NoError(t, err)
+			const window = 1500 * time.Millisecond // the half second, and what a copy takes here
+			least := 0.0
+			for at, strength := range acknowledged {
+				if at < killed-window {
+					least = max(least, strength)
+				}
+			}
+			assert.Greater(t, least, 110.0)
+			assert.GreaterOrEqual(t, doc.Document.Light("lamp").Strength, least)
+			b, err := c2.StartBake(t.Context(), info.ID, "draft")
+			require.NoError(t, err)
+			require.Eventually(t, func() bool {
+				b, err = c2.Bake(t.Context(), b.ID)
+				return err == nil && b.Over()
+			}, time.Minute, 50*time.Millisecond)
+			assert.Equal(t, "done", b.State)
+		})
+	}
+	out := output(t, "restore", "--data", filepath.Join(t.TempDir(), "x"), "--nats", nats.url(), "--nats-name", "nobody")
+	assert.Contains(t, out, "no copy of records is there")
+}
