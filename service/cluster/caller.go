@@ -75,12 +75,12 @@ func Call(ctx context.Context, o Options) (*Caller, error) {
 func (c *Caller) open(ctx context.Context) error {
 	start, stop := context.WithTimeout(ctx, startingFor)
 	defer stop()
-	if err := again(start, func() error { return c.orders.Purge(start) }); err != nil {
+	if err := again(start, func(call context.Context) error { return c.orders.Purge(call) }); err != nil {
 		return fmt.Errorf("orders of an earlier run: %w", err)
 	}
 	var results jetstream.Consumer
-	err := again(start, func() (err error) {
-		results, err = c.results.CreateOrUpdateConsumer(start, jetstream.ConsumerConfig{
+	err := again(start, func(call context.Context) (err error) {
+		results, err = c.results.CreateOrUpdateConsumer(call, jetstream.ConsumerConfig{
 			Durable: "service", AckPolicy: jetstream.AckExplicitPolicy, AckWait: ackWait, MaxDeliver: -1, MaxAckPending: 1000,
 		})
 		return err

@@ -175,33 +175,65 @@ func redacted(url string) string {
 	return strings.Join(parts, ",")
 }
 
-const startingFor = 30 * time.Second
+// startingFor is how long a cluster may take that is just starting, and attempt how long one call of it may: a
+// call that came before the nodes had agreed on a leader gets no answer.
+const (
+	startingFor = time.Minute
+	attempt     = 3 * time.Second
+)
 
+// makeStreams makes what is not there yet.
 func (l *link) makeStreams(ctx context.Context) error {
 	ctx, stop := context.WithTimeout(ctx, startingFor)
 	defer stop()
-	return again(ctx, func() (err error) {
-		if l.orders, err = l.js.CreateOrUpdateStream(ctx, jetstream.StreamConfig{
-			Name: l.Name + "_ORDERS", Subjects: []string{l.Name + ".order.>"}, Retention: jetstream.WorkQueuePolicy, Storage: jetstream.FileStorage, Replicas: l.Replicas,
-		}); err != nil {
-			return fmt.Errorf("the queue of orders: %w", err)
+	for _, part := range []struct {
+		what string
+		do   func(ctx context.Context) error
+	}{
+		{"the queue of orders", func(ctx context.Context) (err error) {
+			l.orders, err = l.stream(ctx, jetstream.StreamConfig{Name: l.Name + "_ORDERS", Subjects: []string{l.Name + ".order.>"}})
+			return err
+		}},
+		{"the queue of results", func(ctx context.Context) (err error) {
+			l.results, err = l.stream(ctx, jetstream.StreamConfig{Name: l.Name + "_RESULTS", Subjects: []string{l.Name + ".result.>"}, MaxAge: resultAge})
+			return err
+		}},
+		{"the object store", func(ctx context.Context) (err error) {
+			l.blobs, err = l.objects(ctx, jetstream.ObjectStoreConfig{Bucket: l.Name + "_BLOBS", TTL: objectAge})
+			return err
+		}},
+	} {
+		if err := again(ctx, part.do); err != nil {
+			return fmt.Errorf("%s: %w", part.what, err)
 		}
-		if l.results, err = l.js.CreateOrUpdateStream(ctx, jetstream.StreamConfig{
-			Name: l.Name + "_RESULTS", Subjects: []string{l.Name + ".result.>"}, Retention: jetstream.WorkQueuePolicy, Storage: jetstream.FileStorage, Replicas: l.Replicas, MaxAge: resultAge,
-		}); err != nil {
-			return fmt.Errorf("the queue of results: %w", err)
-		}
-		if l.blobs, err = l.js.CreateOrUpdateObjectStore(ctx, jetstream.ObjectStoreConfig{Bucket: l.Name + "_BLOBS", Storage: jetstream.FileStorage, Replicas: l.Replicas, TTL: objectAge}); err != nil {
-			return fmt.Errorf("the object store: %w", err)
-		}
-		return nil
-	})
+	}
+	return nil
+}
+
+// stream is a work queue: the one that is there, or a new one.
+func (l *link) stream(ctx context.Context, c jetstream.StreamConfig) (jetstream.Stream, error) {
+	if have, err := l.js.Stream(ctx, c.Name); !errors.Is(err, jetstream.ErrStreamNotFound) {
+		return have, err
+	}
+	c.Retention, c.Storage, c.Replicas = jetstream.WorkQueuePolicy, jetstream.FileStorage, l.Replicas
+	return l.js.CreateOrUpdateStream(ctx, c)
+}
+
+// objects is an object store: the one that is there, or a new one.
+func (l *link) objects(ctx context.Context, c jetstream.ObjectStoreConfig) (jetstream.ObjectStore, error) {
+	if have, err := l.js.ObjectStore(ctx, c.Bucket); !errors.Is(err, jetstream.ErrBucketNotFound) {
+		return have, err
+	}
+	c.Storage, c.Replicas = jetstream.FileStorage, l.Replicas
+	return l.js.CreateOrUpdateObjectStore(ctx, c)
 }
 
 // again calls until there is no error or the time is over. Then the last error is the answer.
-func again(ctx context.Context, do func() error) error {
+func again(ctx context.Context, do func(ctx context.Context) error) error {
 	for {
-		err := do()
+		call, stop := context.WithTimeout(ctx, attempt)
+		err := do(call)
+		stop()
 		if err == nil || isFinal(err) {
 			return err
 		}

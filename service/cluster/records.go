@@ -26,7 +26,7 @@ func OpenRecords(ctx context.Context, o Options) (*Records, error) {
 	}
 	r := &Records{link: l}
 	err = l.insist(ctx, func(call context.Context) (err error) {
-		r.kept, err = l.js.CreateOrUpdateObjectStore(call, jetstream.ObjectStoreConfig{Bucket: l.Name + "_RECORDS", Storage: jetstream.FileStorage, Replicas: l.Replicas})
+		r.kept, err = l.objects(call, jetstream.ObjectStoreConfig{Bucket: l.Name + "_RECORDS"})
 		return err
 	})
 	if err != nil {

@@ -111,9 +111,9 @@ func (w *Worker) Run(ctx context.Context) error {
 	var now, later jetstream.Consumer
 	start, stop := context.WithTimeout(ctx, startingFor)
 	defer stop()
-	if err := again(start, func() (err error) {
-		if now, err = w.consumer(start, kindNow); err == nil {
-			later, err = w.consumer(start, kindLater)
+	if err := again(start, func(call context.Context) (err error) {
+		if now, err = w.consumer(call, kindNow); err == nil {
+			later, err = w.consumer(call, kindLater)
 		}
 		return err
 	}); err != nil {

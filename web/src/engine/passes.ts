@@ -28,6 +28,7 @@ import { airMaterial, airUniforms, Items, maxBeams, maxGlows, maxVolumes, speckM
 import { brightMaterial, displayMaterial, focusMaterial, gaussMaterial, occlusionMaterial, shaftMaterial } from "./shaders/lens";
 import { settingAt, type Setting } from "./setting";
 import { specks } from "./specks";
+import { setPart } from "./variant";
 
 export type AirDraw = {
   report: AirReport;
@@ -308,6 +309,8 @@ export class Passes {
       this.items.set("beams", i, 4, ...over(this.draw!.tint(b.source, b.color), b.nits), 0);
       this.items.set("beams", i, 5, b.tan_half, b.shaft ? 1 : 0, b.falloff, b.facing);
     });
+    const any = u.glowCount!.value + u.beamCount!.value + this.shared.volumeCount.value > 0 || this.shared.hazeShape.value.w > 0 || this.shared.lowShape.value.w > 0;
+    setPart(this.air, "AIR", air !== null && any);
     this.items.texture.needsUpdate = true;
     [0, 1].forEach((i) => {
       const d = this.draw?.report.air.discs[i]; // a disc is sky, not air

@@ -35,6 +35,7 @@ import { Picking, type Picked } from "./picking";
 import { Outlines } from "./outlines";
 import { Passes, type AirDraw } from "./passes";
 import { full, Quality, type Fineness } from "./quality";
+import { setPart } from "./variant";
 import { mostDropM, Walker } from "./walker";
 import { freeMirrors, setLamps, setMirrors } from "./shaders/mirror";
 import { surfaceMaterial } from "./shaders/surface";
@@ -190,15 +191,10 @@ export class Stage {
   /** Takes what surfaces mirror; null for nothing. */
   setMirrors(mirrors: Mirrors | null) {
     if (!this.mesh) return;
-    const { material } = this.mesh;
-    const any = (mirrors?.places.length ?? 0) > 0;
-    if (any !== "MIRRORS" in material.defines) { // else the program stays small
-      if (any) material.defines.MIRRORS = "";
-      else delete material.defines.MIRRORS;
-      material.needsUpdate = true;
-    }
-    if (mirrors && any) setMirrors(material.uniforms, mirrors);
-    this.lamps = any ? mirrors!.lamps : [];
+    const shown = mirrors && mirrors.places.length > 0 ? mirrors : null;
+    setPart(this.mesh.material, "MIRRORS", shown !== null);
+    if (shown) setMirrors(this.mesh.material.uniforms, shown);
+    this.lamps = shown?.lamps ?? [];
     this.draw();
   }
 

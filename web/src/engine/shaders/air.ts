@@ -173,7 +173,8 @@ export const seen = `
   vec3 rayAt(vec2 at) { return vec3((at * 2.0 - 1.0) * tanHalf * vec2(size.x / size.y, 1.0), -1.0); }
 `;
 
-/** Sky, occlusion and the air over the surfaces, for each pixel. */
+/** Sky, occlusion and the air over the surfaces, for each pixel. Without AIR among its defines there is none in its
+ *  program, which is then made in a fraction of the time. */
 export function airMaterial(air: AirUniforms): RawShaderMaterial {
   return new RawShaderMaterial({
     glslVersion: GLSL3,
@@ -201,8 +202,15 @@ export function airMaterial(air: AirUniforms): RawShaderMaterial {
       occluded: { value: null }, // what occlusion leaves, and distances
     },
     vertexShader: screenVertex,
+    defines: {},
     fragmentShader: `
+      #ifdef AIR
       ${airFunctions}
+      #else
+      precision highp float;
+      uniform float white;
+      uniform vec3 eye;
+      #endif
       precision highp sampler2DArray;
       uniform sampler2D scene, depth, skyMap, occluded;
       uniform sampler2DArray glowImages;
@@ -215,6 +223,7 @@ export function airMaterial(air: AirUniforms): RawShaderMaterial {
       in vec2 uv;
       out vec4 color;
 
+      #ifdef AIR
       float bell(float r) { float inside = 1.0 - r * r; return r >= 1.0 ? 0.0 : exp(-3.0 * r * r) * inside * inside; }
       float ray(float along, float across) { return 0.8 * bell(abs(along)) * bell(abs(across) / 0.08); }
       float glowShape(int shape, vec2 p) {
@@ -285,6 +294,7 @@ export function airMaterial(air: AirUniforms): RawShaderMaterial {
         return nits.rgb * sum * step * pow(max(0.0, 1.0 - dot(dir, axis.xyz)), more.w) * (1.0 - hidden(dir, where / sum));
       }
 
+      #endif
       ${seen}
       // The mean of what occlusion leaves over the pixels about one that are as far away.
       float openness(vec2 pixel, float distance) {
@@ -317,6 +327,7 @@ export function airMaterial(air: AirUniforms): RawShaderMaterial {
         } else if (mode == 0 && occlusion.x > 0.0) {
           light *= openness(floor(uv * size), distance);
         }
+        #ifdef AIR
         if (mode == 0) {
           vec4 v = veil(dir, distance);
           light = light * (1.0 - v.w) + v.rgb;
@@ -324,6 +335,7 @@ export function airMaterial(air: AirUniforms): RawShaderMaterial {
           for (int i = 0; i < beamCount; i++) light += beam(i, dir, distance);
           for (int i = 0; i < glowCount; i++) light += glow(i, dir, distance);
         }
+        #endif
         color = vec4(light, distance >= 1e6 ? 0.0 : 1.0);
       }`,
   });

@@ -26,7 +26,7 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number) {
   const material = new RawShaderMaterial({
     glslVersion: GLSL3,
     uniforms,
-    defines: {} as Record<string, string>,
+    defines: {},
     vertexShader: `
       precision highp float;
       uniform mat4 projectionMatrix, modelViewMatrix;
@@ -127,5 +127,5 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number) {
         color = vec4(shown, 1.0);
       }`,
   });
-  return material as Omit<RawShaderMaterial, "uniforms" | "defines"> & { uniforms: typeof uniforms; defines: Record<string, string> };
+  return material as Omit<RawShaderMaterial, "uniforms"> & { uniforms: typeof uniforms };
 }

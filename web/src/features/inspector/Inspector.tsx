@@ -9,6 +9,7 @@ import { limitsOf, type Part } from "../../model/schema";
 import { facesOf, setFaces } from "../../model/surfaces";
 import { plurals, taken, type Thing } from "../../model/things";
 import { counted } from "../../ui/counted";
+import { Tint } from "./Tint";
 import { Fields, valueAt, type Field, type Values } from "../../ui/fields";
 import { NumberField } from "../../ui/NumberField";
 import { Choice, Toggle } from "../../ui/rows";
@@ -371,6 +372,7 @@ function Materials({ doc, canEdit, edit }: { doc: Document; canEdit: boolean; ed
           ]}
         />
       )}
+      {materials.length > 1 && <Tint level={doc.document} canEdit={canEdit} edit={edit} />}
     </div>
   );
 }
