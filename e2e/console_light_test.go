@@ -114,3 +114,40 @@ func TestTexelsInTheBrowser(t *testing.T) {
 	require.NoError(t, err)
 	assert.Greater(t, back.Texels, m.Texels)
 }
+
+// Water on the ground is typed in, seen, and taken back; the bakes of it stand on their page, where a bake that
+// was cancelled is started again.
+func TestWetnessAndBakesInTheBrowser(t *testing.T) {
+	t.Parallel()
+	maren, l, g := room(t)
+	apply(t, maren, l.ID, level.Set("room", map[string]any{"mode": "outdoor"}))
+	_, err := harness.BakeAndWait(ctx, maren, l.ID, "draft")
+	require.NoError(t, err)
+	p := open(t, g)
+	p.signIn("maren")
+	p.do(chromedp.Navigate(g.URL+"/levels/"+l.ID), chromedp.WaitVisible("[data-strip]"))
+	p.click("Markers")
+	dry := p.view()
+	p.do(chromedp.Click(`//aside//button[@role="tab" and normalize-space()="air"]`, chromedp.BySearch), chromedp.WaitVisible(`input[aria-label="Wetness"]`),
+		chromedp.SendKeys(`input[aria-label="Wetness"]`, "1\r"))
+	p.see("revision 3")
+	require.Eventually(t, func() bool { return brightness(p.view(), 0, 0, 1, 1) < brightness(dry, 0, 0, 1, 1)-2 }, time.Minute, 500*time.Millisecond, "porous surfaces are darker, in the view too")
+	doc, err := maren.Level(ctx, l.ID)
+	require.NoError(t, err)
+	assert.Equal(t, 1.0, doc.Document.Environment.Wetness)
+	p.click("Mirrors")
+	p.do(chromedp.WaitVisible("[data-testid=view][data-mirrors]"))
+
+	b, err := maren.StartBake(ctx, l.ID, "final")
+	require.NoError(t, err)
+	_, err = maren.CancelBake(ctx, b.ID)
+	require.NoError(t, err)
+	p.do(chromedp.Navigate(g.URL+"/bakes"), chromedp.WaitVisible(`table[aria-label="Bakes so far"]`))
+	p.see("This service bakes by itself")
+	p.see("cancelled")
+	p.do(chromedp.Click(`//tr[contains(., "cancelled") and contains(., "final")]//button[contains(., "Again")]`, chromedp.BySearch))
+	require.Eventually(t, func() bool {
+		bakes, err := maren.OwnBakes(ctx, 5)
+		return err == nil && bakes[0].ID != b.ID && bakes[0].Quality == "final"
+	}, 20*time.Second, 100*time.Millisecond)
+}

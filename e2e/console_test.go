@@ -338,7 +338,7 @@ func TestPagesPassAxe(t *testing.T) {
 	p.audit(string(axe), "sign-in")
 	p.signIn("maren")
 	p.audit(string(axe), "levels")
-	for _, path := range []string{"/presets", "/platforms", "/account"} {
+	for _, path := range []string{"/presets", "/platforms", "/bakes", "/account"} {
 		p.do(chromedp.Navigate(g.URL+path), chromedp.WaitVisible("main h1"), chromedp.Sleep(400*time.Millisecond))
 		p.audit(string(axe), path)
 	}

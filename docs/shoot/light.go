@@ -25,7 +25,7 @@ func byCore(ctx context.Context) error {
 	if err := exhibits(ctx, "light-skies", demo.Skies(), 3, 420, 260, true); err != nil {
 		return err
 	}
-	if err := exhibits(ctx, "weather", demo.Weathers(), 2, 560, 330, false); err != nil {
+	if err := exhibits(ctx, "../weather", demo.Weathers(), 2, 560, 330, false); err != nil {
 		return err
 	}
 	if err := starters(ctx); err != nil {
