@@ -47,12 +47,16 @@ func (s *server) registerMirrors(a huma.API, tag string) {
 	op.Description = "By the lightmap as it is baked; what is not baked is baked at draft. Little-endian: the length of a JSON head (uint32), the head, then for each place " +
 		"a picture of red, green, blue, 0 as half-floats, in nits: what is seen all round, equirectangular, the middle column north; below it the same for rougher mirrors. " +
 		"Each step has the last column again before its first one, and the first after its last. At the end the table of how much a surface mirrors: 0 for a roughness of 0 to 1, " +
-		"by the square root of the cosine, two half-floats each. No places where nothing mirrors."
+		"by the square root of the cosine, two half-floats each. The head has the width of the sharpest step, the number of steps, the height of all, the places with half the sides of their boxes, " +
+		"the side of the table, and the lamps that are mirrored. No places where nothing mirrors."
 	op.Responses = binaryResponse("application/octet-stream")
 	huma.Register(a, op, func(ctx context.Context, in *LevelPath) (*fileOut, error) {
 		st, err := s.stage(ctx, in.ID, api.Variant{Air: "off"}, nil)
 		if err != nil {
 			return nil, err
+		}
+		if err := st.mirror(ctx); err != nil {
+			return nil, s.problem(err)
 		}
 		data, err := packMirrors(st.options.Mirrors, st.level.prepared.Sources)
 		if err != nil {

@@ -61,9 +61,6 @@ func (s *server) stage(ctx context.Context, id string, v api.Variant, seconds *f
 		return nil, s.problem(err)
 	}
 	out.options = shot.Options{Samples: 2, NoLook: v.Look == "off", NoAir: v.Air == "off", Air: air, Moving: probe.Moving(o.prepared, out.grids)}
-	if out.options.Mirrors, err = shot.Mirrors(ctx, o.prepared, out.image, out.options.Moving); err != nil {
-		return nil, s.problem(err)
-	}
 	if seconds != nil {
 		out.options.Seconds = *seconds
 	}
@@ -164,11 +161,24 @@ func mixOf(_ context.Context, doc *level.Level, v *api.Variant) (level.Operation
 	return mix.Operation(doc), nil
 }
 
+// mirror captures what the level's materials mirror, once for all pictures of the stage.
+func (st *stage) mirror(ctx context.Context) (err error) {
+	if st.options.Mirrors == nil {
+		st.options.Mirrors, err = shot.Mirrors(ctx, st.level.prepared, st.image, st.options.Moving)
+	}
+	return err
+}
+
 // take is a picture of a stage as a shot wants it.
 func (s *server) take(ctx context.Context, st *stage, in *api.NewShot) (*image.NRGBA, error) {
 	camera, err := s.camera(st.level, in)
 	if err != nil {
 		return nil, err
+	}
+	if !in.Unlit {
+		if err := st.mirror(ctx); err != nil {
+			return nil, s.problem(err)
+		}
 	}
 	o := st.options
 	o.Width, o.Height, o.Samples, o.Unlit = or(in.Width, 1280), or(in.Height, 720), or(in.Samples, 2), in.Unlit

@@ -35,6 +35,9 @@ func (s *server) registerSheet(a huma.API, tag string) {
 		}
 		sheet := &sheet{server: s, stage: st, want: in.Body}
 		st.options.Width, st.options.Height = or(in.Body.Width, 400), or(in.Body.Height, 250)
+		if err := st.mirror(ctx); err != nil {
+			return nil, s.problem(err)
+		}
 		cells, err := map[string]func(context.Context) ([]shot.Cell, error){
 			"views": sheet.views, "lights": sheet.lights, "rigs": sheet.rigs, "day": sheet.day,
 		}[in.Body.Kind](ctx)
