@@ -256,7 +256,7 @@ function Foot({ doc, stage }: { doc: Document; stage: Stage | null }) {
     return stage.eachFrame(say);
   }, [stage, zones]);
   return (
-    <p className="absolute bottom-2 left-2 flex max-w-[calc(100%-270px)] flex-wrap items-center gap-x-2 gap-y-1 bg-base-100/90 px-2 py-1 text-[11px]">
+    <p className="absolute bottom-2 left-2 flex max-w-[calc(100%-340px)] flex-wrap items-center gap-x-2 gap-y-1 bg-base-100/90 px-2 py-1 text-[11px]">
       <span ref={zone} className="font-semibold" title="The zone that the camera is in" />
       <span className="hidden @[660px]:inline">{walking ? (lit ? "Walking" : "Walking: W A S D, Shift runs, drag or click to look, Esc stops") : hintOf(tool) || `EV ${(exposure ?? look.exposure_ev).toFixed(1)} · ${look.tone} · ${selected > 0 ? "drag what is amber" : "click something"} · ? for all keys`}</span>
       {walking && (
