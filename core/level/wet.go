@@ -18,7 +18,7 @@ func (l *Level) Wetness(z *Zone) float64 {
 	return l.Environment.Wetness
 }
 
-// water's refractive index, and how rough the film is that stands on a surface when it is wet through.
+// Water's refractive index, and how rough the film is that stands on a surface when it is wet through.
 const (
 	waterIndex    = 1.33
 	filmRoughness = 0.2

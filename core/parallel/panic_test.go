@@ -2,6 +2,7 @@ package parallel_test
 
 import (
 	"context"
+	"errors"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -21,4 +22,23 @@ func TestPanicsReachTheCaller(t *testing.T) {
 		}, nil)
 	}()
 	assert.ErrorContains(t, got.(error), "the five hundredth")
+}
+
+// Guard gives panics as errors: those that are errors, those of another goroutine, and any other with its stack.
+func TestGuard(t *testing.T) {
+	assert.NoError(t, parallel.Guard(func() error { return nil }))
+	lost := errors.New("lost")
+	assert.Equal(t, lost, parallel.Guard(func() error { return lost }))
+	assert.Equal(t, lost, parallel.Guard(func() error { panic(lost) }))
+	for _, do := range []func() error{
+		func() error { panic("the lamp fell over") },
+		func() error { parallel.All(4, func(int) { panic("the lamp fell over") }); return nil },
+	} {
+		var p *parallel.Panic
+		err := parallel.Guard(do)
+		if assert.ErrorAs(t, err, &p) {
+			assert.Equal(t, "the lamp fell over", p.Value)
+			assert.NotEmpty(t, p.Stack)
+		}
+	}
 }

@@ -18,12 +18,18 @@ type Panic struct {
 	Stack []byte // of the goroutine that panicked
 }
 
-// Recovered is what recover gave as an error.
-func Recovered(value any) error {
-	if err, ok := value.(error); ok {
-		return err
-	}
-	return &Panic{value, debug.Stack()}
+// Guard calls do and gives a panic of it as an error.
+func Guard(do func() error) (err error) {
+	defer func() {
+		switch r := recover().(type) {
+		case nil:
+		case error:
+			err = r
+		default:
+			err = &Panic{r, debug.Stack()}
+		}
+	}()
+	return do()
 }
 
 func (p *Panic) Error() string { return fmt.Sprintf("panic: %v\n%s", p.Value, p.Stack) }

@@ -15,10 +15,10 @@ import (
 	"grotta/core/level"
 )
 
-// How long requests take at a rate that does not wait for answers, while bakes lie on the cluster's queue and are
-// worked on elsewhere: seven of ten read, three edit one of twenty levels. Times count from when a request was
+// How long requests take at a rate that does not wait for answers, while bakes lie on the cluster's queue for
+// which there is no worker: seven of ten read, three edit one of twenty levels. Times count from when a request was
 // due. The long form measures up to 500 a second; the short one holds a small rate to having no errors.
-func TestLoadWhileOthersBake(t *testing.T) {
+func TestLoadWithBakesOnTheQueue(t *testing.T) {
 	nats := startNodes(t, 1)
 	_, c := serve(t, t.TempDir(), "--nats", nats.url(), "--bake-here", "no")
 	var ids []string

@@ -223,6 +223,7 @@ func (c *Caller) Bake(ctx context.Context, p *bake.Prepared, sources []*source.S
 		return nil, ctx.Err()
 	case r := <-w.result:
 		if r.Error != "" {
+			c.forget(p.Scene.Level) // it is sent again with the next try, in case that it is no longer there
 			return nil, fmt.Errorf("worker %s: %s", r.Worker, r.Error)
 		}
 		return c.fetch(ctx, &o, &r)
@@ -264,6 +265,12 @@ func (c *Caller) send(ctx context.Context, l *level.Level) (string, error) {
 		c.documents = slices.Delete(c.documents, 0, 1)
 	}
 	return hash, nil
+}
+
+func (c *Caller) forget(l *level.Level) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.documents = slices.DeleteFunc(c.documents, func(d document) bool { return d.level == l })
 }
 
 // fetch reads the layers of a result, checks them, and takes them out of the object store.

@@ -22,7 +22,6 @@ import (
 	"github.com/nats-io/nats.go/jetstream"
 
 	"grotta/core/bake"
-	"grotta/core/parallel"
 )
 
 // Options say how the cluster is reached.
@@ -318,14 +317,4 @@ func (l *link) get(ctx context.Context, of, hash string) ([]byte, error) {
 		return err
 	})
 	return data, err
-}
-
-// guarded turns a panic into an error, also one of another goroutine of a bake.
-func guarded(do func() error) (err error) {
-	defer func() {
-		if r := recover(); r != nil {
-			err = parallel.Recovered(r)
-		}
-	}()
-	return do()
 }

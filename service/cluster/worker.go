@@ -19,6 +19,7 @@ import (
 
 	"grotta/core/bake"
 	"grotta/core/level"
+	"grotta/core/parallel"
 	"grotta/core/source"
 	"grotta/service/blob"
 )
@@ -28,6 +29,7 @@ type Worker struct {
 	*link
 	id    string
 	dir   string // of documents
+	temp  bool   // dir is removed at the end
 	cache *blob.Store
 
 	drain     chan struct{} // closed when no new order is to be taken
@@ -68,7 +70,8 @@ func Work(ctx context.Context, o Options, id, dir string) (*Worker, error) {
 	if err != nil {
 		return nil, err
 	}
-	if dir == "" {
+	temp := dir == ""
+	if temp {
 		if dir, err = os.MkdirTemp("", "grotta-worker-"); err != nil {
 			l.conn.Close()
 			return nil, err
@@ -80,7 +83,7 @@ func Work(ctx context.Context, o Options, id, dir string) (*Worker, error) {
 		return nil, err
 	}
 	host, _ := os.Hostname() // it is only shown
-	w := &Worker{link: l, id: id, dir: dir, cache: cache, drain: make(chan struct{}), orders: map[string]context.CancelFunc{}}
+	w := &Worker{link: l, id: id, dir: dir, temp: temp, cache: cache, drain: make(chan struct{}), orders: map[string]context.CancelFunc{}}
 	w.beat = beat{ID: id, Host: host, Engine: bake.Engine, Threads: runtime.GOMAXPROCS(0), Documents: []string{}}
 	return w, nil
 }
@@ -99,7 +102,7 @@ func (w *Worker) Drain() {
 // Run takes orders until the context ends or the worker is drained. What is under way when the context ends is
 // given back.
 func (w *Worker) Run(ctx context.Context) error {
-	defer w.conn.Close()
+	defer w.close()
 	for subject, take := range map[string]nats.MsgHandler{
 		w.Name + ".cancel.*":      w.cancelled,
 		w.Name + ".drain." + w.id: func(*nats.Msg) { w.Drain() },
@@ -142,6 +145,13 @@ func (w *Worker) Run(ctx context.Context) error {
 		}
 	}
 	return nil
+}
+
+func (w *Worker) close() {
+	w.conn.Close()
+	if w.temp {
+		os.RemoveAll(w.dir)
+	}
 }
 
 // next is an order for which somebody waits, or else one that can wait; nil where there is none for a while.
@@ -210,7 +220,7 @@ func (w *Worker) handle(ctx context.Context, msg jetstream.Msg) {
 	if meta.NumDelivered > mostDeliveries {
 		err = fmt.Errorf("it came to workers %d times, and none of them answered; it is set aside", meta.NumDelivered-1)
 	} else {
-		err = guarded(func() error { return w.bake(own, &o, &r) })
+		err = parallel.Guard(func() error { return w.bake(own, &o, &r) })
 	}
 	r.Took = time.Since(began).Seconds()
 	w.end(&o, &r, err)

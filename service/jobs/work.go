@@ -127,7 +127,7 @@ func (b *Baker) handle(ctx context.Context, msg jetstream.Msg) {
 			}
 		}
 	}()
-	err := b.guarded(ctx, t)
+	err := parallel.Guard(func() error { return b.layers(ctx, t) })
 	content := string(msg.Data())
 	switch {
 	case err == nil || errors.Is(err, store.ErrOver) || errors.Is(err, store.ErrNotFound):
@@ -164,16 +164,6 @@ func (b *Baker) tried(content string) int {
 	defer b.mu.Unlock()
 	b.tries[content]++
 	return b.tries[content]
-}
-
-// guarded is layers with a panic as an error.
-func (b *Baker) guarded(ctx context.Context, t task) (err error) {
-	defer func() {
-		if r := recover(); r != nil {
-			err = parallel.Recovered(r)
-		}
-	}()
-	return b.layers(ctx, t)
 }
 
 // layers makes some layers of a bake, those that are still wanted and not there
