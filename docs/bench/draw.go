@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"image/color"
 	"math"
-	"os"
 
 	"gonum.org/v1/gonum/stat"
 	"gonum.org/v1/plot"
@@ -12,6 +11,8 @@ import (
 	"gonum.org/v1/plot/vg"
 	"gonum.org/v1/plot/vg/draw"
 	"gonum.org/v1/plot/vg/vgimg"
+
+	"grotta/docs/chart"
 )
 
 // draw plots how time grows with triangles, texels and lights, each with a fit.
@@ -47,15 +48,7 @@ func (f figures) draw(file string) error {
 	for i, row := range plot.Align([][]*plot.Plot{panels}, tiles, draw.New(canvas))[0] {
 		panels[i].Draw(row)
 	}
-	out, err := os.Create(file)
-	if err != nil {
-		return err
-	}
-	if _, err := (vgimg.PngCanvas{Canvas: canvas}).WriteTo(out); err != nil {
-		out.Close()
-		return err
-	}
-	return out.Close()
+	return chart.Write(canvas, file)
 }
 
 func panel(title, x, y string, points plotter.XYs, fit func(float64) float64) (*plot.Plot, error) {

@@ -5,13 +5,14 @@ import (
 	"image/color"
 	"math"
 	"math/rand/v2"
-	"os"
 
 	"gonum.org/v1/plot"
 	"gonum.org/v1/plot/plotter"
 	"gonum.org/v1/plot/vg"
 	"gonum.org/v1/plot/vg/draw"
 	"gonum.org/v1/plot/vg/vgimg"
+
+	"grotta/docs/chart"
 )
 
 // outcome is what came of a simulation.
@@ -130,13 +131,5 @@ func drawing(counts []int, results []outcome) (*plot.Plot, error) {
 func save(p *plot.Plot, file string) error {
 	canvas := vgimg.NewWith(vgimg.UseWH(9*vg.Inch, 5*vg.Inch), vgimg.UseDPI(100))
 	p.Draw(draw.New(canvas))
-	out, err := os.Create(file)
-	if err != nil {
-		return err
-	}
-	if _, err := (vgimg.PngCanvas{Canvas: canvas}).WriteTo(out); err != nil {
-		out.Close()
-		return err
-	}
-	return out.Close()
+	return chart.Write(canvas, file)
 }
