@@ -14,6 +14,7 @@ import (
 
 	"grotta/api"
 	"grotta/client"
+	"grotta/e2e/harness"
 )
 
 var soak = os.Getenv("GROTTA_SOAK") != ""
@@ -77,7 +78,7 @@ func TestTheSameBytesWhateverFails(t *testing.T) {
 	}
 	got, data, took := onCluster(t, func(k *cluster) {
 		time.Sleep(time.Second)
-		k.doomed.kill()
+		k.doomed.Kill()
 		k.nodes.kill(0)
 		k.far.set(true)
 		time.Sleep(10 * time.Second)
@@ -98,10 +99,10 @@ type cluster struct {
 	t      *testing.T
 	nodes  *nodes
 	far    *wire
-	doomed *process
+	doomed *harness.Process
 }
 
-func (k *cluster) worker(name, url string) *process {
+func (k *cluster) worker(name, url string) *harness.Process {
 	return run(k.t, 1, "worker", "--nats", url, "--nats-replicas", "3", "--worker-name", name)
 }
 
@@ -113,7 +114,7 @@ func onCluster(t *testing.T, disturb func(*cluster)) (hashes map[string]string, 
 	service, c := serve(t, data, "--nats", k.nodes.url(), "--nats-replicas", "3", "--bake-here", "no")
 	k.far = newWire(t, k.nodes.all[1].Port)
 	k.doomed = k.worker("doomed", k.nodes.url())
-	workers := []*process{service, k.doomed, k.worker("steady", k.nodes.url()), k.worker("far", k.far.url())}
+	workers := []*harness.Process{service, k.doomed, k.worker("steady", k.nodes.url()), k.worker("far", k.far.url())}
 	require.Eventually(t, func() bool {
 		w, err := c.Workers(t.Context())
 		return err == nil && len(w.Items) == 3
@@ -127,7 +128,7 @@ func onCluster(t *testing.T, disturb func(*cluster)) (hashes map[string]string, 
 	assert.Empty(t, w.Queue, "nothing is left on the queue")
 	t.Logf("%d layers of %.1f KB each came", w.Layers, float64(w.Bytes)/float64(w.Layers)/1000)
 	for _, p := range workers {
-		p.kill()
+		p.Kill()
 	}
 	return hashes, data, took
 }
@@ -149,7 +150,7 @@ func TestWorkersComeAndGo(t *testing.T) {
 	assert.Equal(t, "waits for a worker", state().Now)
 
 	one := run(t, 1, "worker", "--nats", nats.url(), "--worker-name", "one")
-	require.Eventually(t, func() bool { return state().State == "done" }, time.Minute, 50*time.Millisecond, "%s %s", service.log, one.log)
+	require.Eventually(t, func() bool { return state().State == "done" }, time.Minute, 50*time.Millisecond, "%s %s", service.Log, one.Log)
 	w, err := c.Workers(t.Context())
 	require.NoError(t, err)
 	require.Len(t, w.Items, 1)
@@ -161,14 +162,14 @@ func TestWorkersComeAndGo(t *testing.T) {
 			w, err := c.Workers(t.Context())
 			return err == nil && w.Items[0].State == "works"
 		}, 20*time.Second, 20*time.Millisecond)
-		require.NoError(t, one.cmd.Process.Signal(syscall.SIGTERM))
-		require.NoError(t, one.cmd.Wait(), "%s", one.log)
+		require.NoError(t, one.Cmd.Process.Signal(syscall.SIGTERM))
+		require.NoError(t, one.Cmd.Wait(), "%s", one.Log)
 	}
 	two := run(t, 1, "worker", "--nats", nats.url(), "--worker-name", "two")
-	require.Eventually(t, func() bool { return state().State == "done" }, time.Minute, 50*time.Millisecond, "%s %s", service.log, two.log)
+	require.Eventually(t, func() bool { return state().State == "done" }, time.Minute, 50*time.Millisecond, "%s %s", service.Log, two.Log)
 
 	require.NoError(t, c.DrainWorker(t.Context(), "two"))
-	require.NoError(t, two.cmd.Wait(), "%s", two.log)
+	require.NoError(t, two.Cmd.Wait(), "%s", two.Log)
 	var problem *api.Problem
 	assert.True(t, errors.As(c.DrainWorker(t.Context(), "nobody"), &problem))
 
@@ -203,7 +204,7 @@ func TestOverheadOfOneWorker(t *testing.T) {
 	for range rounds {
 		p, c := serve(t, t.TempDir())
 		alone += bake(c)
-		p.kill()
+		p.Kill()
 		p, c = serve(t, t.TempDir(), "--nats", nats.url(), "--bake-here", "no")
 		w := run(t, 0, "worker", "--nats", nats.url())
 		require.Eventually(t, func() bool {
@@ -211,8 +212,8 @@ func TestOverheadOfOneWorker(t *testing.T) {
 			return err == nil && len(s.Items) > 0 && s.Items[len(s.Items)-1].State == "idle"
 		}, 30*time.Second, 100*time.Millisecond)
 		with += bake(c)
-		p.kill()
-		w.kill()
+		p.Kill()
+		w.Kill()
 	}
 	t.Logf("one worker takes %.2f times as long as the service by itself (%v and %v, %d rounds)", with.Seconds()/alone.Seconds(), with/rounds, alone/rounds, rounds)
 }

@@ -4,7 +4,6 @@ package cluster
 
 import (
 	"bufio"
-	"bytes"
 	"encoding/json"
 	"fmt"
 	"net"
@@ -21,14 +20,13 @@ import (
 	"github.com/nats-io/nats-server/v2/server"
 	"github.com/stretchr/testify/require"
 
-	"grotta/api"
 	"grotta/client"
+	"grotta/e2e/harness"
 )
 
 const (
-	binary   = "../../bin/grotta"
-	password = "salt-marsh-light"
-	secret   = "let-me-in"
+	binary = "../../bin/grotta"
+	secret = "let-me-in"
 )
 
 // asNode is the variable that makes this program a NATS server.
@@ -198,76 +196,29 @@ func (w *wire) set(cut bool) {
 
 func (w *wire) url() string { return "nats://grotta:" + secret + "@" + w.listener.Addr().String() }
 
-// process is the program, as a service or a worker.
-type process struct {
-	cmd *exec.Cmd
-	url string
-	log *safeBuffer
-}
-
-type safeBuffer struct {
-	mu sync.Mutex
-	b  bytes.Buffer
-}
-
-func (s *safeBuffer) Write(p []byte) (int, error) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	return s.b.Write(p)
-}
-
-func (s *safeBuffer) String() string {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	return s.b.String()
-}
-
 // run starts the program and waits for its first line.
-func run(t *testing.T, threads int, args ...string) *process {
+func run(t *testing.T, threads int, args ...string) *harness.Process {
 	t.Helper()
-	p := &process{cmd: exec.Command(binary, args...), log: &safeBuffer{}}
-	p.cmd.Env = append(os.Environ(), "GROTTA_CONFIG="+filepath.Join(t.TempDir(), "none.yaml"))
-	if threads > 0 {
-		p.cmd.Env = append(p.cmd.Env, fmt.Sprintf("GOMAXPROCS=%d", threads))
-	}
-	p.cmd.Stderr = p.log
-	out, err := p.cmd.StdoutPipe()
+	p, err := harness.Spawn(binary, threads, args...)
 	require.NoError(t, err)
-	require.NoError(t, p.cmd.Start())
-	t.Cleanup(func() { p.kill() })
-	line, err := bufio.NewReader(out).ReadString('\n')
-	require.NoError(t, err, "%v: %s", args, p.log)
-	p.url = strings.TrimSpace(strings.TrimPrefix(line, "Grotta is at "))
+	t.Cleanup(p.Kill)
 	return p
 }
 
-func (p *process) kill() {
-	p.cmd.Process.Signal(syscall.SIGKILL)
-	p.cmd.Wait()
-}
-
 // serve starts a service on a new folder, with somebody signed in.
-func serve(t *testing.T, data string, args ...string) (*process, *client.Client) {
+func serve(t *testing.T, data string, args ...string) (*harness.Process, *client.Client) {
 	t.Helper()
-	add := exec.Command(binary, "user", "add", "maren", "--password-stdin", "--data", data)
-	add.Env = append(os.Environ(), "GROTTA_CONFIG="+filepath.Join(t.TempDir(), "none.yaml"))
-	add.Stdin = strings.NewReader(password + "\n")
-	out, err := add.CombinedOutput()
-	require.NoError(t, err, "%s", out)
+	require.NoError(t, harness.AddUser(binary, data))
 	p := run(t, 0, append([]string{"serve", "--data", data, "--listen", "127.0.0.1:0"}, args...)...)
-	c := &client.Client{URL: p.url}
-	token, err := c.SignIn(t.Context(), "maren", password, api.NewToken{Name: "test"})
+	c, err := p.SignIn()
 	require.NoError(t, err)
-	c.Token = token.Secret
 	return p, c
 }
 
 // output is what a command says that fails.
 func output(t *testing.T, args ...string) string {
 	t.Helper()
-	cmd := exec.Command(binary, args...)
-	cmd.Env = append(os.Environ(), "GROTTA_CONFIG="+filepath.Join(t.TempDir(), "none.yaml"))
-	out, err := cmd.CombinedOutput()
+	out, err := harness.Command(binary, args...).CombinedOutput()
 	require.Error(t, err)
 	return string(out)
 }

@@ -1,7 +1,6 @@
 package cluster
 
 import (
-	"os/exec"
 	"path/filepath"
 	"testing"
 	"time"
@@ -12,6 +11,7 @@ import (
 	"grotta/api"
 	"grotta/client"
 	"grotta/core/level"
+	"grotta/e2e/harness"
 )
 
 // The serving machine is killed and its disk lost; what it acknowledged longer ago than the stated time is
@@ -35,14 +35,14 @@ func TestTheServingMachineIsLost(t *testing.T) {
 				acknowledged[time.Since(began)] = strength
 				time.Sleep(50 * time.Millisecond)
 			}
-			p.kill()
+			p.Kill()
 			killed := time.Since(began)
 
 			data := filepath.Join(t.TempDir(), "data")
-			out, err := exec.Command(binary, append(append([]string{"restore"}, args.restore...), "--data", data)...).CombinedOutput()
+			out, err := harness.Command(binary, append(append([]string{"restore"}, args.restore...), "--data", data)...).CombinedOutput()
 			require.NoError(t, err, "%s", out)
 			again := run(t, 0, "serve", "--data", data, "--listen", "127.0.0.1:0")
-			c2 := &client.Client{URL: again.url, Token: c.Token}
+			c2 := &client.Client{URL: again.URL, Token: c.Token}
 			doc, err := c2.Level(t.Context(), info.ID)
 			require.NoError(t, err)
 			const window = 1500 * time.Millisecond // the half second, and what a copy takes here

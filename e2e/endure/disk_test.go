@@ -88,14 +88,14 @@ func TestAFullDiskHeals(t *testing.T) {
 		free()
 		require.Eventually(t, func() bool { return p.ready(t) == http.StatusOK }, 10*time.Second, 50*time.Millisecond)
 		_, err = c.Apply(ctx, info.ID, level.Set("lamp", map[string]any{"transform.position": []any{float64(round%5) / 10, 2.0, 0.0}}), 0)
-		require.NoError(t, err, "without a restart; %s", p.log)
+		require.NoError(t, err, "without a restart; %s", p.Log)
 		done := ended(t, c, b.ID)
 		assert.Equal(t, "done", done.State, done.Error)
 	}
 	again, err := c.StartBake(ctx, info.ID, "draft")
 	require.NoError(t, err)
 	assert.Equal(t, "done", ended(t, c, again.ID).State)
-	p.kill()
+	p.Kill()
 	assert.Contains(t, run(t, "", "verify", "--data", data), "all is sound")
 	t.Logf("%d full disks, each refused and healed", refusals)
 }

@@ -49,11 +49,11 @@ func TestKilledServicesLoseNothing(t *testing.T) {
 			}
 			break
 		}
-		p.kill()
+		p.Kill()
 		p = serve(t, data)
-		c.URL = p.url
+		c.URL = p.URL
 		doc, err := c.Level(ctx, info.ID)
-		require.NoError(t, err, "%s", p.log)
+		require.NoError(t, err, "%s", p.Log)
 		require.GreaterOrEqual(t, doc.Level.Revision, acknowledged, "kill %d", kill)
 		if doc.Level.Revision == acknowledged {
 			require.Equal(t, strength, doc.Document.Light("lamp").Strength)
@@ -63,8 +63,8 @@ func TestKilledServicesLoseNothing(t *testing.T) {
 		b := ended(t, c, id)
 		assert.Equal(t, "done", b.State, b.Error)
 	}
-	require.NoError(t, p.cmd.Process.Signal(os.Interrupt))
-	assert.NoError(t, p.cmd.Wait(), "it stops cleanly when asked")
+	require.NoError(t, p.Cmd.Process.Signal(os.Interrupt))
+	assert.NoError(t, p.Cmd.Wait(), "it stops cleanly when asked")
 	found, err := backup.Verify(data)
 	require.NoError(t, err)
 	assert.Empty(t, found.Faults)
@@ -113,7 +113,7 @@ func TestBackupsAreWholeOrNotThere(t *testing.T) {
 	run(t, "", "backup", file, "--data", data)
 	close(stop)
 	assert.Positive(t, <-edited)
-	p.kill()
+	p.Kill()
 
 	restored := filepath.Join(dir, "restored")
 	for i := range rounds(5, 40) {

@@ -4,15 +4,10 @@
 package endure
 
 import (
-	"bufio"
-	"bytes"
 	"context"
 	"net/http"
 	"os"
-	"os/exec"
-	"path/filepath"
 	"strings"
-	"syscall"
 	"testing"
 	"time"
 
@@ -20,11 +15,10 @@ import (
 
 	"grotta/api"
 	"grotta/client"
+	"grotta/e2e/harness"
 )
 
 const binary = "../../bin/grotta"
-
-const password = "salt-marsh-light"
 
 // soak tells whether the long form runs.
 var soak = os.Getenv("GROTTA_SOAK") != ""
@@ -40,8 +34,7 @@ func rounds(short, long int) int {
 // run runs a command of the program that must end well, with something on its input.
 func run(t testing.TB, input string, args ...string) string {
 	t.Helper()
-	cmd := exec.Command(binary, args...)
-	cmd.Env = append(os.Environ(), "GROTTA_CONFIG="+filepath.Join(t.TempDir(), "none.yaml"))
+	cmd := harness.Command(binary, args...)
 	cmd.Stdin = strings.NewReader(input)
 	out, err := cmd.CombinedOutput()
 	require.NoError(t, err, "%v: %s", args, out)
@@ -51,52 +44,33 @@ func run(t testing.TB, input string, args ...string) string {
 // newData is a data folder with a user.
 func newData(t testing.TB, dir string) {
 	t.Helper()
-	run(t, password+"\n", "user", "add", "maren", "--password-stdin", "--data", dir)
+	require.NoError(t, harness.AddUser(binary, dir))
 }
 
 // process is a service as a process of its own.
-type process struct {
-	cmd *exec.Cmd
-	url string
-	log *bytes.Buffer
-}
+type process struct{ *harness.Process }
 
 // serve starts a service on a folder and waits until it says where it is.
-func serve(t testing.TB, data string) *process {
+func serve(t testing.TB, data string) process {
 	t.Helper()
-	p := &process{cmd: exec.Command(binary, "serve", "--data", data, "--listen", "127.0.0.1:0"), log: &bytes.Buffer{}}
-	p.cmd.Env = append(os.Environ(), "GROTTA_CONFIG="+filepath.Join(t.TempDir(), "none.yaml"))
-	p.cmd.Stderr = p.log
-	out, err := p.cmd.StdoutPipe()
+	p, err := harness.Spawn(binary, 0, "serve", "--data", data, "--listen", "127.0.0.1:0")
 	require.NoError(t, err)
-	require.NoError(t, p.cmd.Start())
-	line, err := bufio.NewReader(out).ReadString('\n')
-	require.NoError(t, err, "%s", p.log)
-	p.url = strings.TrimSpace(strings.TrimPrefix(line, "Grotta is at "))
-	t.Cleanup(p.kill)
-	return p
-}
-
-// kill ends it at once, as a power cut would.
-func (p *process) kill() {
-	p.cmd.Process.Signal(syscall.SIGKILL)
-	p.cmd.Wait()
+	t.Cleanup(p.Kill)
+	return process{p}
 }
 
 // signIn gives a client with a token.
-func (p *process) signIn(t testing.TB) *client.Client {
+func (p process) signIn(t testing.TB) *client.Client {
 	t.Helper()
-	c := &client.Client{URL: p.url}
-	token, err := c.SignIn(context.Background(), "maren", password, api.NewToken{Name: "test"})
+	c, err := p.SignIn()
 	require.NoError(t, err)
-	c.Token = token.Secret
 	return c
 }
 
 // ready is what /readyz answers.
-func (p *process) ready(t testing.TB) int {
+func (p process) ready(t testing.TB) int {
 	t.Helper()
-	res, err := http.Get(p.url + "/readyz")
+	res, err := http.Get(p.URL + "/readyz")
 	require.NoError(t, err)
 	res.Body.Close()
 	return res.StatusCode

@@ -27,7 +27,7 @@ func TestTwentyPeopleLoseNoEdit(t *testing.T) {
 	data := filepath.Join(t.TempDir(), "data")
 	newData(t, data)
 	p := serve(t, data)
-	defer p.kill()
+	defer p.Kill()
 	ctx := t.Context()
 	owner := p.signIn(t)
 	info, err := owner.CreateLevel(ctx, api.NewLevel{From: "room"})
