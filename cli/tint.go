@@ -19,7 +19,11 @@ such as foliage and ground for autumn. Each keeps its luminance.`,
 			if len(materials) == 0 || toward == "" {
 				return usageError{errors.New("tint needs --materials and --toward")}
 			}
-			doc, err := a.client().Level(cmd.Context(), in[0])
+			c, l, err := a.level(cmd.Context(), in[0])
+			if err != nil {
+				return err
+			}
+			doc, err := c.Level(cmd.Context(), l.ID)
 			if err != nil {
 				return err
 			}
@@ -27,7 +31,11 @@ such as foliage and ground for autumn. Each keeps its luminance.`,
 			if err != nil {
 				return usageError{err}
 			}
-			return a.apply(cmd, in[0], op)
+			rev, err := c.Apply(cmd.Context(), l.ID, op, doc.Level.Revision) // the colours are those of this revision
+			if err != nil {
+				return err
+			}
+			return a.showRevision(rev)
 		},
 	}
 	f := cmd.Flags()

@@ -275,3 +275,41 @@ func TestCompletionKnowsLevelsAndLights(t *testing.T) {
 	assert.Contains(t, s.ok("__complete", "light", "set", saltmarsh, ""), "hatch-lamp")
 	assert.Contains(t, s.ok("completion", "bash"), "grotta")
 }
+
+// Materials are tinted together in one step, by the level's name; the bakes of the service are listed. What is
+// wrong is said, and changes nothing.
+func TestTintAndBakesByCommandLine(t *testing.T) {
+	t.Parallel()
+	s, g := signedIn(t)
+	maren := as(t, g, "maren")
+	for _, wrong := range [][]string{
+		{"level", "tint", saltmarsh},
+		{"level", "tint", saltmarsh, "--materials", "turf,mos", "--toward", "#b0762e"},
+		{"level", "tint", saltmarsh, "--materials", "turf", "--toward", "red"},
+		{"level", "tint", saltmarsh, "--materials", "turf", "--toward", "#b0762e", "--share", "2"},
+		{"serve", "--replica", "nats"}, {"serve", "--replica-every", "0"}, {"serve", "--nats-replicas", "2"}, {"worker"}, {"restore"},
+	} {
+		_, errOut, code := s.run("", wrong...)
+		assert.Equal(t, 2, code, "%v: %s", wrong, errOut)
+	}
+	assert.Contains(t, s.ok("level", "tint", saltmarsh, "--materials", "turf,reed", "--toward", "#b0762e", "--share", "0.4"), "revision 2: Tint materials")
+	levels, err := maren.Levels(ctx)
+	require.NoError(t, err)
+	doc, err := maren.Level(ctx, levels[0].ID)
+	require.NoError(t, err)
+	for _, m := range doc.Document.Materials {
+		switch m.ID {
+		case "turf", "reed":
+			assert.NotContains(t, []string{"#5a6044", "#7d8054"}, m.Color)
+		case "lime":
+			assert.Equal(t, "#d9d2c4", m.Color)
+		}
+	}
+	s.ok("level", "undo", saltmarsh)
+	s.ok("bake", saltmarsh, "--quality", "draft")
+	assert.Regexp(t, saltmarsh+` +3 +draft +done +24 of 24`, s.ok("bakes"))
+	assert.Contains(t, s.ok("workers"), "the service bakes by itself")
+	_, errOut, code := s.run("", "workers", "drain", "nobody")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errOut, `no worker "nobody"`)
+}

@@ -1,6 +1,7 @@
 // Package cluster lets layers be baked on other machines. The service puts orders on a JetStream work queue
 // of a NATS cluster; workers take them, bake, and send the layers back through the object store of the same
-// cluster. What is sent is named by its hash and checked at both ends. Records never leave the service.
+// cluster. What is sent is named by its hash and checked at both ends. Records stay with the service, but for
+// the copy of them that Records keeps where it is wanted.
 //
 // The service's side is Caller, the worker's is Worker. An order stays on the queue until its result is
 // stored, so a worker may die at any moment: another one gets the order.
