@@ -141,13 +141,12 @@ func startCluster(o Options) (_ *cluster.Caller, stop func(), err error) {
 	o.Cluster.Log = o.Log
 	ctx, end := context.WithCancel(context.Background())
 	caller, err := cluster.Call(ctx, o.Cluster)
-	if err != nil || !o.BakeHere {
-		return caller, func() {
-			end()
-			if caller != nil {
-				caller.Close()
-			}
-		}, err
+	if err != nil {
+		end()
+		return nil, nil, err
+	}
+	if !o.BakeHere {
+		return caller, func() { end(); caller.Close() }, nil
 	}
 	worker, err := cluster.Work(ctx, o.Cluster, "service", filepath.Join(o.Data, "worker"))
 	if err != nil {

@@ -27,7 +27,7 @@ type Caller struct {
 	done sync.WaitGroup
 
 	mu        sync.Mutex
-	waiting   map[string]*call
+	waiting   map[string]*waiter
 	workers   map[string]*heard
 	documents []document // the last ones sent
 	changed   chan struct{}
@@ -35,8 +35,8 @@ type Caller struct {
 	came      int   // layers
 }
 
-// call is an order that somebody waits for.
-type call struct {
+// waiter is who waits for an order.
+type waiter struct {
 	result chan result
 	report func(float64)
 }
@@ -63,7 +63,7 @@ func Call(ctx context.Context, o Options) (*Caller, error) {
 	if err != nil {
 		return nil, err
 	}
-	c := &Caller{link: l, waiting: map[string]*call{}, workers: map[string]*heard{}, changed: make(chan struct{}, 1)}
+	c := &Caller{link: l, waiting: map[string]*waiter{}, workers: map[string]*heard{}, changed: make(chan struct{}, 1)}
 	ctx, c.stop = context.WithCancel(context.Background())
 	if err := c.open(ctx); err != nil {
 		c.Close()
@@ -198,7 +198,7 @@ func (c *Caller) Bake(ctx context.Context, p *bake.Prepared, sources []*source.S
 	for _, s := range sources {
 		o.Sources, o.Keys = append(o.Sources, s.ID), append(o.Keys, p.Key(s, q))
 	}
-	w := &call{make(chan result, 1), report}
+	w := &waiter{make(chan result, 1), report}
 	c.mu.Lock()
 	c.waiting[o.ID] = w
 	c.mu.Unlock()

@@ -158,7 +158,7 @@ func TestOrdersThatCannotBeDone(t *testing.T) {
 	require.NoError(t, err)
 	w := startWorker(t, o, "one")
 	ask := func(ord order) result {
-		waits := &call{result: make(chan result, 1)}
+		waits := &waiter{result: make(chan result, 1)}
 		c.mu.Lock()
 		c.waiting[ord.ID] = waits
 		c.mu.Unlock()
@@ -184,10 +184,10 @@ func TestOrdersThatCannotBeDone(t *testing.T) {
 	held, err := c.consumer(t.Context(), kindNow)
 	require.NoError(t, err)
 	w.Drain()
-	time.Sleep(500 * time.Millisecond)
+	require.Eventually(t, w.conn.IsClosed, 20*time.Second, 10*time.Millisecond)
 	data, err := json.Marshal(order{ID: "d", Document: hash, Quality: "draft", Sources: []string{sources[0].ID}, Keys: []string{p.Key(sources[0], bake.Draft)}})
 	require.NoError(t, err)
-	waits := &call{result: make(chan result, 1)}
+	waits := &waiter{result: make(chan result, 1)}
 	c.mu.Lock()
 	c.waiting["d"] = waits
 	c.mu.Unlock()
@@ -196,9 +196,9 @@ func TestOrdersThatCannotBeDone(t *testing.T) {
 	for range mostDeliveries {
 		batch, err := held.Fetch(1, jetstream.FetchMaxWait(5*time.Second))
 		require.NoError(t, err)
-		for m := range batch.Messages() {
-			require.NoError(t, m.Nak())
-		}
+		m := <-batch.Messages()
+		require.NotNil(t, m, batch.Error())
+		require.NoError(t, m.Nak())
 	}
 	startWorker(t, o, "two")
 	select {

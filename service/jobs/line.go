@@ -71,13 +71,13 @@ func (l *line) turns(kind string) []string {
 
 // next is the next task of the queue; nil where there is none for a while.
 func (b *Baker) next(ctx context.Context) (jetstream.Msg, error) {
-	any := false
+	some := false
 	for _, kind := range []string{kindNow, kindLater} {
 		b.mu.Lock()
 		people := b.line.turns(kind)
 		b.mu.Unlock()
 		for _, by := range people {
-			any = true
+			some = true
 			msg, err := b.take(ctx, &task{Ahead: kind == kindNow, By: by})
 			if err != nil {
 				return nil, err
@@ -91,7 +91,7 @@ func (b *Baker) next(ctx context.Context) (jetstream.Msg, error) {
 		}
 	}
 	pause := askAgain
-	if any { // all of them are under way, or wait to be tried again
+	if some { // all of them are under way, or wait to be tried again
 		pause = 100 * time.Millisecond
 	}
 	select {
