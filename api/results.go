@@ -59,6 +59,8 @@ type Spent struct {
 	Now  float64 `json:"now"`
 	Most float64 `json:"most"`
 	Why  string  `json:"why"`
+	// AtMost stands for a bound that is told in place of a costly count.
+	AtMost bool `json:"at_most,omitzero" doc:"now is a bound: the level may take less."`
 }
 
 // BakeTime is how long a bake from nothing is expected to take.

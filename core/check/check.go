@@ -70,6 +70,8 @@ type Spent struct {
 	Now  float64
 	Most float64
 	Why  string
+	// AtMost is set where Now is a bound: the level may take less.
+	AtMost bool
 }
 
 // LightmapSize is known exactly before any bake.
@@ -177,7 +179,7 @@ func (s *subject) budget(r *Report) []Spent {
 	var out []Spent
 	add := func(what, rule string, now float64, limit *platform.Limit) {
 		if limit != nil {
-			out = append(out, Spent{what, rule, now, limit.Max, limit.Why})
+			out = append(out, Spent{What: what, Rule: rule, Now: now, Most: limit.Max, Why: limit.Why})
 		}
 	}
 	number := func(n int, _ []string) float64 { return float64(n) }
@@ -200,13 +202,14 @@ func (s *subject) budget(r *Report) []Spent {
 	add("lights", "limits.lights", float64(len(lights)), limits.Lights)
 	add("lights in one zone", "limits.zone-lights", float64(most), limits.ZoneLights)
 	if o := limits.ShadowOverlap; o != nil {
-		worst := float64(o.Max - o.Reserve) // it keeps to that where nothing is found
+		most := float64(o.Max - o.Reserve)
+		worst := most // it keeps to that where nothing is found
 		for _, f := range r.Findings {
 			if f.Rule == "limits.shadow-overlap" {
 				worst = max(worst, f.Count)
 			}
 		}
-		out = append(out, Spent{"shadows at one point", "limits.shadow-overlap", worst, float64(o.Max - o.Reserve), o.Why})
+		out = append(out, Spent{"shadows at one point", "limits.shadow-overlap", worst, most, o.Why, worst == most})
 	}
 	add("dynamic lights", "limits.dynamic-lights", float64(dynamic), s.profile.Lights.Dynamic)
 	add("lightmap pages", "limits.lightmap-pages", float64(r.Lightmap.Pages), limits.LightmapPages)
@@ -217,6 +220,10 @@ func (s *subject) budget(r *Report) []Spent {
 	add("motes at once", "limits.motes", specks, limits.Motes)
 	add("probes", "limits.probes", number(probesSet(s)), limits.Probes)
 	add("reflections", "limits.reflections", number(reflectionsSet(s)), limits.Reflections)
+	if build := s.profile.Build; build.Minutes != nil {
+		minutes, exact := s.buildMinutes()
+		out = append(out, Spent{"minutes of the build", "limits.build-time", minutes, build.Minutes.Max, build.Minutes.Why, !exact})
+	}
 	add("triangles", "limits.triangles", float64(s.Scene.DrawnTriangles()), limits.Triangles)
 	return out
 }

@@ -258,3 +258,27 @@ func TestWhatAModeLeavesOut(t *testing.T) {
 	assert.Equal(t, l.Zones[0].ID, f.Zone)
 	assert.Nil(t, f.Fix)
 }
+
+// What the build takes is told from a bound where that is far below the limit, and counted where it is near.
+func TestTheBuildIsInTheBudget(t *testing.T) {
+	p := hall()
+	spent := func(minutes float64) Spent {
+		p.profile.Build.Minutes = p.limit(minutes)
+		ready, err := bake.Prepare(p.Level)
+		require.NoError(t, err)
+		for _, s := range Run(ready, p.profile).Budget {
+			if s.Rule == "limits.build-time" {
+				return s
+			}
+		}
+		t.Fatal("no build in the budget")
+		return Spent{}
+	}
+	far := spent(10)
+	assert.True(t, far.AtMost)
+	assert.Less(t, far.Now, 5.0)
+	near := spent(far.Now)
+	assert.False(t, near.AtMost)
+	assert.Less(t, near.Now, far.Now, "the bound is generous")
+	assert.Positive(t, near.Now)
+}

@@ -12,6 +12,7 @@ type Told = {
   moved: () => void;
   clicked: (click: Click) => void;
   hovered: (x: number, y: number) => void;
+  left: () => void;
   boxed: (rect: Rect, done: boolean) => void;
   /** The point of the level under a place of the page, to turn about. */
   pivot: (x: number, y: number) => readonly number[] | null;
@@ -36,6 +37,7 @@ export class CameraHand {
     element.addEventListener("pointerdown", this.down);
     element.addEventListener("pointermove", this.move);
     element.addEventListener("pointerup", this.up);
+    element.addEventListener("pointerleave", told.left);
     element.addEventListener("wheel", this.wheel, { passive: false });
     element.addEventListener("contextmenu", this.menu);
     element.addEventListener("keydown", this.key);
@@ -48,6 +50,7 @@ export class CameraHand {
     e.removeEventListener("pointerdown", this.down);
     e.removeEventListener("pointermove", this.move);
     e.removeEventListener("pointerup", this.up);
+    e.removeEventListener("pointerleave", this.told.left);
     e.removeEventListener("wheel", this.wheel);
     e.removeEventListener("contextmenu", this.menu);
     e.removeEventListener("keydown", this.key);

@@ -1,6 +1,6 @@
 import { DataUtils } from "three";
 import type { FogBlock } from "../features/data";
-import type { Weight } from "./layers";
+import type { Weight } from "./mix";
 
 // Light in fog is a sum over sources, as the lightmap is. The service sends the
 // sum; a source that is dragged, muted or flickers is sent once more by itself.

@@ -24,7 +24,7 @@ import {
 } from "three";
 import type { AirReport, Zone } from "../api/client";
 import type { FogBlock, Pixels } from "../features/data";
-import { airMaterial, airUniforms, Items, maxBeams, maxGlows, maxVolumes, speckMaterial } from "./shaders/air";
+import { airMaterial, airUniforms, fogMaterial, Items, maxBeams, maxGlows, maxVolumes, speckMaterial } from "./shaders/air";
 import { brightMaterial, displayMaterial, focusMaterial, gaussMaterial, occlusionMaterial, shaftMaterial } from "./shaders/lens";
 import { settingAt, type Setting } from "./setting";
 import { specks } from "./specks";
@@ -51,6 +51,7 @@ export class Passes {
   private readonly shared = airUniforms(this.items);
   private readonly occlude = occlusionMaterial();
   private readonly air = airMaterial(this.shared);
+  private readonly fog = fogMaterial(this.shared);
   private readonly specks = speckMaterial(this.shared);
   private readonly focus = focusMaterial();
   private readonly shafts = shaftMaterial();
@@ -64,6 +65,7 @@ export class Passes {
   private front = target();
   private back = target();
   private readonly small = [target(), target()] as [WebGLRenderTarget, WebGLRenderTarget];
+  private readonly fogBlocks = new WebGLRenderTarget(4, 4, { type: HalfFloatType, depthBuffer: false, minFilter: NearestFilter, magFilter: NearestFilter });
   private draw: AirDraw | null = null;
   mode = 0;
 
@@ -78,8 +80,8 @@ export class Passes {
   }
 
   dispose() {
-    for (const t of [this.front, this.back, ...this.small]) t.dispose();
-    for (const m of [this.occlude, this.air, this.specks, this.focus, this.shafts, this.bright, this.gauss, this.display]) m.dispose();
+    for (const t of [this.front, this.back, this.fogBlocks, ...this.small]) t.dispose();
+    for (const m of [this.occlude, this.air, this.fog, this.specks, this.focus, this.shafts, this.bright, this.gauss, this.display]) m.dispose();
     this.items.texture.dispose();
     this.dots.geometry.dispose();
     for (const u of [this.air.uniforms.skyMap!, this.shared.fogLight, this.shared.fogToward, this.air.uniforms.glowImages!]) (u.value as Texture | null)?.dispose();
@@ -88,7 +90,7 @@ export class Passes {
   resize(width: number, height: number) {
     this.front.setSize(width, height);
     this.back.setSize(width, height);
-    for (const m of [this.occlude, this.air, this.specks, this.focus, this.shafts, this.bright, this.display]) m.uniforms.size!.value.set(width, height);
+    for (const m of [this.occlude, this.air, this.fog, this.specks, this.focus, this.shafts, this.bright, this.display]) m.uniforms.size!.value.set(width, height);
   }
 
   setSky(map: Texture) {
@@ -192,6 +194,7 @@ export class Passes {
     const occlusion = lens && look!.occlusion.enabled ? look!.occlusion : null;
     for (const m of [this.occlude, this.air]) m.uniforms.occlusion!.value.set(occlusion?.strength ?? 0, occlusion?.radius_m ?? 1);
     if (occlusion) this.render(r, this.occlude, this.back);
+    if (pictured && this.shared.volumeCount.value > 0) this.spreadFog(r, hasty ? 4 : 2);
     this.air.uniforms.occluded!.value = this.back.texture;
     this.air.uniforms.scene!.value = scene.texture;
     this.air.uniforms.mode!.value = !pictured ? this.mode : this.draw ? 0 : 2;
@@ -215,6 +218,15 @@ export class Passes {
     d.mode!.value = this.mode;
     this.develop(setting);
     this.render(r, this.display, null);
+  }
+
+  /** Follows a ray through fog volumes for each block of so many pixels along its side. */
+  private spreadFog(r: WebGLRenderer, block: number) {
+    const { width, height } = this.front;
+    this.fogBlocks.setSize(Math.ceil(width / block), Math.ceil(height / block));
+    for (const m of [this.air, this.fog]) m.uniforms.fogBlock!.value = block;
+    this.air.uniforms.fogBlocks!.value = this.fogBlocks.texture;
+    this.render(r, this.fog, this.fogBlocks);
   }
 
   private render(r: WebGLRenderer, material: RawShaderMaterial, to: WebGLRenderTarget | null) {
@@ -256,7 +268,7 @@ export class Passes {
     const tanHalf = Math.tan((camera.fov * Math.PI) / 360);
     this.shared.eye.value.copy(camera.position);
     this.shared.white.value = white;
-    for (const m of [this.occlude, this.air, this.specks, this.focus, this.shafts]) {
+    for (const m of [this.occlude, this.air, this.fog, this.specks, this.focus, this.shafts]) {
       const u = m.uniforms;
       u.depth!.value = depth;
       u.toWorld!.value.multiplyMatrices(camera.matrixWorld, camera.projectionMatrixInverse);
@@ -266,13 +278,14 @@ export class Passes {
     this.specks.uniforms.projectionMatrix!.value.copy(camera.projectionMatrix);
     this.specks.uniforms.viewMatrix!.value.copy(camera.matrixWorldInverse);
     const e = camera.matrixWorld.elements;
-    const u = this.air.uniforms;
-    u.right!.value.set(e[0], e[1], e[2]);
-    u.up!.value.set(e[4], e[5], e[6]);
-    u.forward!.value.set(-e[8]!, -e[9]!, -e[10]!);
+    for (const { uniforms: u } of [this.air, this.fog]) {
+      u.right!.value.set(e[0], e[1], e[2]);
+      u.up!.value.set(e[4], e[5], e[6]);
+      u.forward!.value.set(-e[8]!, -e[9]!, -e[10]!);
+    }
     const sun = this.draw?.report.air.sun;
     const at = sun ? new Vector3(...three(sun)).transformDirection(camera.matrixWorldInverse) : null;
-    const size = u.size!.value;
+    const size = this.air.uniforms.size!.value;
     if (!at || at.z >= 0) this.shafts.uniforms.sun!.value.set(0, 0, -1);
     else this.shafts.uniforms.sun!.value.set(((at.x / -at.z / tanHalf) * (size.y / size.x) + 1) * 0.5 * size.x, (at.y / -at.z / tanHalf + 1) * 0.5 * size.y, 1);
   }

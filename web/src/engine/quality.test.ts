@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { movingMs, Quality, restMs, type Fineness } from "./quality";
+import { full, movingMs, Quality, restMs, type Fineness } from "./quality";
 
 /** Draws frames on a machine that needs so long for the pixels of a full one, and for each frame
  *  beside them. */
@@ -35,6 +35,12 @@ describe("the quality of frames", () => {
   it("never goes under a size at which nothing is told apart", () => {
     expect(draw(new Quality(), 60_000, 500, true, 8).last.scale).toBe(0.3);
     expect(draw(new Quality(), 60_000, 500, false, 8).last.scale).toBe(0.5);
+  });
+  it("stays coarse at rest after a whole picture that took long", () => {
+    const q = new Quality();
+    draw(q, 9000, 100, false, 8);
+    q.took(9100, full, false);
+    expect(q.fineness(false)).toEqual({ scale: 0.5, samples: 0 });
   });
   it("follows a machine that becomes free", () => {
     const q = new Quality();

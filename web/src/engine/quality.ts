@@ -28,11 +28,13 @@ export class Quality {
       this.moving = next(f, ms, movingMs, least.moving);
       this.slow = this.moving.scale < 1;
     }
-    if (!moving || ms > restMs || ms < movingMs) this.rest = next(finer(f, this.rest), ms, restMs, least.rest);
+    if (isFiner(f, this.rest)) {
+      if (ms < restMs) this.rest = f; // a whole picture that takes long tells nothing of coarser ones
+    } else if (!moving || ms > restMs || ms < movingMs) this.rest = next(moving ? this.rest : f, ms, restMs, least.rest);
   }
 }
 
-const finer = (a: Fineness, b: Fineness) => (a.scale > b.scale || a.samples > b.samples ? a : b);
+const isFiner = (a: Fineness, b: Fineness) => a.scale > b.scale || (a.scale === b.scale && a.samples > b.samples);
 
 function next(f: Fineness, ms: number, mayMs: number, leastScale: number): Fineness {
   if (ms > mayMs) return f.samples ? { scale: 1, samples: 0 } : { scale: Math.max(leastScale, f.scale * Math.max(0.5, Math.sqrt(mayMs / ms))), samples: 0 };

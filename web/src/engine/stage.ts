@@ -30,7 +30,8 @@ import type { ViewMode } from "../model/bench";
 import type { Vec } from "../model/world";
 import { CameraHand, type Click, type Rect } from "./camera";
 import type { Hit, Ray } from "./handles";
-import type { Mix } from "./layers";
+import type { Mix } from "./mix";
+import { Mixer } from "./mixer";
 import { Picking, type Picked } from "./picking";
 import { Outlines } from "./outlines";
 import { Passes, type AirDraw } from "./passes";
@@ -62,6 +63,7 @@ export class Stage {
   private mesh: Mesh<BufferGeometry, ReturnType<typeof surfaceMaterial>> | null = null;
   private torch: Torch | null = null;
   private mix: Mix | null = null;
+  private mixer: Mixer | null = null;
   private lines: LineSegments | null = null;
   private readonly picking = new Picking();
   private readonly outlines = new Outlines(this.overlay);
@@ -76,7 +78,7 @@ export class Stage {
   private readonly watch: ResizeObserver;
   private readonly watchers = new Set<() => void>();
   onClick: (hits: Picked[], ray: Ray, click: Click) => void = () => {};
-  onHover: (hit: Picked | null, ray: Ray) => void = () => {};
+  onHover: (hit: Picked | null) => void = () => {};
   onBox: (rect: Rect, done: boolean) => void = () => {};
   /** A frame at rest is done; whole where nothing was left out. */
   onRest: (whole: boolean) => void = () => {};
@@ -95,7 +97,8 @@ export class Stage {
     this.hand = new CameraHand(this.camera, canvas, {
       moved: this.moved,
       clicked: (click) => this.onClick(this.pickAll(click.x, click.y), this.ray(click.x, click.y), click),
-      hovered: (x, y) => this.onHover(this.pick(x, y), this.ray(x, y)),
+      hovered: (x, y) => this.onHover(this.pick(x, y)),
+      left: () => this.onHover(null),
       boxed: (rect, done) => this.onBox(rect, done),
       pivot: (x, y) => this.pick(x, y)?.point ?? null,
     });
@@ -113,10 +116,7 @@ export class Stage {
     this.picking.dispose();
     this.outlines.dispose();
     this.hand.dispose();
-    this.mesh?.geometry.dispose();
-    this.mesh?.material.uniforms.lightmap!.value.dispose();
-    this.mesh?.material.uniforms.images!.value.dispose();
-    if (this.mesh) freeMirrors(this.mesh.material.uniforms);
+    this.freeMesh();
     this.passes.dispose();
     this.target.dispose();
     this.renderer.dispose();
@@ -137,13 +137,7 @@ export class Stage {
   /** Takes a new mesh and the mix that lights it. */
   setScene(scene: SceneMesh, mix: Mix) {
     if (this.mix === mix && this.geometry === scene.geometry) return;
-    if (this.mesh) {
-      this.surfaces.remove(this.mesh);
-      this.mesh.geometry.dispose();
-      this.mesh.material.uniforms.lightmap!.value.dispose();
-      this.mesh.material.uniforms.images!.value.dispose();
-      freeMirrors(this.mesh.material.uniforms);
-    }
+    this.freeMesh();
     const g = new BufferGeometry();
     g.setAttribute("position", new BufferAttribute(scene.positions, 3));
     g.setAttribute("normal", new BufferAttribute(scene.normals, 3));
@@ -155,12 +149,8 @@ export class Stage {
     g.setAttribute("oneSided", new BufferAttribute(scene.sides, 1));
     g.setAttribute("finish", new BufferAttribute(scene.finish, 2));
     g.setAttribute("moving", new BufferAttribute(new Float32Array(scene.positions.length), 3));
-    const texture = new DataArrayTexture(mix.half, mix.pageSize, mix.pageSize, Math.max(mix.pages, 1));
-    texture.format = RGBAFormat;
-    texture.type = HalfFloatType;
-    texture.minFilter = texture.magFilter = LinearFilter;
-    texture.needsUpdate = true;
-    const material = surfaceMaterial(texture, mix.pageSize);
+    this.mixer = new Mixer(this.renderer, mix);
+    const material = surfaceMaterial(this.mixer.lightmap.texture, mix.pageSize);
     material.side = DoubleSide;
     this.mesh = new Mesh(g, material);
     this.mesh.frustumCulled = false;
@@ -169,6 +159,16 @@ export class Stage {
     this.geometry = scene.geometry;
     this.picking.take(this.mesh, scene.ranges);
     this.draw();
+  }
+
+  private freeMesh() {
+    if (!this.mesh) return;
+    this.surfaces.remove(this.mesh);
+    this.mesh.geometry.dispose();
+    this.mesh.material.dispose();
+    this.mesh.material.uniforms.images!.value.dispose();
+    freeMirrors(this.mesh.material.uniforms);
+    this.mixer?.dispose();
   }
 
   /** Takes the images of materials, in the order of the mesh's. */
@@ -212,9 +212,8 @@ export class Stage {
     this.draw();
   }
 
-  /** The mix changed: send it to the card. */
+  /** The mix changed: it is added up with the next frame. */
   refresh() {
-    if (this.mesh) this.mesh.material.uniforms.lightmap!.value.needsUpdate = true;
     this.moved();
   }
 
@@ -502,6 +501,7 @@ export class Stage {
       if (this.lamps.length > 0) setLamps(this.mesh.material.uniforms, this.lamps, this.lampLight, this.camera.position);
     }
     const r = this.renderer;
+    this.mixer?.update(r);
     r.setRenderTarget(this.target);
     r.setClearColor(0x000000, 1);
     r.clear();

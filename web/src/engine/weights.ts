@@ -1,5 +1,5 @@
 import type { Source } from "../api/client";
-import { type Weight } from "./layers";
+import type { Weight } from "./mix";
 import { linear } from "./color";
 import type { Live } from "../model/bench";
 

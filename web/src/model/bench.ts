@@ -3,6 +3,7 @@ import { persist } from "zustand/middleware";
 import type { Ledger, LightLine, PresetInfo, Variant } from "../api/client";
 import { carriedAtFirst, type Carried } from "./carried";
 import type { Placeable } from "./edits";
+import type { Ghost } from "./ghost";
 
 // What the bench is doing right now and nobody else needs to know: selection, tool, view, and
 // values that are being dragged. All that is saved is in the level.
@@ -41,6 +42,7 @@ type BenchState = {
   selection: string[]; // the last one is the one that single actions are about
   hovered: string | null;
   tool: Tool;
+  ghost: Ghost | null;
   hidden: Record<string, true>; // in this view alone
   locked: Record<string, true>;
   mode: ViewMode;
@@ -54,6 +56,7 @@ type BenchState = {
   ledger: Asked | null;
   kept: Asked | null; // an earlier answer, to hold against the newest
   line: { from: Vec; to: Vec; answer: LightLine | null } | null;
+  rule: string; // whose findings alone are shown; "" for all
   evidence: Evidence | null; // of the finding that is looked at
   thread: string | null; // of comments, that is open
   remark: { at: Vec | null; entity: string } | null; // a comment that is being written, and where it hangs
@@ -82,6 +85,7 @@ const fresh: BenchState = {
   selection: [],
   hovered: null,
   tool: { is: "select" },
+  ghost: null,
   hidden: {},
   locked: {},
   mode: "final",
@@ -95,6 +99,7 @@ const fresh: BenchState = {
   ledger: null,
   kept: null,
   line: null,
+  rule: "",
   evidence: null,
   thread: null,
   remark: null,

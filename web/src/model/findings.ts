@@ -2,11 +2,12 @@ import type { Finding, Level, Report } from "../api/client";
 
 // What is shown of the checks' findings, and the operations that settle or waive them.
 
-export type Shown = { severity: "" | Finding["severity"]; family: "" | Finding["family"]; waived: boolean };
+export type Shown = { severity: "" | Finding["severity"]; family: "" | Finding["family"]; rule: string; waived: boolean };
 
 /** The findings that a filter leaves. */
 export function filtered(findings: readonly Finding[], shown: Shown): Finding[] {
-  return findings.filter((f) => (!shown.severity || f.severity === shown.severity) && (!shown.family || f.family === shown.family) && (shown.waived || !f.waived));
+  const fits = (wanted: string, own: string) => !wanted || wanted === own;
+  return findings.filter((f) => fits(shown.severity, f.severity) && fits(shown.family, f.family) && fits(shown.rule, f.rule) && (shown.waived || !f.waived));
 }
 
 /** Findings of one rule stand together; the order of rules is that of their first findings. */

@@ -1,4 +1,4 @@
-import { describe, expect, it } from "vitest";
+import { describe, expect, it, test } from "vitest";
 import { outside, quantity, relative } from "./quantity";
 
 describe("quantities", () => {
@@ -50,4 +50,12 @@ describe("quantities", () => {
     expect(outside(0, { min: 0, max: 4, exclusiveMin: true }, "m")).toBe("More than 0 m is needed.");
     expect(outside(3, { min: 0, max: 4 }, "m")).toBe("");
   });
+});
+
+test("units of the platform are taken where there are any", () => {
+  const u = { u: 0.03125 };
+  expect(quantity("64u", "m", u)).toEqual({ value: 2 });
+  expect(quantity("64 u + 1 m", "m", u)).toEqual({ value: 3 });
+  expect(relative("+=32u", "m", u)!(1)).toBe(2);
+  expect(quantity("64u", "m")).toHaveProperty("error");
 });

@@ -1,7 +1,9 @@
 // What people type into a number field: arithmetic, units, and changes of what is there.
 
 /** What a unit is worth in the field's own unit. */
-const factors: Record<string, Record<string, number>> = {
+type Units = Record<string, number>;
+
+const factors: Record<string, Units> = {
   m: { m: 1, cm: 0.01, mm: 0.001, km: 1000, ft: 0.3048, in: 0.0254 },
   "°": { "°": 1, deg: 1, rad: 180 / Math.PI },
   cd: { cd: 1, kcd: 1000, mcd: 0.001 },
@@ -20,26 +22,26 @@ export type Parsed = { value: number } | { error: string };
 /** A change of a value: "*1.5", "/2", "+10" or "-20%"; null where the text is no such. With
  *  several things selected each is changed from its own value. "-5" alone is a value, so a
  *  lower one is written "-=5". */
-export function relative(text: string, unit: string): ((v: number) => number) | null {
+export function relative(text: string, unit: string, more: Units = {}): ((v: number) => number) | null {
   const m = /^\s*(\*|\/|\+=?|-=)\s*(.+)$/.exec(text) ?? /^\s*([+-])\s*(\S+\s*%)\s*$/.exec(text);
   if (!m) return null;
   const share = /^\s*([\d.,]+)\s*%\s*$/.exec(m[2]!);
   const by = share ? Number(share[1]!.replace(",", ".")) / 100 : Number.NaN;
   const op = m[1]![0]!;
   if (share && (op === "+" || op === "-")) return (v) => v * (op === "+" ? 1 + by : 1 - by);
-  const amount = quantity(m[2]!, op === "*" || op === "/" ? "" : unit);
+  const amount = quantity(m[2]!, op === "*" || op === "/" ? "" : unit, more);
   if ("error" in amount) return null;
   const a = amount.value;
   return { "*": (v: number) => v * a, "/": (v: number) => v / a, "+": (v: number) => v + a, "-": (v: number) => v - a }[op] ?? null;
 }
 
 /** A number, with arithmetic and a unit: "2*90", "250cd", "1.5 m", "20 °", "(3+1)/2". The
- *  value is in the field's unit. */
-export function quantity(text: string, unit: string): Parsed {
+ *  value is in the field's unit. more has units that hold only here, such as a platform's. */
+export function quantity(text: string, unit: string, more: Units = {}): Parsed {
   const source = text.trim().replaceAll("−", "-");
   if (source === "") return { error: "A number is needed." };
   // A comma between digits is a decimal comma.
-  const reader = new Reader(source.replace(/(\d),(\d)/g, "$1.$2"), unit);
+  const reader = new Reader(source.replace(/(\d),(\d)/g, "$1.$2"), unit, { ...factors[unit], ...more });
   const value = reader.sum();
   if (reader.error) return { error: reader.error };
   if (!reader.atEnd) return { error: `“${reader.rest}” is not understood.` };
@@ -54,6 +56,7 @@ class Reader {
   constructor(
     private readonly text: string,
     private readonly unit: string,
+    private readonly known: Units,
   ) {}
 
   get atEnd() {
@@ -110,7 +113,7 @@ class Reader {
     this.skip();
     const m = /^(?:[a-zA-Z°×²%][a-zA-Z°×²%0-9]*(?:\/m²|\/m2)?)/.exec(this.text.slice(this.at));
     if (!m) return 1;
-    const known = factors[this.unit] ?? {};
+    const { known } = this;
     const factor = known[m[0]] ?? (m[0] === this.unit ? 1 : Object.entries(known).find(([name]) => name.toLowerCase() === m[0].toLowerCase())?.[1]);
     if (factor === undefined) {
       const units = Object.keys(known).join(", ");

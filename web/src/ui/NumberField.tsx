@@ -38,17 +38,18 @@ export function NumberField(props: Props) {
   const unitM = useBench((s) => s.unitM);
   // Lengths in the platform's own unit, where that is not the metre.
   const there = unit === "m" && unitM !== 1 && !span && text === null && value !== 0 ? `${Number((value / unitM).toPrecision(4))} u` : "";
+  const platformUnits: Record<string, number> = unit === "m" && unitM !== 1 ? { u: unitM } : {};
   const within = (v: number) => Math.min(max, Math.max(min, Number(v.toPrecision(7))));
   const limits = { min, max, exclusiveMin };
 
   function finish() {
     if (text === null) return;
-    const change = relative(text, unit);
+    const change = relative(text, unit, platformUnits);
     if (change && onEach && span) {
       onEach(change);
       return leave();
     }
-    const typed = change ? { value: change(value) } : quantity(text, unit);
+    const typed = change ? { value: change(value) } : quantity(text, unit, platformUnits);
     const why = "error" in typed ? typed.error : outside(typed.value, limits, unit);
     if ("error" in typed || why) return setFault(why);
     leave();
@@ -126,7 +127,7 @@ export function NumberField(props: Props) {
           onKeyDown={key}
         />
         {unit && (
-          <span className="dim pointer-events-none absolute right-2 top-1" title={there && "u: a unit of the platform"}>
+          <span className="dim pointer-events-none absolute right-2 top-1" title={there && "u: a unit of the platform; it can be typed too, such as 64 u"}>
             {there && <span className="text-[10px]">{there} · </span>}
             {unit}
           </span>

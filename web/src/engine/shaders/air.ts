@@ -114,6 +114,7 @@ export const airFunctions = `
     vec3 light = texture(fogLight, at / fogSize).rgb;
     float luminance = dot(light, vec3(0.2126, 0.7152, 0.0722));
     if (luminance <= 0.0) return vec3(0.0);
+    if (phase == 0.0) return light * (fogScale / white) / 12.566370614; // the same all round
     float cosine = dot(texture(fogToward, at / fogSize).rgb, dir) / luminance;
     return light * (fogScale / white) * max(0.0, 1.0 + 3.0 * phase * cosine) / 12.566370614;
   }
@@ -121,19 +122,28 @@ export const airFunctions = `
   // Volumes without fog of their own show light in haze and height fog.
   bool shows(int index) { return item(index, ${rows.volumes + 1}).w > 0.0 || fogLit == 2; }
 
+  const int fogSteps = 64;
+
+  // Where along a ray the volumes that show are, or those alone that bring fog.
+  vec2 reach(vec3 dir, float end, bool foggy) {
+    vec2 whole = vec2(1e30, 0.0);
+    for (int i = 0; i < volumeCount; i++) {
+      vec4 high = item(i, ${rows.volumes + 1});
+      if (high.w <= 0.0 && (foggy || fogLit != 2)) continue;
+      vec2 t = span(item(i, ${rows.volumes}).xyz, high.xyz, eye, dir, end);
+      if (t.y > t.x) whole = vec2(min(whole.x, t.x), max(whole.y, t.y));
+    }
+    return whole;
+  }
+
   // What fog volumes send, and in w the share that gets through.
   vec4 volumesAlong(vec3 dir, float end) {
-    float first = 1e30, last = 0.0;
-    for (int i = 0; i < volumeCount; i++) {
-      if (!shows(i)) continue;
-      vec2 t = span(item(i, ${rows.volumes}).xyz, item(i, ${rows.volumes + 1}).xyz, eye, dir, end);
-      if (t.y > t.x) { first = min(first, t.x); last = max(last, t.y); }
-    }
+    vec2 t0 = reach(dir, end, false);
     vec4 result = vec4(0.0, 0.0, 0.0, 1.0);
-    if (last <= first) return result;
-    float step = (last - first) / 64.0;
-    for (int s = 0; s < 64; s++) {
-      float t = first + (float(s) + 0.5) * step;
+    if (t0.y <= t0.x) return result;
+    float step = (t0.y - t0.x) / float(fogSteps);
+    for (int s = 0; s < fogSteps; s++) {
+      float t = t0.x + (float(s) + 0.5) * step;
       vec3 p = eye + dir * t;
       float own = 0.0;
       vec3 sent = vec3(0.0);
@@ -141,10 +151,9 @@ export const airFunctions = `
         vec4 low = item(i, ${rows.volumes}), high = item(i, ${rows.volumes + 1});
         float d = inside(p, low.xyz, high.xyz, low.w);
         if (d == 0.0 || !shows(i)) continue;
-        vec3 nits = item(i, ${rows.volumes + 2}).rgb + scattered(i, p, low.xyz, high.xyz, dir);
-        if (high.w == 0.0) d *= density(p.y, t);
+        if (high.w == 0.0) d *= density(p.y, t); // which the veil counts already
         else { d *= high.w; own += d; }
-        sent += nits * d;
+        if (d > 0.0) sent += (item(i, ${rows.volumes + 2}).rgb + scattered(i, p, low.xyz, high.xyz, dir)) * d;
       }
       if (own == 0.0 && sent == vec3(0.0)) continue;
       float kept = exp(-own * step);
@@ -156,10 +165,22 @@ export const airFunctions = `
     return result;
   }
 
-  float hidden(vec3 dir, float d) {
-    float share = veil(dir, d).w;
-    return volumeCount > 0 ? 1.0 - (1.0 - share) * volumesAlong(dir, d).w : share;
+  // The share that fog volumes let through: what they send needs more time, and is not asked.
+  float through(vec3 dir, float end) {
+    vec2 t0 = reach(dir, end, true);
+    if (t0.y <= t0.x) return 1.0;
+    float step = (t0.y - t0.x) / float(fogSteps), depth = 0.0;
+    for (int s = 0; s < fogSteps; s++) {
+      vec3 p = eye + dir * (t0.x + (float(s) + 0.5) * step);
+      for (int i = 0; i < volumeCount; i++) {
+        vec4 low = item(i, ${rows.volumes}), high = item(i, ${rows.volumes + 1});
+        if (high.w > 0.0) depth += high.w * inside(p, low.xyz, high.xyz, low.w);
+      }
+    }
+    return exp(-depth * step);
   }
+
+  float hidden(vec3 dir, float d) { return 1.0 - (1.0 - veil(dir, d).w) * through(dir, d); }
 `;
 
 /** How far what is seen at a pixel is, the sky 1e6, and the ray there in the camera's space. */
@@ -200,6 +221,8 @@ export function airMaterial(air: AirUniforms): RawShaderMaterial {
       size: { value: new Vector2(1, 1) },
       occlusion: { value: new Vector2() }, // strength, radius; strength 0 is none
       occluded: { value: null }, // what occlusion leaves, and distances
+      fogBlocks: { value: null }, // what fog volumes do, for a pixel of each block
+      fogBlock: { value: 2 }, // pixels along a block
     },
     vertexShader: screenVertex,
     defines: {},
@@ -212,7 +235,8 @@ export function airMaterial(air: AirUniforms): RawShaderMaterial {
       uniform vec3 eye;
       #endif
       precision highp sampler2DArray;
-      uniform sampler2D scene, depth, skyMap, occluded;
+      uniform sampler2D scene, depth, skyMap, occluded, fogBlocks;
+      uniform float fogBlock;
       uniform sampler2DArray glowImages;
       uniform int mode, beamCount, glowCount;
       uniform mat4 toWorld;
@@ -296,6 +320,26 @@ export function airMaterial(air: AirUniforms): RawShaderMaterial {
 
       #endif
       ${seen}
+      #ifdef AIR
+      // What fog volumes do at a pixel: between the blocks about it that see as far. At edges, where there are none, the
+      // ray is followed.
+      vec4 fogAt(vec3 dir, float distance) {
+        vec2 pixel = floor(uv * size), first = floor(pixel / fogBlock), part = pixel / fogBlock - first;
+        vec4 sum = vec4(0.0);
+        float weights = 0.0;
+        for (int k = 0; k < 4; k++) {
+          vec2 corner = vec2(k & 1, k >> 1), block = first + corner;
+          vec2 at = (block * fogBlock + 0.5) / size;
+          if (at.x >= 1.0 || at.y >= 1.0) continue;
+          vec2 near = mix(1.0 - part, part, corner);
+          float weight = near.x * near.y;
+          if (weight == 0.0 || abs(distanceAt(at) - distance) > 0.1 * distance) continue;
+          sum += weight * texelFetch(fogBlocks, ivec2(block), 0);
+          weights += weight;
+        }
+        return weights > 0.0 ? sum / weights : volumesAlong(dir, distance);
+      }
+      #endif
       // The mean of what occlusion leaves over the pixels about one that are as far away.
       float openness(vec2 pixel, float distance) {
         float sum = 0.0, count = 0.0;
@@ -331,12 +375,47 @@ export function airMaterial(air: AirUniforms): RawShaderMaterial {
         if (mode == 0) {
           vec4 v = veil(dir, distance);
           light = light * (1.0 - v.w) + v.rgb;
-          if (volumeCount > 0) { vec4 fog = volumesAlong(dir, distance); light = light * fog.w + fog.rgb; }
+          if (volumeCount > 0) { vec4 fog = fogAt(dir, distance); light = light * fog.w + fog.rgb; }
           for (int i = 0; i < beamCount; i++) light += beam(i, dir, distance);
           for (int i = 0; i < glowCount; i++) light += glow(i, dir, distance);
         }
         #endif
         color = vec4(light, distance >= 1e6 ? 0.0 : 1.0);
+      }`,
+  });
+}
+
+/** What fog volumes do to the light of one pixel of each block. */
+export function fogMaterial(air: AirUniforms): RawShaderMaterial {
+  return new RawShaderMaterial({
+    glslVersion: GLSL3,
+    depthTest: false,
+    depthWrite: false,
+    uniforms: {
+      ...air,
+      depth: { value: null },
+      toWorld: { value: new Matrix4() },
+      right: { value: new Vector3() },
+      up: { value: new Vector3() },
+      forward: { value: new Vector3() },
+      tanHalf: { value: 1 },
+      size: { value: new Vector2(1, 1) },
+      fogBlock: { value: 2 },
+    },
+    vertexShader: screenVertex,
+    fragmentShader: `
+      ${airFunctions}
+      uniform sampler2D depth;
+      uniform mat4 toWorld;
+      uniform float tanHalf, fogBlock;
+      uniform vec3 right, up, forward;
+      uniform vec2 size;
+      out vec4 color;
+      ${seen}
+      void main() {
+        vec2 at = (floor(gl_FragCoord.xy) * fogBlock + 0.5) / size;
+        vec3 view = rayAt(at);
+        color = volumesAlong(normalize(view.x * right + view.y * up - view.z * forward), distanceAt(at));
       }`,
   });
 }

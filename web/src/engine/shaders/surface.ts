@@ -1,5 +1,5 @@
 import { DataArrayTexture, GLSL3, RawShaderMaterial, Vector2, Vector3, type Texture } from "three";
-import { halfScale } from "../layers";
+import { halfScale } from "../mix";
 import { highlightGLSL, mirrorGLSL, mirrorUniforms } from "./mirror";
 import { densityBands, scaleGLSL } from "../scale";
 

@@ -3,7 +3,7 @@ import type { Level, Report } from "../../api/client";
 import { metersOf } from "./Meters";
 
 const level = { lights: [{ enabled: true }, { enabled: true }, { enabled: false }] } as unknown as Level;
-const report = (findings: unknown[] = []) => ({ findings, lightmap: { pages: 2, bytes: 3_500_000 } }) as unknown as Report;
+const report = (findings: unknown[] = [], budget: unknown[] = []) => ({ findings, budget, lightmap: { pages: 2, bytes: 3_500_000 } }) as unknown as Report;
 
 const perTexel = { bytes_per_texel: 8, thin_wall_m: 0 };
 
@@ -17,5 +17,10 @@ describe("the meters of a platform", () => {
     const limits = { ...perTexel, shadow_overlap: { max: 4, reserve: 1, why: "" } };
     expect(metersOf(level, report([{ rule: "limits.shadow-overlap", count: 6 }]), limits)[0]).toMatchObject({ now: 6, most: 4, keptFree: 1, shown: "6 of 4" });
     expect(metersOf(level, report(), limits)[0]!.shown).toBe("at most 4");
+  });
+  it("show the build by its minutes, or by a bound", () => {
+    const build = { rule: "limits.build-time", now: 11.04, most: 10 };
+    expect(metersOf(level, report([], [build]), perTexel)[0]).toMatchObject({ name: "Build", now: 11, most: 10, shown: "11 of 10 min" });
+    expect(metersOf(level, report([], [{ ...build, now: 2.5, at_most: true }]), perTexel)[0]!.shown).toBe("at most 2.5 of 10 min");
   });
 });

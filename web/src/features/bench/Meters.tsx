@@ -20,13 +20,18 @@ export function metersOf(level: Level, report: Report | undefined, limits: Limit
   }
   if (report) {
     add("Pages", report.lightmap.pages, limits.lightmap_pages?.max, "limits.lightmap-pages");
-    const mb = (v: number) => (v / 1e6).toFixed(1);
+    const mb = (v: number) => (v / 1e6).toFixed(v < 1e7 ? 1 : 0);
     add("Bytes", report.lightmap.bytes, limits.lightmap_bytes?.max, "limits.lightmap-bytes", `${mb(report.lightmap.bytes)} of ${mb(limits.lightmap_bytes?.max ?? 0)} MB`);
+  }
+  const build = report?.budget.find((b) => b.rule === "limits.build-time");
+  if (build) {
+    const minutes = Number(build.now.toPrecision(2));
+    add("Build", minutes, build.most, build.rule, build.at_most ? `at most ${minutes} of ${build.most} min` : `${minutes} of ${build.most} min`);
   }
   return out;
 }
 
-/** The budget of the platform, always in sight; a click opens the findings. */
+/** The budget of the platform, always in sight; a click opens what its rule finds. */
 export function Meters({ level, report, limits }: { level: Level; report: Report | undefined; limits: Limits | undefined }) {
   if (!limits) return null;
   return (
@@ -42,13 +47,13 @@ function MeterBar({ meter: m }: { meter: Meter }) {
   const over = m.now > m.most;
   return (
     <button
-      className="w-[80px] text-left max-[1150px]:w-[48px]"
-      title={`${m.name}: ${m.shown}${m.keptFree > 0 ? `, ${m.keptFree} kept free` : ""}${over ? ", over the limit" : ""}. Click for the findings.`}
-      onClick={() => bench.set({ panel: "findings", folded: { ...bench.get().folded, drawer: false } })}
+      className="w-[76px] text-left max-[1150px]:w-[48px]"
+      title={`${m.name}: ${m.shown}${m.keptFree > 0 ? `, ${m.keptFree} kept free` : ""}${over ? ", over the limit" : ""}. Click for what is found.`}
+      onClick={() => bench.set({ panel: "findings", rule: m.rule, folded: { ...bench.get().folded, drawer: false } })}
     >
       <span className={`flex justify-between gap-1 text-[10px] leading-3 ${over ? "text-error" : "dim"}`}>
         <span className="max-[1150px]:sr-only">{m.name}</span>
-        <span className="truncate">{m.shown.replace(" of ", "/").replace(" MB", "").replace("at most", "≤")}</span>
+        <span className="truncate">{m.shown.replace(" of ", "/").replace(" MB", "").replace(" min", "′").replace("at most ", "≤")}</span>
       </span>
       <span className="mt-1 block h-[3px] bg-[#3a3a3a]">
         <span className={`block h-full ${over ? "over-limit" : "bg-[#a8a8a8]"}`} style={{ width: `${Math.min(100, (100 * m.now) / m.most)}%` }} />

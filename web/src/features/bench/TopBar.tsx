@@ -24,14 +24,16 @@ export function TopBar({ doc, state, report, platform, user, context, session }:
       <Link href="/" aria-label="All levels" className="shrink-0">
         <img src="/mark.svg" alt="" width={18} height={18} />
       </Link>
-      <h1 className="min-w-16 max-w-56 truncate font-semibold" title={doc.level.name}>
-        {doc.level.name}
-      </h1>
-      <span className="dim shrink-0 whitespace-nowrap bg-base-300 px-2 py-0.5 max-[1150px]:hidden" title={session.state === "saved" ? "All is saved" : "Changes are on their way"}>
-        revision {doc.level.revision}
-        {session.waiting > 0 && " · saving"}
-        {doc.level.role !== "owner" && ` · ${doc.level.owner}'s, you are ${doc.level.role}`}
-      </span>
+      <div className="min-w-16 max-w-56 leading-[14px]">
+        <h1 className="truncate font-semibold" title={doc.level.name}>
+          {doc.level.name}
+        </h1>
+        <p className="dim truncate text-[10px]" title={session.state === "saved" ? "All is saved" : "Changes are on their way"}>
+          revision {doc.level.revision}
+          {session.waiting > 0 && " · saving"}
+          {doc.level.role !== "owner" && ` · ${doc.level.owner}'s, you are ${doc.level.role}`}
+        </p>
+      </div>
       <CommandButton id="undo" context={context} icon={<Undo2 size={15} />} label="Undo" />
       <CommandButton id="redo" context={context} icon={<Redo2 size={15} />} label="Redo" />
       <CommandButton id="palette" context={context} icon={<Search size={14} />} label="Find a command" />
@@ -79,7 +81,7 @@ export function CommandButton({ id, context, icon, label }: { id: string; contex
 
 function Count({ n, what, color, icon }: { n: number; what: string; color: string; icon: React.ReactNode }) {
   return (
-    <button title={`${n} ${what}`} className={`flex items-center gap-1 px-1 ${n > 0 ? color : "dim"}`} onClick={() => bench.set({ panel: "findings", folded: { ...bench.get().folded, drawer: false } })}>
+    <button title={`${n} ${what}`} className={`flex items-center gap-1 px-1 ${n > 0 ? color : "dim"}`} onClick={() => bench.set({ panel: "findings", rule: "", folded: { ...bench.get().folded, drawer: false } })}>
       {icon} {n} <span className="sr-only">{what}</span>
     </button>
   );

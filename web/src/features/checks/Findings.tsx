@@ -1,8 +1,8 @@
-import { AlertTriangle, CircleAlert, Info, MapPin, Wrench } from "lucide-react";
+import { AlertTriangle, CircleAlert, Info, MapPin, Wrench, X } from "lucide-react";
 import { useState } from "react";
 import type { Document, Finding, Report } from "../../api/client";
 import type { Context } from "../../commands";
-import { bench, type Vec } from "../../model/bench";
+import { bench, useBench, type Vec } from "../../model/bench";
 import { byRule, filtered, fixAll, unwaive, waive, type Shown } from "../../model/findings";
 import { counted } from "../../ui/counted";
 
@@ -20,12 +20,14 @@ type Props = { reports: Report[] | undefined; doc: Document; user: string; canEd
 /** What the checks found, a column for each platform: each flies to its place, settles itself where it
  *  can, or is waived with a reason. */
 export function Findings({ reports, ...rest }: Props) {
-  const [shown, setShown] = useState<Shown>({ severity: "", family: "", waived: false });
+  const [chosen, setShown] = useState<Omit<Shown, "rule">>({ severity: "", family: "", waived: false });
+  const rule = useBench((s) => s.rule);
+  const shown = { ...chosen, rule };
   if (!reports) return <p className="dim p-4">Checking…</p>;
   const every = reports.flatMap((r) => r.findings);
   return (
     <div className="flex h-full flex-col">
-      {every.length > 0 && <Filter shown={shown} onChange={setShown} all={every} left={fixAll(filtered(every, shown))} canEdit={rest.canEdit} edit={rest.edit} />}
+      {(every.length > 0 || rule) && <Filter shown={shown} onChange={setShown} all={every} left={fixAll(filtered(every, shown))} canEdit={rest.canEdit} edit={rest.edit} />}
       <div className="flex min-h-0 flex-1">
         {reports.map((r) => (
           <Column key={r.platform} report={r} alone={reports.length === 1} shown={shown} {...rest} />
@@ -35,7 +37,7 @@ export function Findings({ reports, ...rest }: Props) {
   );
 }
 
-type FilterProps = { shown: Shown; onChange: (shown: Shown) => void; all: Finding[]; left: ReturnType<typeof fixAll>; canEdit: boolean; edit: Context["edit"] };
+type FilterProps = { shown: Shown; onChange: (shown: Omit<Shown, "rule">) => void; all: Finding[]; left: ReturnType<typeof fixAll>; canEdit: boolean; edit: Context["edit"] };
 
 function Filter({ shown, onChange, all, left, canEdit, edit }: FilterProps) {
   const waived = all.filter((f) => f.waived).length;
@@ -53,6 +55,11 @@ function Filter({ shown, onChange, all, left, canEdit, edit }: FilterProps) {
           <option key={f} value={f}>{`${f} (${all.filter((x) => x.family === f && !x.waived).length})`}</option>
         ))}
       </select>
+      {shown.rule && (
+        <button className="btn btn-xs" title="Show the findings of all rules again" onClick={() => bench.set({ rule: "" })}>
+          only {shown.rule} <X size={12} aria-label="Show all" />
+        </button>
+      )}
       {waived > 0 && (
         <label className="flex items-center gap-1">
           <input type="checkbox" className="checkbox checkbox-xs" checked={shown.waived} onChange={(e) => onChange({ ...shown, waived: e.target.checked })} /> {waived} waived
@@ -79,7 +86,7 @@ function Column({ report, alone, shown, ...rest }: Omit<Props, "reports"> & { re
       )}
       {findings.length === 0 && (
         <p className="p-4">
-          {report.findings.length === 0 ? `Nothing to mend: ${report.platform} takes this level. ` : "Nothing of what is looked for. "}
+          {shown.rule ? `Nothing is found by ${shown.rule}. ` : report.findings.length === 0 ? `Nothing to mend: ${report.platform} takes this level. ` : "Nothing of what is looked for. "}
           <span className="dim">
             Lightmap {counted(report.lightmap.pages, "page")} of {report.lightmap.page_size}.
           </span>

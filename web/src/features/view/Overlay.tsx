@@ -1,10 +1,13 @@
 import { useEffect, useMemo, useRef, useState } from "react";
-import type { Document, Level, LightmapState, Schemas } from "../../api/client";
+import type { Document, Level, Light, LightmapState, Schemas } from "../../api/client";
 import type { Context } from "../../commands";
 import { swatch } from "../../engine/color";
 import { handlesFor, type Drag, type Handle, type Sight } from "../../engine/handles";
+import { reachLines } from "../../engine/reach";
 import type { Stage } from "../../engine/stage";
+import { apply } from "../../model/apply";
 import { bench, useBench, type Evidence } from "../../model/bench";
+import type { Ghost } from "../../model/ghost";
 import { colorOf, placeOf, thingsOf, type Thing } from "../../model/things";
 import { typedAfter } from "../../model/typed";
 import type { Vec } from "../../model/world";
@@ -251,6 +254,22 @@ export function boxLines(level: Level, selection: readonly string[]): number[] {
     }
   }
   return out;
+}
+
+/** What a click would place: the reach of lights, and boxes of what has a size. */
+export function ghostLines(level: Level, { op, ids }: Ghost): number[] {
+  const things = thingsOf(apply(level, op));
+  return ids.flatMap((id) => {
+    const t = things.get(id);
+    if (!t) return [];
+    if (t.part === "lights") return reachLines(t.entity as unknown as Light);
+    const half = ((t.entity as { size?: number[] }).size ?? [0.2, 0.2, 0.2]).map((v) => v / 2);
+    const at = placeOf(level, t) ?? [0, 0, 0];
+    return edgesOf(
+      at.map((v, i) => v - half[i]!),
+      at.map((v, i) => v + half[i]!),
+    );
+  });
 }
 
 /** What proves a finding, as pairs of points. */

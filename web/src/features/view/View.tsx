@@ -16,7 +16,7 @@ import { CommentPins } from "../talk/CommentPins";
 import { Legend } from "./Legend";
 import { Pins } from "./Pins";
 import { SunHandle } from "./SunHandle";
-import { boxLines, evidenceLines, Handles, Markers } from "./Overlay";
+import { boxLines, evidenceLines, ghostLines, Handles, Markers } from "./Overlay";
 import { useDrawn } from "./useDrawn";
 import { hintOf, useTool } from "./useTool";
 
@@ -40,7 +40,7 @@ export function View({ doc, state, context, session, onApplied }: Props) {
   const markers = useBench((s) => s.markers);
   const mode = useBench((s) => s.mode);
   const hidden = useBench((s) => s.hidden);
-  const { ghost, box } = useTool(stage, context, onApplied);
+  const { mark, box } = useTool(stage, context, onApplied);
   useOpening(stage, doc, scene !== undefined);
   useGoal(stage);
   useLines(stage, doc, markers);
@@ -55,10 +55,10 @@ export function View({ doc, state, context, session, onApplied }: Props) {
         <SunHandle context={context} stage={stage} endGesture={session.endGesture} />
         <OthersInView doc={doc} stage={stage} />
         {markers && <CommentPins doc={doc} stage={stage} />}
-        {ghost && (
-          <div className="pointer-events-none absolute" style={{ left: ghost.x, top: ghost.y }}>
+        {mark && (
+          <div className="pointer-events-none absolute" style={{ left: mark.x, top: mark.y }}>
             <span className="ghost" />
-            <span className="absolute left-4 top-2 whitespace-nowrap bg-base-100/90 px-2 py-0.5">{ghost.text}</span>
+            <span className="absolute left-4 top-2 whitespace-nowrap bg-base-100/90 px-2 py-0.5">{mark.text}</span>
           </div>
         )}
         {box && <div className="pointer-events-none absolute border border-accent bg-[#f0c35a22]" style={box} />}
@@ -163,12 +163,13 @@ function useLines(stage: Stage | null, doc: Document, markers: boolean) {
   const hovered = useBench((s) => s.hovered);
   const blockers = useBench((s) => s.stage === "surfaces" || s.mode === "backs");
   const evidence = useBench((s) => s.evidence);
+  const ghost = useBench((s) => s.ghost);
   useEffect(() => {
     if (!stage) return;
     const light = level.lights.find((l) => l.id === primary);
-    stage.setLines(markers ? [...(light ? reachLines(light) : []), ...boxLines(level, selection), ...(blockers ? blockerLines(level) : []), ...evidenceLines(evidence)] : []);
+    stage.setLines(markers ? [...(ghost ? ghostLines(level, ghost) : []), ...(light ? reachLines(light) : []), ...boxLines(level, selection), ...(blockers ? blockerLines(level) : []), ...evidenceLines(evidence)] : []);
     stage.setOutlined(markers ? selection : [], markers ? hovered : null);
-  }, [stage, level, primary, selection, hovered, markers, blockers, evidence]);
+  }, [stage, level, primary, selection, hovered, markers, blockers, evidence, ghost]);
 }
 
 function Modes() {

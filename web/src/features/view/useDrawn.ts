@@ -3,7 +3,8 @@ import type { Document, LightmapState } from "../../api/client";
 import { linear } from "../../engine/color";
 import { flickerAt } from "../../engine/flicker";
 import { withChanges } from "../../engine/fog";
-import { Mix, type Preview, type Weight } from "../../engine/layers";
+import type { Preview } from "../../engine/layers";
+import { Mix, type Weight } from "../../engine/mix";
 import type { Stage } from "../../engine/stage";
 import { stripOf, weightOf } from "../../engine/weights";
 import { useBench } from "../../model/bench";
@@ -20,7 +21,7 @@ export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Doc
   const saved = session.saved ?? doc;
   const level = doc.document;
   const known = saved.document; // what the service answers is of this
-  const { mode, muted, solo, exposure, lookOn, airOn, mirrorsOn, playing, display } = useBench();
+  const { mode, muted, solo, exposure, lookOn, airOn, mirrorsOn, playing, display, ghost } = useBench();
   const dragged = useBench((s) => s.live);
   const live = useMemo(() => ({ ...pendingLive(level, state), ...dragged }), [level, state, dragged]);
   const lightMax = usePlatforms().data?.items.find((p) => p.ref === display)?.profile.display.light_max ?? 0;
@@ -63,20 +64,23 @@ export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Doc
   );
 
   const [previews, setPreviews] = useState<Record<string, Preview>>({});
-  usePreview(session, useCallback((p: Preview) => setPreviews((all) => ({ ...all, [p.id]: p })), []));
+  usePreview(session, ghost, useCallback((p: Preview) => setPreviews((all) => ({ ...all, [p.id]: p })), []));
+  // A preview holds until its change is saved, or what would be placed is not pointed at any more.
+  const ghosts = ghost?.lights.join("\n") ?? "";
   useEffect(() => {
-    if (session.waiting === 0) setPreviews((all) => (Object.keys(all).length > 0 ? {} : all));
-  }, [session.waiting]);
+    if (session.waiting > 0) return;
+    const kept = new Set(ghosts.split("\n"));
+    setPreviews((all) => (Object.keys(all).every((id) => kept.has(id)) ? all : Object.fromEntries(Object.entries(all).filter(([id]) => kept.has(id)))));
+  }, [session.waiting, ghosts]);
 
   // The mix: layers as they come, weights as they are dragged. Layers of another
   // layout wait for their scene.
   useEffect(() => {
     if (!mix || !state || !scene || state.geometry !== scene.geometry) return;
     const anySolo = Object.values(solo).some(Boolean);
-    let changed = false;
     const now: Record<string, Weight> = {};
     if (session.waiting === 0 && state.revision === doc.level.revision) mix.settle();
-    mix.keepOnly(new Set(state.sources.map((s) => s.id)));
+    let changed = mix.keepOnly(new Set([...state.sources, ...lights, ...Object.values(previews)].map((s) => s.id)));
     for (const { source, key, layer } of layers) {
       if (layer.pageSize === mix.pageSize && layer.pages === mix.pages) mix.setLayer(source, key, layer);
     }
@@ -97,7 +101,7 @@ export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Doc
     }
     stage?.setLampLight(now);
     if (changed) stage?.refresh();
-  }, [stage, host, mix, scene, state, layers, live, muted, solo, flicker, previews, session.waiting, doc.level.revision]);
+  }, [stage, host, mix, scene, state, layers, lights, live, muted, solo, flicker, previews, session.waiting, doc.level.revision]);
 
   const report = useAir(doc.level.id, doc.level.revision).data;
   const fog = useFog(doc.level.id, report).data ?? null;

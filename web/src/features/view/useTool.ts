@@ -8,6 +8,7 @@ import type { Picked } from "../../engine/picking";
 import type { Stage } from "../../engine/stage";
 import { bench, useBench, type Tool } from "../../model/bench";
 import { aim, opening, placed } from "../../model/edits";
+import { ghostOf } from "../../model/ghost";
 import { aimSun } from "../../model/sun";
 import { faceID, placeOf, taken, thingsOf } from "../../model/things";
 import { complain, notice } from "../../ui/messages";
@@ -50,7 +51,7 @@ const doorM = [1, 2.1] as const;
  *  before a click, and the box that is being drawn. */
 export function useTool(stage: Stage | null, context: Context, onApplied: () => void) {
   const tool = useBench((s) => s.tool);
-  const [ghost, setGhost] = useState<{ x: number; y: number; text: string } | null>(null);
+  const [mark, setMark] = useState<{ x: number; y: number; text: string } | null>(null);
   const [box, setBox] = useState<CSSProperties | null>(null);
   const id = context.doc.level.id;
 
@@ -134,11 +135,14 @@ export function useTool(stage: Stage | null, context: Context, onApplied: () => 
     (hit: Picked | null) => {
       const over = tool.is === "select" ? (hit?.entity ?? null) : null;
       if (bench.get().hovered !== over) bench.set({ hovered: over });
+      const made = hit && tool.is === "place" ? placed(context.level, tool.what, hit.point, hit.normal) : null;
+      const ghost = made && ghostOf(made);
+      bench.set({ ghost });
       const text = hit && (tool.is === "place" ? tool.word : tool.is === "rig" ? tool.name : tool.is === "opening" ? "window" : tool.is === "paint" ? tool.word : tool.is === "aim" ? "aim here" : "");
-      const at = hit && text && stage?.project(hit.point.map((v, i) => v + hit.normal[i]! * 0.12));
-      setGhost(at ? { ...at, text: text! } : null);
+      const at = hit && text && stage?.project(ghost?.at ?? hit.point.map((v, i) => v + hit.normal[i]! * 0.12));
+      setMark(at ? { ...at, text: text! } : null);
     },
-    [tool, stage],
+    [tool, stage, context.level],
   );
 
   const boxed = useCallback(
@@ -168,8 +172,11 @@ export function useTool(stage: Stage | null, context: Context, onApplied: () => 
     stage.onHover = hovered;
     stage.onBox = boxed;
   }, [stage, clicked, hovered, boxed]);
-  useEffect(() => setGhost(null), [tool]);
-  return { ghost, box };
+  useEffect(() => {
+    setMark(null);
+    bench.set({ ghost: null });
+  }, [tool]);
+  return { mark, box };
 }
 
 /** A click on something selects it; on a block that is selected, the face; with Alt what is

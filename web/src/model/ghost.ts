@@ -1,0 +1,11 @@
+import type { Operation } from "../api/client";
+
+/** What a click would place, shown under the pointer before it: the operation that adds it, the
+ *  lights among what it adds, and where the first thing stands. */
+export type Ghost = { op: Operation; ids: readonly string[]; lights: readonly string[]; at: readonly number[] };
+
+export function ghostOf({ op, ids }: { op: Operation; ids: readonly string[] }): Ghost {
+  const added = (op.op === "batch" ? (op.steps ?? []) : [op]).filter((s) => s.op === "add");
+  const entities = added.map((s) => ({ part: s.part, ...(s.entity as { id: string; transform?: { position?: number[] } }) }));
+  return { op, ids, lights: entities.filter((e) => e.part === "lights").map((e) => e.id), at: entities[0]?.transform?.position ?? [0, 0, 0] };
+}
