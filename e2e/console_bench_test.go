@@ -194,6 +194,33 @@ func TestHandlesInTheBrowser(t *testing.T) {
 	assert.Equal(t, was.Transform.Rotation, doc.Document.Light("lamp").Transform.Rotation)
 }
 
+// What would be placed shines under the pointer before it is placed, and nothing is saved by that.
+func TestAGhostShinesInTheBrowser(t *testing.T) {
+	t.Parallel()
+	maren, l, g := room(t)
+	apply(t, maren, l.ID, level.Set("lamp", map[string]any{"enabled": false}))
+	_, err := harness.BakeAndWait(ctx, maren, l.ID, "draft")
+	require.NoError(t, err)
+	p := open(t, g)
+	p.onBench("maren", l.ID)
+	p.key("m") // markers are no light
+	revision := current(t, maren, l.ID)
+	floor := func() float64 { return brightness(p.view(), 0.3, 0.6, 0.7, 0.95) }
+	dark := floor()
+	p.key("P", input.ModifierShift)
+	for x := 600.0; x <= 640; x += 20 {
+		p.do(chromedp.MouseEvent(input.MouseMoved, x, 430))
+	}
+	p.do(chromedp.WaitVisible(`[data-testid=view][data-previews]`))
+	// The browser takes the pointer away for a picture.
+	p.eval(`document.querySelector("[data-testid=view] canvas").addEventListener("pointerleave", (e) => e.stopImmediatePropagation(), true), ""`)
+	assert.Greater(t, floor(), dark+15, "it shines")
+	p.do(chromedp.KeyEvent(kb.Escape))
+	p.do(chromedp.Sleep(500 * time.Millisecond))
+	assert.InDelta(t, dark, floor(), 3, "it is gone")
+	assert.Equal(t, revision, current(t, maren, l.ID))
+}
+
 // From the room to a workshop at night: a lamp and a glow placed on surfaces, a window cut, a
 // moon through it, fog, a viewpoint; nothing typed but a name.
 func TestWorkshopFromTheRoomInTheBrowser(t *testing.T) {

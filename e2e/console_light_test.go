@@ -97,9 +97,17 @@ func TestTexelsInTheBrowser(t *testing.T) {
 	p.do(chromedp.Navigate(g.URL+"/levels/"+l.ID), chromedp.WaitVisible("[data-strip]"))
 	p.click("Markers")
 	lit := p.view()
-	p.click("Texels")
+	p.choose("More view modes", "texels")
 	before := p.view()
 	assert.Greater(t, difference(lit, before), 10.0, "a board of texels, not light")
+	for mode, legend := range map[string]string{
+		"leaks": "Where light may get in or out", "shadows": "more than the 4 that the platform takes", "reflections": "How sharp surfaces mirror",
+	} {
+		p.choose("More view modes", mode)
+		p.see(legend)
+		assert.Greater(t, difference(before, p.view()), 5.0, mode)
+	}
+	p.choose("More view modes", "texels")
 	p.click("Plan density")
 	p.see("one density")
 	p.click("Apply to")

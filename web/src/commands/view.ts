@@ -4,6 +4,7 @@ import { alike, type Likeness } from "../model/find";
 import { selectedThings } from "../model/edits";
 import { freshID } from "../model/apply";
 import { placeOf, taken, thingsOf, type Thing } from "../model/things";
+import { viewModes } from "../model/viewModes";
 import { forwardOf, tidyVec } from "../model/world";
 import { needsEdit, needsSelection, type Command, type Context } from "./command";
 
@@ -67,16 +68,6 @@ const toggle = (id: string, title: string, keys: string[], field: "markers" | "a
   isOn: () => bench.get()[field],
   run: () => bench.set({ [field]: !bench.get()[field] }),
 });
-
-const modes = [
-  ["unlit", "Unlit", "1"],
-  ["final", "Lit", "2"],
-  ["light", "Light alone", "3"],
-  ["brightness", "Brightness", "4"],
-  ["texels", "Texels", "5"],
-  ["clipping", "Clipping", "6"],
-  ["backs", "Backs", "7"],
-] as const;
 
 const likenesses: [Likeness, string][] = [
   ["kind", "of the same kind"],
@@ -155,7 +146,7 @@ export const viewCommands: Command[] = [
   { id: "fit", title: "Fit to the platforms…", short: "Fit…", group: "Light", run: () => bench.set({ dialog: "fit" }) },
   { id: "tour", title: "Take the tour", group: "Help", run: () => bench.set({ dialog: "tour" }) },
   { id: "opening", title: "Cut a window or door", short: "Window, door", group: "Place", keys: ["x"], whyNot: needsEdit, isOn: () => bench.get().tool.is === "opening", run: () => tool({ is: "opening" }) },
-  ...modes.map(([mode, title, key]): Command => ({ id: `mode-${mode}`, title, group: "View", keys: [key], isOn: () => bench.get().mode === mode, run: () => bench.set({ mode }) })),
+  ...viewModes.map(({ id, title, key }): Command => ({ id: `mode-${id}`, title, group: "View", keys: [key], isOn: () => bench.get().mode === id, run: () => bench.set({ mode: id }) })),
   toggle("markers", "Markers", ["m"], "markers"),
   toggle("air", "Air: fog, glows, beams and motes", ["f"], "airOn"),
   toggle("mirrors", "Mirrors: what smooth and wet surfaces show", [], "mirrorsOn"),

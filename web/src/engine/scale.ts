@@ -33,3 +33,5 @@ export function scaleCSS(bands: number): string {
 export const brightnessBands = { first: -3, count: 12 };
 /** Density too, from 1 texel a metre on. */
 export const densityBands = { first: 0, count: 6 };
+/** Shadows at a surface: a band for each number from 1 on. */
+export const shadowBands = 8;

@@ -6,6 +6,7 @@ import {
   DataTexture,
   DepthTexture,
   DoubleSide,
+  FloatType,
   HalfFloatType,
   LinearFilter,
   LinearMipmapLinearFilter,
@@ -26,7 +27,7 @@ import {
   SRGBColorSpace,
 } from "three";
 import type { Mirrors, Pixels, SceneMesh, SkyMap } from "../features/data";
-import type { ViewMode } from "../model/bench";
+import type { ViewMode } from "../model/viewModes";
 import type { Vec } from "../model/world";
 import { CameraHand, type Click, type Rect } from "./camera";
 import type { Hit, Ray } from "./handles";
@@ -36,13 +37,14 @@ import { Picking, type Picked } from "./picking";
 import { Outlines } from "./outlines";
 import { Passes, type AirDraw } from "./passes";
 import { full, Quality, type Fineness } from "./quality";
+import { shadowRows, type shadowBodies } from "./shadows";
 import { setPart } from "./variant";
 import { mostDropM, Walker } from "./walker";
 import { freeMirrors, setLamps, setMirrors } from "./shaders/mirror";
 import { surfaceMaterial } from "./shaders/surface";
 import type { Torch } from "../model/carried";
 
-const modes: Record<ViewMode, number> = { final: 0, unlit: 1, light: 2, brightness: 3, texels: 4, clipping: 5, backs: 6 };
+const modes: Record<ViewMode, number> = { final: 0, unlit: 1, light: 2, brightness: 3, texels: 4, clipping: 5, backs: 6, leaks: 6, shadows: 7, reflections: 8 };
 
 const finishMs = 600; // at rest, after which a picture that is not whole is drawn whole
 const [smallWidth, smallHeight] = [96, 64];
@@ -167,6 +169,7 @@ export class Stage {
     this.mesh.geometry.dispose();
     this.mesh.material.dispose();
     this.mesh.material.uniforms.images!.value.dispose();
+    this.mesh.material.uniforms.shadowBodies!.value.dispose();
     freeMirrors(this.mesh.material.uniforms);
     this.mixer?.dispose();
   }
@@ -220,6 +223,18 @@ export class Stage {
   setMode(mode: ViewMode) {
     this.passes.mode = modes[mode];
     if (this.mesh) this.mesh.material.uniforms.mode!.value = mode === "clipping" ? modes.final : modes[mode];
+    this.draw();
+  }
+
+  /** Takes where lights cast shadows, and how many a platform takes at one point; 0 is no limit. */
+  setShadows({ count, values }: ReturnType<typeof shadowBodies>, most: number) {
+    const u = this.mesh?.material.uniforms;
+    if (!u) return;
+    u.shadowBodies!.value.dispose();
+    u.shadowBodies!.value = new DataTexture(values, shadowRows, Math.max(count, 1), RGBAFormat, FloatType);
+    u.shadowBodies!.value.needsUpdate = true;
+    u.shadowCount!.value = count;
+    u.shadowMost!.value = most;
     this.draw();
   }
 

@@ -4,11 +4,11 @@ import type { Ledger, LightLine, PresetInfo, Variant } from "../api/client";
 import { carriedAtFirst, type Carried } from "./carried";
 import type { Placeable } from "./edits";
 import type { Ghost } from "./ghost";
+import type { ViewMode } from "./viewModes";
 
 // What the bench is doing right now and nobody else needs to know: selection, tool, view, and
 // values that are being dragged. All that is saved is in the level.
 
-export type ViewMode = "unlit" | "final" | "light" | "brightness" | "texels" | "clipping" | "backs";
 export type Stage = "level" | "mood" | "lights" | "surfaces" | "look" | "checks" | "handover";
 export type Panel = "mixer" | "findings" | "ledger" | "history" | "presets" | "shots" | "charts" | "talk";
 export type Vec = [number, number, number];

@@ -356,7 +356,7 @@ export function airMaterial(air: AirUniforms): RawShaderMaterial {
 
       void main() {
         vec3 light = texture(scene, uv).rgb;
-        if (mode == 1 || mode == 3 || mode == 4 || mode == 6) { color = vec4(light, texture(depth, uv).r < 1.0 ? 1.0 : 0.0); return; }
+        if (mode == 1 || mode == 3 || mode == 4 || mode >= 6) { color = vec4(light, texture(depth, uv).r < 1.0 ? 1.0 : 0.0); return; }
         vec3 view = rayAt(uv);
         vec3 dir = normalize(view.x * right + view.y * up - view.z * forward);
         float distance = distanceAt(uv);

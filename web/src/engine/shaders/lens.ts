@@ -223,7 +223,7 @@ export const displayMaterial = () =>
       ivec2 at = ivec2(gl_FragCoord.xy);
       vec4 raw = texelFetch(light, at, 0);
       if (mode == 5) { color = vec4(clipped(toned(at)), 1.0); return; }
-      if (mode == 1 || mode == 4 || mode == 6) { color = vec4(encode(raw.a > 0.5 ? raw.rgb : vec3(0.03)), 1.0); return; }
+      if (mode == 1 || mode == 4 || mode >= 6) { color = vec4(encode(raw.a > 0.5 ? raw.rgb : vec3(0.03)), 1.0); return; }
       if (mode == 3) { color = vec4(raw.a > 0.5 ? bands(raw.r) : vec3(0.08), 1.0); return; }
       vec3 c = shown(at);
       if (sharpen != 0.0) c += sharpen * (c - (shown(at - ivec2(1, 0)) + shown(at + ivec2(1, 0)) + shown(at - ivec2(0, 1)) + shown(at + ivec2(0, 1))) / 4.0);

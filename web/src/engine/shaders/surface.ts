@@ -1,10 +1,14 @@
-import { DataArrayTexture, GLSL3, RawShaderMaterial, Vector2, Vector3, type Texture } from "three";
+import { DataArrayTexture, DataTexture, FloatType, GLSL3, RawShaderMaterial, RGBAFormat, Vector2, Vector3, type Texture } from "three";
 import { halfScale } from "../mix";
 import { highlightGLSL, mirrorGLSL, mirrorUniforms } from "./mirror";
-import { densityBands, scaleGLSL } from "../scale";
+import { densityBands, scaleGLSL, shadowBands } from "../scale";
+import { shadowsGLSL } from "../shadows";
 
 /** The most times white that a surface or the sky counts for, as core/grade has it. */
 export const ceiling = 16;
+
+/** The roughness from which on nothing mirrors. */
+const mattFrom = "0.999";
 
 /** Surfaces: radiance over white into a half-float target, or a plain reading of it. */
 export function surfaceMaterial(lightmap: Texture, pageSize: number) {
@@ -22,6 +26,9 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number) {
     torchAt: { value: new Vector3() },
     torchAim: { value: new Vector3(0, 0, -1) },
     torchCone: { value: new Vector2(1, 0.9) },
+    shadowBodies: { value: new DataTexture(new Float32Array(16), 4, 1, RGBAFormat, FloatType) },
+    shadowCount: { value: 0 },
+    shadowMost: { value: 0 },
   };
   const material = new RawShaderMaterial({
     glslVersion: GLSL3,
@@ -61,7 +68,8 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number) {
       uniform float pageSize, white, lightMax;
       uniform vec3 torch, torchAt, torchAim; // candela; it stands at the eye, so none of its shadows is seen
       uniform vec2 torchCone; // cosines where it begins to fade and where it ends
-      uniform int mode; // 0 final, 1 unlit, 2 light alone, 3 brightness, 4 texels, 6 backs
+      uniform int mode; // 0 final, 1 unlit, 2 light alone, 3 brightness, 4 texels, 6 backs, 7 shadows, 8 reflections
+      uniform int shadowMost; // that a platform takes at one point; 0 is no limit
       centroid in vec3 vTexel;
       in vec3 vAlbedo, vNormal, vPlace, vMoving;
       in float vEmission, vOneSided;
@@ -75,6 +83,8 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number) {
       ${highlightGLSL}
       #endif
       ${scaleGLSL}
+      ${shadowsGLSL}
+      float striped() { return mod(gl_FragCoord.x + gl_FragCoord.y, 12.0) < 6.0 ? 1.0 : 0.0; } // on screen
       void main() {
         if (vOneSided > 0.5 && !gl_FrontFacing) discard; // the other side is drawn instead
         vec3 albedo = vAlbedo;
@@ -120,10 +130,17 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number) {
           float fade = smoothstep(1.0, 0.4, max(b, d)); // squares under a pixel blend
           shown = vTexel.z < -0.5 ? vec3(0.02) : hue * mix(0.75, 0.5 + 0.5 * check, fade) * (0.6 + 0.4 * vNormal.y * vNormal.y);
         }
-        if (mode == 6) { // stripes keep their size on screen
+        float form = 0.6 + 0.4 * vNormal.y * vNormal.y;
+        if (mode == 6) {
           shown = vec3(dot(shown, vec3(0.2126, 0.7152, 0.0722)));
-          if (!gl_FrontFacing && vImage.w <= 0.0) shown = mod(gl_FragCoord.x + gl_FragCoord.y, 12.0) < 6.0 ? vec3(0.8, 0.1, 0.5) : vec3(0.3, 0.02, 0.2);
+          if (!gl_FrontFacing && vImage.w <= 0.0) shown = mix(vec3(0.3, 0.02, 0.2), vec3(0.8, 0.1, 0.5), striped());
         }
+        if (mode == 7) {
+          int n = shadowsAt(vPlace);
+          shown = n == 0 ? vec3(0.05) : scaleAt(clamp((float(n) - 0.5) / ${shadowBands}.0, 0.0, 1.0)) * form;
+          if (shadowMost > 0 && n > shadowMost) shown = mix(vec3(0.25, 0.01, 0.01), vec3(0.85, 0.08, 0.05), striped()) * form;
+        }
+        if (mode == 8) shown = vFinish.x < ${mattFrom} ? scaleAt(1.0 - vFinish.x / ${mattFrom}) * form : vec3(0.05) * form;
         color = vec4(shown, 1.0);
       }`,
   });

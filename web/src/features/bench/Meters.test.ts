@@ -21,6 +21,6 @@ describe("the meters of a platform", () => {
   it("show the build by its minutes, or by a bound", () => {
     const build = { rule: "limits.build-time", now: 11.04, most: 10 };
     expect(metersOf(level, report([], [build]), perTexel)[0]).toMatchObject({ name: "Build", now: 11, most: 10, shown: "11 of 10 min" });
-    expect(metersOf(level, report([], [{ ...build, now: 2.5, at_most: true }]), perTexel)[0]!.shown).toBe("at most 2.5 of 10 min");
+    expect(metersOf(level, report([], [{ ...build, now: 2.5, at_most: true }]), perTexel)[0]!.shown).toBe("at most 3 of 10 min");
   });
 });

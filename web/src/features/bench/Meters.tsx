@@ -25,7 +25,8 @@ export function metersOf(level: Level, report: Report | undefined, limits: Limit
   }
   const build = report?.budget.find((b) => b.rule === "limits.build-time");
   if (build) {
-    const minutes = Number(build.now.toPrecision(2));
+    const step = 10 ** Math.floor(Math.log10(Math.max(build.now, 0.1)));
+    const minutes = build.at_most ? Number((Math.ceil(build.now / step) * step).toPrecision(1)) : Number(build.now.toPrecision(2));
     add("Build", minutes, build.most, build.rule, build.at_most ? `at most ${minutes} of ${build.most} min` : `${minutes} of ${build.most} min`);
   }
   return out;

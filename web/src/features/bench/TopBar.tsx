@@ -1,4 +1,4 @@
-import { AlertTriangle, Camera, CircleAlert, Download, Redo2, Search, Undo2 } from "lucide-react";
+import { AlertTriangle, Camera, CircleAlert, Redo2, Search, Undo2 } from "lucide-react";
 import { useMutation } from "@tanstack/react-query";
 import { Link } from "wouter";
 import { takeShot, type Document, type LightmapState, type Report } from "../../api/client";
@@ -54,9 +54,6 @@ export function TopBar({ doc, state, report, platform, user, context, session }:
       </select>
       <BakeButton id={id} state={state} canEdit={context.canEdit} />
       <ShotButton id={id} name={doc.level.name} />
-      <a className="btn btn-ghost btn-xs max-[1150px]:hidden" href={`/api/v1/levels/${id}/export?format=glb`} download aria-label="Hand back as glTF" title="Hand back as glTF (.glb)">
-        <Download size={14} />
-      </a>
       <People />
       <Bell />
       <span className="grid h-6 w-6 shrink-0 place-items-center rounded-full bg-[#4a4a4a] text-[10px]" title={user}>

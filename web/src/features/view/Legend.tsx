@@ -1,9 +1,18 @@
-import { brightnessBands, densityBands, scaleCSS } from "../../engine/scale";
+import type { Level } from "../../api/client";
+import { brightnessBands, densityBands, scaleCSS, shadowBands } from "../../engine/scale";
 import { useBench } from "../../model/bench";
+import { usePlatforms } from "../data";
+
+/** Shadows that the level's platform takes at one point, without its reserve; 0 is no limit. */
+export function useShadowLimit(level: Level): number {
+  const limit = usePlatforms().data?.items.find((p) => p.ref === (level.platform || "baked-arena"))?.profile.limits.shadow_overlap;
+  return limit ? limit.max - limit.reserve : 0;
+}
 
 /** What the colours of a view mode mean. */
-export function Legend() {
+export function Legend({ level }: { level: Level }) {
   const mode = useBench((s) => s.mode);
+  const most = useShadowLimit(level);
   switch (mode) {
     case "brightness":
       return (
@@ -31,7 +40,40 @@ export function Legend() {
     case "backs":
       return (
         <Frame title="Backs of surfaces">
-          <Key color="repeating-linear-gradient(135deg, rgb(231 89 188) 0 4px, rgb(149 39 124) 4px 8px)" text="seen from behind: light may pass here" />
+          <Key color={stripes("rgb(231 89 188)", "rgb(149 39 124)")} text="seen from behind: light may pass here" />
+        </Frame>
+      );
+    case "leaks":
+      return (
+        <Frame title="Where light may get in or out">
+          <Key color={stripes("rgb(231 89 188)", "rgb(149 39 124)")} text="seen from behind: light may pass here" />
+          <Key color="rgb(240 196 90)" text="lines: blockers, and what the checks of closure found" />
+        </Frame>
+      );
+    case "shadows":
+      return (
+        <Frame title="Lights that cast shadows at the surface">
+          <Bar bands={shadowBands} label={`From 1 to ${shadowBands} lights`} />
+          <div className="mr-14 flex">
+            {Array.from({ length: shadowBands }, (_, i) => (
+              <span key={i} className="flex-1 text-center">
+                {i + 1}
+                {i + 1 === shadowBands && "+"}
+              </span>
+            ))}
+          </div>
+          {most > 0 && <Key color={stripes("rgb(238 79 63)", "rgb(137 25 25)")} text={`more than the ${most} that the platform takes`} />}
+        </Frame>
+      );
+    case "reflections":
+      return (
+        <Frame title="How sharp surfaces mirror">
+          <Bar bands={12} label="From rough to smooth" />
+          <div className="mr-14 flex justify-between">
+            <span>rough</span>
+            <span>smooth</span>
+          </div>
+          <Key color="rgb(63 63 63)" text="matt; boxes: reflections of the level" />
         </Frame>
       );
     default:
@@ -39,9 +81,11 @@ export function Legend() {
   }
 }
 
+const stripes = (a: string, b: string) => `repeating-linear-gradient(135deg, ${a} 0 4px, ${b} 4px 8px)`;
+
 function Frame({ title, children }: { title: string; children: React.ReactNode }) {
   return (
-    <figure className="pointer-events-none absolute bottom-10 left-2 w-80 bg-base-100/95 px-3 py-2 text-[11px]" aria-label="Legend">
+    <figure className="pointer-events-none absolute bottom-14 left-2 w-80 bg-base-100/95 px-3 py-2 text-[11px]" aria-label="Legend">
       <figcaption className="mb-1 font-semibold">{title}</figcaption>
       {children}
     </figure>

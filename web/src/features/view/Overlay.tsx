@@ -1,5 +1,5 @@
 import { useEffect, useMemo, useRef, useState } from "react";
-import type { Document, Level, Light, LightmapState, Schemas } from "../../api/client";
+import type { Document, Finding, Level, Light, LightmapState, Schemas } from "../../api/client";
 import type { Context } from "../../commands";
 import { swatch } from "../../engine/color";
 import { handlesFor, type Drag, type Handle, type Sight } from "../../engine/handles";
@@ -286,6 +286,9 @@ export function evidenceLines(evidence: Evidence | null): number[] {
   for (let i = 0; i + 1 < evidence.path.length; i++) out.push(...evidence.path[i]!, ...evidence.path[i + 1]!);
   return out;
 }
+
+/** Where light may get in or out, as the checks have found it. */
+export const leakLines = (findings: readonly Finding[]): number[] => findings.filter((f) => f.family === "closure").flatMap((f) => evidenceLines({ path: f.path ?? [], region: f.region ?? [] }));
 
 function edgesOf(min: readonly number[], max: readonly number[]): number[] {
   const corner = (n: number) => [n & 1 ? max[0]! : min[0]!, n & 2 ? max[1]! : min[1]!, n & 4 ? max[2]! : min[2]!];

@@ -1,34 +1,27 @@
 import { useEffect, useMemo, useRef, useState } from "react";
-import type { Document, LightmapState } from "../../api/client";
+import type { Document, Level, LightmapState } from "../../api/client";
 import { goTo } from "../../commands/view";
 import type { Context } from "../../commands";
 import { reachLines } from "../../engine/reach";
+import { shadowBodies } from "../../engine/shadows";
 import { Stage } from "../../engine/stage";
-import { bench, camera, picture, useBench, usePrimary, type ViewMode } from "../../model/bench";
+import { bench, camera, picture, useBench, usePrimary } from "../../model/bench";
 import { blockerLines } from "../../model/blockers";
 import { torchOf, type Carried } from "../../model/carried";
+import { viewModes, type ViewMode } from "../../model/viewModes";
 import { zoneAt } from "../../model/zones";
-import { usePlatforms } from "../data";
+import { platformsOf } from "../checks/Fit";
+import { usePlatforms, useReports } from "../data";
 import type { Session } from "../session";
 import { OthersInView } from "../presence/People";
 import { Trying } from "../presets/Trying";
 import { CommentPins } from "../talk/CommentPins";
-import { Legend } from "./Legend";
+import { Legend, useShadowLimit } from "./Legend";
 import { Pins } from "./Pins";
 import { SunHandle } from "./SunHandle";
-import { boxLines, evidenceLines, ghostLines, Handles, Markers } from "./Overlay";
+import { boxLines, evidenceLines, ghostLines, leakLines, Handles, Markers } from "./Overlay";
 import { useDrawn } from "./useDrawn";
 import { hintOf, useTool } from "./useTool";
-
-const modeNames: [ViewMode, string, string][] = [
-  ["unlit", "Unlit", "1"],
-  ["final", "Lit", "2"],
-  ["light", "Light alone", "3"],
-  ["brightness", "Brightness", "4"],
-  ["texels", "Texels", "5"],
-  ["clipping", "Clipping", "6"],
-  ["backs", "Backs", "7"],
-];
 
 type Props = { doc: Document; state: LightmapState | undefined; context: Context; session: Session; onApplied: () => void };
 
@@ -44,6 +37,7 @@ export function View({ doc, state, context, session, onApplied }: Props) {
   useOpening(stage, doc, scene !== undefined);
   useGoal(stage);
   useLines(stage, doc, markers);
+  useShadows(stage, level, scene !== undefined);
   useWalking(stage, doc, scene !== undefined);
   useEffect(() => stage?.setHidden(new Set(Object.keys(hidden))), [stage, hidden, scene]);
   return (
@@ -66,7 +60,7 @@ export function View({ doc, state, context, session, onApplied }: Props) {
       {broken && <p className="absolute inset-0 grid place-items-center">{broken}</p>}
       {mode === "final" && !lit && !broken && <p className="absolute left-1/2 top-11 -translate-x-1/2 bg-base-100/90 px-3 py-1">{state && state.sources.length === 0 ? "Nothing shines yet: shown unlit. Place a light." : "No light is baked yet: shown unlit. A draft is on its way."}</p>}
       <Trying doc={doc} />
-      <Legend />
+      <Legend level={level} />
       <Modes />
       <Viewpoints doc={doc} />
       <Shown />
@@ -155,22 +149,36 @@ function useWalking(stage: Stage | null, doc: Document, ready: boolean) {
   useEffect(() => stage?.setTorch(walking && carried.on ? torchOf(carried) : null), [stage, walking, carried]);
 }
 
+/** Where lights cast shadows, while that is shown. */
+function useShadows(stage: Stage | null, level: Level, ready: boolean) {
+  const shown = useBench((s) => s.mode === "shadows");
+  const most = useShadowLimit(level);
+  useEffect(() => {
+    if (shown && ready) stage?.setShadows(shadowBodies(level), most);
+  }, [stage, shown, ready, level, most]);
+}
+
 /** The reach of the selected light, and the boxes and outlines of what is selected. */
 function useLines(stage: Stage | null, doc: Document, markers: boolean) {
   const level = doc.document;
   const primary = usePrimary();
   const selection = useBench((s) => s.selection);
   const hovered = useBench((s) => s.hovered);
-  const blockers = useBench((s) => s.stage === "surfaces" || s.mode === "backs");
+  const mode = useBench((s) => s.mode);
+  const blockers = useBench((s) => s.stage === "surfaces") || mode === "backs" || mode === "leaks";
+  const findings = useReports(doc.level.id, doc.level.revision, platformsOf(doc)).data?.items[0]?.findings;
   const evidence = useBench((s) => s.evidence);
   const ghost = useBench((s) => s.ghost);
   useEffect(() => {
     if (!stage) return;
     const light = level.lights.find((l) => l.id === primary);
-    stage.setLines(markers ? [...(ghost ? ghostLines(level, ghost) : []), ...(light ? reachLines(light) : []), ...boxLines(level, selection), ...(blockers ? blockerLines(level) : []), ...evidenceLines(evidence)] : []);
+    stage.setLines(markers ? [...(ghost ? ghostLines(level, ghost) : []), ...(light ? reachLines(light) : []), ...boxLines(level, selection), ...(blockers ? blockerLines(level) : []), ...evidenceLines(evidence), ...(mode === "leaks" ? leakLines(findings ?? []) : []), ...(mode === "reflections" ? boxLines(level, level.reflections.map((r) => r.id)) : [])] : []);
     stage.setOutlined(markers ? selection : [], markers ? hovered : null);
-  }, [stage, level, primary, selection, hovered, markers, blockers, evidence, ghost]);
+  }, [stage, level, primary, selection, hovered, markers, blockers, mode, findings, evidence, ghost]);
 }
+
+const barred = viewModes.filter((m) => !("rare" in m));
+const rare = viewModes.filter((m) => "rare" in m);
 
 function Modes() {
   const mode = useBench((s) => s.mode);
@@ -178,31 +186,34 @@ function Modes() {
   return (
     <>
       <div className="absolute left-2 top-2 z-20 flex @[660px]:hidden">
-        <select className="field !w-32 !bg-base-100" aria-label="View mode, as a list" value={mode} onChange={(e) => bench.set({ mode: e.target.value as ViewMode })}>
-          {modeNames.map(([m, name]) => (
-            <option key={m} value={m}>
-              {name}
-            </option>
-          ))}
-        </select>
+        <ModeList label="View mode, as a list" modes={viewModes} mode={mode} />
       </div>
-      <ModeButtons mode={mode} markers={markers} />
+      <div className="absolute left-2 top-2 z-20 hidden bg-base-100 @[660px]:flex" role="group" aria-label="View mode">
+        {barred.map(({ id, title, key }) => (
+          <button key={id} aria-pressed={mode === id} title={`${title} (${key})`} className={`h-6 border-b-2 px-2 ${mode === id ? "border-accent bg-base-300" : "dim border-transparent"}`} onClick={() => bench.set({ mode: id })}>
+            {title}
+          </button>
+        ))}
+        <ModeList label="More view modes" modes={rare} mode={mode} none="More…" />
+        <button aria-pressed={markers} title="Markers and handles (M)" className={`h-6 border-b-2 px-2 ${markers ? "border-accent bg-base-300" : "dim border-transparent"}`} onClick={() => bench.set({ markers: !markers })}>
+          Markers
+        </button>
+      </div>
     </>
   );
 }
 
-function ModeButtons({ mode, markers }: { mode: ViewMode; markers: boolean }) {
+function ModeList({ label, modes, mode, none }: { label: string; modes: readonly (typeof viewModes)[number][]; mode: ViewMode; none?: string }) {
+  const shown = modes.some((m) => m.id === mode);
   return (
-    <div className="absolute left-2 top-2 z-20 hidden bg-base-100 @[660px]:flex" role="radiogroup" aria-label="View mode">
-      {modeNames.map(([m, name, key]) => (
-        <button key={m} role="radio" aria-checked={mode === m} title={`${name} (${key})`} className={`h-6 border-b-2 px-2 ${mode === m ? "border-accent bg-base-300" : "dim border-transparent"}`} onClick={() => bench.set({ mode: m })}>
-          {name}
-        </button>
+    <select className={`field !w-28 border-b-2 !bg-base-100 ${none && shown ? "border-accent" : "border-transparent"}`} aria-label={label} value={shown ? mode : ""} onChange={(e) => bench.set({ mode: (e.target.value || "final") as ViewMode })}>
+      {none && <option value="">{none}</option>}
+      {modes.map(({ id, title, key }) => (
+        <option key={id} value={id}>
+          {`${title} (${key})`}
+        </option>
       ))}
-      <button aria-pressed={markers} title="Markers and handles (M)" className={`h-6 border-b-2 px-2 ${markers ? "border-accent bg-base-300" : "dim border-transparent"}`} onClick={() => bench.set({ markers: !markers })}>
-        Markers
-      </button>
-    </div>
+    </select>
   );
 }
 
