@@ -2,6 +2,7 @@ package level
 
 import (
 	"math"
+	"slices"
 	"strings"
 	"time"
 
@@ -96,6 +97,34 @@ func (w *World) Pose(e *Entity) geom.Pose {
 		return pose
 	}
 	return w.resolve(e)
+}
+
+// OnlyAdds tells whether all blocks, meshes and materials of an earlier state are in l as they were, with others
+// after them at most.
+func (l *Level) OnlyAdds(was *Level) bool {
+	return begins(l.Solids, was.Solids) && begins(l.Meshes, was.Meshes) && begins(l.Materials, was.Materials)
+}
+
+func begins[T comparable](list, with []T) bool {
+	return len(list) >= len(with) && slices.Equal(list[:len(with)], with)
+}
+
+// StandingIn is the level with the blocks, meshes and materials of another. Lights stay where they are in space, also
+// where what carried them is not there.
+func (l *Level) StandingIn(other *Level) *Level {
+	out, world := *l, l.World()
+	out.Solids, out.Meshes, out.Materials = other.Solids, other.Meshes, other.Materials
+	out.Lights = make([]*Light, len(l.Lights))
+	for i, was := range l.Lights {
+		light := *was
+		if light.Parent != "" {
+			pose := world.Pose(&was.Entity)
+			q := pose.Rotation
+			light.Parent, light.Transform = "", Transform{Vec(pose.Position), [4]float64{q.V[0], q.V[1], q.V[2], q.W}}
+		}
+		out.Lights[i] = &light
+	}
+	return &out
 }
 
 func (w *World) resolve(e *Entity) geom.Pose {

@@ -81,7 +81,7 @@ func (s *server) registerLight(a huma.API) {
 		return s.layer(ctx, in.ID, in.Key)
 	})
 	preview := heavy(operation("POST", "/levels/{id}/preview", "preview-light", "The direct light of a source after a change that is not saved", tag))
-	preview.Description = "For a hand that drags a light: nothing is stored. Little-endian: length of a JSON header (uint32), the header, padded to four bytes (the source's id, colour, strength and weight), then the layer as get-layer gives it, at draft, without bounces. The change must not move geometry."
+	preview.Description = "For a hand that drags a light: nothing is stored. Little-endian: length of a JSON header (uint32), the header, padded to four bytes (the source's id, colour, strength and weight), then the layer as get-layer gives it, at draft, without bounces. The change must not move geometry; blocks that it adds cast no shadow yet."
 	preview.Responses = binaryResponse("application/octet-stream")
 	huma.Register(a, preview, func(ctx context.Context, in *struct {
 		LevelPath
@@ -175,6 +175,9 @@ func (s *server) preview(ctx context.Context, id string, in *api.NewPreview) (*f
 	next, _, err := o.doc.ApplyContext(ctx, in.Operation)
 	if err != nil {
 		return nil, s.problem(err)
+	}
+	if next.OnlyAdds(o.doc) { // what is added casts no shadow yet
+		next = next.StandingIn(o.doc)
 	}
 	if !o.prepared.Shares(next) {
 		return nil, newProblem(http.StatusConflict, "the change moves geometry; only lights have a preview")

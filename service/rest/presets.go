@@ -173,15 +173,7 @@ func (s *server) registerWouldApply(a huma.API, tag string) {
 		LevelPath
 		Body api.ApplyPreset
 	}) (*out[list[level.Change]], error) {
-		_, doc, err := s.Store.Level(askerOf(ctx), in.ID)
-		if err != nil {
-			return nil, s.problem(err)
-		}
-		_, p, err := s.Store.Preset(askerOf(ctx), cmp.Or(in.Body.Owner, askerOf(ctx).Name), in.Body.Name, in.Body.Version)
-		if err != nil {
-			return nil, s.problem(err)
-		}
-		op, _, err := p.Apply(doc, placeOf(&in.Body))
+		doc, op, err := s.presetOperation(ctx, in.ID, &in.Body)
 		if err != nil {
 			return nil, s.problem(err)
 		}
@@ -192,6 +184,29 @@ func (s *server) registerWouldApply(a huma.API, tag string) {
 		_, changes, err := doc.Difference(ctx, next)
 		return answerList(s, changes, err)
 	})
+	plan := operation("POST", "/levels/{id}/presets/operation", "plan-preset", "The operation that would put a preset into a level", tag)
+	plan.Description = "Nothing is stored. With it the preset can be shown, or its light previewed, before it is taken."
+	huma.Register(a, plan, func(ctx context.Context, in *struct {
+		LevelPath
+		Body api.ApplyPreset
+	}) (*out[level.Operation], error) {
+		_, op, err := s.presetOperation(ctx, in.ID, &in.Body)
+		return answer(s, op, err)
+	})
+}
+
+// presetOperation is what would put a preset into a level, and the level's document.
+func (s *server) presetOperation(ctx context.Context, id string, in *api.ApplyPreset) (doc *level.Level, op level.Operation, err error) {
+	_, doc, err = s.Store.Level(askerOf(ctx), id)
+	if err != nil {
+		return nil, op, err
+	}
+	_, p, err := s.Store.Preset(askerOf(ctx), cmp.Or(in.Owner, askerOf(ctx).Name), in.Name, in.Version)
+	if err != nil {
+		return nil, op, err
+	}
+	op, _, err = p.Apply(doc, placeOf(in))
+	return doc, op, err
 }
 
 func placeOf(p *api.ApplyPreset) preset.Place {

@@ -64,6 +64,26 @@ func TestPreviewIsTheDirectLightOfAChange(t *testing.T) {
 	assert.Equal(t, api.PreviewHead{Geometry: p.Geometry(), ID: "lamp", Color: p.Source("lamp").Color, Strength: 80, Weight: p.Source("lamp").Weight}, head)
 }
 
+// What comes with a block that carries it, as in a rig, shines from its place; the block has no shadow yet.
+func TestPreviewOfWhatStandsOnSomethingNew(t *testing.T) {
+	h := newHouse(t)
+	furnished(t, h)
+	stand := level.Default[level.Solid]()
+	stand.ID, stand.Size, stand.Transform.Position = "stand", level.Vec{0.2, 1, 0.2}, level.Vec{1, 0.5, 1}
+	candle := level.NewLight("candle", level.Point)
+	candle.Strength, candle.Parent, candle.Transform.Position = 5, "stand", level.Vec{0, 1, 0}
+	layerOf := func(op level.Operation) []byte {
+		w := h.preview(t, "viewer", op, "candle")
+		require.Equal(t, http.StatusOK, w.Code, w.Body)
+		data := w.Body.Bytes()
+		return data[4+binary.LittleEndian.Uint32(data):]
+	}
+	carried := layerOf(level.Batch("place", level.Add("solids", &stand), level.Add("lights", candle)))
+	alone := *candle
+	alone.Parent, alone.Transform.Position = "", level.Vec{1, 1.5, 1}
+	assert.Equal(t, layerOf(level.Add("lights", &alone)), carried)
+}
+
 func TestPreviewsThatCannotBe(t *testing.T) {
 	h := newHouse(t)
 	furnished(t, h)

@@ -206,6 +206,7 @@ var Table = map[string]Need{
 	"edit-level":     editor,
 	"undo":           editor,
 	"redo":           editor,
+	"plan-preset":    viewer,
 	"preview-preset": viewer,
 	"restore":        editor,
 	"import-again":   editor,

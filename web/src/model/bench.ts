@@ -20,6 +20,7 @@ export type Tool =
   | { is: "ask" }
   | { is: "comment" }
   | { is: "line"; from: { point: Vec; normal: Vec } | null }
+  | { is: "pick-material" }
   | { is: "paint"; material: string; word: string }
   | { is: "aim" }
   | { is: "opening" }

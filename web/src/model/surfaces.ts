@@ -28,6 +28,13 @@ export function setFaces(faces: readonly FaceSurface[], fields: Values, label: s
   return steps.length === 1 ? { ...steps[0]!, label } : { op: "batch", label, steps };
 }
 
+/** The material of a face, or of all of a block or mesh for null; "" where it has none. */
+export function materialAt(level: Level, id: string, face: number | null): string {
+  const solid = level.solids.find((s) => s.id === id);
+  if (solid && face !== null) return facesOf(level, [`${id}#${face}`])[0]?.surface.material ?? "";
+  return (solid ?? level.meshes.find((m) => m.id === id))?.surface.material ?? "";
+}
+
 /** Puts a material on a face, or on all of a block or mesh for null; null where it cannot take one. */
 export function paint(level: Level, id: string, face: number | null, material: string, word: string): Operation | null {
   const solid = level.solids.find((s) => s.id === id);

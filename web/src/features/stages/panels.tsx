@@ -94,9 +94,10 @@ export function SurfacesStage({ doc, context }: StageProps) {
   return (
     <>
       <Group title="See">
-        <CommandGrid context={context} ids={["mode-texels", "mode-backs", "mode-brightness", "mode-unlit"]} />
+        <CommandGrid context={context} ids={["mode-texels", "mode-leaks", "mode-backs", "mode-reflections", "mode-brightness", "mode-unlit"]} />
       </Group>
       <Group title="Materials: pick one, click surfaces">
+        <CommandGrid context={context} ids={["pick-material"]} />
         <MaterialSwatches doc={doc} context={context} />
       </Group>
     </>
@@ -122,9 +123,13 @@ export function LookStage({ doc, context, onApplied }: StageProps) {
 }
 
 export function ChecksStage({ doc, report, context }: StageProps) {
+  useOn();
   return (
     <>
       <Findings report={report} />
+      <Group title="See">
+        <CommandGrid context={context} ids={["mode-shadows", "mode-leaks"]} />
+      </Group>
       <FitButton doc={doc} />
       <Budget report={report} />
       <AlsoFor doc={doc} context={context} />

@@ -1,6 +1,6 @@
-import { useCallback, useEffect, useState, type CSSProperties } from "react";
+import { useCallback, useEffect, useRef, useState, type CSSProperties } from "react";
 import { useMutation } from "@tanstack/react-query";
-import { api, take } from "../../api/client";
+import { api, take, type Level } from "../../api/client";
 import type { Context } from "../../commands";
 import type { Click, Rect } from "../../engine/camera";
 import { faceAlong, type Ray } from "../../engine/handles";
@@ -8,11 +8,11 @@ import type { Picked } from "../../engine/picking";
 import type { Stage } from "../../engine/stage";
 import { bench, useBench, type Tool } from "../../model/bench";
 import { aim, opening, placed } from "../../model/edits";
-import { ghostOf } from "../../model/ghost";
+import { ghostOf, type Ghost } from "../../model/ghost";
 import { aimSun } from "../../model/sun";
 import { faceID, placeOf, taken, thingsOf } from "../../model/things";
 import { complain, notice } from "../../ui/messages";
-import { paint } from "../../model/surfaces";
+import { materialAt, paint } from "../../model/surfaces";
 import { askLine, askPoint } from "../data";
 import { hasMarker } from "./Overlay";
 
@@ -27,6 +27,8 @@ export function hintOf(tool: Tool): string {
       return "Click what you want to say something about. Esc leaves.";
     case "line":
       return tool.from ? "Click where the line ends. Esc leaves." : "Click where the line begins. Esc leaves.";
+    case "pick-material":
+      return "Click a surface to pick up its material. Esc leaves.";
     case "paint":
       return `Click a face to put ${tool.word} on it; with Shift the whole block. Esc leaves.`;
     case "aim":
@@ -100,9 +102,13 @@ export function useTool(stage: Stage | null, context: Context, onApplied: () => 
           bench.set({ tool: { is: "select" } });
           return void askLine(id, from.point, hit.point, from.normal);
         }
+        case "pick-material": {
+          const material = level.materials.find((m) => m.id === materialAt(level, hit.entity, faceHit(level, hit)));
+          if (!material) return notice("That surface has no material of its own.");
+          return bench.set({ tool: { is: "paint", material: material.id, word: material.name || material.id } });
+        }
         case "paint": {
-          const solid = level.solids.find((x) => x.id === hit.entity);
-          const face = solid && !click.shift ? faceAlong(level, solid, hit.normal) : null;
+          const face = click.shift ? null : faceHit(level, hit);
           const op = paint(level, hit.entity, face, tool.material, tool.word);
           return op ? edit(op) : notice("That surface takes no material.");
         }
@@ -131,18 +137,37 @@ export function useTool(stage: Stage | null, context: Context, onApplied: () => 
     [context, tool, id, placeRig],
   );
 
+  // The service knows how a rig is set against a surface; one question is under way at a time, about the newest spot.
+  const pointed = useRef<Picked | null>(null);
+  const asking = useRef(false);
+  const followRig = useCallback(
+    async (rig: Tool & { is: "rig" }) => {
+      if (asking.current) return;
+      asking.current = true;
+      for (let at: Picked | null = null; at !== pointed.current && bench.get().tool === rig; ) {
+        at = pointed.current;
+        const ghost = at && (await rigGhost(id, rig, at).catch(() => null));
+        if (bench.get().tool === rig) bench.set({ ghost });
+      }
+      asking.current = false;
+    },
+    [id],
+  );
+
   const hovered = useCallback(
     (hit: Picked | null) => {
       const over = tool.is === "select" ? (hit?.entity ?? null) : null;
       if (bench.get().hovered !== over) bench.set({ hovered: over });
+      pointed.current = hit;
       const made = hit && tool.is === "place" ? placed(context.level, tool.what, hit.point, hit.normal) : null;
       const ghost = made && ghostOf(made);
-      bench.set({ ghost });
+      if (tool.is !== "rig") bench.set({ ghost });
+      else void followRig(tool);
       const text = hit && (tool.is === "place" ? tool.word : tool.is === "rig" ? tool.name : tool.is === "opening" ? "window" : tool.is === "paint" ? tool.word : tool.is === "aim" ? "aim here" : "");
       const at = hit && text && stage?.project(ghost?.at ?? hit.point.map((v, i) => v + hit.normal[i]! * 0.12));
       setMark(at ? { ...at, text: text! } : null);
     },
-    [tool, stage, context.level],
+    [tool, stage, context.level, followRig],
   );
 
   const boxed = useCallback(
@@ -179,6 +204,19 @@ export function useTool(stage: Stage | null, context: Context, onApplied: () => 
   return { mark, box };
 }
 
+/** The face of a block that was hit; null for a mesh. */
+function faceHit(level: Level, hit: Picked): number | null {
+  const solid = level.solids.find((s) => s.id === hit.entity);
+  return solid ? faceAlong(level, solid, hit.normal) : null;
+}
+
+/** What a rig would bring at a spot. */
+async function rigGhost(id: string, { owner, name, version }: Tool & { is: "rig" }, { point, normal }: Picked): Promise<Ghost> {
+  const op = await take(api.POST("/api/v1/levels/{id}/presets/operation", { params: { path: { id } }, body: { owner, name, version, at: [...point], normal: [...normal] } }));
+  const added = (op.op === "batch" ? (op.steps ?? []) : [op]).filter((s) => s.op === "add" && s.part !== "rigs");
+  return ghostOf({ op, ids: added.map((s) => (s.entity as { id: string }).id) });
+}
+
 /** A click on something selects it; on a block that is selected, the face; with Alt what is
  *  behind what is selected now. */
 function select({ level, selection }: Context, hits: Picked[], click: Click) {
@@ -195,8 +233,7 @@ function select({ level, selection }: Context, hits: Picked[], click: Click) {
   }
   const hit = free[0]!;
   const chosen = selection.some((id) => taken(id).id === hit.entity);
-  const solid = level.solids.find((x) => x.id === hit.entity);
-  const face = chosen && solid ? faceAlong(level, solid, hit.normal) : null;
+  const face = chosen ? faceHit(level, hit) : null;
   if (face !== null) {
     const faces = how === "toggle" ? selection.filter((id) => id !== hit.entity) : [];
     bench.set({ selection: faces });
