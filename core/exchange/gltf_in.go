@@ -47,6 +47,8 @@ func readGLTF(files *Files, o Options, report *Report) (l *level.Level, err erro
 	if err := checkVersion(data); err != nil {
 		return nil, err
 	}
+	files = files.withoutFallbacks()
+	data = files.Data
 	if err := files.checkNeighbours(); err != nil {
 		return nil, err
 	}
@@ -92,13 +94,13 @@ func checkVersion(data []byte) error {
 
 // Extensions that are understood, and those without which a file looks a little other.
 var (
-	understood = []string{lightspunctual.ExtensionName, "KHR_mesh_quantization", texturetransform.ExtensionName, "KHR_materials_emissive_strength", instancing, diffuseTransmission}
+	understood = []string{lightspunctual.ExtensionName, "KHR_mesh_quantization", texturetransform.ExtensionName, "KHR_materials_emissive_strength", instancing, diffuseTransmission, meshoptPacked}
 	looks      = []string{"KHR_materials_unlit", "KHR_materials_specular", "KHR_materials_ior", "KHR_materials_clearcoat", "KHR_materials_sheen", "KHR_materials_transmission",
 		"KHR_materials_volume", "KHR_materials_iridescence", "KHR_materials_anisotropy", "KHR_materials_dispersion", "KHR_materials_pbrSpecularGlossiness", "KHR_materials_variants", "KHR_animation_pointer", "KHR_xmp_json_ld"}
 	// packed are ways to pack a file that are not unpacked here, and how to save it without.
 	packed = map[string]string{
 		"KHR_draco_mesh_compression": "save the file without mesh compression",
-		"EXT_meshopt_compression":    "save the file without mesh compression",
+		"KHR_meshopt_compression":    "save the file with EXT_meshopt_compression, or without mesh compression",
 		"KHR_texture_basisu":         "save the file with PNG or JPEG images",
 		"EXT_texture_webp":           "save the file with PNG or JPEG images",
 		"EXT_texture_avif":           "save the file with PNG or JPEG images",
@@ -172,6 +174,9 @@ type importer struct {
 
 func (in *importer) run(o Options) error {
 	if err := in.takeBuffers(); err != nil {
+		return err
+	}
+	if err := in.unpack(); err != nil {
 		return err
 	}
 	if err := in.checkAccessors(); err != nil {

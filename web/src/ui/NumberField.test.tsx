@@ -50,4 +50,17 @@ describe("a number field", () => {
     await userEvent.type(field(), "{ArrowUp}{Shift>}{ArrowUp}{/Shift}");
     expect(commit.mock.calls).toEqual([[5.5, "step Range"], [7, "step Range"]]);
   });
+  it("tells that there is no value of its own, takes one, and takes it away", async () => {
+    const [commit, clear] = [vi.fn(), vi.fn()];
+    const { rerender } = render(<NumberField label="Range" value={0} none={{ words: "as the level", now: true, clear }} onCommit={commit} />);
+    expect(field().value).toBe("");
+    expect(field().placeholder).toBe("as the level");
+    await userEvent.type(field(), "0{Enter}");
+    expect(commit).toHaveBeenLastCalledWith(0);
+    rerender(<NumberField label="Range" value={0} none={{ words: "as the level", now: false, clear }} onCommit={commit} />);
+    expect(field().value).toBe("0");
+    await userEvent.clear(field());
+    await userEvent.type(field(), "{Enter}");
+    expect(clear).toHaveBeenCalledOnce();
+  });
 });

@@ -16,6 +16,8 @@ type Props = {
   initial?: number | undefined;
   disabled?: boolean | undefined;
   unset?: string | undefined; // shown for 0, where 0 means that nothing is set
+  /** Words while there is no value; an empty text takes the value away. */
+  none?: { words: string; now: boolean; clear: () => void } | undefined;
   about?: string | undefined;
   onLive?: ((v: number) => void) | undefined;
   onCommit: (v: number, gesture?: string) => void;
@@ -29,7 +31,7 @@ const shown = (v: number) => String(Number(v.toPrecision(6)));
  *  with the arrows, and put back to its default by a double click on the label. What cannot be
  *  is said beside it, and the text stays as it was typed. */
 export function NumberField(props: Props) {
-  const { label, value, span, unit = "", min = -Infinity, max = Infinity, exclusiveMin = false, step = 0.1, scale = "linear", initial, disabled, unset, about, onLive, onCommit, onEach } = props;
+  const { label, value, span, unit = "", min = -Infinity, max = Infinity, exclusiveMin = false, step = 0.1, scale = "linear", initial, disabled, unset, none, about, onLive, onCommit, onEach } = props;
   const [text, setText] = useState<string | null>(null);
   const [fault, setFault] = useState("");
   const input = useRef<HTMLInputElement>(null);
@@ -44,6 +46,11 @@ export function NumberField(props: Props) {
 
   function finish() {
     if (text === null) return;
+    if (none && text.trim() === "") {
+      leave();
+      if (!none.now) none.clear();
+      return;
+    }
     const change = relative(text, unit, platformUnits);
     if (change && onEach && span) {
       onEach(change);
@@ -54,7 +61,7 @@ export function NumberField(props: Props) {
     if ("error" in typed || why) return setFault(why);
     leave();
     const v = Number(typed.value.toPrecision(10));
-    if (v !== value || span) onCommit(v);
+    if (v !== value || span || none?.now) onCommit(v);
   }
   function leave() {
     setText(null);
@@ -100,7 +107,7 @@ export function NumberField(props: Props) {
 
   const range = Number.isFinite(min) || Number.isFinite(max) ? `${Number.isFinite(min) ? min : "any"} to ${Number.isFinite(max) ? max : "any"}${unit && ` ${unit}`}` : "";
   const tip = [about, range, initial === undefined ? "" : `default ${initial}${unit && ` ${unit}`}; double click puts it back`, "Drag to change."].filter(Boolean).join("\n");
-  const text0 = span ? `${shown(span[0])} to ${shown(span[1])}` : value === 0 && unset ? unset : shown(value);
+  const text0 = none?.now ? "" : span ? `${shown(span[0])} to ${shown(span[1])}` : value === 0 && unset ? unset : shown(value);
   return (
     <div className="row grid grid-cols-[92px_1fr] items-center gap-x-2">
       <label className={`dim truncate ${disabled ? "" : "scrub"}`} onPointerDown={down} onPointerMove={move} onPointerUp={up} onDoubleClick={() => initial !== undefined && !disabled && onCommit(initial)} title={tip}>
@@ -112,6 +119,7 @@ export function NumberField(props: Props) {
           ref={input}
           className={`field ${there ? "pr-20" : "pr-7"} ${fault ? "!border-error" : ""} ${span ? "italic" : ""}`}
           inputMode="decimal"
+          placeholder={none?.words}
           aria-label={label}
           aria-invalid={fault !== ""}
           aria-describedby={fault ? faultID : undefined}

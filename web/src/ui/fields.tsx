@@ -7,7 +7,7 @@ import { Choice, Toggle } from "./rows";
 // what it may be.
 
 export type Field = { path: string; label: string; when?: (of: Values) => boolean; /** What else is set with it. */ also?: (v: unknown) => Values } & (
-  | { is: "number"; unit?: string; min?: number; max?: number; step?: number; scale?: "log"; unset?: string; initial?: number }
+  | { is: "number"; unit?: string; min?: number; max?: number; step?: number; scale?: "log"; unset?: string; /** Words while there is no value, and what is taken away to have none. */ none?: string; clears?: string; initial?: number }
   | { is: "toggle" }
   | { is: "choice"; of: readonly string[] }
   | { is: "color"; unset?: string; /** The colour that it has while none is set. */ shown?: (of: Values) => string | undefined }
@@ -49,6 +49,7 @@ function FieldRow({ field: f, all, part, disabled, set, setEach, live }: Omit<Pr
       return (
         <NumberField
           {...f}
+          none={f.none === undefined ? undefined : { words: f.none, now: own.every((v) => v === undefined || v === null), clear: () => set({ [f.clears ?? f.path]: null }) }}
           min={f.min ?? limits?.min}
           max={f.max ?? limits?.max}
           exclusiveMin={limits?.exclusiveMin}

@@ -19,7 +19,7 @@ import { EnvironmentSections } from "./Environment";
 import { LookSections } from "./look";
 import { OriginLine } from "../presets/OriginLine";
 import { ProfileSection } from "./Profile";
-import { sectionsOf, surfaceFields, turns } from "./parts";
+import { sectionsOf, surfaceFields, turns, zoneFields } from "./parts";
 
 type Props = { doc: Document; state: LightmapState | undefined; canEdit: boolean; edit: Context["edit"] };
 
@@ -288,13 +288,7 @@ function ZoneAmbients({ level, canEdit, edit }: { level: Document["document"]; c
           of={zone}
           disabled={!canEdit}
           set={(fields) => edit({ op: "set", id: zone.id, fields })}
-          fields={[
-            { is: "choice", path: "mode", label: "Zone mode", of: ["indoor", "outdoor"] },
-            { is: "choice", path: "play", label: "Play", of: ["none", "compete", "story"] },
-            { is: "number", path: "ambient.strength", label: "Zone ambient", unit: "lx", min: 0, step: 0.1, scale: "log", unset: zone.ambient ? undefined : "as the level" },
-            { is: "color", path: "ambient.color", label: "Zone colour", when: () => !!zone.ambient },
-            { is: "number", path: "ambient.sky_fill", label: "Zone sky fill", unit: "×", min: 0, max: 10, step: 0.01, when: () => !!zone.ambient },
-          ]}
+          fields={zoneFields}
         />
       )}
     </div>

@@ -95,6 +95,20 @@ const bodySections = (l: Level): Section[] => [
 ];
 
 /** The sections of a part; unit is that of the strength of the lights that are shown. */
+const hasAmbient = (v: Values) => v.ambient !== undefined && v.ambient !== null;
+
+/** What a zone says of its own. */
+export const zoneFields: Field[] = [
+  { is: "choice", path: "mode", label: "Zone mode", of: ["indoor", "outdoor"] },
+  { is: "choice", path: "play", label: "Play", of: ["none", "compete", "story"] },
+  { is: "number", path: "priority", label: "Priority", step: 1 },
+  { is: "number", path: "blend_m", label: "Blend", unit: "m", step: 0.25 },
+  { is: "number", path: "ambient.strength", label: "Zone ambient", unit: "lx", min: 0, step: 0.1, scale: "log", none: "as the level", clears: "ambient" },
+  { is: "color", path: "ambient.color", label: "Zone colour", when: hasAmbient },
+  { is: "number", path: "ambient.sky_fill", label: "Zone sky fill", unit: "×", min: 0, max: 10, step: 0.01, when: hasAmbient },
+  { is: "number", path: "wetness", label: "Zone wetness", min: 0, max: 1, step: 0.05, none: "as the level" },
+];
+
 export function sectionsOf(level: Level, part: Part, chosen: readonly Kind[]): Section[] {
   switch (part) {
     case "lights": {
@@ -109,20 +123,7 @@ export function sectionsOf(level: Level, part: Part, chosen: readonly Kind[]): S
     case "meshes":
       return [{ title: "Mesh", fields: [{ is: "toggle", path: "enabled", label: "On" }] }, ...bodySections(level)];
     case "zones":
-      return [
-        {
-          title: "Zone",
-          fields: [
-            { is: "choice", path: "mode", label: "Zone mode", of: ["indoor", "outdoor"] },
-            { is: "choice", path: "play", label: "Play", of: ["none", "compete", "story"] },
-            { is: "number", path: "priority", label: "Priority", step: 1 },
-            { is: "number", path: "blend_m", label: "Blend", unit: "m", step: 0.25 },
-            { is: "number", path: "ambient.strength", label: "Zone ambient", unit: "lx", min: 0, step: 0.1, scale: "log" },
-            { is: "color", path: "ambient.color", label: "Zone colour", when: (v) => v.ambient !== undefined },
-            { is: "number", path: "ambient.sky_fill", label: "Zone sky fill", unit: "×", min: 0, max: 10, step: 0.01, when: (v) => v.ambient !== undefined },
-          ],
-        },
-      ];
+      return [{ title: "Zone", fields: zoneFields }];
     case "viewpoints":
       return [{ title: "Viewpoint", fields: [{ is: "number", path: "fov_deg", label: "Field of view", unit: "°", step: 1 }] }];
     case "probes":
