@@ -326,8 +326,13 @@ type ImportOptions struct {
 	Rules string  // a preset of import rules: [owner/]name[@version]
 	Dry   bool    // only say what would come in
 	UnitM float64 // metres in a unit of the file; 0 for the format's own
+	Scale float64 // times the unit; 0 is 1
 	Up    string  // "y" or "z"; "" for the format's own
-	Scene string  // glTF: name or number
+	// Forward is the file's axis that points north: "x", "-x" and so on; "" for the usual one of its up.
+	Forward  string
+	Handed   string // "right" or "left"; "" is right
+	Platform string // whose unit and axes hold where they are not said
+	Scene    string // glTF: name or number
 }
 
 // Member is somebody a level is shared with.

@@ -84,19 +84,16 @@ func (a *app) checkCommand() *cobra.Command {
 }
 
 func (o *checking) valid() error {
-	for _, c := range []struct {
-		flag, value string
-		words       []string
-	}{
-		{"--format", o.format, checkFormats}, {"--fail-on", o.failOn, append(slices.Clone(report.Severities), "never")}, {"--units", o.units, []string{"metres", "platform"}},
+	for _, err := range []error{
+		oneOf("--format", o.format, checkFormats), oneOf("--fail-on", o.failOn, append(slices.Clone(report.Severities), "never")), oneOf("--units", o.units, []string{"metres", "platform"}),
 	} {
-		if !slices.Contains(c.words, c.value) {
-			return usageError{fmt.Errorf("%s is %q; there are %s", c.flag, c.value, strings.Join(c.words, ", "))}
+		if err != nil {
+			return err
 		}
 	}
 	for _, f := range o.families {
-		if !slices.Contains(check.Families, f) {
-			return usageError{fmt.Errorf("--family is %q; there are %s", f, strings.Join(check.Families, ", "))}
+		if err := oneOf("--family", f, check.Families); err != nil {
+			return err
 		}
 	}
 	return nil

@@ -11,6 +11,7 @@ import (
 	"os"
 	"path"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -39,16 +40,70 @@ func unitOf(text string) (float64, error) {
 	return m, nil
 }
 
+// oneOf is an error for a flag's value that is none of some words.
+func oneOf(flag, value string, words []string) error {
+	if slices.Contains(words, value) {
+		return nil
+	}
+	return usageError{fmt.Errorf("%s is %q; there are %s", flag, value, strings.Join(words, ", "))}
+}
+
+var (
+	ups    = []string{"y", "z"}
+	norths = []string{"x", "-x", "y", "-y", "z", "-z"}
+	hands  = []string{"right", "left"}
+)
+
+// addReading gives a command the flags that say how a file is to be read. What is returned judges them, before
+// the service is asked.
+func (a *app) addReading(cmd *cobra.Command, o *api.ImportOptions) (settle func() error) {
+	var unit string
+	f := cmd.Flags()
+	f.StringVar(&unit, "unit", "", "unit of the file: m, cm, mm, in, ft, or metres as a number (default: the format's)")
+	f.Float64Var(&o.Scale, "scale", 0, "times the unit (default 1)")
+	f.StringVar(&o.Up, "up", "", "the file's axis that points up: y or z (default: the format's)")
+	f.StringVar(&o.Forward, "forward", "", "the file's axis that points north: x, -x, y, -y, z or -z (default: -z where y is up, y where z is up)")
+	f.StringVar(&o.Handed, "handed", "", "the file's axes: right or left (default right)")
+	f.StringVar(&o.Platform, "platform", "", "platform whose unit and axes hold where they are not said")
+	for name, words := range map[string][]string{"up": ups, "forward": norths, "handed": hands} {
+		cobra.CheckErr(cmd.RegisterFlagCompletionFunc(name, cobra.FixedCompletions(words, cobra.ShellCompDirectiveNoFileComp)))
+	}
+	cobra.CheckErr(cmd.RegisterFlagCompletionFunc("platform", a.completePlatforms))
+	return func() (err error) {
+		if o.UnitM, err = unitOf(unit); err != nil {
+			return err
+		}
+		for _, c := range []struct {
+			flag, value string
+			words       []string
+		}{{"--up", o.Up, ups}, {"--forward", o.Forward, norths}, {"--handed", o.Handed, hands}} {
+			if c.value == "" {
+				continue
+			}
+			if err := oneOf(c.flag, c.value, c.words); err != nil {
+				return err
+			}
+		}
+		if o.Up != "" && strings.TrimPrefix(o.Forward, "-") == o.Up {
+			return usageError{fmt.Errorf("--forward is %s, along the axis that points up", o.Forward)}
+		}
+		if !(o.Scale >= 0 && o.Scale <= 1e4) {
+			return usageError{fmt.Errorf("--scale is %v; a number over 0 and at most 10000 is needed", o.Scale)}
+		}
+		return nil
+	}
+}
+
 func (a *app) levelImport() *cobra.Command {
 	var o api.ImportOptions
-	var unit, into string
+	var into string
 	var dry, watch bool
+	var settle func() error
 	cmd := &cobra.Command{
 		Use: "import FILE", Short: "Bring in glTF, OBJ, PLY, STL, terrain (PNG), a level document, or a folder or .zip with one of them", Args: args(1),
 		Long: "Bring in a file as a new level. Files beside it that it names, such as buffers, images and\nmaterial libraries, come with it; none outside of its folder is read.\nWith --into the geometry of an earlier import of the same file is replaced in place: ids, materials,\ndensities, zones and lights of the level stay.",
 		RunE: func(cmd *cobra.Command, in []string) error {
-			var err error
-			if o.UnitM, err = unitOf(unit); err != nil {
+			if err := settle(); err != nil {
 				return err
 			}
 			if watch {
@@ -80,8 +135,7 @@ func (a *app) levelImport() *cobra.Command {
 	}
 	f := cmd.Flags()
 	f.StringVar(&o.Name, "name", "", "name of the level (default: the file's or the document's)")
-	f.StringVar(&unit, "unit", "", "unit of the file: m, cm, mm, in, ft, or metres as a number (default: the format's)")
-	f.StringVar(&o.Up, "up", "", "the file's axis that points up: y or z (default: the format's)")
+	settle = a.addReading(cmd, &o)
 	f.StringVar(&o.Scene, "scene", "", "glTF: name or number of the scene (default: the one that the file opens with)")
 	f.Float64Var(&o.TerrainM, "terrain", 0, "read a PNG image as terrain, so many metres wide")
 	f.Float64Var(&o.HeightM, "height", 0, "terrain: metres from black to white (default 20)")

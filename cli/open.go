@@ -54,15 +54,15 @@ func personalData() (string, error) {
 
 func (a *app) openCommand() *cobra.Command {
 	var o api.ImportOptions
-	var unit, data string
+	var data string
 	var watch, quiet bool
+	var settle func() error
 	cmd := &cobra.Command{
 		Use: "open [FILE]", Short: "Open a file in the console: starts what is needed, brings the file in, and signs the browser in", Args: argsBetween(0, 1),
 		Long:    "Opens a file from your editor in the console. A service for you alone runs on this machine, with its data in\nyour own folder; it is started if none runs, and stops with Ctrl-C. A file whose level is still called\nas the file is taken into it again: its geometry is replaced, and your lights stay. With --watch that happens whenever the file is saved.",
 		Example: "  grotta open hall.glb --watch\n  grotta open",
 		RunE: func(cmd *cobra.Command, in []string) error {
-			var err error
-			if o.UnitM, err = unitOf(unit); err != nil {
+			if err := settle(); err != nil {
 				return err
 			}
 			if watch && len(in) == 0 {
@@ -78,8 +78,7 @@ func (a *app) openCommand() *cobra.Command {
 	}
 	f := cmd.Flags()
 	f.StringVar(&data, "data", "", "folder of the data (default: your own)")
-	f.StringVar(&unit, "unit", "", "unit of the file: m, cm, mm, in, ft, or metres as a number (default: the format's)")
-	f.StringVar(&o.Up, "up", "", "the file's axis that points up: y or z (default: the format's)")
+	settle = a.addReading(cmd, &o)
 	f.BoolVar(&watch, "watch", false, "take the file in again whenever it is saved")
 	f.BoolVar(&quiet, "no-browser", false, "print the address, and open no browser")
 	return cmd

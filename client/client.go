@@ -278,8 +278,8 @@ func (c *Client) ImportAgain(ctx context.Context, id string, data []byte, o api.
 }
 
 func importQuery(o api.ImportOptions) url.Values {
-	q := query("name", o.Name, "file", o.File, "main", o.Main, "rules", o.Rules, "up", o.Up, "scene", o.Scene)
-	for name, v := range map[string]float64{"unit_m": o.UnitM, "terrain_m": o.TerrainM, "height_m": o.HeightM, "cells": float64(o.Cells)} {
+	q := query("name", o.Name, "file", o.File, "main", o.Main, "rules", o.Rules, "up", o.Up, "forward", o.Forward, "handed", o.Handed, "platform", o.Platform, "scene", o.Scene)
+	for name, v := range map[string]float64{"unit_m": o.UnitM, "scale": o.Scale, "terrain_m": o.TerrainM, "height_m": o.HeightM, "cells": float64(o.Cells)} {
 		if v != 0 {
 			q.Set(name, strconv.FormatFloat(v, 'f', -1, 64))
 		}

@@ -236,6 +236,7 @@ func TestCommandLineErrors(t *testing.T) {
 		"out of range":    {[]string{"light", "set", saltmarsh, "hatch-lamp", "strength=-3"}, 1, "/lights/13/strength is -3; allowed is 0 to"},
 		"no such view":    {[]string{"shot", saltmarsh, "--view", "moon"}, 1, "pier-dusk"},
 		"no such file":    {[]string{"level", "import", "nowhere.glb"}, 1, "nowhere.glb"},
+		"no such axis":    {[]string{"level", "import", "nowhere.glb", "--forward", "north"}, 2, "there are x, -x"},
 		"bad quality":     {[]string{"bake", saltmarsh, "--quality", "best"}, 1, "quality"},
 		"really delete":   {[]string{"level", "delete", saltmarsh, "--forever"}, 2, "--yes"},
 		"aim at nothing":  {[]string{"light", "add", saltmarsh, "--id", "x", "--aim", "0,0,0"}, 2, "points nowhere"},

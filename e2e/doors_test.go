@@ -50,6 +50,16 @@ func TestDoorsByCommandLine(t *testing.T) {
 	assert.Contains(t, out, "400 m across")
 	assert.Contains(t, out, "cm makes it 4 m")
 	s.ok("level", "delete", "hut", "--forever", "--yes")
+	// By the unit and the axes of a target, and by axes of the user's own, which the level remembers.
+	s.ok("level", "import", hut, "--platform", "room-decor", "--forward", "x", "--name", "turned")
+	turned, err := maren.FindLevel(ctx, "turned")
+	require.NoError(t, err)
+	seen, err := maren.Level(ctx, turned.ID)
+	require.NoError(t, err)
+	require.Len(t, seen.Document.Imports, 1)
+	read := seen.Document.Imports[0]
+	assert.Equal(t, []any{0.25, "y", "x", "left"}, []any{read.UnitM, read.Up, read.Forward, read.Handed})
+	assert.Contains(t, s.ok("level", "import", hut, "--into", "turned"), "2 as before")
 	out = s.ok("level", "import", hut, "--unit", "cm")
 	assert.Contains(t, out, "2 shapes")
 	assert.NotContains(t, out, "left out")

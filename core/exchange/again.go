@@ -38,13 +38,16 @@ func rememberImport(l *level.Level, file string, o Options) {
 		return
 	}
 	name := clip(path.Base(file))
-	l.Imports = append(l.Imports, &level.Import{ID: l.FreshID(name), File: name, UnitM: o.UnitM, Up: o.Up, Scene: o.Scene, TerrainM: o.TerrainM, HeightM: o.HeightM, Cells: o.Cells})
+	l.Imports = append(l.Imports, &level.Import{ID: l.FreshID(name), File: name, UnitM: o.UnitM * cmp.Or(o.Scale, 1), Up: o.Up, Forward: o.Forward, Handed: o.Handed, Scene: o.Scene, TerrainM: o.TerrainM, HeightM: o.HeightM, Cells: o.Cells})
 }
 
 // AsBefore fills in what is not said of how a file is to be read, as the level remembers it.
 func (o Options) AsBefore(l *level.Level, file string) Options {
 	if was := importOf(l, file); was != nil {
-		o.UnitM, o.Up, o.Scene = cmp.Or(o.UnitM, was.UnitM), cmp.Or(o.Up, was.Up), cmp.Or(o.Scene, was.Scene)
+		if o.UnitM == 0 && o.Scale == 0 {
+			o.UnitM = was.UnitM
+		}
+		o.Up, o.Forward, o.Handed, o.Scene = cmp.Or(o.Up, was.Up), cmp.Or(o.Forward, was.Forward), cmp.Or(o.Handed, was.Handed), cmp.Or(o.Scene, was.Scene)
 		o.TerrainM, o.HeightM, o.Cells = cmp.Or(o.TerrainM, was.TerrainM), cmp.Or(o.HeightM, was.HeightM), cmp.Or(o.Cells, was.Cells)
 	}
 	return o
@@ -78,7 +81,7 @@ func rememberSteps(l, file *level.Level, name string, ids *level.IDs) []level.Op
 		return nil
 	}
 	return []level.Operation{level.Set(was.ID, map[string]any{
-		"unit_m": now.UnitM, "up": now.Up, "scene": now.Scene, "terrain_m": now.TerrainM, "height_m": now.HeightM, "cells": now.Cells,
+		"unit_m": now.UnitM, "up": now.Up, "forward": now.Forward, "handed": now.Handed, "scene": now.Scene, "terrain_m": now.TerrainM, "height_m": now.HeightM, "cells": now.Cells,
 	})}
 }
 

@@ -355,3 +355,39 @@ func BenchmarkImportMeshes(b *testing.B) {
 		})
 	}
 }
+
+// The axes of a file: north, up and the hand, with the level's -Z to the north and +Y up.
+func TestAxesOfFiles(t *testing.T) {
+	// A vertex on each axis of the file, and a triangle of all three.
+	const axes = "v 1 0 0\nv 0 2 0\nv 0 0 3\nf 1 2 3\n"
+	for name, c := range map[string]struct {
+		o    exchange.Options
+		want [3]level.Vec // of the vertices on x, y and z
+	}{
+		"as OBJ is":            {exchange.Options{}, [3]level.Vec{{1, 0, 0}, {0, 2, 0}, {0, 0, 3}}},
+		"z up":                 {exchange.Options{Up: "z"}, [3]level.Vec{{1, 0, 0}, {0, 0, -2}, {0, 3, 0}}},
+		"left-handed, y up":    {exchange.Options{Handed: "left"}, [3]level.Vec{{1, 0, 0}, {0, 2, 0}, {0, 0, -3}}},
+		"left-handed, z up":    {exchange.Options{Up: "z", Handed: "left"}, [3]level.Vec{{1, 0, 0}, {0, 0, 2}, {0, 3, 0}}},
+		"x is north":           {exchange.Options{Forward: "x"}, [3]level.Vec{{0, 0, -1}, {0, 2, 0}, {3, 0, 0}}},
+		"z up, south is y":     {exchange.Options{Up: "z", Forward: "-y"}, [3]level.Vec{{-1, 0, 0}, {0, 0, 2}, {0, 3, 0}}},
+		"centimetres by twice": {exchange.Options{UnitM: 0.01, Scale: 2}, [3]level.Vec{{0.02, 0, 0}, {0, 0.04, 0}, {0, 0, 0.06}}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			l, _, err := exchange.Read(&exchange.Files{Name: "axes.obj", Data: []byte(axes)}, c.o)
+			require.NoError(t, err)
+			m := l.Meshes[0]
+			for i, want := range c.want {
+				for k := range 3 {
+					assert.InDelta(t, want[k], m.Positions[3*i+k]+m.Transform.Position[k], 1e-9, "vertex %d", i)
+				}
+			}
+			// Triangles face where they did: in a left-handed file by its own hand.
+			turned := m.Indices[1] > m.Indices[2]
+			assert.Equal(t, c.o.Handed == "left", turned)
+		})
+	}
+	for _, o := range []exchange.Options{{Forward: "up"}, {Forward: "-y"}, {Up: "z", Forward: "z"}, {Handed: "both"}, {Scale: -1}} {
+		_, _, err := exchange.Read(&exchange.Files{Name: "axes.obj", Data: []byte(axes)}, o)
+		assert.Error(t, err, "%+v", o)
+	}
+}

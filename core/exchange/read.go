@@ -21,8 +21,13 @@ import (
 type Options struct {
 	Name  string  // of the level; the file's, or "Imported", where it is ""
 	UnitM float64 // metres in a unit of the file; 0 takes the format's: glTF's are metres
+	Scale float64 // times the unit; 0 is 1
 	Up    string  // "y" or "z"; "" takes the format's: y for glTF and OBJ, z for STL and PLY
-	Scene string  // glTF: name or number of the scene; "" takes the one the file opens with
+	// Forward is the file's axis that points north, the level's -Z: "x", "-x" and so on; "" is -z where y is up, y
+	// where z is up, and the other way in a left-handed file, so that x is to the east.
+	Forward string
+	Handed  string // "right" or "left"; "" is right
+	Scene   string // glTF: name or number of the scene; "" takes the one the file opens with
 
 	// Of a PNG image, which comes in as terrain.
 	TerrainM float64 // how wide it is; 0 reads no terrain
@@ -111,8 +116,11 @@ func Read(files *Files, o Options) (*level.Level, *Report, error) {
 	if len(files.Data) == 0 {
 		return nil, nil, fault("", "the file is empty")
 	}
-	if o.Up != "" && o.Up != "y" && o.Up != "z" {
-		return nil, nil, fault("/up", "is %q; allowed is y or z", o.Up)
+	if err := o.checkAxes(); err != nil {
+		return nil, nil, err
+	}
+	if o.Scale < 0 || math.IsNaN(o.Scale) || o.Scale > 1e4 {
+		return nil, nil, fault("/scale", "is %v; a number over 0 and at most 10000 is needed", o.Scale)
 	}
 	if o.UnitM < 0 || math.IsNaN(o.UnitM) || o.UnitM > 1e4 {
 		return nil, nil, fault("/unit", "is %v metres; a number over 0 and at most 10000 is needed", o.UnitM)
@@ -134,6 +142,9 @@ func Read(files *Files, o Options) (*level.Level, *Report, error) {
 	}
 	unitWasSaid := o.UnitM > 0
 	o.UnitM, o.Up = cmp.Or(o.UnitM, d.unitM), cmp.Or(o.Up, d.up)
+	if o.Forward != "" && o.Up != "" && strings.TrimPrefix(o.Forward, "-") == o.Up {
+		return nil, nil, fault("/forward", "is %q, along the axis %s that points up", o.Forward, o.Up)
+	}
 	report := &Report{}
 	l, err := d.read(files, o, report)
 	if err != nil {
@@ -300,11 +311,43 @@ func isOBJ(start []byte) bool {
 
 // frame takes the file's space to the level's: metres, y up.
 func (o Options) frame() mgl64.Mat4 {
-	m := mgl64.Scale3D(o.UnitM, o.UnitM, o.UnitM)
-	if o.Up == "z" {
-		m = m.Mul4(mgl64.HomogRotate3DX(-math.Pi / 2))
+	up, forward := axes[cmp.Or(o.Up, "y")], axes[cmp.Or(o.Forward, o.usualForward())]
+	right := forward.Cross(up)
+	if o.Handed == "left" {
+		right = right.Mul(-1)
 	}
-	return m
+	scale := o.UnitM * cmp.Or(o.Scale, 1)
+	return mgl64.Mat3FromRows(right, up, forward.Mul(-1)).Mul(scale).Mat4()
+}
+
+var axes = map[string]mgl64.Vec3{"x": {1, 0, 0}, "-x": {-1, 0, 0}, "y": {0, 1, 0}, "-y": {0, -1, 0}, "z": {0, 0, 1}, "-z": {0, 0, -1}}
+
+func (o Options) usualForward() string {
+	switch {
+	case o.Up == "z" && o.Handed == "left":
+		return "-y"
+	case o.Up == "z":
+		return "y"
+	case o.Handed == "left":
+		return "z"
+	}
+	return "-z"
+}
+
+func (o Options) checkAxes() error {
+	if o.Up != "" && o.Up != "y" && o.Up != "z" {
+		return fault("/up", "is %q; allowed is y or z", o.Up)
+	}
+	if o.Handed != "" && o.Handed != "right" && o.Handed != "left" {
+		return fault("/handed", "is %q; allowed is right or left", o.Handed)
+	}
+	if o.Forward == "" {
+		return nil
+	}
+	if _, known := axes[o.Forward]; !known {
+		return fault("/forward", "is %q; allowed is x, -x, y, -y, z or -z", o.Forward)
+	}
+	return nil
 }
 
 // Sizes that a level usually has, in metres; outside of them a word is said about units.
@@ -343,12 +386,16 @@ func settle(l *level.Level, unitM float64, unitWasSaid bool, report *Report) {
 	}
 	if !shines(l) {
 		l.Environment.Ambient.Strength = startAmbientLux
-		report.note("Nothing in the file shines, so an ambient light of %d lx was added.", startAmbientLux)
+		l.Environment.Sky.Kind, l.Environment.Sky.Color, l.Environment.Sky.Luminance = level.SkyOvercast, "#b8c4d0", startSkyNits
+		report.note("Nothing in the file shines, so an overcast sky of %d nt and an ambient light of %d lx were added.", startSkyNits, startAmbientLux)
 	}
 }
 
-// startAmbientLux shows a level that has no light of its own at the exposure that levels begin with.
-const startAmbientLux = 60
+// Light of a level that has none of its own, which shows it at the exposure that levels begin with.
+const (
+	startAmbientLux = 15 // so that closed rooms are not black
+	startSkyNits    = 100
+)
 
 func shines(l *level.Level) bool {
 	if len(l.Lights) > 0 || l.Environment.Sun != nil {

@@ -16,6 +16,7 @@ type soup struct {
 	ids       *level.IDs
 	report    *Report
 	frame     mgl64.Mat4
+	mirrored  bool
 	palette   palette
 	triangles int
 }
@@ -23,6 +24,7 @@ type soup struct {
 func newSoup(o Options, report *Report) *soup {
 	l := level.New(o.Name)
 	s := &soup{level: l, ids: l.NewIDs(), frame: o.frame(), report: report}
+	s.mirrored = s.frame.Det() < 0
 	s.palette = palette{level: l, ids: s.ids, report: report}
 	return s
 }
@@ -68,7 +70,11 @@ func (s *soup) face(p *piece, corners []uint32, where string) error {
 		if s.triangles++; s.triangles > level.MaxTriangles {
 			return fault(where, "brings the level to more than %d triangles", level.MaxTriangles)
 		}
-		p.mesh.Indices = append(p.mesh.Indices, corners[0], corners[i-1], corners[i])
+		b, c := corners[i-1], corners[i]
+		if s.mirrored { // a left-handed file: triangles go on facing outward
+			b, c = c, b
+		}
+		p.mesh.Indices = append(p.mesh.Indices, corners[0], b, c)
 	}
 	return nil
 }

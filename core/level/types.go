@@ -91,6 +91,8 @@ type Import struct {
 	File     string         `json:"file" minLength:"1" maxLength:"255" doc:"What the file is called, without its folder."`
 	UnitM    float64        `json:"unit_m" exclusiveMinimum:"0" maximum:"10000" default:"1" doc:"Metres in a unit of the file."`
 	Up       string         `json:"up" enum:"y,z" default:"y" doc:"The file's axis that points up."`
+	Forward  string         `json:"forward,omitzero" enum:"x,-x,y,-y,z,-z" doc:"The file's axis that points north; none for the usual one of its up."`
+	Handed   string         `json:"handed,omitzero" enum:"right,left" doc:"Of the file's axes; none is right."`
 	Scene    string         `json:"scene,omitzero" maxLength:"120" doc:"glTF: the scene that was read; none for the one that the file opens with."`
 	TerrainM float64        `json:"terrain_m,omitzero" minimum:"0" maximum:"100000" doc:"Of terrain: how wide it is."`
 	HeightM  float64        `json:"height_m,omitzero" minimum:"0" maximum:"10000" doc:"Of terrain: from black to white."`

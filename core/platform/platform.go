@@ -10,6 +10,7 @@ import (
 	"io/fs"
 	"regexp"
 	"slices"
+	"strings"
 
 	"grotta/core/level"
 	"grotta/core/yaml"
@@ -254,5 +255,5 @@ type Unknown struct {
 }
 
 func (e *Unknown) Error() string {
-	return fmt.Sprintf("no platform is called %q; there are %v", e.Name, e.Names)
+	return fmt.Sprintf("no platform is called %q; there are %s", e.Name, strings.Join(e.Names, ", "))
 }

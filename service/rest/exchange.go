@@ -1,6 +1,7 @@
 package rest
 
 import (
+	"cmp"
 	"context"
 	"time"
 
@@ -23,6 +24,10 @@ type ImportInput struct {
 	Main    string  `query:"main" maxLength:"255" doc:"Of an archive: the file to read; the only one that can be read if left out."`
 	UnitM   float64 `query:"unit_m" minimum:"0" maximum:"10000" doc:"Metres in a unit of the file; the format's own if left out: 1, and 0.001 for STL."`
 	Up      string  `query:"up" enum:"y,z" doc:"The file's axis that points up; the format's own if left out: y, and z for PLY and STL."`
+	Scale   float64 `query:"scale" minimum:"0" maximum:"10000" doc:"Times the unit; 1 if left out."`
+	Forward string  `query:"forward" enum:"x,-x,y,-y,z,-z" doc:"The file's axis that points north, the level's -Z; if left out -z where y is up, y where z is up, and the other way in a left-handed file."`
+	Handed  string  `query:"handed" enum:"right,left" doc:"Of the file's axes; right if left out. In a left-handed one triangles face as they do there."`
+	Target  string  `query:"platform" maxLength:"200" doc:"A platform whose unit and axes hold where they are not said."`
 	Scene   string  `query:"scene" maxLength:"120" doc:"glTF: name or number of the scene; the one that the file opens with if left out."`
 	Terrain float64 `query:"terrain_m" minimum:"0" maximum:"100000" doc:"A PNG image comes in as terrain, so many metres wide; its brightness is the height."`
 	Height  float64 `query:"height_m" minimum:"0" maximum:"10000" doc:"Terrain: metres from black to white; 20 if left out."`
@@ -37,7 +42,14 @@ func (in *ImportInput) read(ctx context.Context, s *server, title string, before
 	if err != nil {
 		return nil, nil, "", err
 	}
-	o := exchange.Options{Name: title, UnitM: in.UnitM, Up: in.Up, Scene: in.Scene, TerrainM: in.Terrain, HeightM: in.Height, Cells: in.Cells}
+	o := exchange.Options{Name: title, UnitM: in.UnitM, Scale: in.Scale, Up: in.Up, Forward: in.Forward, Handed: in.Handed, Scene: in.Scene, TerrainM: in.Terrain, HeightM: in.Height, Cells: in.Cells}
+	if in.Target != "" {
+		p, err := s.Store.Platform(askerOf(ctx), in.Target)
+		if err != nil {
+			return nil, nil, "", err
+		}
+		o.UnitM, o.Up, o.Handed = cmp.Or(o.UnitM, p.Space.UnitM), cmp.Or(o.Up, p.Space.Up), cmp.Or(o.Handed, p.Space.Handed)
+	}
 	if before != nil {
 		o = o.AsBefore(before, files.Name)
 	}

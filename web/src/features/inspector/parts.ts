@@ -29,7 +29,7 @@ function lightSections(level: Level, unit: string): Section[] {
         { is: "toggle", path: "enabled", label: "On" },
         { is: "choice", path: "kind", label: "Kind", of: lightKinds },
         { is: "number", path: "strength", label: "Strength", unit, step: 1, scale: "log" },
-        { is: "color", path: "color", label: "Colour", unset: "by kelvin, rig or white", shown: (v) => colorOf(level, thingsOf(level).get(v.id as string)!), also: (v) => (v ? { kelvin: null } : {}) },
+        { is: "color", path: "color", label: "Colour", unset: "its own", shown: (v) => colorOf(level, thingsOf(level).get(v.id as string)!), also: (v) => (v ? { kelvin: null } : {}) },
         { is: "number", path: "kelvin", label: "Temperature", unit: "K", step: 100, unset: "by colour", also: () => ({ color: null }) },
         { is: "number", path: "range_m", label: "Range", unit: "m", unset: "unbounded", when: not("directional", "box") },
         { is: "number", path: "inner_deg", label: "Inner cone", unit: "°", step: 1, when: isKind("spot") },

@@ -1,22 +1,22 @@
 import { useRef, useState } from "react";
 import { useMutation } from "@tanstack/react-query";
 import { FolderInput } from "lucide-react";
-import { bringInAgain, bundlesOf, type Bundle } from "../../api/bringIn";
+import { bringInAgain, bundlesOf, type Bundle, type HowToRead } from "../../api/bringIn";
 import type { Schemas } from "../../api/client";
 import type { Context } from "../../commands";
 import { caughtWords } from "../../ui/caught";
 import { complain, notice } from "../../ui/messages";
-import { UnitSelect } from "../../ui/UnitSelect";
+import { ReadingFields } from "../../ui/ReadingFields";
 
 type Offer = { bundle: Bundle; merged: Schemas["Merged"] };
 
 /** Takes a file that has changed in the editor into the level again, after saying what that changes. */
 export function BringInAgain({ context, onApplied }: { context: Context; onApplied: () => void }) {
   const file = useRef<HTMLInputElement>(null);
-  const [unitM, setUnitM] = useState(0);
+  const [how, setHow] = useState<HowToRead>({});
+  const [asking, setAsking] = useState(false);
   const [offer, setOffer] = useState<Offer | null>(null);
   const { id } = context.doc.level;
-  const how = unitM > 0 ? { unit_m: unitM } : {};
   const look = useMutation({
     mutationFn: async (bundle: Bundle) => ({ bundle, merged: await bringInAgain(id, bundle, how, true) }),
     onSuccess: setOffer,
@@ -38,8 +38,15 @@ export function BringInAgain({ context, onApplied }: { context: Context; onAppli
         <button className="flex h-[26px] flex-1 items-center gap-2 bg-base-300 px-2 hover:bg-[#3a3a3a] disabled:opacity-40" disabled={!context.canEdit || look.isPending} title="Geometry of an earlier import is replaced; lights, materials and densities stay" onClick={() => file.current?.click()}>
           <FolderInput size={13} /> {look.isPending ? "Comparing…" : "Bring in again"}
         </button>
-        <UnitSelect label="Unit of the file" none="as before" value={unitM} className="!w-24" onChange={setUnitM} />
+        <button className="btn btn-ghost btn-xs" aria-expanded={asking} title="Unit and axes of the file; without them it is read as before" onClick={() => setAsking(!asking)}>
+          {Object.keys(how).length > 0 ? "not as before" : "as before"}
+        </button>
       </div>
+      {asking && (
+        <div className="mt-1">
+          <ReadingFields how={how} none="as before" onChange={setHow} />
+        </div>
+      )}
       <input
         ref={file}
         type="file"

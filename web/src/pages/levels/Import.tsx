@@ -5,12 +5,12 @@ import { useLocation } from "wouter";
 import { bringIn, bundlesOf, type Bundle, type HowToRead, type Imported, type Picked } from "../../api/bringIn";
 import { api, take } from "../../api/client";
 import { caughtWords } from "../../ui/caught";
-import { UnitSelect } from "../../ui/UnitSelect";
+import { ReadingFields } from "../../ui/ReadingFields";
 import { counted } from "../../ui/counted";
 import { complain } from "../../ui/messages";
 import { TerrainDialog } from "./Terrain";
 
-type Came = { got: Imported; from: Bundle };
+type Came = { got: Imported; from: Bundle; how: HowToRead };
 
 /** Brings files in, one after the other, and keeps what came of them. */
 export function useImport() {
@@ -26,7 +26,7 @@ export function useImport() {
     for (const from of bundles) {
       setBusy(from.main.file.name);
       try {
-        all.push({ got: await bringIn(from, how, stop.current.signal), from });
+        all.push({ got: await bringIn(from, how, stop.current.signal), from, how });
       } catch (error) {
         if (stop.current.signal.aborted) break;
         complain(new Error(`${from.main.file.name}: ${error instanceof Error ? error.message : String(error)}`));
@@ -54,7 +54,7 @@ export function useImport() {
     if (only && all.length === 1 && only.got.left.length === 0 && only.got.notes.length === 0) go(`/levels/${only.got.level.id}`);
     else setReport(all);
   }
-  /** Reads a file again in another unit; what it was read as before goes. */
+  /** Reads a file again in another unit or along other axes; what it was read as before goes. */
   async function again(came: Came, how: HowToRead) {
     const [next] = await run([came.from], how);
     if (!next) return;
@@ -136,14 +136,15 @@ function One({ came, open, again, busy }: { came: Came; open: Importing["open"];
           <li key={i}>{l}</li>
         ))}
       </ul>
-      <div className="mt-3 flex items-center gap-2">
-        <button className="btn btn-primary btn-sm" onClick={() => open(level.id)}>
-          Open it
-        </button>
-        {!isDocument && (
-          <UnitSelect label="Read it again in another unit" none={busy ? "Reading again…" : "Read it again in…"} value={0} className="!w-44 !bg-base-300" disabled={busy} onChange={(m) => again(came, { unit_m: m })} />
-        )}
-      </div>
+      {!isDocument && (
+        <div className="mt-3">
+          <p className="dim mb-1">{busy ? "Reading it again…" : "Something is too large, lies on its side or is mirrored? It is read again with"}</p>
+          <ReadingFields how={came.how} none="as the format has it" disabled={busy} onChange={(how) => void again(came, how)} />
+        </div>
+      )}
+      <button className="btn btn-primary btn-sm mt-3" onClick={() => open(level.id)}>
+        Open it
+      </button>
     </section>
   );
 }

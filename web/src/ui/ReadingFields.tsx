@@ -1,0 +1,51 @@
+import type { HowToRead } from "../api/bringIn";
+
+// How a file is to be read: what its numbers mean, where the format does not say.
+
+/** The units that files are usually in, and their metres. */
+const units: readonly (readonly [string, number])[] = [
+  ["metres", 1],
+  ["centimetres", 0.01],
+  ["millimetres", 0.001],
+  ["inches", 0.0254],
+  ["feet", 0.3048],
+];
+
+const norths = ["x", "-x", "y", "-y", "z", "-z"] as const;
+
+type Props = {
+  how: HowToRead;
+  /** What is said where nothing is chosen. */
+  none: string;
+  disabled?: boolean;
+  onChange: (how: HowToRead) => void;
+};
+
+/** Chooses the unit and the axes of a file. */
+export function ReadingFields({ how, none, disabled = false, onChange }: Props) {
+  const unit = units.find(([, m]) => m === how.unit_m)?.[0] ?? "";
+  const set = (part: Partial<Record<keyof HowToRead, unknown>>) => onChange(Object.fromEntries(Object.entries({ ...how, ...part }).filter(([, v]) => v)) as HowToRead);
+  return (
+    <div className="grid grid-cols-2 gap-1" role="group" aria-label="How the file is read">
+      <Select label="Unit of the file" none={`unit ${none}`} value={unit} of={units.map(([name]) => name)} disabled={disabled} onChange={(v) => set({ unit_m: units.find(([name]) => name === v)?.[1] })} />
+      <Select label="Axis that points up" none={`up ${none}`} value={how.up} of={["y", "z"]} word="up" disabled={disabled} onChange={(v) => set({ up: v })} />
+      <Select label="Axis that points north" none={`north ${none}`} value={how.forward} of={norths} word="north" disabled={disabled} onChange={(v) => set({ forward: v })} />
+      <Select label="Hand of the axes" none={`hand ${none}`} value={how.handed} of={["right", "left"]} word="-handed" disabled={disabled} onChange={(v) => set({ handed: v })} />
+    </div>
+  );
+}
+
+type SelectProps = { label: string; none: string; value: string | undefined; of: readonly string[]; word?: string; disabled: boolean; onChange: (v: string) => void };
+
+function Select({ label, none, value = "", of, word, disabled, onChange }: SelectProps) {
+  return (
+    <select className="field !bg-base-300" aria-label={label} value={value} disabled={disabled} onChange={(e) => onChange(e.target.value)}>
+      <option value="">{none}</option>
+      {of.map((v) => (
+        <option key={v} value={v}>
+          {word === undefined ? v : word.startsWith("-") ? `${v}${word}` : `${v} is ${word}`}
+        </option>
+      ))}
+    </select>
+  );
+}
