@@ -341,10 +341,12 @@ func (a *app) levelExport() *cobra.Command {
 	var out, format string
 	var strict bool
 	cmd := &cobra.Command{
-		Use: "export LEVEL", Short: "Hand a level back as glTF (.glb), a document (.json) or a list of its lights (.csv)", Args: args(1), ValidArgsFunction: a.completeLevels,
+		Use: "export LEVEL", Short: "Hand a level back as glTF (.glb), a document (.json) or a list of its lights (.csv, .lights.json)", Args: args(1), ValidArgsFunction: a.completeLevels,
 		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, in []string) error {
 			if format == "" {
 				switch format = "glb"; {
+				case strings.HasSuffix(out, ".lights.json"):
+					format = "lights"
 				case strings.HasSuffix(out, ".json"):
 					format = "json"
 				case strings.HasSuffix(out, ".csv"):
@@ -366,7 +368,11 @@ func (a *app) levelExport() *cobra.Command {
 				return err
 			}
 			if out == "" {
-				out = strings.ReplaceAll(strings.ToLower(l.Name), " ", "-") + "." + format
+				ending := format
+				if format == "lights" {
+					ending = "lights.json"
+				}
+				out = strings.ReplaceAll(strings.ToLower(l.Name), " ", "-") + "." + ending
 			}
 			if err := a.writeFile(out, data); err != nil || out == "-" {
 				return err
@@ -378,7 +384,7 @@ func (a *app) levelExport() *cobra.Command {
 		}),
 	}
 	cmd.Flags().StringVarP(&out, "out", "o", "", "file to write (default: the level's name)")
-	cmd.Flags().StringVar(&format, "format", "", "glb, json, or csv for a list of the lights (default: by the file's name)")
+	cmd.Flags().StringVar(&format, "format", "", "glb, json, or csv or lights for a list of the lights as CSV or JSON (default: by the file's name)")
 	cmd.Flags().BoolVar(&strict, "strict", false, "write nothing where anything would be left out")
 	return cmd
 }

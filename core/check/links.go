@@ -167,10 +167,8 @@ func glowColors(s *subject) []Finding {
 
 // hexOf is a colour at full strength.
 func hexOf(c color.Linear) string {
-	if m := max(c[0], c[1], c[2]); m > 0 {
-		c = c.Scale(1 / m)
-	}
-	return c.Hex()
+	full, _ := c.Swatch()
+	return full.Hex()
 }
 
 func beamColors(s *subject) []Finding {

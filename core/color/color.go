@@ -73,6 +73,15 @@ func ParseHex(s string) (Linear, error) {
 	}, nil
 }
 
+// Swatch is c with its brightest channel at 1, and how many times as bright c is. A lamp of a low temperature and
+// luminance 1 has more than 1 in red: as a hex it would be clipped to yellow.
+func (c Linear) Swatch() (full Linear, times float64) {
+	if times = max(c[0], c[1], c[2]); times <= 0 {
+		return c, 1
+	}
+	return c.Scale(1 / times), times
+}
+
 // Hex writes the colour as "#rrggbb" in sRGB, clamped to what that can hold.
 func (c Linear) Hex() string {
 	b := func(v float64) int { return int(math.Round(EncodeSRGB(v) * 255)) }

@@ -52,3 +52,12 @@ func TestPlanckianLocus(t *testing.T) {
 	assert.Greater(t, warm[0], warm[2])
 	assert.Greater(t, cold[2], cold[0])
 }
+
+func TestASwatchKeepsTheHue(t *testing.T) {
+	full, times := Linear{2.4, 0.6, 0.12}.Swatch()
+	assert.InDeltaSlice(t, []float64{1, 0.25, 0.05}, full[:], 1e-12)
+	assert.InDelta(t, 2.4, times, 1e-12)
+	full, times = Linear{}.Swatch()
+	assert.Equal(t, Linear{}, full)
+	assert.Equal(t, 1.0, times)
+}

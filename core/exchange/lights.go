@@ -5,6 +5,9 @@ import (
 	"encoding/csv"
 	"strconv"
 
+	"github.com/go-json-experiment/json"
+	"github.com/go-json-experiment/json/jsontext"
+
 	"grotta/core/geom"
 	"grotta/core/level"
 )
@@ -19,7 +22,8 @@ type LightRow struct {
 	Toward   [3]float64 `json:"toward" doc:"Unit vector that it shines along."`
 	Strength float64    `json:"strength"`
 	Unit     string     `json:"unit" doc:"cd, lx or nt."`
-	Color    string     `json:"color" doc:"sRGB, without the strength."`
+	Color    string     `json:"color" doc:"sRGB; its brightest channel is full."`
+	Linear   [3]float64 `json:"color_linear" doc:"Linear Rec. 709, of luminance 1 for lamps with a temperature."`
 	Kelvin   float64    `json:"kelvin,omitzero"`
 	RangeM   float64    `json:"range_m,omitzero"`
 	InnerDeg float64    `json:"cone_inner_deg,omitzero" doc:"From the axis."`
@@ -44,9 +48,10 @@ func Lights(l *level.Level) []LightRow {
 	rows := make([]LightRow, 0, len(l.Lights))
 	for _, light := range l.Lights {
 		pose := world.Pose(&light.Entity)
+		hue, _ := l.Color(light).Swatch()
 		row := LightRow{
 			ID: light.ID, Name: light.Name, Kind: light.Kind, On: light.Enabled, Position: pose.Position, Toward: pose.Forward(),
-			Strength: l.Strength(light), Unit: UnitOf(light.Kind), Color: l.Color(light).Hex(), Kelvin: light.Kelvin, RangeM: light.RangeM, Shadows: light.Shadows.Cast,
+			Strength: l.Strength(light), Unit: UnitOf(light.Kind), Color: hue.Hex(), Linear: l.Color(light), Kelvin: light.Kelvin, RangeM: light.RangeM, Shadows: light.Shadows.Cast,
 		}
 		if light.Kind == level.Spot {
 			row.InnerDeg, row.OuterDeg = light.InnerDeg, light.OuterDeg
@@ -77,6 +82,14 @@ func LightsCSV(l *level.Level) []byte {
 	}
 	w.Flush() // into memory, which does not fail
 	return b.Bytes()
+}
+
+// LightsJSON is the list of a level's lights as JSON, with the space that it is in.
+func LightsJSON(l *level.Level) ([]byte, error) {
+	return json.Marshal(struct {
+		Space  string     `json:"space"`
+		Lights []LightRow `json:"lights"`
+	}{"metres, degrees, +Y up, right-handed", Lights(l)}, jsontext.WithIndent("  "))
 }
 
 func plainCell(text string) string {

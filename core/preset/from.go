@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/level"
 	"grotta/core/platform"
@@ -121,13 +122,14 @@ func (p *Preset) carrySky(l *level.Level) {
 
 // freeFog frees fog from the lights of its level: what took a colour from one keeps that colour.
 func freeFog(fog *level.Fog, l *level.Level) {
-	own := func(color, from *string) {
+	own := func(hex, from *string, luminance *float64) {
 		if light := l.Light(*from); light != nil {
-			*color, *from = l.Color(light).Hex(), ""
+			keepColor(l.Color(light), hex, luminance)
+			*from = ""
 		}
 	}
-	own(&fog.Haze.Color, &fog.Haze.ColorFrom)
-	own(&fog.Height.Color, &fog.Height.ColorFrom)
+	own(&fog.Haze.Color, &fog.Haze.ColorFrom, &fog.Haze.Luminance)
+	own(&fog.Height.Color, &fog.Height.ColorFrom, &fog.Height.Luminance)
 }
 
 // FromRig lifts a rig with all its members; the error is a *level.Invalid.
@@ -202,23 +204,32 @@ func copies[T any](all []*T, entity func(*T) *level.Entity, take func(level.Enti
 // cut frees the parts of a rig from lights that are no part of it: what took a
 // colour from one keeps that colour.
 func cut(parts, l *level.Level) {
-	own := func(color, from *string) {
+	own := func(hex, from *string, luminance *float64) {
 		if light := l.Light(*from); light != nil && parts.Light(*from) == nil {
-			*color, *from = l.Color(light).Hex(), ""
+			keepColor(l.Color(light), hex, luminance)
+			*from = ""
 		}
 	}
 	for _, g := range parts.Glows {
-		own(&g.Color, &g.ColorFrom)
+		own(&g.Color, &g.ColorFrom, &g.Luminance)
 	}
 	for _, v := range parts.FogVolumes {
-		own(&v.Color, &v.ColorFrom)
+		own(&v.Color, &v.ColorFrom, &v.Luminance)
 	}
 	for _, m := range parts.Motes {
-		own(&m.Color, &m.ColorFrom)
+		own(&m.Color, &m.ColorFrom, &m.Luminance)
 	}
 	for _, b := range parts.Beams {
-		own(&b.Color, &b.Light)
+		own(&b.Color, &b.Light, &b.Luminance)
 	}
+}
+
+// keepColor gives a thing the colour of its light as its own. A colour has no channel over 1; what a warm lamp has more
+// is in the luminance.
+func keepColor(of color.Linear, hex *string, luminance *float64) {
+	full, times := of.Swatch()
+	*hex = full.Hex()
+	*luminance *= times
 }
 
 // toAnchor moves everything so that the anchor is the origin.

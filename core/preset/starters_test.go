@@ -102,7 +102,11 @@ func TestRigsCarryTheirAir(t *testing.T) {
 	require.Len(t, saved.Parts.Beams, 1)
 	require.Len(t, saved.Parts.Motes, 1)
 	assert.Empty(t, saved.Parts.Motes[0].ColorFrom)
-	assert.Equal(t, l.Color(l.Light("lamp")).Hex(), saved.Parts.Motes[0].Color)
+	own, err := color.ParseHex(saved.Parts.Motes[0].Color)
+	require.NoError(t, err)
+	for c, nits := range l.Color(l.Light("lamp")).Scale(l.Motes[0].Luminance) { // as bright and as warm as before
+		assert.InDelta(t, nits, own[c]*saved.Parts.Motes[0].Luminance, 0.005*saved.Parts.Motes[0].Luminance)
+	}
 	op, _, err = saved.Apply(l, preset.Place{Origin: "maren/mine@1", At: &at})
 	require.NoError(t, err)
 	twice, _, err := l.Apply(op)

@@ -229,10 +229,10 @@ func (s *server) registerExport(a huma.API, tag string) {
 	huma.Register(a, op, func(ctx context.Context, in *struct {
 		LevelPath
 		RevisionQuery
-		Format string `query:"format" enum:"glb,json,csv" default:"glb" doc:"glb: glTF 2.0, binary; json: the level document; csv: a list of the lights, with units."`
+		Format string `query:"format" enum:"glb,json,csv,lights" default:"glb" doc:"glb: glTF 2.0, binary; json: the level document; csv and lights: a list of the lights, with units, as CSV or JSON."`
 	}) (*fileOut, error) {
 		info, doc, err := s.at(ctx, in.ID, in.Revision)
-		contentType, data := "model/gltf-binary", []byte(nil)
+		contentType, ending, data := "model/gltf-binary", in.Format, []byte(nil)
 		switch {
 		case in.Format == "json" && err == nil && in.Revision > 0:
 			contentType = "application/json"
@@ -242,13 +242,16 @@ func (s *server) registerExport(a huma.API, tag string) {
 			data, err = s.Store.Text(askerOf(ctx), in.ID)
 		case err == nil && in.Format == "csv":
 			contentType, data = "text/csv; charset=utf-8", exchange.LightsCSV(doc)
+		case err == nil && in.Format == "lights":
+			contentType, ending = "application/json", "lights.json"
+			data, err = exchange.LightsJSON(doc)
 		case err == nil:
 			data, _, err = exchange.WriteGLTF(doc)
 		}
 		if err != nil {
 			return nil, s.problem(err)
 		}
-		return &fileOut{contentType, fmt.Sprintf("attachment; filename=%q", fileName(info.Name)+"."+in.Format), data}, nil
+		return &fileOut{contentType, fmt.Sprintf("attachment; filename=%q", fileName(info.Name)+"."+ending), data}, nil
 	})
 }
 
