@@ -40,7 +40,7 @@ func byHand(browser context.Context, url, id string) error {
 		}},
 		{"bench", []chromedp.Action{
 			chromedp.Navigate(url + "/levels/" + id), chromedp.WaitVisible("[data-strip]"), button("Bake"), baked, chromedp.Sleep(time.Second),
-			choose("Go to a viewpoint", "kitchen-table"), outliner("Table shade"), dim("great-lens", 0.2), chromedp.Sleep(6 * time.Second), // the picture comes to rest
+			choose("Go to a viewpoint", "kitchen-table"), outliner("Table shade"), dim("great-lens", 0.2), chromedp.Sleep(3 * time.Second), chromedp.WaitVisible("[data-testid=view][data-whole]"),
 		}},
 		{"findings", []chromedp.Action{tab("Findings"), chromedp.Click(`[data-rule="limits.shadow-overlap"] button:nth-of-type(1)`)}},
 		{"ledger", []chromedp.Action{

@@ -34,7 +34,7 @@ export function BringInAgain({ context, onApplied }: { context: Context; onAppli
   const nothing = offer !== null && offer.merged.added.length + offer.merged.changed.length + offer.merged.removed.length === 0;
   return (
     <div className="px-2">
-      <div className="flex gap-1">
+      <div className="flex items-center gap-1">
         <button className="flex h-[26px] flex-1 items-center gap-2 bg-base-300 px-2 hover:bg-[#3a3a3a] disabled:opacity-40" disabled={!context.canEdit || look.isPending} title="Geometry of an earlier import is replaced; lights, materials and densities stay" onClick={() => file.current?.click()}>
           <FolderInput size={13} /> {look.isPending ? "Comparing…" : "Bring in again"}
         </button>

@@ -79,8 +79,10 @@ export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Doc
     if (!mix || !state || !scene || state.geometry !== scene.geometry) return;
     const anySolo = Object.values(solo).some(Boolean);
     const now: Record<string, Weight> = {};
-    if (session.waiting === 0 && state.revision === doc.level.revision) mix.settle();
-    let changed = mix.keepOnly(new Set([...state.sources, ...lights, ...Object.values(previews)].map((s) => s.id)));
+    const newest = state.revision === doc.level.revision;
+    if (session.waiting === 0 && newest) mix.settle();
+    // A light that was just placed is not among the sources until the service has told them anew.
+    let changed = mix.keepOnly(new Set([...state.sources, ...(newest ? [] : lights), ...Object.values(previews)].map((s) => s.id)));
     for (const { source, key, layer } of layers) {
       if (layer.pageSize === mix.pageSize && layer.pages === mix.pages) mix.setLayer(source, key, layer);
     }
