@@ -76,7 +76,16 @@ func (k *Keeper) stamp() (s stamp, err error) {
 	return s, nil
 }
 
+// A file system may give two changes within so long the same time.
+const timesTell = 100 * time.Millisecond
+
+// isFresh tells whether a change may have come after the stamp with the same time: what was copied may be older.
+func (s stamp) isFresh(at time.Time) bool {
+	return at.UnixNano()-max(s.db, s.wal) < int64(timesTell)
+}
+
 func (k *Keeper) once(ctx context.Context, copied *stamp) {
+	at := time.Now()
 	now, err := k.stamp() // before the copy: what changes meanwhile is copied next time
 	if err == nil && now == *copied {
 		return
@@ -93,6 +102,9 @@ func (k *Keeper) once(ctx context.Context, copied *stamp) {
 		k.Log.Info("the records are copied again", "to", k.To.String())
 	}
 	*copied, k.failed = now, false
+	if now.isFresh(at) {
+		*copied = stamp{}
+	}
 }
 
 func (k *Keeper) copy(ctx context.Context) error {
