@@ -38,7 +38,7 @@ func rememberImport(l *level.Level, file string, o Options) {
 		return
 	}
 	name := clip(path.Base(file))
-	l.Imports = append(l.Imports, &level.Import{ID: l.FreshID(name), File: name, UnitM: o.UnitM * cmp.Or(o.Scale, 1), Up: o.Up, Forward: o.Forward, Handed: o.Handed, Scene: o.Scene, TerrainM: o.TerrainM, HeightM: o.HeightM, Cells: o.Cells})
+	l.Imports = append(l.Imports, &level.Import{ID: l.FreshID(name), File: name, UnitM: o.UnitM, Up: o.Up, Forward: o.Forward, Handed: o.Handed, Scene: o.Scene, TerrainM: o.TerrainM, HeightM: o.HeightM, Cells: o.Cells})
 }
 
 // AsBefore fills in what is not said of how a file is to be read, as the level remembers it.

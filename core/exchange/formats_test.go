@@ -17,6 +17,7 @@ import (
 
 	"grotta/core/exchange"
 	"grotta/core/level"
+	"grotta/core/platform"
 )
 
 const objCube = `# a cube with a red top
@@ -386,7 +387,22 @@ func TestAxesOfFiles(t *testing.T) {
 			assert.Equal(t, c.o.Handed == "left", turned)
 		})
 	}
-	for _, o := range []exchange.Options{{Forward: "up"}, {Forward: "-y"}, {Up: "z", Forward: "z"}, {Handed: "both"}, {Scale: -1}} {
+	// A platform's unit and axes are read as its own values go out.
+	for _, up := range []string{"y", "z"} {
+		for _, handed := range []string{"right", "left"} {
+			space := platform.Space{UnitM: 0.25, Up: up, Handed: handed}
+			l, _, err := exchange.Read(&exchange.Files{Name: "axes.obj", Data: []byte(axes)}, exchange.Options{UnitM: 0.25, Up: up, Handed: handed})
+			require.NoError(t, err)
+			m := l.Meshes[0]
+			for i, p := range []level.Vec{{1, 0, 0}, {0, 2, 0}, {0, 0, 3}} {
+				want := space.Metres(p)
+				for k := range 3 {
+					assert.InDelta(t, want[k], m.Positions[3*i+k]+m.Transform.Position[k], 1e-9, "%s up, %s-handed", up, handed)
+				}
+			}
+		}
+	}
+	for _, o := range []exchange.Options{{UnitM: 1e4, Scale: 2}, {Forward: "up"}, {Forward: "-y"}, {Up: "z", Forward: "z"}, {Handed: "both"}, {Scale: -1}} {
 		_, _, err := exchange.Read(&exchange.Files{Name: "axes.obj", Data: []byte(axes)}, o)
 		assert.Error(t, err, "%+v", o)
 	}

@@ -6,7 +6,6 @@ import (
 	"encoding/binary"
 	"errors"
 	"fmt"
-	"math"
 	"path"
 	"strings"
 
@@ -119,11 +118,8 @@ func Read(files *Files, o Options) (*level.Level, *Report, error) {
 	if err := o.checkAxes(); err != nil {
 		return nil, nil, err
 	}
-	if o.Scale < 0 || math.IsNaN(o.Scale) || o.Scale > 1e4 {
-		return nil, nil, fault("/scale", "is %v; a number over 0 and at most 10000 is needed", o.Scale)
-	}
-	if o.UnitM < 0 || math.IsNaN(o.UnitM) || o.UnitM > 1e4 {
-		return nil, nil, fault("/unit", "is %v metres; a number over 0 and at most 10000 is needed", o.UnitM)
+	if !(o.Scale >= 0) {
+		return nil, nil, fault("/scale", "is %v; a number over 0 is needed", o.Scale)
 	}
 	named := o.Name != ""
 	if !named {
@@ -140,8 +136,11 @@ func Read(files *Files, o Options) (*level.Level, *Report, error) {
 	if !ok {
 		return nil, nil, fault("", "is no file that can be read here; glTF 2.0 (.glb, .gltf), OBJ, PLY, STL, terrain (PNG) and level documents can%s", guessOf(files.Data))
 	}
-	unitWasSaid := o.UnitM > 0
-	o.UnitM, o.Up = cmp.Or(o.UnitM, d.unitM), cmp.Or(o.Up, d.up)
+	unitWasSaid := o.UnitM > 0 || o.Scale > 0
+	o.UnitM, o.Up = cmp.Or(o.UnitM, d.unitM)*cmp.Or(o.Scale, 1), cmp.Or(o.Up, d.up)
+	if !(o.UnitM >= 0 && o.UnitM <= maxUnitM) {
+		return nil, nil, fault("/unit", "is %v metres with its scale; a number over 0 and at most %d is needed", o.UnitM, maxUnitM)
+	}
 	if o.Forward != "" && o.Up != "" && strings.TrimPrefix(o.Forward, "-") == o.Up {
 		return nil, nil, fault("/forward", "is %q, along the axis %s that points up", o.Forward, o.Up)
 	}
@@ -309,6 +308,9 @@ func isOBJ(start []byte) bool {
 	return false
 }
 
+// maxUnitM is the largest unit of a file, metres.
+const maxUnitM = 10_000
+
 // frame takes the file's space to the level's: metres, y up.
 func (o Options) frame() mgl64.Mat4 {
 	up, forward := axes[cmp.Or(o.Up, "y")], axes[cmp.Or(o.Forward, o.usualForward())]
@@ -316,8 +318,7 @@ func (o Options) frame() mgl64.Mat4 {
 	if o.Handed == "left" {
 		right = right.Mul(-1)
 	}
-	scale := o.UnitM * cmp.Or(o.Scale, 1)
-	return mgl64.Mat3FromRows(right, up, forward.Mul(-1)).Mul(scale).Mat4()
+	return mgl64.Mat3FromRows(right, up, forward.Mul(-1)).Mul(o.UnitM).Mat4()
 }
 
 var axes = map[string]mgl64.Vec3{"x": {1, 0, 0}, "-x": {-1, 0, 0}, "y": {0, 1, 0}, "-y": {0, -1, 0}, "z": {0, 0, 1}, "-z": {0, 0, -1}}

@@ -220,7 +220,11 @@ func cut(parts, l *level.Level) {
 		own(&m.Color, &m.ColorFrom, &m.Luminance)
 	}
 	for _, b := range parts.Beams {
-		own(&b.Color, &b.Light, &b.Luminance)
+		if b.Color == "" {
+			own(&b.Color, &b.Light, &b.Luminance)
+		} else if parts.Light(b.Light) == nil {
+			b.Light = ""
+		}
 	}
 }
 

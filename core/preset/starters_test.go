@@ -107,6 +107,12 @@ func TestRigsCarryTheirAir(t *testing.T) {
 	for c, nits := range l.Color(l.Light("lamp")).Scale(l.Motes[0].Luminance) { // as bright and as warm as before
 		assert.InDelta(t, nits, own[c]*saved.Parts.Motes[0].Luminance, 0.005*saved.Parts.Motes[0].Luminance)
 	}
+	lamp := l.Beams[0].Light
+	l.Beams[0].Light, l.Beams[0].Color = "lamp", "#3060ff"
+	blue, err := preset.FromRig(l, l.Rigs[0].ID)
+	require.NoError(t, err)
+	assert.Equal(t, []any{"#3060ff", "", l.Beams[0].Luminance}, []any{blue.Parts.Beams[0].Color, blue.Parts.Beams[0].Light, blue.Parts.Beams[0].Luminance}, "a colour of its own stays")
+	l.Beams[0].Light, l.Beams[0].Color = lamp, ""
 	op, _, err = saved.Apply(l, preset.Place{Origin: "maren/mine@1", At: &at})
 	require.NoError(t, err)
 	twice, _, err := l.Apply(op)

@@ -194,6 +194,17 @@ export const seen = `
   vec3 rayAt(vec2 at) { return vec3((at * 2.0 - 1.0) * tanHalf * vec2(size.x / size.y, 1.0), -1.0); }
 `;
 
+/** How the eye looks: what seen and the rays of pixels read. */
+const eyeUniforms = () => ({
+  depth: { value: null },
+  toWorld: { value: new Matrix4() },
+  right: { value: new Vector3() },
+  up: { value: new Vector3() },
+  forward: { value: new Vector3() },
+  tanHalf: { value: 1 },
+  size: { value: new Vector2(1, 1) },
+});
+
 /** Sky, occlusion and the air over the surfaces, for each pixel. Without AIR among its defines there is none in its
  *  program, which is then made in a fraction of the time. */
 export function airMaterial(air: AirUniforms): RawShaderMaterial {
@@ -204,9 +215,7 @@ export function airMaterial(air: AirUniforms): RawShaderMaterial {
     uniforms: {
       ...air,
       scene: { value: null },
-      depth: { value: null },
       mode: { value: 0 },
-      toWorld: { value: new Matrix4() },
       skyMap: { value: null }, // by azimuth and height, the middle north
       skyNits: { value: 1 },
       discs: { value: [new Vector4(), new Vector4()] }, // direction, half angle; 0 is none
@@ -214,11 +223,7 @@ export function airMaterial(air: AirUniforms): RawShaderMaterial {
       beamCount: { value: 0 },
       glowCount: { value: 0 },
       glowImages: { value: null },
-      right: { value: new Vector3() },
-      up: { value: new Vector3() },
-      forward: { value: new Vector3() },
-      tanHalf: { value: 1 },
-      size: { value: new Vector2(1, 1) },
+      ...eyeUniforms(),
       occlusion: { value: new Vector2() }, // strength, radius; strength 0 is none
       occluded: { value: null }, // what occlusion leaves, and distances
       fogBlocks: { value: null }, // what fog volumes do, for a pixel of each block
@@ -393,13 +398,7 @@ export function fogMaterial(air: AirUniforms): RawShaderMaterial {
     depthWrite: false,
     uniforms: {
       ...air,
-      depth: { value: null },
-      toWorld: { value: new Matrix4() },
-      right: { value: new Vector3() },
-      up: { value: new Vector3() },
-      forward: { value: new Vector3() },
-      tanHalf: { value: 1 },
-      size: { value: new Vector2(1, 1) },
+      ...eyeUniforms(),
       fogBlock: { value: 2 },
     },
     vertexShader: screenVertex,

@@ -81,7 +81,7 @@ export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Doc
     const now: Record<string, Weight> = {};
     const newest = state.revision === doc.level.revision;
     if (session.waiting === 0 && newest) mix.settle();
-    // A light that was just placed is not among the sources until the service has told them anew.
+    // The list of sources is older than a light that was just placed.
     let changed = mix.keepOnly(new Set([...state.sources, ...(newest ? [] : lights), ...Object.values(previews)].map((s) => s.id)));
     for (const { source, key, layer } of layers) {
       if (layer.pageSize === mix.pageSize && layer.pages === mix.pages) mix.setLayer(source, key, layer);
