@@ -63,8 +63,8 @@ func byHand(browser context.Context, url, id string) error {
 		}},
 		{"together", []chromedp.Action{
 			tab("Comments"), chromedp.Evaluate(`document.activeElement?.blur()`, nil), chromedp.KeyEvent("Y", chromedp.KeyModifiers(input.ModifierShift)), chromedp.MouseClickXY(640, 440),
-			chromedp.SendKeys(`textarea[aria-label="Comment"]`, "The bench is hard to see from here, @ivo. A warmer lamp?"), button("Say it"), chromedp.WaitVisible(`textarea[aria-label="Answer"]`),
-			chromedp.SendKeys(`textarea[aria-label="Answer"]`, "Or lower the lantern by half a metre."), button("Answer"), chromedp.WaitVisible(`img[alt="What its author saw"]`), chromedp.Sleep(2 * time.Second),
+			chromedp.SendKeys(`textarea[aria-label="Comment"]`, "The bench is hard to see from here, @ivo. A warmer lamp?"), button("Say it"), chromedp.WaitVisible(`img[alt="What its author saw"]`), // out of sight it is not taken
+			chromedp.SendKeys(`textarea[aria-label="Answer"]`, "Or lower the lantern by half a metre."), button("Answer"), chromedp.Sleep(2 * time.Second),
 		}},
 		{"hand-over", []chromedp.Action{
 			click(`//nav[@aria-label="Stages"]//button[normalize-space()=%q]`, "Hand over"), button("Text for an editor"),

@@ -37,8 +37,8 @@ export function HandOver({ doc, context, onApplied }: { doc: Document; context: 
         <LeftOut id={id} revision={doc.level.revision} />
         <Item icon={<FileJson size={14} />} words="Level document (.json)" about="Everything; it can be brought in again" onClick={() => file("export?format=json")} />
         <Item icon={<Palette size={14} />} words="Grade (.cc)" about="The colour decisions of the look, as ASC CDL" onClick={() => file("grade.cc")} />
-        <Item icon={<Table size={14} />} words="Lights as a list (.csv)" about="Places, directions, strengths with units" onClick={() => file("export?format=csv")} />
-        <Item icon={<FileJson size={14} />} words="Lights as a list (.lights.json)" about="The same for programs, with linear colours" onClick={() => file("export?format=lights")} />
+        <Item icon={<Table size={14} />} words="Lights (.csv)" about="A list: places, directions, strengths with units" onClick={() => file("export?format=csv")} />
+        <Item icon={<FileJson size={14} />} words="Lights (.lights.json)" about="The same for programs, with linear colours" onClick={() => file("export?format=lights")} />
         <Item icon={<Copyright size={14} />} words="Credits…" about="Whom to name for what it shows, with licences" onClick={() => setCredits(true)} />
         {credits && <Credits doc={doc} onClose={() => setCredits(false)} />}
         <Item icon={<Clipboard size={14} />} words="Copy the lights" about="As a table with units, those selected or all" onClick={copyLights} />
