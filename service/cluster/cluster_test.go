@@ -183,6 +183,10 @@ func TestOrdersThatCannotBeDone(t *testing.T) {
 	// It came to others often, and they ended without a word.
 	held, err := c.consumer(t.Context(), kindNow)
 	require.NoError(t, err)
+	require.Eventually(t, func() bool {
+		info, err := held.Info(t.Context())
+		return err == nil && info.NumPending == 0 && info.NumAckPending == 0
+	}, 20*time.Second, 10*time.Millisecond, "what is no order was not dropped")
 	w.Drain()
 	require.Eventually(t, w.conn.IsClosed, 20*time.Second, 10*time.Millisecond)
 	data, err := json.Marshal(order{ID: "d", Document: hash, Quality: "draft", Sources: []string{sources[0].ID}, Keys: []string{p.Key(sources[0], bake.Draft)}})
@@ -198,6 +202,7 @@ func TestOrdersThatCannotBeDone(t *testing.T) {
 		require.NoError(t, err)
 		m := <-batch.Messages()
 		require.NotNil(t, m, batch.Error())
+		require.Equal(t, data, m.Data())
 		require.NoError(t, m.Nak())
 	}
 	startWorker(t, o, "two")
