@@ -219,6 +219,7 @@ type ExchangeReport struct {
 	Notes []string `json:"notes" doc:"What was assumed, or changed into something else."`
 
 	Caught []RuleCatch `json:"caught,omitzero" doc:"By each rule for what comes in."`
+	Scenes []string    `json:"scenes,omitzero" doc:"Of a glTF file that has several; each can be read by its name."`
 }
 
 // RuleCatch says what a rule for what comes in matched.
@@ -331,7 +332,7 @@ type ImportOptions struct {
 	// Forward is the file's axis that points north: "x", "-x" and so on; "" for the usual one of its up.
 	Forward  string
 	Handed   string // "right" or "left"; "" is right
-	Platform string // whose unit and axes hold where they are not said
+	Platform string // whose unit, axes and import rules hold where they are not said
 	Scene    string // glTF: name or number
 }
 

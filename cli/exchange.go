@@ -64,7 +64,7 @@ func (a *app) addReading(cmd *cobra.Command, o *api.ImportOptions) (settle func(
 	f.StringVar(&o.Up, "up", "", "the file's axis that points up: y or z (default: the format's)")
 	f.StringVar(&o.Forward, "forward", "", "the file's axis that points north: x, -x, y, -y, z or -z (default: -z where y is up, y where z is up)")
 	f.StringVar(&o.Handed, "handed", "", "the file's axes: right or left (default right)")
-	f.StringVar(&o.Platform, "platform", "", "platform whose unit and axes hold where they are not said")
+	f.StringVar(&o.Platform, "platform", "", "platform whose unit, axes and import rules hold where they are not said")
 	for name, words := range map[string][]string{"up": ups, "forward": norths, "handed": hands} {
 		cobra.CheckErr(cmd.RegisterFlagCompletionFunc(name, cobra.FixedCompletions(words, cobra.ShellCompDirectiveNoFileComp)))
 	}

@@ -279,6 +279,5 @@ func TestTheBuildIsInTheBudget(t *testing.T) {
 	assert.Less(t, far.Now, 5.0)
 	near := spent(far.Now)
 	assert.False(t, near.AtMost)
-	assert.Less(t, near.Now, far.Now, "the bound is generous")
 	assert.Positive(t, near.Now)
 }

@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"math"
 	"strconv"
+	"strings"
 )
 
 // Linear is a colour in linear Rec. 709: red, green, blue. Values are relative
@@ -57,20 +58,19 @@ func EncodeSRGB(v float64) float64 {
 	return 1.055*math.Pow(v, 1/2.4) - 0.055
 }
 
-// ParseHex reads "#rrggbb" as sRGB.
+// ParseHex reads "#rrggbb" as sRGB, or "#rrrrggggbbbb", which has 16 bits for each channel.
 func ParseHex(s string) (Linear, error) {
-	if len(s) != 7 || s[0] != '#' {
-		return Linear{}, fmt.Errorf("%q is not a colour: write #rrggbb, such as #ffd9a0", s)
+	n, err := strconv.ParseUint(strings.TrimPrefix(s, "#"), 16, 64)
+	if err != nil || !strings.HasPrefix(s, "#") || len(s) != 7 && len(s) != 13 {
+		return Linear{}, fmt.Errorf("%q is not a colour: write #rrggbb, such as #ffd9a0, or #rrrrggggbbbb", s)
 	}
-	n, err := strconv.ParseUint(s[1:], 16, 32)
-	if err != nil {
-		return Linear{}, fmt.Errorf("%q is not a colour: write #rrggbb, such as #ffd9a0", s)
+	bits := 8 * (len(s) / 6)
+	full := uint64(1)<<bits - 1
+	var c Linear
+	for i := range c {
+		c[i] = DecodeSRGB(float64(n>>(bits*(2-i))&full) / float64(full))
 	}
-	return Linear{
-		DecodeSRGB(float64(n>>16&255) / 255),
-		DecodeSRGB(float64(n>>8&255) / 255),
-		DecodeSRGB(float64(n&255) / 255),
-	}, nil
+	return c, nil
 }
 
 // Swatch is c with its brightest channel at 1, and how many times as bright c is. A lamp of a low temperature and
@@ -83,7 +83,25 @@ func (c Linear) Swatch() (full Linear, times float64) {
 }
 
 // Hex writes the colour as "#rrggbb" in sRGB, clamped to what that can hold.
-func (c Linear) Hex() string {
-	b := func(v float64) int { return int(math.Round(EncodeSRGB(v) * 255)) }
-	return fmt.Sprintf("#%02x%02x%02x", b(c[0]), b(c[1]), b(c[2]))
+func (c Linear) Hex() string { return c.hex(8) }
+
+// Exact is Hex where that is c to a hundred thousandth, and else "#rrrrggggbbbb", which is within 2e-5 of c.
+func (c Linear) Exact() string {
+	short := c.Hex()
+	read, _ := ParseHex(short)
+	for i := range c {
+		if math.Abs(read[i]-min(max(c[i], 0), 1)) > 1e-5 {
+			return c.hex(16)
+		}
+	}
+	return short
+}
+
+func (c Linear) hex(bits int) string {
+	full := float64(uint(1)<<bits - 1)
+	code := "#"
+	for _, v := range c {
+		code += fmt.Sprintf("%0*x", bits/4, int(math.Round(EncodeSRGB(v)*full)))
+	}
+	return code
 }

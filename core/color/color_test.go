@@ -23,11 +23,33 @@ func TestHexGoesBothWays(t *testing.T) {
 		c, err := ParseHex(s)
 		require.NoError(t, err)
 		assert.Equal(t, s, c.Hex())
+		assert.Equal(t, s, c.Exact())
+		long := rapid.StringMatching(`#[0-9a-f]{12}`).Draw(t, "long")
+		c, err = ParseHex(long)
+		require.NoError(t, err)
+		again, err := ParseHex(c.Exact())
+		require.NoError(t, err)
+		assert.InDeltaSlice(t, c[:], again[:], 1e-5)
 	})
 }
 
+// 16 bits for each channel are 1/65535 of the encoding; its steepest place, at white, makes 3.5e-5 of them.
+func TestAnExactColour(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		var c Linear
+		for i := range c {
+			c[i] = rapid.Float64Range(0, 1).Draw(t, "channel")
+		}
+		read, err := ParseHex(c.Exact())
+		require.NoError(t, err)
+		assert.InDeltaSlice(t, c[:], read[:], 1.8e-5)
+	})
+	assert.Equal(t, "#7c0a7c0a7c0a", Linear{0.2, 0.2, 0.2}.Exact())
+	assert.Equal(t, "#808080", Linear{DecodeSRGB(128.0 / 255), DecodeSRGB(128.0 / 255), DecodeSRGB(128.0 / 255)}.Exact())
+}
+
 func TestHexRefusesWhatIsNotAColour(t *testing.T) {
-	for _, s := range []string{"", "#fff", "red", "#12345g", "#1234567", "+12345f"} {
+	for _, s := range []string{"", "#fff", "red", "#12345g", "#1234567", "+12345f", "#+12345", "#1234567890", "#12345678901g"} {
 		_, err := ParseHex(s)
 		assert.ErrorContains(t, err, "#rrggbb", s)
 	}

@@ -123,8 +123,8 @@ func (p *palette) tint(id string, by color.Linear, place string) string {
 	for c := range albedo {
 		albedo[c] = unit(albedo[c])
 	}
-	m.Color = albedo.Hex()
-	m.Name = clip(fmt.Sprintf("%s %s", cmp.Or(m.Name, id, "Colour"), m.Color))
+	m.Color = albedo.Exact()
+	m.Name = clip(fmt.Sprintf("%s %s", cmp.Or(m.Name, id, "Colour"), albedo.Hex()))
 	m.ID = p.ids.Fresh(m.Name)
 	p.report.from("materials", len(p.level.Materials), place)
 	p.level.Materials = append(p.level.Materials, &m)

@@ -18,7 +18,7 @@ func shine(m *level.Material, light color.Linear, where string, report *Report) 
 	hue := light.Scale(1 / most)
 	if base.Luminance() < 0.02 || !alike(base, hue) {
 		if m.Image == "" {
-			m.Color = hue.Hex()
+			m.Color = hue.Exact()
 			base = m.Albedo()
 			report.note("%s: the material shines in another colour than its base has; it takes the one it shines in, %s", where, m.Color)
 		} else {

@@ -120,7 +120,7 @@ func adoptDisc(s *level.Sun, now *lightspunctual.Light, world mgl64.Mat4) {
 		s.Lux = i / before
 	}
 	if is := now.ColorOrDefault(); otherColor(is, *was) {
-		s.Color, s.Kelvin = color.Linear(is).Hex(), 0
+		s.Color, s.Kelvin = color.Linear(is).Exact(), 0
 	}
 }
 
@@ -137,7 +137,7 @@ func adopt(l *level.Light, now *lightspunctual.Light) {
 		l.Strength = i
 	}
 	if is := now.ColorOrDefault(); otherColor(is, was.ColorOrDefault()) {
-		l.Color, l.Kelvin = color.Linear(is).Hex(), 0
+		l.Color, l.Kelvin = color.Linear(is).Exact(), 0
 	}
 	if now.Range != nil && changed(*now.Range, l.RangeM) && !math.IsInf(*now.Range, 0) {
 		l.RangeM = *now.Range

@@ -247,6 +247,7 @@ func (in *importer) roots(wanted string) ([]int, error) {
 		return nil, fault("/scenes", "have none called %q; there are %s", level.Visible(wanted), level.Visible(strings.Join(names, ", ")))
 	}
 	if n > 1 {
+		in.report.Scenes = names
 		in.report.note("The file has %d scenes (%s); %s was taken.", n, level.Visible(strings.Join(names, ", ")), level.Visible(names[scene]))
 	}
 	return in.doc.Scenes[scene].Nodes, nil

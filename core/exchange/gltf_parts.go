@@ -176,7 +176,7 @@ func (in *importer) material(index int, at string) (string, error) {
 	m.TwoSided = src.DoubleSided && m.Translucency == 0 || isMarked(src.Extras, "two_sided")
 	if pbr := src.PBRMetallicRoughness; pbr != nil {
 		c := pbr.BaseColorFactorOrDefault()
-		m.Color = color.Linear{c[0], c[1], c[2]}.Hex()
+		m.Color = color.Linear{c[0], c[1], c[2]}.Exact()
 		m.Metalness, m.Roughness = within01(pbr.MetallicFactorOrDefault()), within01(pbr.RoughnessFactorOrDefault())
 		if pbr.MetallicRoughnessTexture != nil {
 			in.report.leave("%s: the image of how rough and how metallic %s is; it is even, by its factors", path, nameOrPath(src.Name, path))
@@ -257,7 +257,7 @@ func (in *importer) light(n *gltf.Node, index int, world mgl64.Mat4, path string
 	l := level.NewLight(in.idOf(n.Extras, n.Name, src.Name, "light"), src.Type)
 	l.Name = clip(cmp.Or(n.Name, src.Name))
 	c := src.ColorOrDefault()
-	l.Color, l.Strength = color.Linear(c).Hex(), src.IntensityOrDefault()
+	l.Color, l.Strength = color.Linear(c).Exact(), src.IntensityOrDefault()
 	if src.Range != nil && !math.IsInf(*src.Range, 0) {
 		l.RangeM = *src.Range * scaleOf(world)
 	}

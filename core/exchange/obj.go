@@ -253,7 +253,7 @@ func (r *objReader) library(name string, n int) error {
 				continue
 			}
 			if word == "Kd" {
-				m.Color = color.Linear{unit(v[0]), unit(v[1]), unit(v[2])}.Hex()
+				m.Color = color.Linear{unit(v[0]), unit(v[1]), unit(v[2])}.Exact()
 			} else {
 				shine(m, color.Linear{v[0], v[1], v[2]}, where, r.report)
 			}

@@ -33,7 +33,10 @@ type Options struct {
 	HeightM  float64 // from black to white; 0 takes 20
 	Cells    int     // along its longer side; 0 takes one for each pixel, and at most 192
 
-	Rules *intake.Rules // for what comes in; nil takes those that lie beside the file
+	// Rules for what comes in; nil takes those that lie beside the file, or else those of the platform.
+	Rules, OfPlatform *intake.Rules
+	// What these are called, so that they can be taken again.
+	RulesName, PlatformName string
 }
 
 // Report says what came of a file.
@@ -42,6 +45,7 @@ type Report struct {
 	Notes []string // what was assumed, or changed into something else
 
 	Caught []intake.Caught // by each rule for what comes in
+	Scenes []string        // of a glTF file that has several
 
 	places map[string]string // in the file, of parts of the level such as "/lights/0"
 }
@@ -88,6 +92,9 @@ func clip(name string) string {
 	}
 	return name
 }
+
+// Note adds a line to what was assumed.
+func (r *Report) Note(line string) { r.Notes = append(r.Notes, line) }
 
 func (r *Report) leave(format string, args ...any) {
 	r.Left = append(r.Left, fmt.Sprintf(format, args...))
@@ -165,7 +172,7 @@ func Read(files *Files, o Options) (*level.Level, *Report, error) {
 }
 
 // applyRules applies the rules for what comes in: those that were asked for, or that lie beside the
-// file or at the root of its archive.
+// file or at the root of its archive, or else those of the platform.
 func applyRules(l *level.Level, files *Files, o Options, report *Report) error {
 	rules := o.Rules
 	text := files.Beside[path.Join(path.Dir(files.Name), intake.FileName)]
@@ -178,7 +185,7 @@ func applyRules(l *level.Level, files *Files, o Options, report *Report) error {
 			return inFileNamed(err, intake.FileName)
 		}
 	}
-	if rules != nil {
+	if rules = cmp.Or(rules, o.OfPlatform); rules != nil {
 		report.Caught = rules.Apply(l)
 	}
 	return nil

@@ -58,7 +58,7 @@ type ThingRule struct {
 type Fixture struct {
 	Kind        string    `json:"kind" enum:"point,spot,dome,rect,tube"`
 	Strength    float64   `json:"strength" exclusiveMinimum:"0" maximum:"1e9" doc:"Candela; nits of a rect or tube."`
-	Color       string    `json:"color,omitzero" pattern:"^#[0-9a-fA-F]{6}$"`
+	Color       string    `json:"color,omitzero" pattern:"^#([0-9a-fA-F]{6}|[0-9a-fA-F]{12})$"`
 	Kelvin      float64   `json:"kelvin,omitzero" minimum:"1000" maximum:"40000"`
 	RangeM      float64   `json:"range_m,omitzero" minimum:"0" maximum:"100000"`
 	RadiusM     float64   `json:"radius_m,omitzero" minimum:"0" maximum:"100"`

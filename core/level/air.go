@@ -27,7 +27,7 @@ type Haze struct {
 	Density   float64 `json:"density" minimum:"0" maximum:"100" default:"0" doc:"Per metre; 0 uses start and end."`
 	Max       float64 `json:"max" minimum:"0" maximum:"1" default:"0.9" doc:"The most it hides."`
 	SkyShare  float64 `json:"sky_share" minimum:"0" maximum:"1" default:"1" doc:"How much of that holds for the sky, its sun, moon and stars."`
-	Color     string  `json:"color" pattern:"^#[0-9a-fA-F]{6}$" default:"#3a4450"`
+	Color     string  `json:"color" pattern:"^#([0-9a-fA-F]{6}|[0-9a-fA-F]{12})$" default:"#3a4450"`
 	Luminance float64 `json:"luminance" minimum:"0" maximum:"1e9" default:"1" doc:"Nits of a white haze; the colour scales it."`
 	ColorFrom string  `json:"color_from,omitzero" maxLength:"64" refers:"lights" or:"sky" doc:"\"sky\" for the sky's own radiance at the horizon, or the id of a light for its colour."`
 }
@@ -40,7 +40,7 @@ type HeightFog struct {
 	FalloffM  float64 `json:"falloff_m" exclusiveMinimum:"0" maximum:"10000" default:"3"`
 	Density   float64 `json:"density" minimum:"0" maximum:"100" default:"0.02" doc:"Per metre, at the base and below."`
 	Max       float64 `json:"max" minimum:"0" maximum:"1" default:"0.9" doc:"The most it hides."`
-	Color     string  `json:"color" pattern:"^#[0-9a-fA-F]{6}$" default:"#8a949c"`
+	Color     string  `json:"color" pattern:"^#([0-9a-fA-F]{6}|[0-9a-fA-F]{12})$" default:"#8a949c"`
 	Luminance float64 `json:"luminance" minimum:"0" maximum:"1e9" default:"1" doc:"Nits of a white fog; the colour scales it."`
 	ColorFrom string  `json:"color_from,omitzero" maxLength:"64" refers:"lights" or:"sky" doc:"\"sky\", or the id of a light for its colour."`
 }
@@ -52,7 +52,7 @@ type FogVolume struct {
 	Size      Vec     `json:"size" exclusiveMinimum:"0" initial:"[4,2,4]" doc:"Metres."`
 	EdgeM     float64 `json:"edge_m" minimum:"0" maximum:"1000" default:"0.5" doc:"Metres inside its faces over which it comes in."`
 	Density   float64 `json:"density" minimum:"0" maximum:"100" default:"0.08" doc:"Per metre."`
-	Color     string  `json:"color" pattern:"^#[0-9a-fA-F]{6}$" default:"#8a949c"`
+	Color     string  `json:"color" pattern:"^#([0-9a-fA-F]{6}|[0-9a-fA-F]{12})$" default:"#8a949c"`
 	Luminance float64 `json:"luminance" minimum:"0" maximum:"1e9" default:"0.5" doc:"Nits of a white fog where no light is computed in it; the colour scales it."`
 	ColorFrom string  `json:"color_from,omitzero" maxLength:"64" refers:"lights" or:"sky" doc:"\"sky\", or the id of a light for its colour."`
 	Lit       bool    `json:"lit" default:"true" doc:"Lights with a fog share show in it, shadowed by the level."`
@@ -69,7 +69,7 @@ type Glow struct {
 	SizeShare  float64 `json:"size_share" exclusiveMinimum:"0" maximum:"2" default:"0.08" doc:"screen: diameter, share of the picture's height."`
 	Luminance  float64 `json:"luminance" minimum:"0" maximum:"1e9" default:"50" doc:"Nits in its middle."`
 	Opacity    float64 `json:"opacity" minimum:"0" maximum:"1" default:"1"`
-	Color      string  `json:"color,omitzero" pattern:"^#[0-9a-fA-F]{6}$"`
+	Color      string  `json:"color,omitzero" pattern:"^#([0-9a-fA-F]{6}|[0-9a-fA-F]{12})$"`
 	ColorFrom  string  `json:"color_from,omitzero" maxLength:"64" refers:"lights" doc:"Id of the light whose colour it takes and with which it goes out."`
 	ToleranceM float64 `json:"tolerance_m" minimum:"0" maximum:"100" default:"0.3" doc:"How much geometry it may shine through; over this it fades."`
 	FadeStartM float64 `json:"fade_start_m" minimum:"0" maximum:"100000" default:"0" doc:"Distance from which it fades."`
@@ -83,7 +83,7 @@ type Beam struct {
 	Entity
 	Form      string  `json:"form" enum:"cone,shaft" default:"cone"`
 	Light     string  `json:"light,omitzero" maxLength:"64" refers:"lights" doc:"Id of the light that it follows in place, direction and colour; a cone takes its angle, a shaft its opening."`
-	Color     string  `json:"color,omitzero" pattern:"^#[0-9a-fA-F]{6}$" doc:"In place of the light's."`
+	Color     string  `json:"color,omitzero" pattern:"^#([0-9a-fA-F]{6}|[0-9a-fA-F]{12})$" doc:"In place of the light's."`
 	StartM    float64 `json:"start_m" minimum:"0" maximum:"1000" default:"0.05" doc:"Where along its axis it begins to show."`
 	LengthM   float64 `json:"length_m" exclusiveMinimum:"0" maximum:"10000" default:"6"`
 	AngleDeg  float64 `json:"angle_deg" exclusiveMinimum:"0" maximum:"80" default:"25" doc:"cone: from its axis to its rim, where no spot gives it."`
@@ -111,7 +111,7 @@ type Motes struct {
 	WindShare float64 `json:"wind_share" minimum:"0" maximum:"1" default:"0.2" doc:"How much of the wind carries them."`
 	Luminance float64 `json:"luminance" minimum:"0" maximum:"1e9" default:"20" doc:"Nits of the brightest."`
 	Opacity   float64 `json:"opacity" minimum:"0" maximum:"1" default:"1"`
-	Color     string  `json:"color,omitzero" pattern:"^#[0-9a-fA-F]{6}$"`
+	Color     string  `json:"color,omitzero" pattern:"^#([0-9a-fA-F]{6}|[0-9a-fA-F]{12})$"`
 	ColorFrom string  `json:"color_from,omitzero" maxLength:"64" refers:"lights" doc:"Id of the light whose colour they take and with which they go out."`
 	EdgeM     float64 `json:"edge_m" minimum:"0" maximum:"100" default:"0.3" doc:"Metres inside the border over which they fade."`
 }

@@ -3,7 +3,7 @@
 // and of the console's types.
 //
 // The document is right-handed, +Y up, in metres, seconds and degrees; colours
-// are sRGB "#rrggbb"; strengths are photometric. A light, a camera and a fixture
+// are sRGB "#rrggbb" or "#rrrrggggbbbb"; strengths are photometric. A light, a camera and a fixture
 // look along their own -Z, as in glTF.
 //
 // Here live: the types, reading and writing, validation, operations with their

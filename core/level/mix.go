@@ -22,7 +22,7 @@ type MixSetting struct {
 	Light    string  `json:"light,omitzero" maxLength:"64" refers:"lights" doc:"Id of the light; none once it was removed, and then the setting is passed over."`
 	Enabled  bool    `json:"enabled" default:"true"`
 	Strength float64 `json:"strength" minimum:"0" maximum:"1e9" default:"100"`
-	Color    string  `json:"color,omitzero" pattern:"^#[0-9a-fA-F]{6}$"`
+	Color    string  `json:"color,omitzero" pattern:"^#([0-9a-fA-F]{6}|[0-9a-fA-F]{12})$"`
 	Kelvin   float64 `json:"kelvin,omitzero" minimum:"1000" maximum:"40000"`
 }
 

@@ -97,6 +97,8 @@ type Import struct {
 	TerrainM float64        `json:"terrain_m,omitzero" minimum:"0" maximum:"100000" doc:"Of terrain: how wide it is."`
 	HeightM  float64        `json:"height_m,omitzero" minimum:"0" maximum:"10000" doc:"Of terrain: from black to white."`
 	Cells    int            `json:"cells,omitzero" minimum:"0" maximum:"1024" doc:"Of terrain: along its longer side; 0 for one a pixel, at most 192."`
+	Rules    string         `json:"rules,omitzero" maxLength:"200" doc:"The preset of import rules that held, [owner/]name[@version]."`
+	Platform string         `json:"platform,omitzero" maxLength:"200" doc:"The platform whose import rules held where no others were said."`
 	Extra    jsontext.Value `json:",embed" hidden:"true"`
 }
 
@@ -127,7 +129,7 @@ type LightProfile struct {
 type Material struct {
 	ID           string         `json:"id" pattern:"^[a-z0-9][a-z0-9._-]{0,63}$"`
 	Name         string         `json:"name,omitzero" maxLength:"120"`
-	Color        string         `json:"color" pattern:"^#[0-9a-fA-F]{6}$" default:"#b4b4b4" doc:"Base colour; its linear value is the albedo."`
+	Color        string         `json:"color" pattern:"^#([0-9a-fA-F]{6}|[0-9a-fA-F]{12})$" default:"#b4b4b4" doc:"Base colour; its linear value is the albedo."`
 	Emission     float64        `json:"emission" minimum:"0" maximum:"1e9" default:"0" doc:"Nits, of the base colour; a source of light like any other."`
 	TwoSided     bool           `json:"two_sided" default:"false" doc:"A mesh has two sides, each with light of its own, as of cloth, leaves or paper; else its back is dark."`
 	Translucency float64        `json:"translucency" minimum:"0" maximum:"1" default:"0" doc:"Share of the light that a mesh scatters that leaves on its other side, such as 0.4 of a curtain or 0.5 of a leaf. A mesh with any has two sides."`
@@ -254,7 +256,7 @@ const (
 type Light struct {
 	Entity
 	Kind         string   `json:"kind" enum:"point,spot,dome,directional,box,rect,tube" default:"point"`
-	Color        string   `json:"color,omitzero" pattern:"^#[0-9a-fA-F]{6}$" doc:"sRGB; leave out for the rig's key colour, or white."`
+	Color        string   `json:"color,omitzero" pattern:"^#([0-9a-fA-F]{6}|[0-9a-fA-F]{12})$" doc:"sRGB; leave out for the rig's key colour, or white."`
 	Kelvin       float64  `json:"kelvin,omitzero" minimum:"1000" maximum:"40000" doc:"Colour temperature, in place of a colour; luminance 1."`
 	Strength     float64  `json:"strength" minimum:"0" maximum:"1e9" default:"100" doc:"Candela (point, spot, dome), lux (directional, box) or nits (rect, tube)."`
 	RangeM       float64  `json:"range_m" minimum:"0" maximum:"100000" default:"0" doc:"Metres to where it ends; 0 is unbounded."`
@@ -306,7 +308,7 @@ type Shadows struct {
 
 // Ambient is light that comes evenly from everywhere, unshadowed.
 type Ambient struct {
-	Color    string  `json:"color" pattern:"^#[0-9a-fA-F]{6}$" default:"#ffffff"`
+	Color    string  `json:"color" pattern:"^#([0-9a-fA-F]{6}|[0-9a-fA-F]{12})$" default:"#ffffff"`
 	Strength float64 `json:"strength" minimum:"0" maximum:"1e9" default:"0" doc:"Lux on every surface."`
 	SkyFill  float64 `json:"sky_fill" minimum:"0" maximum:"10" default:"0" doc:"Adds this share of what the sky sends to open level ground, in the sky's colour, to every surface and unshadowed."`
 }
@@ -332,7 +334,7 @@ type Sun struct {
 	AltitudeDeg float64 `json:"altitude_deg" minimum:"-90" maximum:"90" default:"35" doc:"Above the horizon; below it the disc lights nothing."`
 	Place       *Place  `json:"place,omitzero" doc:"Takes the place of both angles."`
 	NorthDeg    float64 `json:"north_deg" minimum:"-360" maximum:"360" default:"0" doc:"Turns the level's north clockwise from -Z."`
-	Color       string  `json:"color,omitzero" pattern:"^#[0-9a-fA-F]{6}$"`
+	Color       string  `json:"color,omitzero" pattern:"^#([0-9a-fA-F]{6}|[0-9a-fA-F]{12})$"`
 	Kelvin      float64 `json:"kelvin,omitzero" minimum:"1000" maximum:"40000" doc:"In place of a colour."`
 	Lux         float64 `json:"lux" minimum:"0" maximum:"1e9" default:"60000" doc:"On a surface that faces it."`
 	AngularDeg  float64 `json:"angular_deg" minimum:"0" maximum:"90" default:"0.53" doc:"How wide the disc is; softens shadows."`
@@ -383,9 +385,9 @@ const (
 // Sky is what is seen where there is no surface, and what of it lights.
 type Sky struct {
 	Kind         string  `json:"kind" enum:"solid,gradient,clear,overcast,image" default:"solid" doc:"One colour; from horizon to zenith; the clear or overcast sky of the CIE; or an image."`
-	Color        string  `json:"color" pattern:"^#[0-9a-fA-F]{6}$" default:"#1c2430" doc:"Of the zenith."`
-	HorizonColor string  `json:"horizon_color" pattern:"^#[0-9a-fA-F]{6}$" default:"#8a8f94" doc:"Gradient: where sky and ground meet."`
-	GroundColor  string  `json:"ground_color" pattern:"^#[0-9a-fA-F]{6}$" default:"#1a1a18" doc:"Gradient, clear, overcast: below the horizon."`
+	Color        string  `json:"color" pattern:"^#([0-9a-fA-F]{6}|[0-9a-fA-F]{12})$" default:"#1c2430" doc:"Of the zenith."`
+	HorizonColor string  `json:"horizon_color" pattern:"^#([0-9a-fA-F]{6}|[0-9a-fA-F]{12})$" default:"#8a8f94" doc:"Gradient: where sky and ground meet."`
+	GroundColor  string  `json:"ground_color" pattern:"^#([0-9a-fA-F]{6}|[0-9a-fA-F]{12})$" default:"#1a1a18" doc:"Gradient, clear, overcast: below the horizon."`
 	Luminance    float64 `json:"luminance" minimum:"0" maximum:"1e9" default:"0" doc:"Nits of a white zenith, which the colour scales; multiplies an image."`
 	Image        string  `json:"image,omitzero" maxLength:"64" refers:"images" clears:"kind" doc:"Id of an equirectangular image; its middle is north."`
 	Lights       bool    `json:"lights" default:"true" doc:"It lights the level, not only the view."`
@@ -397,7 +399,7 @@ type Sky struct {
 type Rig struct {
 	ID          string         `json:"id" pattern:"^[a-z0-9][a-z0-9._-]{0,63}$"`
 	Name        string         `json:"name,omitzero" maxLength:"120"`
-	KeyColor    string         `json:"key_color,omitzero" pattern:"^#[0-9a-fA-F]{6}$" doc:"Colour of its lights that have none of their own."`
+	KeyColor    string         `json:"key_color,omitzero" pattern:"^#([0-9a-fA-F]{6}|[0-9a-fA-F]{12})$" doc:"Colour of its lights that have none of their own."`
 	KeyKelvin   float64        `json:"key_kelvin,omitzero" minimum:"1000" maximum:"40000"`
 	KeyStrength float64        `json:"key_strength" minimum:"0" maximum:"1e6" default:"1" doc:"Multiplies the strength of its lights."`
 	Note        string         `json:"note,omitzero" maxLength:"2000"`

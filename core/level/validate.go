@@ -265,7 +265,7 @@ func pattern(p string) *regexp.Regexp {
 func patternHelp(p string) string {
 	switch {
 	case strings.HasPrefix(p, "^#"):
-		return "a colour is written #rrggbb"
+		return "a colour is written #rrggbb, or #rrrrggggbbbb"
 	case strings.HasPrefix(p, "^\\d{4}"):
 		return "a time is written 2026-06-21T12:00:00Z"
 	}

@@ -12,6 +12,7 @@ import (
 	"slices"
 	"strings"
 
+	"grotta/core/intake"
 	"grotta/core/level"
 	"grotta/core/yaml"
 )
@@ -41,6 +42,8 @@ type Profile struct {
 	Display    Display           `json:"display"`
 	Severities map[string]string `json:"severities,omitzero" doc:"For a rule of the checks: off, advice, warning or error in place of its own."`
 	Tiers      []Tier            `json:"tiers,omitzero" maxItems:"8" doc:"What weaker machines do not show."`
+
+	ImportRules []intake.ThingRule `json:"import_rules,omitzero" maxItems:"500" doc:"What things are that come in from its editor, by their names."`
 }
 
 // Space is how the target measures places and angles.

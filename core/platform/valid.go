@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"grotta/core/intake"
 	"grotta/core/level"
 	"grotta/core/yaml"
 )
@@ -29,6 +30,14 @@ func withLines(text []byte, err error) error {
 	return invalid
 }
 
+// IntakeRules are the platform's rules for what comes in; nil where it has none.
+func (p *Profile) IntakeRules() *intake.Rules {
+	if len(p.ImportRules) == 0 {
+		return nil
+	}
+	return &intake.Rules{Format: intake.Format, Name: p.Name, Rules: p.ImportRules}
+}
+
 // contradictions are what the fields of a profile say against each other.
 func (p *Profile) contradictions() (faults []level.Fault) {
 	fault := func(path, format string, args ...any) {
@@ -39,6 +48,14 @@ func (p *Profile) contradictions() (faults []level.Fault) {
 	}
 	if p.Limits.Lights != nil && p.Limits.ZoneLights != nil && p.Limits.ZoneLights.Max > p.Limits.Lights.Max {
 		fault("/limits/zone_lights/max", "is %g, more than the %g in all", p.Limits.ZoneLights.Max, p.Limits.Lights.Max)
+	}
+	if rules := p.IntakeRules(); rules != nil {
+		var bad *level.Invalid
+		if errors.As(rules.Validate(), &bad) {
+			for _, f := range bad.Faults {
+				fault(strings.Replace(f.Path, "/rules", "/import_rules", 1), "%s", f.Message)
+			}
+		}
 	}
 	if p.Body.EyeM > p.Body.HeightM {
 		fault("/body/eye_m", "is %g, over the height of %g", p.Body.EyeM, p.Body.HeightM)

@@ -232,7 +232,7 @@ func cut(parts, l *level.Level) {
 // is in the luminance.
 func keepColor(of color.Linear, hex *string, luminance *float64) {
 	full, times := of.Swatch()
-	*hex = full.Hex()
+	*hex = full.Exact()
 	*luminance *= times
 }
 

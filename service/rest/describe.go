@@ -21,7 +21,7 @@ var schemas = map[string]struct {
 	of                         reflect.Type
 	format, title, description string
 }{
-	"level":     {reflect.TypeFor[level.Level](), level.Format, "Grotta level", "A level for Grotta: right-handed, +Y up, metres, degrees; strengths in candela, lux and nits; colours sRGB #rrggbb."},
+	"level":     {reflect.TypeFor[level.Level](), level.Format, "Grotta level", "A level for Grotta: right-handed, +Y up, metres, degrees; strengths in candela, lux and nits; colours sRGB #rrggbb or, with 16 bits for each channel, #rrrrggggbbbb."},
 	"platform":  {reflect.TypeFor[platform.Profile](), platform.Format, "Grotta platform", "What a target of levels takes and what it refuses."},
 	"hand-over": {reflect.TypeFor[handover.File](), handover.Format, "Grotta hand-over", "How an editor writes what lights a level, and how it is read back."},
 }

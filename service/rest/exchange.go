@@ -3,6 +3,8 @@ package rest
 import (
 	"cmp"
 	"context"
+	"fmt"
+	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -10,6 +12,8 @@ import (
 	"grotta/api"
 	"grotta/core/exchange"
 	"grotta/core/level"
+	"grotta/core/platform"
+	"grotta/service/store"
 )
 
 // This file brings files in.
@@ -27,12 +31,12 @@ type ImportInput struct {
 	Scale   float64 `query:"scale" minimum:"0" maximum:"10000" doc:"Times the unit; 1 if left out."`
 	Forward string  `query:"forward" enum:"x,-x,y,-y,z,-z" doc:"The file's axis that points north, the level's -Z; if left out -z where y is up, y where z is up, and the other way in a left-handed file."`
 	Handed  string  `query:"handed" enum:"right,left" doc:"Of the file's axes; right if left out. In a left-handed one triangles face as they do there."`
-	Target  string  `query:"platform" maxLength:"200" doc:"A platform whose unit and axes hold where they are not said."`
+	Target  string  `query:"platform" maxLength:"200" doc:"A platform whose unit, axes and import rules hold where they are not said."`
 	Scene   string  `query:"scene" maxLength:"120" doc:"glTF: name or number of the scene; the one that the file opens with if left out."`
 	Terrain float64 `query:"terrain_m" minimum:"0" maximum:"100000" doc:"A PNG image comes in as terrain, so many metres wide; its brightness is the height."`
 	Height  float64 `query:"height_m" minimum:"0" maximum:"10000" doc:"Terrain: metres from black to white; 20 if left out."`
 	Cells   int     `query:"cells" minimum:"0" maximum:"1024" doc:"Terrain: cells along the longer side; one for each pixel, and at most 192, if left out."`
-	Rules   string  `query:"rules" maxLength:"200" doc:"A preset of import rules, [owner/]name[@version]; if left out, a file grotta-rules.yaml beside the one that is read."`
+	Rules   string  `query:"rules" maxLength:"200" doc:"A preset of import rules, [owner/]name[@version]; if left out, a file grotta-rules.yaml beside the one that is read, or else the rules of the platform."`
 	RawBody []byte  `contentType:"application/octet-stream"`
 }
 
@@ -42,7 +46,8 @@ func (in *ImportInput) read(ctx context.Context, s *server, title string, before
 	if err != nil {
 		return nil, nil, "", err
 	}
-	o := exchange.Options{Name: title, UnitM: in.UnitM, Scale: in.Scale, Up: in.Up, Forward: in.Forward, Handed: in.Handed, Scene: in.Scene, TerrainM: in.Terrain, HeightM: in.Height, Cells: in.Cells}
+	o := exchange.Options{Name: title, UnitM: in.UnitM, Scale: in.Scale, Up: in.Up, Forward: in.Forward, Handed: in.Handed, Scene: in.Scene, TerrainM: in.Terrain, HeightM: in.Height, Cells: in.Cells,
+		RulesName: in.Rules, PlatformName: in.Target}
 	if in.Target != "" {
 		p, err := s.Store.Platform(askerOf(ctx), in.Target)
 		if err != nil {
@@ -53,15 +58,44 @@ func (in *ImportInput) read(ctx context.Context, s *server, title string, before
 	if before != nil {
 		o = o.AsBefore(before, files.Name)
 	}
-	if in.Rules != "" {
-		if o.Rules, err = s.Store.ImportRules(askerOf(ctx), in.Rules); err != nil {
-			return nil, nil, "", err
-		}
+	gone, err := s.importRules(askerOf(ctx), &o, in)
+	if err != nil {
+		return nil, nil, "", err
 	}
 	if l, report, err = exchange.Read(files, o); err != nil {
 		return nil, nil, "", err
 	}
+	for _, name := range gone {
+		report.Note(fmt.Sprintf("The import rules of %s held before; they are not to be had any more.", level.Visible(name)))
+	}
 	return l, report, files.Name, ctx.Err()
+}
+
+// importRules looks up the rules for what comes in, by their names. gone are those that held before and cannot
+// be had any more.
+func (s *server) importRules(a store.Asker, o *exchange.Options, in *ImportInput) (gone []string, err error) {
+	if o.RulesName != "" {
+		if o.Rules, err = s.Store.ImportRules(a, o.RulesName); err != nil {
+			if in.Rules != "" {
+				return nil, err
+			}
+			gone, o.RulesName = append(gone, o.RulesName), ""
+		} else if !strings.Contains(o.RulesName, "/") {
+			o.RulesName = a.Name + "/" + o.RulesName // for whoever takes the file again
+		}
+	}
+	if o.PlatformName != "" {
+		p, err := s.Store.Platform(a, o.PlatformName)
+		if err != nil {
+			return append(gone, o.PlatformName), nil // one that is asked for was found already
+		}
+		if o.OfPlatform = p.IntakeRules(); o.OfPlatform == nil {
+			o.PlatformName = ""
+		} else if _, err := platform.Named(o.PlatformName); err != nil && !strings.Contains(o.PlatformName, "/") {
+			o.PlatformName = a.Name + "/" + o.PlatformName
+		}
+	}
+	return gone, nil
 }
 
 func importOperation(path, id, summary, tag, description string) huma.Operation {
@@ -135,7 +169,7 @@ func (s *server) registerImport(a huma.API, tag string) {
 }
 
 func reportOfExchange(r *exchange.Report) api.ExchangeReport {
-	out := api.ExchangeReport{Left: r.Left, Notes: r.Notes}
+	out := api.ExchangeReport{Left: r.Left, Notes: r.Notes, Scenes: r.Scenes}
 	for _, c := range r.Caught {
 		out.Caught = append(out.Caught, api.RuleCatch(c))
 	}

@@ -1,10 +1,22 @@
 // Colours as code and as light.
 
-/** "#rrggbb" as linear Rec. 709 (IEC 61966-2-1). */
+/** The three channels of "#rrggbb" or "#rrrrggggbbbb", from 0 to 1 as they are encoded. */
+export function channels(hex: string): [number, number, number] {
+  const digits = hex.length > 7 ? 4 : 2;
+  const channel = (i: number) => parseInt(hex.slice(1 + i * digits, 1 + (i + 1) * digits), 16) / (16 ** digits - 1);
+  return [channel(0), channel(1), channel(2)];
+}
+
+/** "#rrggbb" or "#rrrrggggbbbb" as linear Rec. 709 (IEC 61966-2-1). */
 export function linear(hex: string): [number, number, number] {
-  const n = parseInt(hex.slice(1), 16);
+  const [r, g, b] = channels(hex);
   const decode = (v: number) => (v <= 0.04045 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4);
-  return [decode(((n >> 16) & 255) / 255), decode(((n >> 8) & 255) / 255), decode((n & 255) / 255)];
+  return [decode(r), decode(g), decode(b)];
+}
+
+/** A colour code as style sheets and colour inputs take it: eight bits for each channel. */
+export function shortHex(hex: string): string {
+  return hex.length <= 7 ? hex : "#" + channels(hex).map((v) => Math.round(255 * v).toString(16).padStart(2, "0")).join("");
 }
 
 const encodedChannel = (x: number) => Math.round(255 * (x <= 0.0031308 ? x * 12.92 : 1.055 * x ** (1 / 2.4) - 0.055));

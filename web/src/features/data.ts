@@ -250,6 +250,16 @@ export function usePlatforms() {
   return useQuery({ queryKey: ["platforms"], queryFn: () => take(api.GET("/api/v1/platforms")) });
 }
 
+/** What the platforms are called where one is chosen. */
+export const usePlatformNames = () => (usePlatforms().data?.items ?? []).map((p) => p.ref);
+
+/** What a file that comes in may be read with. */
+export function useReadingChoices() {
+  const platforms = usePlatformNames();
+  const rules = useQuery({ queryKey: ["presets", "import_rules"], queryFn: () => take(api.GET("/api/v1/presets", { params: { query: { kind: ["import_rules"], limit: 100 } } })) });
+  return { platforms, rules: (rules.data?.items ?? []).map((p) => `${p.owner}/${p.name}`) };
+}
+
 /** Seconds that go by while playing, about twenty times a second. */
 export function useSeconds(playing: boolean) {
   const [seconds, setSeconds] = useState(0);

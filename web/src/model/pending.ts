@@ -1,4 +1,5 @@
 import type { Level, LightmapState } from "../api/client";
+import { channels } from "../engine/color";
 import type { Live } from "./bench";
 import { colorOf, thingsOf } from "./things";
 
@@ -27,5 +28,5 @@ export function pendingLive(level: Level, state: LightmapState | undefined): Rec
 /** Whether a colour code is a linear colour, to what a code can tell. */
 function sameHex(hex: string, color: readonly number[]): boolean {
   const encode = (x: number) => Math.round(255 * (x <= 0.0031308 ? x * 12.92 : 1.055 * x ** (1 / 2.4) - 0.055));
-  return [1, 3, 5].every((at, i) => Math.abs(parseInt(hex.slice(at, at + 2), 16) - encode(color[i]!)) <= 1);
+  return channels(hex).every((v, i) => Math.abs(Math.round(255 * v) - encode(color[i]!)) <= 1);
 }

@@ -1,5 +1,5 @@
 import type { Level, Schemas } from "../api/client";
-import { linear, swatch } from "../engine/color";
+import { channels, linear, shortHex, swatch } from "../engine/color";
 import type { Part } from "./schema";
 import { poseOf } from "./world";
 
@@ -72,7 +72,7 @@ export function placeOf(level: Level, thing: Thing): [number, number, number] | 
 export function colorOf(level: Level, thing: Thing): string | undefined {
   if (thing.part === "lights") {
     const light = thing.entity as Schemas["Light"];
-    if (light.color) return light.color;
+    if (light.color) return shortHex(light.color);
     if (light.kelvin) return kelvinHex(light.kelvin);
     const rig = level.rigs.find((r) => r.id === light.rig);
     return rig?.key_color || (rig?.key_kelvin ? kelvinHex(rig.key_kelvin) : "#ffffff");
@@ -80,7 +80,7 @@ export function colorOf(level: Level, thing: Thing): string | undefined {
   const e = thing.entity as { color?: string; color_from?: string; light?: string };
   const from = e.color_from || e.light;
   const source = from ? thingsOf(level).get(from) : undefined;
-  return e.color || (source ? colorOf(level, source) : undefined);
+  return (e.color && shortHex(e.color)) || (source ? colorOf(level, source) : undefined);
 }
 
 /** The colour of a black body, by Kim et al.'s cubic fit of the Planckian locus (US patent
@@ -103,7 +103,7 @@ export function kelvinHex(kelvin: number): string {
 /** What a colour is called: red, orange, yellow, green, cyan, blue, magenta, white, grey; warm
  *  or cool; dim or strong. Hue and saturation are those of HSV. */
 export function colorWords(hex: string): string[] {
-  const [r, g, b] = [1, 3, 5].map((i) => parseInt(hex.slice(i, i + 2), 16) / 255) as [number, number, number];
+  const [r, g, b] = channels(hex);
   const most = Math.max(r, g, b);
   const span = most - Math.min(r, g, b);
   const words: string[] = [];

@@ -13,16 +13,20 @@ const units: readonly (readonly [string, number])[] = [
 
 const norths = ["x", "-x", "y", "-y", "z", "-z"] as const;
 
+export type ReadingChoices = { platforms: readonly string[]; rules: readonly string[]; scenes?: readonly string[] | undefined };
+
 type Props = {
   how: HowToRead;
   /** What is said where nothing is chosen. */
   none: string;
+  /** What there is to choose from, by name. */
+  choices: ReadingChoices;
   disabled?: boolean;
   onChange: (how: HowToRead) => void;
 };
 
 /** Chooses the unit and the axes of a file. */
-export function ReadingFields({ how, none, disabled = false, onChange }: Props) {
+export function ReadingFields({ how, none, choices, disabled = false, onChange }: Props) {
   const unit = units.find(([, m]) => m === how.unit_m)?.[0] ?? "";
   const set = (part: Partial<Record<keyof HowToRead, unknown>>) => onChange(Object.fromEntries(Object.entries({ ...how, ...part }).filter(([, v]) => v)) as HowToRead);
   return (
@@ -31,6 +35,9 @@ export function ReadingFields({ how, none, disabled = false, onChange }: Props) 
       <Select label="Axis that points up" none={`up ${none}`} value={how.up} of={["y", "z"]} word="up" disabled={disabled} onChange={(v) => set({ up: v })} />
       <Select label="Axis that points north" none={`north ${none}`} value={how.forward} of={norths} word="north" disabled={disabled} onChange={(v) => set({ forward: v })} />
       <Select label="Hand of the axes" none={`hand ${none}`} value={how.handed} of={["right", "left"]} word="-handed" disabled={disabled} onChange={(v) => set({ handed: v })} />
+      <Select label="Platform whose unit, axes and import rules hold" none={`platform ${none}`} value={how.platform} of={choices.platforms} disabled={disabled} onChange={(v) => set({ platform: v })} />
+      <Select label="Import rules" none={`rules ${none}`} value={how.rules} of={choices.rules} disabled={disabled} onChange={(v) => set({ rules: v })} />
+      {choices.scenes && choices.scenes.length > 1 && <Select label="Scene of the file" none={`scene ${none}`} value={how.scene} of={choices.scenes} disabled={disabled} onChange={(v) => set({ scene: v })} />}
     </div>
   );
 }

@@ -1,4 +1,5 @@
 import { useState } from "react";
+import { shortHex } from "../engine/color";
 import { limitsOf, type Part } from "../model/schema";
 import { NumberField } from "./NumberField";
 import { Choice, Toggle } from "./rows";
@@ -125,7 +126,7 @@ function Three({ field: f, own, disabled, commit, setEach }: ThreeProps) {
 /** A colour, picked or typed; an empty one is none, where that may be. */
 export function HexField({ label, value, unset, shown, disabled, onCommit }: { label: string; value: string; unset?: string | undefined; shown?: string | undefined; disabled: boolean; onCommit: (v: string) => void }) {
   const [text, setText] = useState<string | null>(null);
-  const good = (t: string) => /^#[0-9a-f]{6}$/i.test(t);
+  const good = (t: string) => /^#([0-9a-f]{6}|[0-9a-f]{12})$/i.test(t);
   const finish = () => {
     if (text !== null && text !== value && (good(text) || (unset && text === ""))) onCommit(text.toLowerCase());
     setText(null);
@@ -134,7 +135,7 @@ export function HexField({ label, value, unset, shown, disabled, onCommit }: { l
     <div className="row grid grid-cols-[92px_1fr] items-center gap-2">
       <span className="dim">{label}</span>
       <div className="flex items-center gap-1">
-        <input type="color" className="h-[23px] w-7 shrink-0 cursor-pointer bg-transparent" aria-label={`${label} colour`} disabled={disabled} value={text && good(text) ? text : value || shown || "#ffffff"} onChange={(e) => setText(e.target.value)} onBlur={finish} />
+        <input type="color" className="h-[23px] w-7 shrink-0 cursor-pointer bg-transparent" aria-label={`${label} colour`} disabled={disabled} value={shortHex(text && good(text) ? text : value || shown || "#ffffff")} onChange={(e) => setText(e.target.value)} onBlur={finish} />
         <input className="field" aria-label={`${label} as #rrggbb`} placeholder={unset} disabled={disabled} value={text ?? value} onChange={(e) => setText(e.target.value)} onBlur={finish} onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()} />
       </div>
     </div>

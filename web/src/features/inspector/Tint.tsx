@@ -1,7 +1,7 @@
 import { useState } from "react";
 import type { Context } from "../../commands/command";
 import type { Level } from "../../api/client";
-import { tinted } from "../../engine/color";
+import { shortHex, tinted } from "../../engine/color";
 import { HexField } from "../../ui/fields";
 import { NumberField } from "../../ui/NumberField";
 
@@ -24,7 +24,7 @@ export function Tint({ level, canEdit, edit }: { level: Level; canEdit: boolean;
         {level.materials.map((m) => (
           <label key={m.id} className="flex min-h-6 items-center gap-2">
             <input type="checkbox" checked={chosen.has(m.id)} onChange={() => toggle(m.id)} />
-            <span className="h-3 w-3 shrink-0 border border-black" style={{ background: chosen.has(m.id) ? tinted(m.color, toward, share) : m.color }} />
+            <span className="h-3 w-3 shrink-0 border border-black" style={{ background: chosen.has(m.id) ? tinted(m.color, toward, share) : shortHex(m.color) }} />
             <span className="truncate">{m.name || m.id}</span>
           </label>
         ))}

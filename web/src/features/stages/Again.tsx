@@ -7,6 +7,7 @@ import type { Context } from "../../commands";
 import { caughtWords } from "../../ui/caught";
 import { complain, notice } from "../../ui/messages";
 import { ReadingFields } from "../../ui/ReadingFields";
+import { useReadingChoices } from "../data";
 
 type Offer = { bundle: Bundle; merged: Schemas["Merged"] };
 
@@ -16,6 +17,7 @@ export function BringInAgain({ context, onApplied }: { context: Context; onAppli
   const [how, setHow] = useState<HowToRead>({});
   const [asking, setAsking] = useState(false);
   const [offer, setOffer] = useState<Offer | null>(null);
+  const choices = useReadingChoices();
   const { id } = context.doc.level;
   const look = useMutation({
     mutationFn: async (bundle: Bundle) => ({ bundle, merged: await bringInAgain(id, bundle, how, true) }),
@@ -44,7 +46,7 @@ export function BringInAgain({ context, onApplied }: { context: Context; onAppli
       </div>
       {asking && (
         <div className="mt-1">
-          <ReadingFields how={how} none="as before" onChange={setHow} />
+          <ReadingFields choices={{ ...choices, scenes: offer?.merged.scenes }} how={how} none="as before" onChange={setHow} />
         </div>
       )}
       <input

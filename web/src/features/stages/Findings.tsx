@@ -3,7 +3,7 @@ import { bench } from "../../model/bench";
 import { counted } from "../../ui/counted";
 import type { Context } from "../../commands";
 import { platformsOf } from "../checks/Fit";
-import { usePlatforms } from "../data";
+import { usePlatformNames } from "../data";
 import { Group } from "./buttons";
 
 /** All limits of the platform, each with its number, and where they are over. */
@@ -38,7 +38,7 @@ const short = (n: number) => (n >= 1e6 ? `${(n / 1e6).toFixed(1)} M` : n >= 1e4 
 
 /** The further platforms that the level is for: each gets a column of findings. */
 export function AlsoFor({ doc, context }: { doc: Document; context: Context }) {
-  const names = (usePlatforms().data?.items ?? []).map((p) => p.ref);
+  const names = usePlatformNames();
   const own = doc.document.platform || "baked-arena";
   const also = doc.document.also_for ?? [];
   return (

@@ -1,6 +1,7 @@
 import { Plus } from "lucide-react";
 import type { Document, Schemas } from "../../api/client";
 import type { Context } from "../../commands";
+import { shortHex } from "../../engine/color";
 import { freshID } from "../../model/apply";
 import { bench, useBench } from "../../model/bench";
 
@@ -36,7 +37,7 @@ function MaterialRow({ material: m, context, held }: { material: Material; conte
         className="h-5 w-7 shrink-0 bg-transparent"
         aria-label={`Colour of ${m.name || m.id}`}
         disabled={!context.canEdit}
-        value={m.color}
+        value={shortHex(m.color)}
         onChange={(e) => context.edit({ op: "set", id: m.id, fields: { color: e.target.value }, label: `${m.name || m.id}: colour ${e.target.value}` }, `material ${m.id}`)}
       />
       <button

@@ -4,6 +4,7 @@ import { Dialog, Modal, ModalOverlay } from "react-aria-components";
 import { useLocation } from "wouter";
 import { bringIn, bundlesOf, type Bundle, type HowToRead, type Imported, type Picked } from "../../api/bringIn";
 import { api, take } from "../../api/client";
+import { useReadingChoices } from "../../features/data";
 import { caughtWords } from "../../ui/caught";
 import { ReadingFields } from "../../ui/ReadingFields";
 import { counted } from "../../ui/counted";
@@ -108,6 +109,7 @@ export function ImportReport({ report, close, open, again, busy }: Pick<Importin
 }
 
 function One({ came, open, again, busy }: { came: Came; open: Importing["open"]; again: Importing["again"]; busy: boolean }) {
+  const choices = useReadingChoices();
   const { level, left, notes, caught } = came.got;
   const isDocument = /\.json$/i.test(came.from.main.file.name);
   return (
@@ -138,8 +140,8 @@ function One({ came, open, again, busy }: { came: Came; open: Importing["open"];
       </ul>
       {!isDocument && (
         <div className="mt-3">
-          <p className="dim mb-1">{busy ? "Reading it again…" : "Something is too large, lies on its side or is mirrored? It is read again with"}</p>
-          <ReadingFields how={came.how} none="as the format has it" disabled={busy} onChange={(how) => void again(came, how)} />
+          <p className="dim mb-1">{busy ? "Reading it again…" : "Something is too large, lies on its side, is mirrored or is not what it should be? It is read again with"}</p>
+          <ReadingFields choices={{ ...choices, scenes: came.got.scenes }} how={came.how} none="as the format has it" disabled={busy} onChange={(how) => void again(came, how)} />
         </div>
       )}
       <button className="btn btn-primary btn-sm mt-3" onClick={() => open(level.id)}>
