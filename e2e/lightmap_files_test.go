@@ -1,10 +1,14 @@
 package e2e
 
 import (
+	"archive/zip"
 	"bytes"
 	"encoding/base64"
 	"fmt"
+	"image"
+	"image/color"
 	"image/png"
+	"math"
 	"net/http"
 	"net/http/httptest"
 	"os"
@@ -90,7 +94,55 @@ r.render(scene, camera);
 document.documentElement.dataset.done = "ready";
 </script>`
 
-// The exported model and its pages, shown by another renderer, are the picture that a shot is.
+// barrel is a round model in OBJ with its image, as a modeller saves it: 24 staves with normals, and a lid.
+func barrel(t *testing.T) []byte {
+	var o strings.Builder
+	o.WriteString("mtllib barrel.mtl\no Barrel\nusemtl staves\n")
+	const n, radius, height, east, south = 24, 0.32, 0.85, -0.7, -0.6
+	for i := range n + 1 {
+		sin, cos := math.Sincos(2 * math.Pi * float64(i) / n)
+		for k, y := range []float64{0, height} {
+			fmt.Fprintf(&o, "v %.5f %.5f %.5f\nvt %.5f %d\n", east+radius*cos, y, south+radius*sin, 3*float64(i)/n, k)
+		}
+		fmt.Fprintf(&o, "vn %.5f 0 %.5f\n", cos, sin)
+	}
+	for i := range n {
+		a, b, c, d := 2*i+1, 2*i+2, 2*i+4, 2*i+3
+		fmt.Fprintf(&o, "f %d/%d/%d %d/%d/%d %d/%d/%d %d/%d/%d\n", a, a, i+1, b, b, i+1, c, c, i+2, d, d, i+2)
+	}
+	o.WriteString("o Lid\nusemtl lid\nf")
+	for i := n; i > 0; i-- {
+		fmt.Fprintf(&o, " %d", 2*i)
+	}
+	planks := image.NewNRGBA(image.Rect(0, 0, 64, 64))
+	for y := range 64 {
+		for x := range 64 {
+			c := color.NRGBA{uint8(120 + 25*(x/16%2) + 8*(x*7%5)), uint8(84 + 14*(x/16%2) + 5*(x*7%5)), 52, 255}
+			if x%16 == 0 {
+				c = color.NRGBA{40, 28, 20, 255}
+			} else if y/6 == 1 || y/6 == 8 {
+				c = color.NRGBA{96, 98, 102, 255} // hoops
+			}
+			planks.SetNRGBA(x, y, c)
+		}
+	}
+	var picture, b bytes.Buffer
+	require.NoError(t, png.Encode(&picture, planks))
+	w := zip.NewWriter(&b)
+	for name, text := range map[string]string{
+		"barrel.obj": o.String(), "barrel.mtl": "newmtl staves\nKd 1 1 1\nmap_Kd planks.png\nnewmtl lid\nKd 0.3 0.2 0.1\n", "planks.png": picture.String(),
+	} {
+		f, err := w.Create(name)
+		require.NoError(t, err)
+		_, err = f.Write([]byte(text))
+		require.NoError(t, err)
+	}
+	require.NoError(t, w.Close())
+	return b.Bytes()
+}
+
+// The exported model and its pages, shown by another renderer, are the picture that a shot is; so is a model that
+// was brought in with its image.
 func TestLightmapFilesInAnotherRenderer(t *testing.T) {
 	t.Parallel()
 	maren, l, g := room(t)
@@ -98,7 +150,10 @@ func TestLightmapFilesInAnotherRenderer(t *testing.T) {
 	grid.ID, grid.Size, grid.SpacingM, mirror.ID, mirror.Side = "air", level.Vec{2, 1, 2}, 1, "mirror", 16
 	grid.Transform.Position, mirror.Transform.Position = level.Vec{0, 1, 0}, level.Vec{0, 1.2, 0}
 	apply(t, maren, l.ID, level.Batch("", level.Set("", map[string]any{"look.enabled": false}), level.Add("probes", &grid), level.Add("reflections", &mirror)))
-	_, err := harness.BakeAndWait(ctx, maren, l.ID, "draft")
+	merged, err := maren.ImportAgain(ctx, l.ID, barrel(t), api.ImportOptions{File: "barrel.zip"}, false)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"Barrel", "Lid"}, merged.Added)
+	_, err = harness.BakeAndWait(ctx, maren, l.ID, "draft")
 	require.NoError(t, err)
 	data, _, err := maren.Shot(ctx, l.ID, api.NewShot{Viewpoint: "door", Width: 640, Height: 360})
 	require.NoError(t, err)

@@ -13,7 +13,7 @@ const head = `# What each format keeps
 Each property was set to another value than its default, written, read back and compared.
 "kept" means that it came back; "changed" that it came back as something else; "left out" that it did not.
 Rotations of meshes and blocks go into their corners, and a block comes back as a mesh. The document is
-` + "`grotta-level/1`" + `; the last three are the hand-overs that come with Grotta (see hand-over.md).
+` + "`grotta-level/1`" + `; the others are the hand-overs that come with Grotta (see hand-over.md).
 Things that no format but the document has, such as paths, probes and mixes, are not listed.
 
 `
