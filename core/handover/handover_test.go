@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -436,4 +437,26 @@ func TestShippedHandOversKeepTheDemo(t *testing.T) {
 		}
 	}
 	assert.Nil(t, handover.Source("../file.go"))
+}
+
+// A thing without an optional part comes back without it, and one with it keeps it.
+func TestPartsThatAThingMayBeWithout(t *testing.T) {
+	all, err := handover.Shipped()
+	require.NoError(t, err)
+	cell := all[slices.IndexFunc(all, func(f *handover.File) bool { return f.Name == "cell-interior" })]
+	l := level.New("two lamps")
+	steady, candle := level.NewLight("steady", level.Point), level.NewLight("candle", level.Point)
+	candle.Flicker = &level.Flicker{Pattern: "candle", RateHz: 4, Depth: 0.5}
+	l.Lights = append(l.Lights, steady, candle)
+	written, err := handover.Write(l, cell, nil)
+	require.NoError(t, err)
+	assert.Equal(t, 1, strings.Count(string(written.Text), "tremble:"))
+	back, err := handover.Read(written.Text, cell, level.New("empty"))
+	require.NoError(t, err)
+	empty, _, err := level.New("empty").Apply(back.Operation)
+	require.NoError(t, err)
+	require.Len(t, empty.Lights, 2)
+	for _, got := range empty.Lights {
+		assert.Equal(t, l.Lights[slices.IndexFunc(l.Lights, func(v *level.Light) bool { return v.ID == got.ID })].Flicker, got.Flicker)
+	}
 }

@@ -1,6 +1,11 @@
 package handover
 
-import "grotta/core/level"
+import (
+	"reflect"
+	"strings"
+
+	"grotta/core/level"
+)
 
 // record is one thing as the target has it: a class and named values, in order.
 type record struct {
@@ -33,6 +38,9 @@ func (w *writer) record(t *thing, rule *Rule) record {
 	r := record{class: rule.Class, of: t.of, id: t.id, name: t.name}
 	for i := range rule.Fields {
 		f := &rule.Fields[i]
+		if object := optionalObject(t.of, f); object != "" && at(t.tree, object) == nil {
+			continue
+		}
 		v := w.value(f, t)
 		if f.Omit != nil && plainText(f.Omit) == plainText(v) {
 			continue
@@ -50,7 +58,7 @@ func (w *writer) draftOf(r *record, rule *Rule) (*draft, error) {
 		f := &rule.Fields[i]
 		v, ok := r.value(f.Name)
 		if !ok {
-			if f.Omit == nil {
+			if f.Omit == nil || !r.mayHave(rule, optionalObject(rule.Of, f)) {
 				continue
 			}
 			v.v = f.Omit
@@ -64,6 +72,32 @@ func (w *writer) draftOf(r *record, rule *Rule) (*draft, error) {
 		}
 	}
 	return d, nil
+}
+
+// optionalObject is the part of a thing that a field is within, such as the flicker of a light, where a thing may
+// be without it; else "".
+func optionalObject(of string, f *Field) string {
+	object, _, within := strings.Cut(f.From, ".")
+	if !within {
+		return ""
+	}
+	if field, err := level.FieldAt(documentType(of), object); err != nil || field.Type.Kind() != reflect.Pointer {
+		return ""
+	}
+	return object
+}
+
+// mayHave tells whether a record says anything of a part that a thing may be without. Of "", it does.
+func (r *record) mayHave(rule *Rule, object string) bool {
+	if object == "" {
+		return true
+	}
+	for i := range rule.Fields {
+		if _, said := r.value(rule.Fields[i].Name); said && optionalObject(rule.Of, &rule.Fields[i]) == object {
+			return true
+		}
+	}
+	return false
 }
 
 // ruleOf finds the rule by which a record was written: its class, and the values that are always
