@@ -52,6 +52,22 @@ type Report struct {
 	Clean    bool           `json:"clean" doc:"No error and no warning."`
 }
 
+// Ground is how light it is where players walk.
+type Ground struct {
+	Revision int           `json:"revision"`
+	Platform string        `json:"platform" doc:"Whose players they are."`
+	Floors   []GroundFloor `json:"floors" doc:"Of zones that say what players do there."`
+}
+
+// GroundFloor is the ground of a zone, in squares.
+type GroundFloor struct {
+	Zone     string       `json:"zone"`
+	Play     string       `json:"play" doc:"What players do there: story or compete."`
+	AskedLux float64      `json:"asked_lux" doc:"What the platform wants there."`
+	SideM    float64      `json:"side_m" doc:"Of a square."`
+	Squares  [][4]float64 `json:"squares" doc:"Middle (x, y, z) and lux, with bounces."`
+}
+
 // Spent is how much of one limit a level takes.
 type Spent struct {
 	What string  `json:"what"`

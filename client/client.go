@@ -553,6 +553,11 @@ func (c *Client) Checks(ctx context.Context, id string, platforms []string) ([]a
 	return getList[api.Report](ctx, c, levelPath(id, "checks"), url.Values{"platforms": platforms})
 }
 
+// Ground is how light it is where players of a platform walk; "" is the level's own.
+func (c *Client) Ground(ctx context.Context, id, platform string) (api.Ground, error) {
+	return get[api.Ground](ctx, c, levelPath(id, "ground"), query("platform", platform))
+}
+
 // BakeTime tells how long a bake from nothing is expected to take.
 func (c *Client) BakeTime(ctx context.Context, id, quality string) (api.BakeTime, error) {
 	return get[api.BakeTime](ctx, c, levelPath(id, "bake-time"), query("quality", quality))

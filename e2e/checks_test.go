@@ -166,7 +166,40 @@ func TestChecksInTheBrowser(t *testing.T) {
 	swap("max: -3", "max: 20")
 	p.click("Save")
 	p.see("my-pocket, yours, version 1")
+	p.do(chromedp.Click(`button[aria-label="Versions and sharing of my-pocket"]`), chromedp.WaitVisible(`[aria-label="Preset my-pocket"] [aria-label="Versions"] li`))
 	all, err := maren.Platforms(ctx)
 	require.NoError(t, err)
 	assert.Equal(t, 20.0, all[len(all)-1].Profile.Limits.Lights.Max)
+}
+
+// How light the ground is where players walk, by the platform's players; a stranger does not see it.
+func TestTheGroundByTheAPI(t *testing.T) {
+	t.Parallel()
+	g := start(t)
+	maren, ivo := as(t, g, "maren"), as(t, g, "ivo")
+	l, err := maren.CreateLevel(ctx, api.NewLevel{From: "demo"})
+	require.NoError(t, err)
+	ground, err := maren.Ground(ctx, l.ID, "")
+	require.NoError(t, err)
+	assert.Equal(t, "baked-arena", ground.Platform)
+	floors := map[string]api.GroundFloor{}
+	for _, f := range ground.Floors {
+		floors[f.Zone] = f
+		assert.NotEmpty(t, f.Squares)
+		assert.Positive(t, f.SideM)
+	}
+	require.Contains(t, floors, "boathouse")
+	assert.Equal(t, "compete", floors["boathouse"].Play)
+	assert.Equal(t, 5.0, floors["boathouse"].AskedLux)
+	decor, err := maren.Ground(ctx, l.ID, "room-decor")
+	require.NoError(t, err)
+	for _, f := range decor.Floors {
+		if f.Zone == "boathouse" {
+			assert.Equal(t, 10.0, f.AskedLux, "by another platform")
+		}
+	}
+	_, err = maren.Ground(ctx, l.ID, "nowhere")
+	assert.ErrorContains(t, err, "nowhere")
+	_, err = ivo.Ground(ctx, l.ID, "")
+	assert.Equal(t, 404, problemOf(t, err, "a stranger").Status)
 }

@@ -101,7 +101,7 @@ func TestTexelsInTheBrowser(t *testing.T) {
 	before := p.view()
 	assert.Greater(t, difference(lit, before), 10.0, "a board of texels, not light")
 	for mode, legend := range map[string]string{
-		"leaks": "Where light may get in or out", "shadows": "more than the 4 that the platform takes", "reflections": "How sharp surfaces mirror",
+		"leaks": "Where light may get in or out", "shadows": "more than the 4 that the platform takes", "reflections": "How sharp surfaces mirror", "ground": "% under",
 	} {
 		p.choose("More view modes", mode)
 		p.see(legend)

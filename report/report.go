@@ -29,6 +29,19 @@ func Of(levelID string, revision int, r *check.Report) api.Report {
 	return out
 }
 
+// Ground is what a search for the light on the ground found.
+func Ground(revision int, platform string, floors []check.Floor) api.Ground {
+	out := api.Ground{Revision: revision, Platform: platform, Floors: make([]api.GroundFloor, len(floors))}
+	for i, f := range floors {
+		squares := make([][4]float64, len(f.Squares))
+		for k, q := range f.Squares {
+			squares[k] = [4]float64{q.Middle[0], q.Middle[1], q.Middle[2], q.Lux}
+		}
+		out.Floors[i] = api.GroundFloor{Zone: f.Zone, Play: f.Play, AskedLux: f.Asked, SideM: f.SideM, Squares: squares}
+	}
+	return out
+}
+
 // Rules are all rules.
 func Rules() []api.CheckRule {
 	var out []api.CheckRule

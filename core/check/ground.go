@@ -24,6 +24,7 @@ type tread struct {
 	normal geom.Vec3
 	zone   *level.Zone
 	column [2]int
+	sideM  float64 // of its column
 	lux    float64 // with bounces; -1 where it was not asked
 }
 
@@ -79,7 +80,7 @@ func (s *subject) walkZone(z *level.Zone, body platform.Body, g *ground) {
 						continue
 					}
 					taken[place] = true
-					t.zone, t.column, t.lux = z, [2]int{x, k}, -1
+					t.zone, t.column, t.sideM, t.lux = z, [2]int{x, k}, cell, -1
 					own = append(own, t)
 				}
 			}
@@ -207,8 +208,11 @@ func (g *ground) light(s *subject, zone string) []int {
 }
 
 // lightAt is the light on a surface, with bounces, in lux.
-func (s *subject) lightAt(at, n geom.Vec3) float64 {
-	return ledger.Light(s.Prepared, at.Add(n.Mul(0.003)), n, 4, groundPaths).Luminance()
+func (s *subject) lightAt(at, n geom.Vec3) float64 { return s.lightWith(at, n, groundPaths) }
+
+// lightWith is lightAt with so many paths for the bounces.
+func (s *subject) lightWith(at, n geom.Vec3, paths int) float64 {
+	return ledger.Light(s.Prepared, at.Add(n.Mul(0.003)), n, 4, paths).Luminance()
 }
 
 // percentile is the value that a share of all values is under; 0 where there are none.

@@ -1,6 +1,7 @@
 package rest
 
 import (
+	"cmp"
 	"context"
 	"slices"
 	"strings"
@@ -88,6 +89,23 @@ func (s *server) registerChecks(a huma.API, tag string) {
 		return answer(s, api.Accuracy{
 			Level: o.info.ID, Revision: o.info.Revision, Quality: lowestQuality(state), Texels: m.Texels, MedianLux: m.Median, RMS: m.RMS, Bias: m.Bias, StandardError: m.Own, LeastRMS: m.Least,
 		}, nil)
+	})
+	ground := heavy(operation("GET", "/levels/{id}/ground", "level-ground", "How light it is where players walk", tag))
+	ground.Description = "Squares of the ground of each zone that says what players do there, with the light on them; at most about 1600 of a level. Where there is more ground, the squares are larger."
+	huma.Register(a, ground, func(ctx context.Context, in *struct {
+		LevelPath
+		Platform string `query:"platform" maxLength:"130" doc:"Whose players they are; the level's own if left out."`
+	}) (*out[api.Ground], error) {
+		o, err := s.open(ctx, in.ID)
+		if err != nil {
+			return nil, err
+		}
+		profile, err := s.platform(ctx, &o.info, cmp.Or(in.Platform, platformsOf(o.doc)[0]))
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		floors, err := s.subjects.of(in.ID, o.prepared).Ground(ctx, profile)
+		return answer(s, report.Ground(o.info.Revision, profile.Name, floors), err)
 	})
 	huma.Register(a, operation("GET", "/rules", "list-rules", "What the checks look for", tag), func(context.Context, *struct{}) (*out[list[api.CheckRule]], error) {
 		return answerList(s, report.Rules(), nil)

@@ -180,6 +180,7 @@ var Table = map[string]Need{
 	"check-level-for-platforms": viewer,
 	"fit-level":                 viewer,
 	"foresee-bake":              viewer,
+	"level-ground":              viewer,
 	"measure-accuracy":          viewer,
 	"compare-pictures":          viewer,
 	"take-shot":                 viewer,

@@ -26,12 +26,14 @@ import {
   LinearSRGBColorSpace,
   SRGBColorSpace,
 } from "three";
+import type { Schemas } from "../api/client";
 import type { Mirrors, Pixels, SceneMesh, SkyMap } from "../features/data";
 import type { ViewMode } from "../model/viewModes";
 import type { Vec } from "../model/world";
 import { CameraHand, type Click, type Rect } from "./camera";
 import type { Hit, Ray } from "./handles";
 import type { Mix } from "./mix";
+import { heatMesh } from "./heat";
 import { Mixer } from "./mixer";
 import { Picking, type Picked } from "./picking";
 import { Outlines } from "./outlines";
@@ -44,7 +46,7 @@ import { freeMirrors, setLamps, setMirrors } from "./shaders/mirror";
 import { surfaceMaterial } from "./shaders/surface";
 import type { Torch } from "../model/carried";
 
-const modes: Record<ViewMode, number> = { final: 0, unlit: 1, light: 2, brightness: 3, texels: 4, clipping: 5, backs: 6, leaks: 6, shadows: 7, reflections: 8 };
+const modes: Record<ViewMode, number> = { final: 0, unlit: 1, light: 2, brightness: 3, texels: 4, clipping: 5, backs: 6, leaks: 6, shadows: 7, reflections: 8, ground: 9 };
 
 const finishMs = 600; // at rest, after which a picture that is not whole is drawn whole
 const [smallWidth, smallHeight] = [96, 64];
@@ -67,6 +69,7 @@ export class Stage {
   private mix: Mix | null = null;
   private mixer: Mixer | null = null;
   private lines: LineSegments | null = null;
+  private heat: ReturnType<typeof heatMesh> | null = null;
   private readonly picking = new Picking();
   private readonly outlines = new Outlines(this.overlay);
   private geometry = "";
@@ -119,6 +122,7 @@ export class Stage {
     this.outlines.dispose();
     this.hand.dispose();
     this.freeMesh();
+    this.setGround([]);
     this.passes.dispose();
     this.target.dispose();
     this.renderer.dispose();
@@ -235,6 +239,18 @@ export class Stage {
     u.shadowBodies!.value.needsUpdate = true;
     u.shadowCount!.value = count;
     u.shadowMost!.value = most;
+    this.draw();
+  }
+
+  /** Shows how light the ground is; none takes it away. */
+  setGround(floors: readonly Schemas["GroundFloor"][]) {
+    if (this.heat) {
+      this.surfaces.remove(this.heat);
+      this.heat.geometry.dispose();
+      this.heat.material.dispose();
+    }
+    this.heat = floors.length > 0 ? heatMesh(floors) : null;
+    if (this.heat) this.surfaces.add(this.heat);
     this.draw();
   }
 

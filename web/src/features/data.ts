@@ -1,5 +1,5 @@
 import { useEffect, useMemo, useRef, useState } from "react";
-import { useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, bytes, take, type AirReport, type Bake, type Document, type LightmapState } from "../api/client";
 import { complain } from "../ui/messages";
 import { parseLayer } from "../engine/layers";
@@ -248,6 +248,16 @@ export function usePixels(images: Document["document"]["images"], ids: readonly 
 
 export function usePlatforms() {
   return useQuery({ queryKey: ["platforms"], queryFn: () => take(api.GET("/api/v1/platforms")) });
+}
+
+/** How light it is where players walk, by the level's own platform. */
+export function useGround(id: string, revision: number, wanted: boolean) {
+  return useQuery({
+    queryKey: ["ground", id, revision],
+    enabled: wanted,
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) => take(api.GET("/api/v1/levels/{id}/ground", { params: { path: { id } }, signal })),
+  });
 }
 
 /** What the platforms are called where one is chosen. */

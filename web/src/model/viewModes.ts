@@ -11,6 +11,7 @@ export const viewModes = [
   { id: "leaks", title: "Leaks", key: "8", rare: true },
   { id: "shadows", title: "Shadows", key: "9", rare: true },
   { id: "reflections", title: "Reflections", key: "0", rare: true },
+  { id: "ground", title: "Ground", key: "Shift+h", rare: true },
 ] as const;
 
 export type ViewMode = (typeof viewModes)[number]["id"];

@@ -1,11 +1,12 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { Copy, Pencil, Trash2 } from "lucide-react";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Copy, History, Pencil, Trash2 } from "lucide-react";
 import { useState } from "react";
 import { api, take, type Schemas } from "../api/client";
 import { usePlatforms } from "../features/data";
 import { complain } from "../ui/messages";
 import { Shell } from "../ui/Shell";
 import { PlatformEditor } from "./PlatformEditor";
+import { PresetDetail } from "./presets/PresetDetail";
 
 type Profile = Schemas["Profile"];
 type Value = { most: string; why?: string | undefined };
@@ -75,6 +76,7 @@ export function Platforms({ user }: { user: string }) {
   const queries = useQueryClient();
   const [hidden, setHidden] = useState<string[]>([]);
   const [editing, setEditing] = useState<Editing | null>(null);
+  const [about, setAbout] = useState<Kept | null>(null);
   const all = platforms.data?.items ?? [];
   const items = all.filter((p) => !hidden.includes(p.ref));
   const shownRows = rows.filter((r) => items.some((p) => r.of(p.profile)));
@@ -114,6 +116,11 @@ export function Platforms({ user }: { user: string }) {
                     <button className="btn btn-xs" aria-label={`Copy ${p.name}`} title="Begin one of your own from it" onClick={() => setEditing({ name: ref, own: false })}>
                       <Copy size={12} />
                     </button>
+                    {owner && (
+                      <button className="btn btn-xs" aria-label={`Versions and sharing of ${p.name}`} title="Versions and sharing" onClick={() => setAbout({ owner, name: p.name })}>
+                        <History size={12} />
+                      </button>
+                    )}
                     {owner === user && (
                       <>
                         <button className="btn btn-xs" aria-label={`Edit ${p.name}`} title="Edit" onClick={() => setEditing({ name: ref, own: true })}>
@@ -141,8 +148,31 @@ export function Platforms({ user }: { user: string }) {
           </tbody>
         </table>
       )}
+      {about && <About key={`${about.owner}/${about.name}`} of={about} user={user} onClose={() => setAbout(null)} />}
       {editing && <PlatformEditor {...editing} onClose={() => setEditing(null)} />}
     </Shell>
+  );
+}
+
+type Kept = { owner: string; name: string };
+
+/** What a platform that somebody made is as a preset: its versions, who has it, its links. */
+function About({ of, user, onClose }: { of: Kept; user: string; onClose: () => void }) {
+  const queries = useQueryClient();
+  const versions = useQuery({
+    queryKey: ["presets", "versions", of.owner, of.name],
+    queryFn: () => take(api.GET("/api/v1/presets/{owner}/{name}/versions", { params: { path: of } })),
+  });
+  const newest = versions.data?.items.reduce((a, b) => (b.version > a.version ? b : a));
+  const leave = () => {
+    void queries.invalidateQueries({ queryKey: ["platforms"] });
+    onClose();
+  };
+  return (
+    <div className="fixed inset-y-0 right-0 z-30 flex shadow-2xl">
+      {versions.isError && <p className="bg-base-100 p-4 text-error">{versions.error.message}</p>}
+      {newest && <PresetDetail preset={newest} user={user} onClose={leave} onOther={leave} />}
+    </div>
   );
 }
 

@@ -68,7 +68,7 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number) {
       uniform float pageSize, white, lightMax;
       uniform vec3 torch, torchAt, torchAim; // candela; it stands at the eye, so none of its shadows is seen
       uniform vec2 torchCone; // cosines where it begins to fade and where it ends
-      uniform int mode; // 0 final, 1 unlit, 2 light alone, 3 brightness, 4 texels, 6 backs, 7 shadows, 8 reflections
+      uniform int mode; // 0 final, 1 unlit, 2 light alone, 3 brightness, 4 texels, 6 backs, 7 shadows, 8 reflections, 9 ground
       uniform int shadowMost; // that a platform takes at one point; 0 is no limit
       centroid in vec3 vTexel;
       in vec3 vAlbedo, vNormal, vPlace, vMoving;
@@ -141,6 +141,7 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number) {
           if (shadowMost > 0 && n > shadowMost) shown = mix(vec3(0.25, 0.01, 0.01), vec3(0.85, 0.08, 0.05), striped()) * form;
         }
         if (mode == 8) shown = vFinish.x < ${mattFrom} ? scaleAt(1.0 - vFinish.x / ${mattFrom}) * form : vec3(0.05) * form;
+        if (mode == 9) shown = vec3(0.12 + 0.1 * dot(albedo, vec3(0.2126, 0.7152, 0.0722))) * form;
         color = vec4(shown, 1.0);
       }`,
   });

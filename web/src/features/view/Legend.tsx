@@ -1,7 +1,8 @@
-import type { Level } from "../../api/client";
+import type { Document, Level, Schemas } from "../../api/client";
 import { brightnessBands, densityBands, scaleCSS, shadowBands } from "../../engine/scale";
 import { useBench } from "../../model/bench";
-import { usePlatforms } from "../data";
+import { counted } from "../../ui/counted";
+import { useGround, usePlatforms } from "../data";
 
 /** Shadows that the level's platform takes at one point, without its reserve; 0 is no limit. */
 export function useShadowLimit(level: Level): number {
@@ -10,15 +11,14 @@ export function useShadowLimit(level: Level): number {
 }
 
 /** What the colours of a view mode mean. */
-export function Legend({ level }: { level: Level }) {
+export function Legend({ doc }: { doc: Document }) {
   const mode = useBench((s) => s.mode);
-  const most = useShadowLimit(level);
+  const most = useShadowLimit(doc.document);
   switch (mode) {
     case "brightness":
       return (
         <Frame title="Light on the surface">
-          <Bar bands={brightnessBands.count} label="From an eighth of a lux to 512 lux, each band twice the one before" />
-          <Ticks values={octaves(brightnessBands)} unit="lx" />
+          <Lux />
           <Ticks values={octaves(brightnessBands).map((v) => (v === null ? null : v / Math.PI))} unit="nt of white" />
         </Frame>
       );
@@ -76,9 +76,55 @@ export function Legend({ level }: { level: Level }) {
           <Key color="rgb(63 63 63)" text="matt; boxes: reflections of the level" />
         </Frame>
       );
+    case "ground":
+      return <GroundLegend doc={doc} />;
     default:
       return null;
   }
+}
+
+/** What the squares of the ground mean, or why there are none. */
+function GroundLegend({ doc }: { doc: Document }) {
+  const ground = useGround(doc.level.id, doc.level.revision, true);
+  const floors = (ground.data?.floors ?? []).toSorted((a, b) => darkShare(b) - darkShare(a));
+  const name = (zone: string) => doc.document.zones.find((z) => z.id === zone)?.name || zone;
+  return (
+    <Frame title="Light where players walk">
+      <Lux />
+      {ground.isError ? (
+        <p className="text-error">{ground.error.message}</p>
+      ) : ground.isPending ? (
+        <p role="status">Asking the ground for its light…</p>
+      ) : floors.length === 0 ? (
+        <p>No zone says what players do in it. Give one a play intent: its ground is shown then.</p>
+      ) : (
+        <>
+          <Key color={stripes("rgb(238 79 63)", "rgb(137 150 170)")} text="darker than the platform asks" />
+          {floors.slice(0, mostNamed).map((f) => (
+            <p key={f.zone} className="truncate">
+              {name(f.zone)}: {Math.round(100 * darkShare(f))} % under {f.asked_lux} lx ({f.play})
+            </p>
+          ))}
+          {floors.length > mostNamed && <p className="dim">and {counted(floors.length - mostNamed, "zone")} more</p>}
+        </>
+      )}
+      {ground.isPlaceholderData && <p role="status">Of before the last edit; asking again…</p>}
+    </Frame>
+  );
+}
+
+const mostNamed = 6;
+
+/** How much of a floor is darker than what is asked. */
+const darkShare = (f: Schemas["GroundFloor"]): number => f.squares.filter((q) => q[3]! < f.asked_lux).length / f.squares.length;
+
+function Lux() {
+  return (
+    <>
+      <Bar bands={brightnessBands.count} label="From an eighth of a lux to 512 lux, each band twice the one before" />
+      <Ticks values={octaves(brightnessBands)} unit="lx" />
+    </>
+  );
 }
 
 const stripes = (a: string, b: string) => `repeating-linear-gradient(135deg, ${a} 0 4px, ${b} 4px 8px)`;

@@ -1,7 +1,7 @@
 import { useEffect, useMemo, useRef, useState } from "react";
 import type { Document, Level, LightmapState } from "../../api/client";
 import { goTo } from "../../commands/view";
-import type { Context } from "../../commands";
+import { keyLabel, type Context } from "../../commands";
 import { reachLines } from "../../engine/reach";
 import { shadowBodies } from "../../engine/shadows";
 import { Stage } from "../../engine/stage";
@@ -11,7 +11,7 @@ import { torchOf, type Carried } from "../../model/carried";
 import { viewModes, type ViewMode } from "../../model/viewModes";
 import { zoneAt } from "../../model/zones";
 import { platformsOf } from "../checks/Fit";
-import { usePlatforms, useReports } from "../data";
+import { useGround, usePlatforms, useReports } from "../data";
 import type { Session } from "../session";
 import { OthersInView } from "../presence/People";
 import { Trying } from "../presets/Trying";
@@ -38,6 +38,7 @@ export function View({ doc, state, context, session, onApplied }: Props) {
   useGoal(stage);
   useLines(stage, doc, markers);
   useShadows(stage, level, scene !== undefined);
+  useGroundShown(stage, doc, scene !== undefined);
   useWalking(stage, doc, scene !== undefined);
   useEffect(() => stage?.setHidden(new Set(Object.keys(hidden))), [stage, hidden, scene]);
   return (
@@ -60,7 +61,7 @@ export function View({ doc, state, context, session, onApplied }: Props) {
       {broken && <p className="absolute inset-0 grid place-items-center">{broken}</p>}
       {mode === "final" && !lit && !broken && <p className="absolute left-1/2 top-11 -translate-x-1/2 bg-base-100/90 px-3 py-1">{state && state.sources.length === 0 ? "Nothing shines yet: shown unlit. Place a light." : "No light is baked yet: shown unlit. A draft is on its way."}</p>}
       <Trying doc={doc} />
-      <Legend level={level} />
+      <Legend doc={doc} />
       <Modes />
       <Viewpoints doc={doc} />
       <Shown />
@@ -158,6 +159,15 @@ function useShadows(stage: Stage | null, level: Level, ready: boolean) {
   }, [stage, shown, ready, level, most]);
 }
 
+/** How light the ground is, while that is shown. */
+function useGroundShown(stage: Stage | null, doc: Document, ready: boolean) {
+  const shown = useBench((s) => s.mode === "ground");
+  const floors = useGround(doc.level.id, doc.level.revision, shown).data?.floors;
+  useEffect(() => {
+    if (ready) stage?.setGround(shown && floors ? floors : []);
+  }, [stage, shown, ready, floors]);
+}
+
 /** The reach of the selected light, and the boxes and outlines of what is selected. */
 function useLines(stage: Stage | null, doc: Document, markers: boolean) {
   const level = doc.document;
@@ -190,7 +200,7 @@ function Modes() {
       </div>
       <div className="absolute left-2 top-2 z-20 hidden bg-base-100 @[660px]:flex" role="group" aria-label="View mode">
         {barred.map(({ id, title, key }) => (
-          <button key={id} aria-pressed={mode === id} title={`${title} (${key})`} className={`h-6 border-b-2 px-2 ${mode === id ? "border-accent bg-base-300" : "dim border-transparent"}`} onClick={() => bench.set({ mode: id })}>
+          <button key={id} aria-pressed={mode === id} title={`${title} (${keyLabel(key)})`} className={`h-6 border-b-2 px-2 ${mode === id ? "border-accent bg-base-300" : "dim border-transparent"}`} onClick={() => bench.set({ mode: id })}>
             {title}
           </button>
         ))}
@@ -206,11 +216,11 @@ function Modes() {
 function ModeList({ label, modes, mode, none }: { label: string; modes: readonly (typeof viewModes)[number][]; mode: ViewMode; none?: string }) {
   const shown = modes.some((m) => m.id === mode);
   return (
-    <select className={`field !w-28 border-b-2 !bg-base-100 ${none && shown ? "border-accent" : "border-transparent"}`} aria-label={label} value={shown ? mode : ""} onChange={(e) => bench.set({ mode: (e.target.value || "final") as ViewMode })}>
+    <select className={`field !w-34 border-b-2 !bg-base-100 ${none && shown ? "border-accent" : "border-transparent"}`} aria-label={label} value={shown ? mode : ""} onChange={(e) => bench.set({ mode: (e.target.value || "final") as ViewMode })}>
       {none && <option value="">{none}</option>}
       {modes.map(({ id, title, key }) => (
         <option key={id} value={id}>
-          {`${title} (${key})`}
+          {`${title} (${keyLabel(key)})`}
         </option>
       ))}
     </select>
