@@ -107,6 +107,7 @@ func TestADeletedLevelCanBeHadBack(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, removed, "after 30 days it is gone")
 	assert.ErrorIs(t, s.RecoverLevel(maren, id), ErrNotFound)
+	assert.ErrorIs(t, s.KeepThumbnail(id, "key", []byte{1}), ErrNotFound, "a picture that is ready after its level is erased")
 }
 
 func TestDeletedLevelsGiveWayToNewOnes(t *testing.T) {

@@ -158,6 +158,8 @@ func translate(err error) error {
 		return ErrNotFound
 	case errors.Is(err, gorm.ErrDuplicatedKey):
 		return ErrTaken
+	case errors.Is(err, gorm.ErrForeignKeyViolated):
+		return ErrNotFound // what it belongs to was removed meanwhile
 	}
 	return disk.Explain(err)
 }

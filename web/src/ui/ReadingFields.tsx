@@ -35,8 +35,8 @@ export function ReadingFields({ how, none, choices, disabled = false, onChange }
       <Select label="Axis that points up" none={`up ${none}`} value={how.up} of={["y", "z"]} word="up" disabled={disabled} onChange={(v) => set({ up: v })} />
       <Select label="Axis that points north" none={`north ${none}`} value={how.forward} of={norths} word="north" disabled={disabled} onChange={(v) => set({ forward: v })} />
       <Select label="Hand of the axes" none={`hand ${none}`} value={how.handed} of={["right", "left"]} word="-handed" disabled={disabled} onChange={(v) => set({ handed: v })} />
-      <Select label="Platform whose unit, axes and import rules hold" none={`platform ${none}`} value={how.platform} of={choices.platforms} disabled={disabled} onChange={(v) => set({ platform: v })} />
-      <Select label="Import rules" none={`rules ${none}`} value={how.rules} of={choices.rules} disabled={disabled} onChange={(v) => set({ rules: v })} />
+      <Select label="Platform whose unit, axes and import rules hold" none="platform: none said" value={how.platform} of={choices.platforms} disabled={disabled} onChange={(v) => set({ platform: v })} />
+      <Select label="Import rules" none="import rules: none said" value={how.rules} of={choices.rules} disabled={disabled} onChange={(v) => set({ rules: v })} />
       {choices.scenes && choices.scenes.length > 1 && <Select label="Scene of the file" none={`scene ${none}`} value={how.scene} of={choices.scenes} disabled={disabled} onChange={(v) => set({ scene: v })} />}
     </div>
   );
