@@ -6,15 +6,19 @@ WEB_FILES := $(shell find web -maxdepth 1 -type f) $(shell find web/src web/publ
 # Packages with locks and goroutines of their own: the race detector watches their tests.
 RACED := ./core/parallel ./service/auth ./service/gate ./service/keyed ./service/store ./service/studio ./client ./cli
 
-.PHONY: demo test lint soak bench bench-console screenshots release generate clean chromium
+.PHONY: demo test lint modules soak bench bench-console screenshots release generate clean chromium
 
 demo: $(BIN)
 	$(BIN) demo
 
-test: $(BIN) chromium lint
+test: $(BIN) chromium lint modules
 	cd web && npm test
 	go test -short -race $(RACED)
 	go test -timeout 20m ./...
+
+# What the program needs on other systems, for the test that reads it as they do.
+modules:
+	@for system in windows darwin; do GOOS=$$system CGO_ENABLED=0 go list -deps ./cmd/grotta >/dev/null; done
 
 lint: web/node_modules/.package-lock.json
 	go vet ./...
