@@ -1,6 +1,7 @@
 package check
 
 import (
+	"iter"
 	"math"
 	"slices"
 
@@ -9,32 +10,58 @@ import (
 	"grotta/core/overlap"
 )
 
-// tables hold, for every surface, its box and middle, and a grid of surfaces over the level.
+// tables hold, for every surface, its box and area, and where surfaces and the triangles of large ones are.
 type tables struct {
-	boxes []geom.Bounds
-	areas []float64
-	grid  map[[3]int32][]int32
-	large []int32 // surfaces over many cells of the grid
-	cellM float64
+	*boxIndex
+	areas     []float64
+	triangles map[int32]*boxIndex // of surfaces with more than manyTriangles
 }
+
+// manyTriangles is how many triangles of a surface are looked through one by one.
+const manyTriangles = 128
 
 func (s *subject) surfaces() *tables {
 	if s.kept.tables != nil {
 		return s.kept.tables
 	}
-	t := &tables{boxes: make([]geom.Bounds, len(s.Scene.Surfaces)), areas: make([]float64, len(s.Scene.Surfaces)), grid: map[[3]int32][]int32{}}
-	if !s.Scene.Bounds.Empty() {
-		t.cellM = max(2, s.Scene.Bounds.Max.Sub(s.Scene.Bounds.Min).Len()/200)
-	}
+	t := &tables{areas: make([]float64, len(s.Scene.Surfaces)), triangles: map[int32]*boxIndex{}}
+	boxes := make([]geom.Bounds, len(s.Scene.Surfaces))
 	for i := range s.Scene.Surfaces {
 		b := geom.NoBounds()
+		var parts []geom.Bounds
 		for c := range s.Scene.Corners(&s.Scene.Surfaces[i]) {
+			part := geom.NoBounds()
 			for _, p := range c {
 				b.Grow(p)
+				part.Grow(p)
 			}
+			parts = append(parts, part)
 			t.areas[i] += geom.TriangleArea(c[0], c[1], c[2])
 		}
-		t.boxes[i] = b
+		if boxes[i] = b; len(parts) > manyTriangles {
+			t.triangles[int32(i)] = newBoxIndex(parts, b, 0.25)
+		}
+	}
+	t.boxIndex = newBoxIndex(boxes, s.Scene.Bounds, 2)
+	s.kept.tables = t
+	return t
+}
+
+// boxIndex finds the boxes that meet a box, by a grid.
+type boxIndex struct {
+	boxes []geom.Bounds
+	grid  map[[3]int32][]int32
+	large []int32 // boxes over many cells of the grid
+	cellM float64
+}
+
+// newBoxIndex is an index of boxes within bounds; its cells are at least so large.
+func newBoxIndex(boxes []geom.Bounds, within geom.Bounds, leastM float64) *boxIndex {
+	t := &boxIndex{boxes: boxes, grid: map[[3]int32][]int32{}}
+	if !within.Empty() {
+		t.cellM = max(leastM, within.Max.Sub(within.Min).Len()/200)
+	}
+	for i, b := range boxes {
 		low, high := t.cell(b.Min), t.cell(b.Max)
 		if int(high[0]-low[0]+1)*int(high[1]-low[1]+1)*int(high[2]-low[2]+1) > 64 {
 			t.large = append(t.large, int32(i))
@@ -42,18 +69,17 @@ func (s *subject) surfaces() *tables {
 		}
 		t.each(low, high, func(c [3]int32) { t.grid[c] = append(t.grid[c], int32(i)) })
 	}
-	s.kept.tables = t
 	return t
 }
 
-func (t *tables) cell(p geom.Vec3) (c [3]int32) {
+func (t *boxIndex) cell(p geom.Vec3) (c [3]int32) {
 	for i := range 3 {
 		c[i] = int32(math.Floor(p[i] / t.cellM))
 	}
 	return c
 }
 
-func (t *tables) each(low, high [3]int32, visit func([3]int32)) {
+func (t *boxIndex) each(low, high [3]int32, visit func([3]int32)) {
 	for x := low[0]; x <= high[0]; x++ {
 		for y := low[1]; y <= high[1]; y++ {
 			for z := low[2]; z <= high[2]; z++ {
@@ -63,8 +89,8 @@ func (t *tables) each(low, high [3]int32, visit func([3]int32)) {
 	}
 }
 
-// near are the surfaces whose boxes meet a box, in order.
-func (t *tables) near(b geom.Bounds) []int32 {
+// near are the boxes that meet a box, in order.
+func (t *boxIndex) near(b geom.Bounds) []int32 {
 	var found []int32
 	take := func(i int32) {
 		for axis := range 3 {
@@ -93,6 +119,23 @@ func (t *tables) near(b geom.Bounds) []int32 {
 	return slices.Compact(found)
 }
 
+// cornersNear are the triangles of a surface that may meet a box.
+func (s *subject) cornersNear(i int32, box geom.Bounds) iter.Seq[[3]geom.Vec3] {
+	f := &s.Scene.Surfaces[i]
+	index := s.surfaces().triangles[i]
+	if index == nil {
+		return s.Scene.Corners(f)
+	}
+	first, _ := s.Scene.TrianglesOf(f)
+	return func(yield func([3]geom.Vec3) bool) {
+		for _, k := range index.near(box) {
+			if !yield(s.Scene.CornersOf(first + int(k))) {
+				return
+			}
+		}
+	}
+}
+
 // reached are the surfaces that a light's range and cone reach and that face it, whether or not
 // something stands in the way: what a target counts.
 func (s *subject) reached(l *level.Light) []int32 {
@@ -118,7 +161,7 @@ func (s *subject) reached(l *level.Light) []int32 {
 		if !f.Finish().Roles.ReceivesLight || !v.Meets(t.boxes[i]) {
 			continue
 		}
-		for c := range s.Scene.Corners(f) {
+		for c := range s.cornersNear(i, box) {
 			if s.faces(l, pose, c, f.Finish().Material.HasTwoSides()) && v.MeetsTriangle(c) {
 				found = append(found, i)
 				break

@@ -25,7 +25,7 @@ import (
 // Every demo level goes out and comes back with all that glTF can say, and with the exact values of
 // its lights.
 func TestDemoLevelsComeBackExactly(t *testing.T) {
-	for name, l := range map[string]*level.Level{"dusk": demo.Saltmarsh(), "mill": demo.Mill(), "yard": demo.Yard(), "room": demo.Room()} {
+	for name, l := range map[string]*level.Level{"dusk": demo.Saltmarsh(), "noon": demo.Noon(), "night": demo.Night(), "mill": demo.Mill(), "yard": demo.Yard(), "room": demo.Room()} {
 		data, report, err := exchange.WriteGLTF(l)
 		require.NoError(t, err, name)
 		assert.NotEmpty(t, report.Left, "it says that fog and look are left out")
