@@ -383,6 +383,30 @@ type NewPreview struct {
 	Source    string          `json:"source" maxLength:"96" doc:"Id of the source, such as a light's."`
 }
 
+// WantedLayers are baked layers to be read at once.
+type WantedLayers struct {
+	Layers []LayerOf `json:"layers" maxItems:"512"`
+}
+
+// LayerOf names the layer of a source.
+type LayerOf struct {
+	Source string `json:"source" maxLength:"128"`
+	Key    string `json:"key" pattern:"^[0-9a-f]{64}$"`
+}
+
+// LayersHead says which layers follow.
+type LayersHead struct {
+	Layers []LayerPart `json:"layers"`
+	Later  []string    `json:"later" doc:"Sources whose layers did not fit; they can be asked for again."`
+}
+
+// LayerPart is a layer that follows.
+type LayerPart struct {
+	Source string `json:"source"`
+	Key    string `json:"key"`
+	Bytes  int    `json:"bytes"`
+}
+
 // PreviewHead stands before the layer of a preview.
 type PreviewHead struct {
 	Geometry string     `json:"geometry"`

@@ -5,6 +5,7 @@ package client
 import (
 	"bytes"
 	"context"
+	"encoding/binary"
 	"fmt"
 	"io"
 	"net/http"
@@ -444,6 +445,19 @@ func (c *Client) ShareLevel(ctx context.Context, id, user, role string) error {
 // Lightmap tells what of a level is baked; with hash, also the mix's hash.
 func (c *Client) Lightmap(ctx context.Context, id string, hash bool) (api.LightmapState, error) {
 	return get[api.LightmapState](ctx, c, levelPath(id, "lightmap"), query("hash", strconv.FormatBool(hash)))
+}
+
+// Layers reads many baked layers at once; each part of the head says how much of the light is its own.
+func (c *Client) Layers(ctx context.Context, id string, want []api.LayerOf) (head api.LayersHead, light []byte, err error) {
+	var data []byte
+	if _, err = c.do(ctx, call{method: http.MethodPost, path: levelPath(id, "layers"), body: api.WantedLayers{Layers: want}}, &data); err != nil {
+		return head, nil, err
+	}
+	if len(data) < 4 || uint64(len(data)-4) < uint64(binary.LittleEndian.Uint32(data)) {
+		return head, nil, fmt.Errorf("the layers that came have no head")
+	}
+	end := 4 + int(binary.LittleEndian.Uint32(data))
+	return head, data[end:], json.Unmarshal(data[4:end], &head)
 }
 
 // OwnBakes lists the bakes that one started, of an admin everybody's, newest first.

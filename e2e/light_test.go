@@ -12,6 +12,7 @@ import (
 	"os"
 	"path/filepath"
 	"strconv"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -372,4 +373,40 @@ func entryOf(t *testing.T, b api.Ledger, id string) api.Contribution {
 	}
 	t.Fatalf("the ledger has no %q", id)
 	return api.Contribution{}
+}
+
+// Many layers come in one answer, the same as one by one; what is not of the level is left out.
+func TestManyLayersAtOnce(t *testing.T) {
+	t.Parallel()
+	maren, l, g := room(t)
+	_, err := harness.BakeAndWait(ctx, maren, l.ID, "draft")
+	require.NoError(t, err)
+	m, err := maren.Lightmap(ctx, l.ID, false)
+	require.NoError(t, err)
+	var want []api.LayerOf
+	for _, s := range m.Sources {
+		want = append(want, api.LayerOf{Source: s.ID, Key: s.Layer})
+	}
+	require.NotEmpty(t, want)
+	want = append(want, api.LayerOf{Source: want[0].Source, Key: strings.Repeat("0", 64)}, api.LayerOf{Source: "nobody", Key: want[0].Key})
+	head, light, err := maren.Layers(ctx, l.ID, want)
+	require.NoError(t, err)
+	assert.Empty(t, head.Later)
+	require.Len(t, head.Layers, len(m.Sources))
+	for i, part := range head.Layers {
+		assert.Equal(t, want[i], api.LayerOf{Source: part.Source, Key: part.Key})
+		r, err := http.NewRequestWithContext(ctx, http.MethodGet, g.URL+"/api/v1/levels/"+l.ID+"/layers/"+part.Key, nil)
+		require.NoError(t, err)
+		r.Header.Set("Authorization", "Bearer "+maren.Token)
+		answer, err := http.DefaultClient.Do(r)
+		require.NoError(t, err)
+		one, err := io.ReadAll(answer.Body)
+		require.NoError(t, err)
+		require.NoError(t, answer.Body.Close())
+		assert.Equal(t, one, light[:part.Bytes])
+		light = light[part.Bytes:]
+	}
+	assert.Empty(t, light)
+	_, _, err = as(t, g, "ivo").Layers(ctx, l.ID, want)
+	assert.Equal(t, 404, problemOf(t, err, "a stranger").Status)
 }

@@ -71,15 +71,7 @@ func (s *server) registerLight(a huma.API) {
 			}
 			return answer(s, m, err)
 		})
-	layer := operation("GET", "/levels/{id}/layers/{key}", "get-layer", "A baked layer's half-floats", tag)
-	layer.Description = "Little-endian: page size, pages (uint32), exponent, tiles (int32); then for each tile its page, x, y, 0 (uint16) and 32 x 32 x 3 half-floats, to be multiplied by 2^exponent: lux for unit white strength."
-	layer.Responses = binaryResponse("application/octet-stream")
-	huma.Register(a, layer, func(ctx context.Context, in *struct {
-		LevelPath
-		Key string `path:"key" pattern:"^[0-9a-f]{64}$"`
-	}) (*fileOut, error) {
-		return s.layer(ctx, in.ID, in.Key)
-	})
+	s.registerLayers(a, tag)
 	preview := heavy(operation("POST", "/levels/{id}/preview", "preview-light", "The direct light of a source after a change that is not saved", tag))
 	preview.Description = "For a hand that drags a light: nothing is stored. Little-endian: length of a JSON header (uint32), the header, padded to four bytes (the source's id, colour, strength and weight), then the layer as get-layer gives it, at draft, without bounces. The change must not move geometry; blocks that it adds cast no shadow yet."
 	preview.Responses = binaryResponse("application/octet-stream")
@@ -146,26 +138,6 @@ func (s *server) registerLight(a huma.API) {
 
 // layer serves a layer only through a level that has it now, so that a key
 // alone opens nothing.
-func (s *server) layer(ctx context.Context, id, key string) (*fileOut, error) {
-	o, err := s.open(ctx, id)
-	if err != nil {
-		return nil, err
-	}
-	for i := range o.prepared.Sources {
-		for _, q := range bake.Qualities {
-			if o.prepared.Key(&o.prepared.Sources[i], q) != key {
-				continue
-			}
-			l, err := s.Studio.Layer(key)
-			if err != nil {
-				return nil, s.problem(err)
-			}
-			return &fileOut{"application/octet-stream", "", l.Raw()}, nil
-		}
-	}
-	return nil, newProblem(404, "the level has no such layer at its newest revision")
-}
-
 // preview bakes the direct light of one source of a level as an operation would leave it.
 func (s *server) preview(ctx context.Context, id string, in *api.NewPreview) (*fileOut, error) {
 	o, err := s.open(ctx, id)

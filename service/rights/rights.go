@@ -159,6 +159,7 @@ var Table = map[string]Need{
 	"get-fog":                   viewer,
 	"get-grade":                 viewer,
 	"get-layer":                 viewer,
+	"get-layers":                viewer,
 	"preview-light":             viewer,
 	"get-lightmap":              viewer,
 	"export-lightmap":           viewer,

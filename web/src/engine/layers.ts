@@ -8,7 +8,7 @@ export const tileSide = 32;
 export type Tile = { page: number; x: number; y: number; half: Uint16Array };
 export type Layer = { pageSize: number; pages: number; scale: number; tiles: Tile[] };
 
-/** Reads what GET /levels/{id}/layers/{key} answers. */
+/** Reads one layer of what POST /levels/{id}/layers answers. */
 export function parseLayer(data: ArrayBuffer): Layer {
   const head = new DataView(data);
   const pageSize = head.getUint32(0, true);
@@ -22,6 +22,17 @@ export function parseLayer(data: ArrayBuffer): Layer {
     tiles.push({ page: page!, x: x!, y: y!, half: new Uint16Array(data, at + 8, values) });
   }
   return { pageSize, pages, scale, tiles };
+}
+
+export type Sent = { layers: { source: string; key: string; layer: Layer }[]; later: string[] };
+
+/** Reads what POST /levels/{id}/layers answers. */
+export function parseLayers(data: ArrayBuffer): Sent {
+  const length = new DataView(data).getUint32(0, true);
+  const head = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, length))) as { layers: { source: string; key: string; bytes: number }[]; later: string[] };
+  let at = 4 + length;
+  const layers = head.layers.map(({ source, key, bytes }) => ({ source, key, layer: parseLayer(data.slice(at, (at += bytes))) }));
+  return { layers, later: head.later };
 }
 
 /** A source with the direct light of a change that is not saved. */

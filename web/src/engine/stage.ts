@@ -79,6 +79,8 @@ export class Stage {
   private lamps: Mirrors["lamps"] = [];
   private lampLight: Record<string, readonly [number, number, number]> = {};
   private due = 0;
+  private width = 1; // of the host, in pixels; asking the page for it would lay it out anew
+  private height = 1;
   private last = 0;
   private readonly watch: ResizeObserver;
   private readonly watchers = new Set<() => void>();
@@ -133,6 +135,7 @@ export class Stage {
   private resize() {
     const { clientWidth: w, clientHeight: h } = this.host;
     if (w === 0 || h === 0) return;
+    [this.width, this.height] = [w, h];
     this.renderer.setSize(w, h, false);
     this.applySize();
     this.camera.aspect = w / h;
@@ -298,7 +301,7 @@ export class Stage {
     const v = new Vector3(p[0], p[1], p[2]).applyMatrix4(this.camera.matrixWorldInverse);
     if (v.z > -0.05) return null;
     v.applyMatrix4(this.camera.projectionMatrix);
-    return { x: ((v.x + 1) / 2) * this.host.clientWidth, y: ((1 - v.y) / 2) * this.host.clientHeight };
+    return { x: ((v.x + 1) / 2) * this.width, y: ((1 - v.y) / 2) * this.height };
   }
 
   get element(): HTMLElement {
@@ -388,7 +391,7 @@ export class Stage {
   /** Metres that a number of pixels are at a point. */
   metresPer(pixels: number, at: readonly number[]): number {
     const away = new Vector3(at[0], at[1], at[2]).applyMatrix4(this.camera.matrixWorldInverse);
-    return (pixels * 2 * Math.max(-away.z, 0.1) * Math.tan((this.camera.fov * Math.PI) / 360)) / Math.max(this.host.clientHeight, 1);
+    return (pixels * 2 * Math.max(-away.z, 0.1) * Math.tan((this.camera.fov * Math.PI) / 360)) / Math.max(this.height, 1);
   }
 
   /** The box that frames some part of the level. */

@@ -1,8 +1,9 @@
-import { useEffect, useMemo, useRef, useState } from "react";
+import { useEffect, useMemo, useRef, useState, useSyncExternalStore } from "react";
 import { keepPreviousData, useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
-import { api, bytes, take, type AirReport, type Bake, type Document, type LightmapState } from "../api/client";
+import { api, bytes, take, takeLayers, type AirReport, type Bake, type Document, type LightmapState } from "../api/client";
 import { complain } from "../ui/messages";
-import { parseLayer } from "../engine/layers";
+import { parseLayers } from "../engine/layers";
+import { LayerLoader } from "../model/layerLoader";
 import { heard } from "../model/presence";
 import { useBench, bench, type Vec } from "../model/bench";
 
@@ -286,18 +287,14 @@ export function useSeconds(playing: boolean) {
   return seconds;
 }
 
-/** The layers of a lightmap, each read once and kept by its key. */
+/** The layers of a lightmap, each read once, and what is in the way of reading them. */
 export function useLayers(id: string, state: LightmapState | undefined) {
-  const wanted = (state?.sources ?? []).filter((s) => s.layer);
-  return useQueries({
-    queries: wanted.map((s) => ({
-      queryKey: ["layer", s.layer],
-      queryFn: async () => parseLayer(await bytes(`/api/v1/levels/${id}/layers/${s.layer}`)),
-      staleTime: Infinity,
-      gcTime: 60_000,
-    })),
-    combine: (results) => wanted.flatMap((s, i) => (results[i]?.data ? [{ source: s.id, key: s.layer!, layer: results[i].data }] : [])),
-  });
+  const loader = useMemo(() => new LayerLoader(async (wanted, signal) => parseLayers(await takeLayers(id, wanted, signal))), [id]);
+  useEffect(() => {
+    loader.want((state?.sources ?? []).flatMap((s) => (s.layer ? [{ source: s.id, key: s.layer }] : [])));
+  }, [loader, state]);
+  useEffect(() => () => loader.close(), [loader]);
+  return useSyncExternalStore(loader.subscribe, loader.snapshot);
 }
 
 export function useStartBake(id: string) {

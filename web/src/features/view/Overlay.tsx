@@ -3,6 +3,7 @@ import type { Document, Finding, Level, Light, LightmapState, Schemas } from "..
 import type { Context } from "../../commands";
 import { swatch } from "../../engine/color";
 import { handlesFor, type Drag, type Handle, type Sight } from "../../engine/handles";
+import { clusters } from "../../engine/clusters";
 import { reachLines } from "../../engine/reach";
 import type { Stage } from "../../engine/stage";
 import { apply } from "../../model/apply";
@@ -62,27 +63,25 @@ function Marker({ thing: t, at, color, selected }: { thing: Thing; at: Vec; colo
   );
 }
 
+/** What a marker shows now; "" where it is hidden. */
+const placed = new WeakMap<HTMLElement, string>();
+
 /** Puts the markers where their things are on screen. Those that would lie over each other
- *  become one with a number; the selected ones stay by themselves. */
+ *  become one with a number; the selected ones stay by themselves. Only what changed is written. */
 function placeMarkers(stage: Stage, host: HTMLElement) {
-  const shown: { x: number; y: number; element: HTMLElement; count: number }[] = [];
-  for (const element of host.querySelectorAll<HTMLElement>("[data-at]")) {
-    const at = stage.project(element.dataset.at!.split(",").map(Number));
-    element.style.display = "none";
-    delete element.dataset.count;
-    if (!at) continue;
-    const near = element.ariaPressed === "true" ? undefined : shown.find((o) => Math.abs(o.x - at.x) < mergePx && Math.abs(o.y - at.y) < mergePx);
-    if (near) {
-      near.count++;
-      continue;
-    }
-    shown.push({ ...at, element, count: 1 });
-  }
-  for (const { x, y, element, count } of shown) {
-    element.style.display = "grid";
-    element.style.transform = `translate(${x}px, ${y}px)`;
-    if (count > 1) element.dataset.count = String(count);
-  }
+  const all = [...host.querySelectorAll<HTMLElement>("[data-at]")];
+  const { shown, of } = clusters(all.map((element) => ({ at: stage.project(element.dataset.at!.split(",").map(Number)), alone: element.ariaPressed === "true" })), mergePx);
+  all.forEach((element, i) => {
+    const spot = of[i]! < 0 ? undefined : shown[of[i]!];
+    const now = spot?.first === i ? `translate(${spot.x.toFixed(1)}px, ${spot.y.toFixed(1)}px) ${spot.count}` : "";
+    if ((placed.get(element) ?? "") === now) return;
+    placed.set(element, now);
+    element.style.display = now ? "grid" : "none";
+    if (!now) return;
+    element.style.transform = now.slice(0, now.lastIndexOf(" "));
+    if (spot!.count > 1) element.dataset.count = String(spot!.count);
+    else delete element.dataset.count;
+  });
 }
 
 /** Calls back with every frame that is drawn, and when something else changed. */

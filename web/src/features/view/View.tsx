@@ -29,7 +29,7 @@ export function View({ doc, state, context, session, onApplied }: Props) {
   const level = doc.document;
   const [host, setHost] = useState<HTMLDivElement | null>(null);
   const { stage, broken } = useStage(host);
-  const { scene, lit } = useDrawn(stage, host, doc, session, state);
+  const { scene, lit, reading } = useDrawn(stage, host, doc, session, state);
   const markers = useBench((s) => s.markers);
   const mode = useBench((s) => s.mode);
   const hidden = useBench((s) => s.hidden);
@@ -59,7 +59,12 @@ export function View({ doc, state, context, session, onApplied }: Props) {
         {box && <div className="pointer-events-none absolute border border-accent bg-[#f0c35a22]" style={box} />}
       </div>
       {broken && <p className="absolute inset-0 grid place-items-center">{broken}</p>}
-      {mode === "final" && !lit && !broken && <p className="absolute left-1/2 top-11 -translate-x-1/2 bg-base-100/90 px-3 py-1">{state && state.sources.length === 0 ? "Nothing shines yet: shown unlit. Place a light." : "No light is baked yet: shown unlit. A draft is on its way."}</p>}
+      {mode === "final" && !lit && !broken && !reading && <p className="absolute left-1/2 top-11 -translate-x-1/2 bg-base-100/90 px-3 py-1">{state && state.sources.length === 0 ? "Nothing shines yet: shown unlit. Place a light." : "No light is baked yet: shown unlit. A draft is on its way."}</p>}
+      {reading && !broken && (
+        <p role="status" className="absolute left-1/2 top-11 -translate-x-1/2 bg-base-100/90 px-3 py-1">
+          {reading}
+        </p>
+      )}
       <Trying doc={doc} />
       <Legend doc={doc} />
       <Modes />

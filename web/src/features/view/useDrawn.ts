@@ -29,7 +29,7 @@ export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Doc
   // Colours and sway are in the mesh, and are no part of the geometry's name.
   const colors = useMemo(() => sceneColors(known), [known]);
   const scene = useScene(doc.level.id, state?.geometry, colors).data;
-  const layers = useLayers(doc.level.id, state);
+  const { layers, trouble } = useLayers(doc.level.id, state);
   const mix = useMemo(() => (scene ? new Mix(scene.pageSize, scene.pages) : null), [scene]);
   // Without any light yet the level shows unlit, and the view says so.
   const lit = layers.length > 0 || (state !== undefined && state.sources.length > 0 && state.stale === 0);
@@ -158,5 +158,7 @@ export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Doc
     if (sky) stage?.setSky(sky);
   }, [stage, sky]);
 
-  return { scene, lit };
+  const all = state?.sources.filter((s) => s.layer).length ?? 0;
+  const reading = trouble ? `Some light is missing, and is asked for again: ${trouble}` : all - layers.length > 64 ? `Reading light: ${layers.length} of ${all} layers` : "";
+  return { scene, lit, reading };
 }
