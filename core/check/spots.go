@@ -75,6 +75,15 @@ func (s *subject) anyTexels() []Spot {
 // Prepared is what the subject was made of.
 func (sub *Subject) Prepared() *bake.Prepared { return sub.p }
 
+// Reached are the surfaces that a light reaches, as the rules count them. The light may be one that the level does not
+// have yet.
+func (sub *Subject) Reached(l *level.Light) []int32 {
+	sub.mu.Lock()
+	defer sub.mu.Unlock()
+	s := &subject{sub.p, sub, sub.p.Scene.Level, sub.p.Scene.World, nil}
+	return s.reached(l)
+}
+
 // Shining are the lights of a level that are on, not black, and light surfaces: those that platforms count.
 func Shining(l *level.Level) []*level.Light {
 	var on []*level.Light

@@ -19,6 +19,7 @@ type choice struct {
 	light   *level.Light // as it then is; nil where it is out
 	costs   costs
 	dynamic bool
+	merge   *merge // where another light shines for it
 }
 
 // variants are what a light may become, beside staying as it is and going out. Their fields are nil

@@ -1,5 +1,5 @@
 // Package fit finds the least visible change after which a level keeps to the limits of platforms: which
-// lights lose their shadow, end sooner, are baked, become another kind or go out; and what is left of the
+// lights lose their shadow, end sooner, are baked, become another kind, shine for a neighbour or go out; and what is left of the
 // limits is settled by the fixes of the checks.
 //
 // What a change costs is measured. At spots that the viewpoints see and where a player walks, light is
@@ -77,7 +77,7 @@ func Make(ctx context.Context, sub *check.Subject, profiles []*platform.Profile,
 	if len(profiles) == 0 {
 		return nil, errors.New("a platform is needed")
 	}
-	f := &fitter{ctx: ctx, from: sub.Prepared(), profiles: profiles, keep: keep}
+	f := &fitter{ctx: ctx, sub: sub, from: sub.Prepared(), profiles: profiles, keep: keep}
 	f.level = f.from.Scene.Level
 	f.carriers = check.CarriersOf(f.level)
 	for _, id := range keep {
@@ -105,6 +105,7 @@ func Make(ctx context.Context, sub *check.Subject, profiles []*platform.Profile,
 
 type fitter struct {
 	ctx      context.Context
+	sub      *check.Subject
 	from     *bake.Prepared
 	level    *level.Level
 	profiles []*platform.Profile
@@ -118,8 +119,9 @@ type fitter struct {
 	after   [][][]color.Linear // of each spot, by light and choice
 	total   []color.Linear
 	rows    []row
-	words   []string // of each row, which limit it is
-	of      []int    // of each row, the profile
+	words   []string           // of each row, which limit it is
+	of      []int              // of each row, the profile
+	reach   map[[2]int][]int32 // surfaces, by light and choice
 }
 
 // choose solves, looks where too many shadows still meet, adds these places, and solves again.
@@ -151,11 +153,12 @@ func (f *fitter) choose(plan *Plan) ([]int, error) {
 			continue
 		}
 		chosen, plan.Sum, plan.Bound, plan.Exact = a.chosen, a.cost, max(0, a.bound), a.exact
-		if !f.shadowsOver(chosen) {
+		over := f.shadowsOver(chosen)
+		if over = f.surfacesOver(chosen) || over; !over {
 			return chosen, nil
 		}
 	}
-	plan.Left = append(plan.Left, "shadows meet in more places than were settled")
+	plan.Left = append(plan.Left, "shadows meet, or lights reach a surface, in more places than were settled")
 	return chosen, nil
 }
 
@@ -170,6 +173,9 @@ func (f *fitter) tell(plan *Plan, chosen []int) {
 		op := level.Set(l.ID, c.fields)
 		if beams := f.beamsKept(l, c.light); len(beams) > 0 {
 			op = level.Batch("", append(beams, op)...)
+		}
+		if c.merge != nil {
+			op = level.Batch("", append(f.mergeSteps(l, c.merge), op)...)
 		}
 		op.Label = cmp.Or(l.Name, l.ID) + " " + c.what
 		plan.Steps = append(plan.Steps, Step{

@@ -3,6 +3,7 @@ package fit
 import (
 	"context"
 	"fmt"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -10,6 +11,7 @@ import (
 
 	"grotta/core/bake"
 	"grotta/core/check"
+	"grotta/core/color"
 	"grotta/core/level"
 	"grotta/core/platform"
 	"grotta/demo"
@@ -81,18 +83,21 @@ func crowd(n int) *level.Level {
 	return l
 }
 
-// The weakest lights go, since that is seen least; who is kept stays.
+// Weak lights go, since that is seen least; who is kept stays.
 func TestTheLeastVisibleGoes(t *testing.T) {
 	l := crowd(6) // pocket takes four in a zone
 	plan, profiles := planFor(t, l, nil, "pocket")
 	assert.Empty(t, refused(t, l, plan, profiles[0]))
-	gone := map[string]bool{}
-	for _, s := range plan.Steps {
-		if s.Operation.Fields["enabled"] == false {
-			gone[s.Entity] = true
+	next, _, err := l.Apply(*plan.Operation)
+	require.NoError(t, err)
+	on := 0
+	for i, a := range next.Lights {
+		assert.True(t, a.Enabled || i < 3, "the strongest stay: %s", a.ID)
+		if a.Enabled {
+			on++
 		}
 	}
-	assert.Equal(t, map[string]bool{"l0": true, "l1": true}, gone)
+	assert.Equal(t, 4, on)
 	assert.True(t, plan.Exact)
 
 	kept, profiles := planFor(t, l, []string{"l0"}, "pocket")
@@ -101,6 +106,55 @@ func TestTheLeastVisibleGoes(t *testing.T) {
 		assert.NotEqual(t, "l0", s.Entity)
 	}
 	assert.Greater(t, kept.Sum, plan.Sum, "to keep it costs something")
+}
+
+// Two lamps side by side become one that sends out as much as both; that is seen less than either going out. What
+// the plan says of it is what is seen when it is done.
+func TestALampShinesForItsNeighbour(t *testing.T) {
+	l := crowd(0)
+	for i, id := range []string{"left", "right"} {
+		a := level.NewLight(id, level.Point)
+		a.Strength, a.RangeM, a.Transform.Position = 20+10*float64(i), 6, level.Vec{0.3 * float64(i), 2, 0}
+		l.Lights = append(l.Lights, a)
+	}
+	halo := level.Default[level.Glow]()
+	halo.ID, halo.ColorFrom = "halo", "left"
+	l.Glows = append(l.Glows, &halo)
+	pocket, err := platform.Named("pocket")
+	require.NoError(t, err)
+	one := *pocket
+	one.Limits.Lights, one.Limits.ZoneLights = &platform.Limit{Max: 1, Why: "a test"}, nil
+	p, err := bake.Prepare(l)
+	require.NoError(t, err)
+	sub := check.Of(p)
+	plan, err := Make(t.Context(), sub, []*platform.Profile{&one}, nil)
+	require.NoError(t, err)
+	require.Len(t, plan.Steps, 1)
+	assert.Equal(t, "left gives its light to right", plan.Steps[0].What)
+	assert.Equal(t, []string{"pocket"}, plan.Steps[0].Platforms)
+	next, _, err := l.Apply(*plan.Operation)
+	require.NoError(t, err)
+	assert.False(t, next.Light("left").Enabled)
+	assert.InDelta(t, 50, next.Light("right").Strength, 1e-9)
+	assert.Equal(t, "right", next.Glows[0].ColorFrom)
+
+	f := &fitter{ctx: t.Context(), from: p, level: l, profiles: []*platform.Profile{&one}, lights: check.Shining(l), spots: sub.Spots(&one)}
+	require.NoError(t, f.measure())
+	out := func(i int) float64 {
+		return f.choices[i][slices.IndexFunc(f.choices[i], func(c choice) bool { return c.what == "goes out" })].costs.mean
+	}
+	assert.Less(t, plan.Mean, 0.5*min(out(0), out(1)))
+	done, err := f.from.Again(next)
+	require.NoError(t, err)
+	now, err := f.lightOf(done)
+	require.NoError(t, err)
+	is := f.difference(f.shown(f.total), func(k int) (sum color.Linear, _ bool) {
+		for _, c := range now[k] {
+			sum = sum.Add(c)
+		}
+		return sum, true
+	})
+	assert.InDelta(t, is.mean, plan.Mean, 0.1*is.mean)
 }
 
 // What cannot be is said, and the rest is done.
@@ -173,7 +227,9 @@ func TestCostsAreMeasured(t *testing.T) {
 	f := &fitter{ctx: context.Background(), from: p, level: l, profiles: []*platform.Profile{profile}}
 	f.lights, f.spots = check.Shining(l), sub.Spots(profile)
 	require.NoError(t, f.measure())
-	out := func(i int) float64 { return f.choices[i][len(f.choices[i])-1].costs.mean }
+	out := func(i int) float64 {
+		return f.choices[i][slices.IndexFunc(f.choices[i], func(c choice) bool { return c.what == "goes out" })].costs.mean
+	}
 	assert.Zero(t, out(6), "nobody sees the far lamp")
 	for i := range 5 {
 		assert.Less(t, out(i), out(i+1), "a stronger lamp is missed more")
@@ -193,4 +249,31 @@ func TestFitCanBeCancelled(t *testing.T) {
 	assert.ErrorIs(t, err, context.Canceled)
 	_, err = Make(context.Background(), check.Of(p), []*platform.Profile{profile}, []string{"nobody"})
 	assert.ErrorContains(t, err, "no such light")
+}
+
+// Where a surface takes few lights, and a light few surfaces, the plan keeps to both.
+func TestLightsOnASurfaceAreFitted(t *testing.T) {
+	l := crowd(5)
+	pocket, err := platform.Named("pocket")
+	require.NoError(t, err)
+	own := *pocket
+	own.Limits.Lights, own.Limits.ZoneLights, own.Limits.SurfaceLights, own.Limits.LightSurfaces = nil, nil, &platform.Limit{Max: 2, Why: "a test"}, nil
+	p, err := bake.Prepare(l)
+	require.NoError(t, err)
+	plan, err := Make(t.Context(), check.Of(p), []*platform.Profile{&own}, nil)
+	require.NoError(t, err)
+	assert.Empty(t, plan.Left)
+	assert.NotEmpty(t, plan.Steps)
+	assert.Empty(t, refused(t, l, plan, &own))
+
+	own.Limits.SurfaceLights, own.Limits.LightSurfaces = nil, &platform.Limit{Max: 3, Why: "a test"}
+	plan, err = Make(t.Context(), check.Of(p), []*platform.Profile{&own}, nil)
+	require.NoError(t, err)
+	next, _, err := l.Apply(*plan.Operation)
+	require.NoError(t, err)
+	ready, err := bake.Prepare(next)
+	require.NoError(t, err)
+	for _, f := range check.Run(ready, &own).Findings {
+		assert.NotEqual(t, "limits.light-surfaces", f.Rule, f.Message)
+	}
 }

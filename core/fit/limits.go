@@ -18,16 +18,16 @@ import (
 func (f *fitter) limit() {
 	world := f.level.World()
 	for n, p := range f.profiles {
-		add := func(what string, limit *platform.Limit, of func(i int, c *choice) bool) {
+		add := func(what string, limit *platform.Limit, of func(i, n int, c *choice) bool) {
 			if limit != nil {
 				f.addRow(n, what, limit.Max, of)
 			}
 		}
-		on := func(_ int, c *choice) bool { return c.light != nil }
+		on := func(_, _ int, c *choice) bool { return c.light != nil }
 		add("lights", p.Limits.Lights, on)
-		add("dynamic lights", p.Lights.Dynamic, func(_ int, c *choice) bool { return c.light != nil && c.dynamic })
+		add("dynamic lights", p.Lights.Dynamic, func(_, _ int, c *choice) bool { return c.light != nil && c.dynamic })
 		for _, z := range f.level.Zones {
-			add("lights in "+cmp.Or(z.Name, z.ID), p.Limits.ZoneLights, func(i int, c *choice) bool {
+			add("lights in "+cmp.Or(z.Name, z.ID), p.Limits.ZoneLights, func(i, _ int, c *choice) bool {
 				return c.light != nil && c.light.Kind != level.Directional && world.ZoneOf(&f.lights[i].Entity) == z
 			})
 		}
@@ -38,7 +38,7 @@ func (f *fitter) limit() {
 			}
 		}
 		for _, v := range f.level.Viewpoints {
-			add("lights in the view of "+cmp.Or(v.Name, v.ID), p.Limits.ViewLights, func(i int, c *choice) bool {
+			add("lights in the view of "+cmp.Or(v.Name, v.ID), p.Limits.ViewLights, func(i, _ int, c *choice) bool {
 				if c.light == nil {
 					return false
 				}
@@ -47,13 +47,15 @@ func (f *fitter) limit() {
 			})
 		}
 	}
+	f.mergeRows()
+	f.reachRows()
 }
 
-func (f *fitter) addRow(profile int, what string, most float64, of func(i int, c *choice) bool) {
+func (f *fitter) addRow(profile int, what string, most float64, of func(i, n int, c *choice) bool) {
 	r := row{most: most, uses: make([][]bool, len(f.lights))}
 	for i := range f.lights {
 		for n := range f.choices[i] {
-			if of(i, &f.choices[i][n]) {
+			if of(i, n, &f.choices[i][n]) {
 				if r.uses[i] == nil {
 					r.uses[i] = make([]bool, len(f.choices[i]))
 				}
@@ -61,6 +63,10 @@ func (f *fitter) addRow(profile int, what string, most float64, of func(i int, c
 			}
 		}
 	}
+	f.keepRow(profile, what, r)
+}
+
+func (f *fitter) keepRow(profile int, what string, r row) {
 	f.rows, f.words, f.of = append(f.rows, r), append(f.words, what), append(f.of, profile)
 }
 
@@ -93,6 +99,9 @@ func (f *fitter) leave(plan *Plan, r int) {
 func (f *fitter) giveUp(plan *Plan) bool {
 	worst, room := -1, math.Inf(1)
 	for r := range f.rows {
+		if f.of[r] == noPlatform {
+			continue
+		}
 		if left := f.rows[r].most - f.least(r); left < room {
 			worst, room = r, left
 		}
@@ -131,7 +140,7 @@ func (f *fitter) shadowsOver(chosen []int) bool {
 		places, _ := overlap.Places(volumes, bounds, allowed)
 		for _, place := range places {
 			before := len(f.rows)
-			f.addRow(n, fmt.Sprintf("shadows at %.1f, %.1f, %.1f", place.Point[0], place.Point[1], place.Point[2]), float64(allowed), func(i int, c *choice) bool {
+			f.addRow(n, fmt.Sprintf("shadows at %.1f, %.1f, %.1f", place.Point[0], place.Point[1], place.Point[2]), float64(allowed), func(i, _ int, c *choice) bool {
 				if c.light == nil {
 					return false
 				}

@@ -22,7 +22,7 @@ type costs struct{ mean, p95 float64 }
 func (f *fitter) measure() error {
 	f.choices = make([][]choice, len(f.lights))
 	for i, l := range f.lights {
-		f.choices[i] = f.choicesOf(l)
+		f.choices[i] = append(f.choicesOf(l), f.mergesOf(i)...)
 	}
 	light, err := f.lightOf(f.from)
 	if err != nil {
@@ -80,6 +80,15 @@ func (f *fitter) measure() error {
 			}
 		}
 	}
+	for k := range f.spots {
+		for i := range f.lights {
+			for n := range f.choices[i] {
+				if m := f.choices[i][n].merge; m != nil {
+					f.after[k][i][n] = f.after[k][m.into][0].Scale(m.times - 1)
+				}
+			}
+		}
+	}
 	return f.price()
 }
 
@@ -105,7 +114,7 @@ func (f *fitter) price() error {
 				return f.total[k].Add(change), change != color.Linear{}
 			})
 			if f.choices[i][n].light == nil {
-				f.choices[i][n].costs.mean += f.tied(f.lights[i])
+				f.choices[i][n].costs.mean += f.tied(f.lights[i], f.choices[i][n].merge == nil)
 			}
 		}
 	}, nil)

@@ -12,8 +12,8 @@ import (
 // tied is what a viewer loses of the air when a light goes out: glows that take its colour and beams that
 // follow it go with it. For each viewpoint it is the share of the picture that they cover, times the
 // colour difference between the mean of what is seen there with half of their brightness and without.
-// It is an estimate, as their edges and what stands before them are not followed.
-func (f *fitter) tied(l *level.Light) float64 {
+// Without glows these stay, as another light shines for it. It is an estimate, as their edges and what stands before them are not followed.
+func (f *fitter) tied(l *level.Light, glows bool) float64 {
 	type thing struct {
 		at   geom.Vec3
 		area float64 // square metres across the view
@@ -22,7 +22,7 @@ func (f *fitter) tied(l *level.Light) float64 {
 	world := f.level.World()
 	var things []thing
 	for _, g := range f.level.Glows {
-		if nits := f.level.GlowRadiance(g); g.ColorFrom == l.ID && nits != (color.Linear{}) {
+		if nits := f.level.GlowRadiance(g); glows && g.ColorFrom == l.ID && nits != (color.Linear{}) {
 			things = append(things, thing{world.Pose(&g.Entity).Position, math.Pi / 4 * g.SizeM * g.SizeM, nits})
 		}
 	}
