@@ -299,6 +299,8 @@ type HandedBack struct {
 	Changed  []string `json:"changed" doc:"\"name: fields\" of those that it had."`
 	Same     int      `json:"same" doc:"Things that are as they were."`
 	Passed   []string `json:"passed" doc:"What was not read, and why."`
+
+	Operation *level.Operation `json:"operation,omitzero" doc:"Of a dry run: the change that it would make."`
 }
 
 // Merged says what taking a file in again changed, or would change.

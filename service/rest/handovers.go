@@ -114,6 +114,9 @@ func (s *server) registerHandBack(a huma.API, tag string) {
 		if len(back.Operation.Steps) == 0 {
 			return answer(s, answered, nil)
 		}
+		if in.Dry {
+			answered.Operation = &back.Operation
+		}
 		if _, _, err := doc.ApplyContext(ctx, back.Operation); err != nil || in.Dry {
 			return answer(s, answered, err)
 		}

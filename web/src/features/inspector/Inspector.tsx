@@ -19,6 +19,7 @@ import { EnvironmentSections } from "./Environment";
 import { LookSections } from "./look";
 import { OriginLine } from "../presets/OriginLine";
 import { ProfileSection } from "./Profile";
+import { TargetWords } from "./TargetWords";
 import { sectionsOf, surfaceFields, turns, zoneFields } from "./parts";
 
 type Props = { doc: Document; state: LightmapState | undefined; canEdit: boolean; edit: Context["edit"] };
@@ -70,6 +71,7 @@ function ThingsInspector({ things, doc, state, canEdit, edit }: Props & { things
         </FoldingSection>
       ))}
       {part === "lights" && <ProfileSection doc={doc} things={shown} canEdit={canEdit} edit={edit} />}
+      <TargetWords doc={doc} things={shown} canEdit={canEdit} edit={edit} />
       <PlaceSection things={shown} canEdit={canEdit} setEach={setEach} />
       <TagsSection things={shown} canEdit={canEdit} setEach={setEach} />
       {source && <div className="section dim">{source.layer ? `Layer baked at ${source.quality}.` : "Layer is stale: it is baked again when you rest."}</div>}

@@ -6,12 +6,9 @@ import { asBytes } from "../../api/bringIn";
 import { api, take, type Document, type Schemas } from "../../api/client";
 import type { Context } from "../../commands";
 import { selectedThings } from "../../model/edits";
-import type { Part } from "../../model/schema";
+import { handedOver } from "../inspector/TargetWords";
 import { complain, notice } from "../../ui/messages";
 import { useSettled } from "../../ui/useSettled";
-
-/** What a hand-over writes; geometry goes as glTF. */
-const written: ReadonlySet<Part> = new Set<Part>(["lights", "glows", "beams", "motes", "fog_volumes", "zones", "viewpoints"]);
 
 type Props = { doc: Document; context: Context; onApplied: () => void; onClose: () => void };
 
@@ -25,7 +22,7 @@ export function EditorText({ doc, context, onApplied, onClose }: Props) {
   const items = targets.data?.items ?? [];
   // The hand-over of the level's platform is the first guess.
   const target = items.find((h) => h.name === to) ?? items.find((h) => h.name === doc.document.platform) ?? items[0];
-  const selected = selectedThings(doc.document, context.selection).filter((t) => written.has(t.part));
+  const selected = selectedThings(doc.document, context.selection).filter((t) => handedOver.has(t.part));
   const ids = only ? selected.map((t) => t.id) : [];
   return (
     <ModalOverlay isOpen isDismissable onOpenChange={(open) => !open && onClose()} className="fixed inset-0 z-40 grid place-items-center bg-black/50">
