@@ -46,7 +46,7 @@ func open(t *testing.T, g *harness.Grotta) *page {
 
 func openWithAir(t *testing.T, g *harness.Grotta) *page {
 	t.Helper()
-	limit, cancel := context.WithTimeout(ctx, 3*time.Minute)
+	limit, cancel := context.WithTimeout(ctx, 5*time.Minute)
 	browser, stop, err := harness.Browser(limit, 1280, 800)
 	require.NoError(t, err)
 	t.Cleanup(func() { stop(); cancel() })

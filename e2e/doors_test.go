@@ -285,7 +285,7 @@ func TestHandOverByCommandLine(t *testing.T) {
 
 	_, errs, code := s.run("", "hand-over", l.Name, "--to", "nowhere")
 	assert.Equal(t, 1, code)
-	assert.Contains(t, errs, "there are baked-arena, open-realtime, pocket")
+	assert.Contains(t, errs, "there are baked-arena, block-destruction, cell-interior, open-realtime, pocket")
 	_, errs, code = s.run("", "hand-over", l.Name)
 	assert.Equal(t, 2, code)
 	assert.Contains(t, errs, "--to NAME")
