@@ -14,6 +14,7 @@ const (
 	nearM      = 4   // no farther apart are lights that are tried as one
 	neighbours = 2   // that are tried for each light
 	likeness   = 0.2 // most that a channel of their colours differs, at full brightness
+	mostMerged = 300 // lights of a level in which merging is tried: each may need a row of its own
 )
 
 // merge is what makes one light shine for another.
@@ -25,26 +26,24 @@ type merge struct {
 // mergesOf are the choices of a light to go out while a neighbour of its kind and colour, in its zone, gets its lumens.
 func (f *fitter) mergesOf(i int) (list []choice) {
 	l := f.lights[i]
-	if slices.Contains(f.keep, l.ID) || l.Lumens() <= 0 || l.Flicker != nil || f.carried(l) || !l.Surfaces {
+	if len(f.lights) > mostMerged || !f.merges(l) {
 		return nil
 	}
 	world := f.level.World()
-	at, hue := world.Pose(&l.Entity).Position, f.level.Color(l)
+	at := world.Pose(&l.Entity).Position
+	hue, _ := f.level.Color(l).Swatch()
 	type neighbour struct {
 		item int
 		m    float64
 	}
 	var near []neighbour
 	for k, o := range f.lights {
-		if k == i || o.Kind != l.Kind || o.Lumens() <= 0 || o.Flicker != nil || !o.Surfaces || slices.Contains(f.keep, o.ID) || f.carried(o) ||
-			world.ZoneOf(&o.Entity) != world.ZoneOf(&l.Entity) {
+		d := world.Pose(&o.Entity).Position.Sub(at).Len()
+		if k == i || o.Kind != l.Kind || d > nearM || !f.merges(o) || world.ZoneOf(&o.Entity) != world.ZoneOf(&l.Entity) {
 			continue
 		}
-		other, alike := f.level.Color(o), true
-		for c := range 3 {
-			alike = alike && math.Abs(hue[c]/hueTop(hue)-other[c]/hueTop(other)) <= likeness
-		}
-		if d := world.Pose(&o.Entity).Position.Sub(at).Len(); alike && d <= nearM {
+		other, _ := f.level.Color(o).Swatch()
+		if max(math.Abs(hue[0]-other[0]), math.Abs(hue[1]-other[1]), math.Abs(hue[2]-other[2])) <= likeness {
 			near = append(near, neighbour{k, d})
 		}
 	}
@@ -61,7 +60,10 @@ func (f *fitter) mergesOf(i int) (list []choice) {
 	return list
 }
 
-func hueTop(c [3]float64) float64 { return max(c[0], c[1], c[2], 1e-9) }
+// merges tells whether a light may give its light away, or take another's.
+func (f *fitter) merges(l *level.Light) bool {
+	return l.Lumens() > 0 && l.Flicker == nil && !f.carried(l) && !slices.Contains(f.keep, l.ID)
+}
 
 // mergeRows hold that a light which shines for another stays, keeps its strength otherwise, and shines for one only.
 func (f *fitter) mergeRows() {

@@ -66,7 +66,7 @@ func (in *ImportInput) read(ctx context.Context, s *server, title string, before
 		return nil, nil, "", err
 	}
 	for _, name := range gone {
-		report.Note(fmt.Sprintf("The import rules of %s held before; they are not to be had any more.", level.Visible(name)))
+		report.Note(fmt.Sprintf("The import rules of %s held before; they cannot be read any more.", level.Visible(name)))
 	}
 	return l, report, files.Name, ctx.Err()
 }

@@ -79,7 +79,7 @@ export class Stage {
   private lamps: Mirrors["lamps"] = [];
   private lampLight: Record<string, readonly [number, number, number]> = {};
   private due = 0;
-  private width = 1; // of the host, in pixels; asking the page for it would lay it out anew
+  private width = 1; // of the host, in pixels; asking the page each time would make it compute its layout
   private height = 1;
   private last = 0;
   private readonly watch: ResizeObserver;
