@@ -46,7 +46,9 @@ api.use(changesNeedToken);
 export class ProblemError extends Error {
   constructor(readonly problem: Partial<Problem>) {
     const faults = (problem.faults ?? []).map((f) => `${f.path} ${f.message}`.trim());
-    super([problem.detail || problem.title || "The service does not answer.", ...faults].join("\n"));
+    // Where each fault is named, the sentence that there are some says nothing more.
+    const head = problem.code === "invalid" && faults.length > 0 ? [] : [problem.detail || problem.title || "The service does not answer."];
+    super([...head, ...faults].join("\n"));
   }
 }
 
