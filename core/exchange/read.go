@@ -93,9 +93,6 @@ func clip(name string) string {
 	return name
 }
 
-// Note adds a line to what was assumed.
-func (r *Report) Note(line string) { r.Notes = append(r.Notes, line) }
-
 func (r *Report) leave(format string, args ...any) {
 	r.Left = append(r.Left, fmt.Sprintf(format, args...))
 }

@@ -186,7 +186,11 @@ func (f *fitter) tell(plan *Plan, chosen []int) {
 	for k := range f.spots {
 		after[k] = f.total[k]
 		for i, n := range chosen {
-			after[k] = after[k].Add(f.after[k][i][n]).Add(f.after[k][i][0].Scale(-1))
+			now := f.after[k][i][n]
+			if m := f.choices[i][n].merge; m != nil {
+				now = f.after[k][m.into][chosen[m.into]].Scale(m.times - 1) // the neighbour may have changed, too
+			}
+			after[k] = after[k].Add(now).Add(f.after[k][i][0].Scale(-1))
 		}
 	}
 	d := f.difference(before, func(k int) (color.Linear, bool) { return after[k], true })

@@ -3,6 +3,7 @@ package rest
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"strings"
 	"time"
@@ -66,28 +67,32 @@ func (in *ImportInput) read(ctx context.Context, s *server, title string, before
 		return nil, nil, "", err
 	}
 	for _, name := range gone {
-		report.Note(fmt.Sprintf("The import rules of %s held before; they cannot be read any more.", level.Visible(name)))
+		report.Notes = append(report.Notes, fmt.Sprintf("The import rules of %s held before; you cannot read them now, so they did not hold.", level.Visible(name)))
 	}
 	return l, report, files.Name, ctx.Err()
 }
 
-// importRules looks up the rules for what comes in, by their names. gone are those that held before and cannot
-// be had any more.
+// importRules looks up the rules for what comes in, by their names. gone are those that held before and that the
+// asker cannot read; the level goes on remembering them, for those who can.
 func (s *server) importRules(a store.Asker, o *exchange.Options, in *ImportInput) (gone []string, err error) {
 	if o.RulesName != "" {
 		if o.Rules, err = s.Store.ImportRules(a, o.RulesName); err != nil {
-			if in.Rules != "" {
+			if in.Rules != "" || !errors.Is(err, store.ErrNotFound) {
 				return nil, err
 			}
-			gone, o.RulesName = append(gone, o.RulesName), ""
+			gone = append(gone, o.RulesName)
 		} else if !strings.Contains(o.RulesName, "/") {
 			o.RulesName = a.Name + "/" + o.RulesName // for whoever takes the file again
 		}
 	}
 	if o.PlatformName != "" {
 		p, err := s.Store.Platform(a, o.PlatformName)
-		if err != nil {
+		var unknown *platform.Unknown
+		if errors.As(err, &unknown) {
 			return append(gone, o.PlatformName), nil // one that is asked for was found already
+		}
+		if err != nil {
+			return nil, err
 		}
 		if o.OfPlatform = p.IntakeRules(); o.OfPlatform == nil {
 			o.PlatformName = ""

@@ -80,9 +80,7 @@ export async function takePreview(id: string, operation: Operation, source: stri
 
 /** Baked layers of a level, many at once, as bytes. */
 export async function takeLayers(id: string, layers: readonly Schemas["LayerOf"][], signal: AbortSignal): Promise<ArrayBuffer> {
-  const { data, error, response } = await api.POST("/api/v1/levels/{id}/layers", { params: { path: { id } }, body: { layers: [...layers] }, parseAs: "arrayBuffer", signal });
-  if (!response.ok) throw new ProblemError((error ?? {}) as Partial<Problem>);
-  return data as unknown as ArrayBuffer;
+  return (await take(api.POST("/api/v1/levels/{id}/layers", { params: { path: { id } }, body: { layers: [...layers] }, parseAs: "arrayBuffer", signal }))) as unknown as ArrayBuffer;
 }
 
 /** Reads a path of the API as bytes. */

@@ -124,7 +124,7 @@ export class Stage {
     this.outlines.dispose();
     this.hand.dispose();
     this.freeMesh();
-    this.setGround([]);
+    this.freeGround();
     this.passes.dispose();
     this.target.dispose();
     this.renderer.dispose();
@@ -247,14 +247,17 @@ export class Stage {
 
   /** Shows how light the ground is; none takes it away. */
   setGround(floors: readonly Schemas["GroundFloor"][]) {
-    if (this.heat) {
-      this.surfaces.remove(this.heat);
-      this.heat.geometry.dispose();
-      this.heat.material.dispose();
-    }
+    this.freeGround();
     this.heat = floors.length > 0 ? heatMesh(floors) : null;
     if (this.heat) this.surfaces.add(this.heat);
     this.draw();
+  }
+
+  private freeGround() {
+    if (!this.heat) return;
+    this.surfaces.remove(this.heat);
+    this.heat.geometry.dispose();
+    this.heat.material.dispose();
   }
 
   /** Takes the air and the look; lightMax is a display's most light, times white. */

@@ -1,11 +1,11 @@
-import type { Layer } from "../engine/layers";
+import type { Sent } from "../engine/layers";
 
 // Brings the layers of a lightmap here: a few answers with many layers each, in the order in which they are wanted.
 
 export type Wanted = { source: string; key: string };
-export type Loaded = Wanted & { layer: Layer };
+export type Loaded = Sent["layers"][number];
 /** Reads some layers; those that are not there are left out, and `later` names sources to ask for again. */
-export type Read = (wanted: readonly Wanted[], signal: AbortSignal) => Promise<{ layers: Loaded[]; later: string[] }>;
+export type Read = (wanted: readonly Wanted[], signal: AbortSignal) => Promise<Sent>;
 export type Light = { layers: readonly Loaded[]; trouble: string };
 
 const [together, most] = [64, 512]; // layers that are asked for at once: few first, so that some light shows soon

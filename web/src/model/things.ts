@@ -68,6 +68,9 @@ export function placeOf(level: Level, thing: Thing): [number, number, number] | 
   return thing.entity.transform ? (poseOf(level, thing.entity as Required<Pick<Base, "id" | "transform">> & Base).position) : null;
 }
 
+/** What a hand-over writes; geometry goes as glTF. */
+export const handedOver: ReadonlySet<Part> = new Set<Part>(["lights", "glows", "beams", "motes", "fog_volumes", "zones", "viewpoints"]);
+
 /** The colour that a thing shows, as #rrggbb; undefined where it has none. */
 export function colorOf(level: Level, thing: Thing): string | undefined {
   if (thing.part === "lights") {

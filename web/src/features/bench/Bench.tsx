@@ -20,7 +20,8 @@ import { stages } from "../stages/stages";
 import { ToolStrip } from "../view/ToolStrip";
 import { View } from "../view/View";
 import { Connection } from "./Connection";
-import { FitDialog, platformsOf } from "../checks/Fit";
+import { platformOf, platformsOf } from "../../model/platforms";
+import { FitDialog } from "../checks/Fit";
 import { Drawer } from "./Drawer";
 import { TopBar } from "./TopBar";
 
@@ -66,7 +67,7 @@ function Open({ doc, user, session }: { doc: Document; user: string; session: Se
   const canEdit = (doc.level.role === "editor" || doc.level.role === "owner") && session.state !== "gone";
   const queries = useQueryClient();
   const state = useLightmap(id, doc.level.revision).data;
-  const platform = doc.document.platform || "baked-arena";
+  const platform = platformOf(doc.document);
   const platforms = platformsOf(doc);
   const reports = useReports(id, doc.level.revision, platforms).data?.items;
   const report = reports?.[0];

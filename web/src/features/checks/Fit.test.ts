@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { Document, Schemas } from "../../api/client";
-import { operationOf, platformsOf } from "./Fit";
+import { platformsOf } from "../../model/platforms";
+import { operationOf } from "./Fit";
 
 describe("a plan to fit", () => {
   it("is for the level's platform first, and for each other once", () => {

@@ -4,6 +4,7 @@ import { useEffect, useState } from "react";
 import { Dialog, Modal, ModalOverlay } from "react-aria-components";
 import { api, take, type Document, type Operation, type Schemas } from "../../api/client";
 import type { Context } from "../../commands";
+import { platformOf, platformsOf } from "../../model/platforms";
 import { bench, useBench } from "../../model/bench";
 import { counted } from "../../ui/counted";
 import { complain, notice } from "../../ui/messages";
@@ -11,12 +12,6 @@ import { SmallShot } from "../presets/SmallShot";
 
 type Plan = Schemas["FitPlan"];
 type Props = { doc: Document; platforms: string[]; context: Context; onClose: () => void };
-
-/** The platforms that a level is for; its own comes first. */
-export function platformsOf(doc: Document): string[] {
-  const own = doc.document.platform || "baked-arena";
-  return [own, ...(doc.document.also_for ?? []).filter((name) => name !== own)];
-}
 
 /** The dialog, while a command or a button has it open. */
 export function FitDialog({ doc, context }: { doc: Document; context: Context }) {
@@ -39,7 +34,7 @@ function Fit({ doc, platforms, context, onClose }: Props) {
   const queries = useQueryClient();
   const asVariant = useMutation({
     mutationFn: async (change: Operation) => {
-      const platform = platforms.find((p) => p !== (doc.document.platform || "baked-arena")) ?? platforms[0]!;
+      const platform = platforms.find((p) => p !== platformOf(doc.document)) ?? platforms[0]!;
       const made = await take(api.POST("/api/v1/levels/{id}/variants", { params: { path: { id: doc.level.id } }, body: { name: `for ${platform}`, platform, follows: true } }));
       await take(api.POST("/api/v1/levels/{id}/operations", { params: { path: { id: made.level.id } }, body: change }));
       return made;

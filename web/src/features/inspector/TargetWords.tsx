@@ -4,12 +4,9 @@ import { ChevronDown, ChevronRight } from "lucide-react";
 import { asBytes } from "../../api/bringIn";
 import { api, take, type Document, type Schemas } from "../../api/client";
 import type { Context } from "../../commands";
-import type { Part } from "../../model/schema";
-import type { Thing } from "../../model/things";
+import { platformOf } from "../../model/platforms";
+import { handedOver, type Thing } from "../../model/things";
 import { useSettled } from "../../ui/useSettled";
-
-/** What a hand-over writes; geometry goes as glTF. */
-export const handedOver: ReadonlySet<Part> = new Set<Part>(["lights", "glows", "beams", "motes", "fog_volumes", "zones", "viewpoints"]);
 
 const restMs = 300; // it is compared once nobody types
 let wasOpen = false; // the section stays open from one selection to the next
@@ -20,7 +17,7 @@ type Props = { doc: Document; things: readonly Thing[]; canEdit: boolean; edit: 
  *  is read back by the same rules. */
 export function TargetWords({ doc, things, canEdit, edit }: Props) {
   const [open, setOpen] = useState(wasOpen);
-  const platform = doc.document.platform || "baked-arena";
+  const platform = platformOf(doc.document);
   const target = useQuery({ queryKey: ["hand-overs"], enabled: open, queryFn: () => take(api.GET("/api/v1/hand-overs")) }).data?.items.find((h) => h.name === platform);
   const ids = things.filter((t) => handedOver.has(t.part)).map((t) => t.id);
   if (ids.length === 0) return null;

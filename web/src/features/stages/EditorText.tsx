@@ -6,7 +6,7 @@ import { asBytes } from "../../api/bringIn";
 import { api, take, type Document, type Schemas } from "../../api/client";
 import type { Context } from "../../commands";
 import { selectedThings } from "../../model/edits";
-import { handedOver } from "../inspector/TargetWords";
+import { handedOver } from "../../model/things";
 import { complain, notice } from "../../ui/messages";
 import { useSettled } from "../../ui/useSettled";
 

@@ -2,7 +2,7 @@ import type { Document, Report } from "../../api/client";
 import { bench } from "../../model/bench";
 import { counted } from "../../ui/counted";
 import type { Context } from "../../commands";
-import { platformsOf } from "../checks/Fit";
+import { platformOf, platformsOf } from "../../model/platforms";
 import { usePlatformNames } from "../data";
 import { Group } from "./buttons";
 
@@ -39,7 +39,7 @@ const short = (n: number) => (n >= 1e6 ? `${(n / 1e6).toFixed(1)} M` : n >= 1e4 
 /** The further platforms that the level is for: each gets a column of findings. */
 export function AlsoFor({ doc, context }: { doc: Document; context: Context }) {
   const names = usePlatformNames();
-  const own = doc.document.platform || "baked-arena";
+  const own = platformOf(doc.document);
   const also = doc.document.also_for ?? [];
   return (
     <Group title="Also for">

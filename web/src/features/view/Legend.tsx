@@ -1,12 +1,13 @@
 import type { Document, Level, Schemas } from "../../api/client";
 import { brightnessBands, densityBands, scaleCSS, shadowBands } from "../../engine/scale";
 import { useBench } from "../../model/bench";
+import { platformOf } from "../../model/platforms";
 import { counted } from "../../ui/counted";
 import { useGround, usePlatforms } from "../data";
 
 /** Shadows that the level's platform takes at one point, without its reserve; 0 is no limit. */
 export function useShadowLimit(level: Level): number {
-  const limit = usePlatforms().data?.items.find((p) => p.ref === (level.platform || "baked-arena"))?.profile.limits.shadow_overlap;
+  const limit = usePlatforms().data?.items.find((p) => p.ref === platformOf(level))?.profile.limits.shadow_overlap;
   return limit ? limit.max - limit.reserve : 0;
 }
 

@@ -10,7 +10,7 @@ import { blockerLines } from "../../model/blockers";
 import { torchOf, type Carried } from "../../model/carried";
 import { viewModes, type ViewMode } from "../../model/viewModes";
 import { zoneAt } from "../../model/zones";
-import { platformsOf } from "../checks/Fit";
+import { platformsOf } from "../../model/platforms";
 import { useGround, usePlatforms, useReports } from "../data";
 import type { Session } from "../session";
 import { OthersInView } from "../presence/People";
