@@ -213,6 +213,8 @@ func TestImportRulesByCommandLine(t *testing.T) {
 	said = s.ok("level", "import", hut, "--into", "Floors")
 	assert.Contains(t, said, "1 added: Wall")
 	assert.Contains(t, said, "The import rules of maren/floors held before")
+	s.ok("preset", "add", filepath.Join(dir, "floors.yaml"))
+	assert.Contains(t, s.ok("level", "import", hut, "--into", "Floors"), "1 removed: Wall", "they stayed remembered")
 
 	// A platform has rules of its own; others that are said, or lie beside the file, go first.
 	profile, err := maren.PlatformFile(ctx, "pocket")
