@@ -3,6 +3,7 @@ package exchange
 import (
 	"cmp"
 	"fmt"
+	"math"
 	"slices"
 
 	"github.com/qmuntal/gltf"
@@ -13,7 +14,7 @@ import (
 )
 
 // Colours of vertices. A level has its colours in materials, so a mesh of a few plain colours becomes a
-// mesh for each, and one of many takes their mean.
+// mesh for each, and one of many becomes a mesh for each of the colours that stand for them.
 
 // mostColors is the most meshes that one becomes.
 const mostColors = 24
@@ -24,43 +25,113 @@ type tinted struct {
 	tint color.Linear
 }
 
-// byColor cuts a mesh whose vertices have colours. isMean tells whether it was left whole, with the mean
-// of its colours by area.
-func byColor(m *level.Mesh, colors []color.Linear) (parts []tinted, isMean bool) {
+// swatch is the triangles of a mesh that have one colour.
+type swatch struct {
+	color     color.Linear
+	area      float64
+	triangles []int
+}
+
+// byColor cuts a mesh whose vertices have colours. all is how many colours it has.
+func byColor(m *level.Mesh, colors []color.Linear) (parts []tinted, all int) {
 	if len(m.Indices) == 0 || 3*len(colors) != len(m.Positions) || int(slices.Max(m.Indices)) >= len(colors) {
-		return []tinted{{m, color.White}}, false // which validating tells
+		return []tinted{{m, color.White}}, 1 // which validating tells
 	}
-	known := map[string]int{}
+	swatches := swatchesOf(m, colors)
+	all = len(swatches)
+	if all == 1 {
+		return []tinted{{m, swatches[0].color}}, 1
+	}
 	of := make([]int, len(m.Indices)/3) // the part of each triangle
-	for t := range of {
-		c := m.Indices[3*t:][:3]
-		mean := colors[c[0]].Add(colors[c[1]]).Add(colors[c[2]]).Scale(1.0 / 3)
-		name := mean.Hex()
-		if _, has := known[name]; !has {
-			known[name], parts = len(parts), append(parts, tinted{m, mean})
+	for k, group := range inGroups(swatches, mostColors) {
+		for _, s := range group {
+			for _, t := range s.triangles {
+				of[t] = k
+			}
 		}
-		if of[t] = known[name]; len(parts) > mostColors {
-			return []tinted{{m, meanColor(m, colors)}}, true
-		}
+		parts = append(parts, tinted{m, meanColor(group)})
 	}
 	for k := 0; k < len(parts) && len(parts) > 1; k++ {
 		parts[k].mesh = only(m, func(t int) bool { return of[t] == k })
 	}
-	return parts, false
+	return parts, all
 }
 
-// meanColor is the mean of the colours of a mesh's triangles, by area.
-func meanColor(m *level.Mesh, colors []color.Linear) color.Linear {
+// swatchesOf are the triangles of a mesh by their colours, to 8 bits for each channel.
+func swatchesOf(m *level.Mesh, colors []color.Linear) (list []swatch) {
 	vertex := func(i uint32) geom.Vec3 { return geom.Vec3(m.Positions[3*i : 3*i+3]) }
-	var sum color.Linear
+	known := map[string]int{}
+	for t := range len(m.Indices) / 3 {
+		c := m.Indices[3*t:][:3]
+		mean := colors[c[0]].Add(colors[c[1]]).Add(colors[c[2]]).Scale(1.0 / 3)
+		name := mean.Hex()
+		k, has := known[name]
+		if !has {
+			k = len(list)
+			known[name], list = k, append(list, swatch{color: mean})
+		}
+		list[k].area += vertex(c[1]).Sub(vertex(c[0])).Cross(vertex(c[2]).Sub(vertex(c[0]))).Len() / 2
+		list[k].triangles = append(list[k].triangles, t)
+	}
+	return list
+}
+
+// inGroups puts colours into so many groups of alike ones at most (Heckbert 1982, median cut): the group that
+// spreads over most of a channel, as sRGB has it, is cut at the middle of its area.
+func inGroups(swatches []swatch, most int) [][]swatch {
+	if len(swatches) <= most {
+		return slices.Collect(slices.Chunk(swatches, 1))
+	}
+	groups := [][]swatch{swatches}
+	for len(groups) < most {
+		widest, by, width := -1, 0, -1.0
+		for k, g := range groups {
+			if len(g) < 2 {
+				continue
+			}
+			for c := range 3 {
+				low, high := math.Inf(1), math.Inf(-1)
+				for _, s := range g {
+					v := color.EncodeSRGB(s.color[c])
+					low, high = min(low, v), max(high, v)
+				}
+				if high-low > width {
+					widest, by, width = k, c, high-low
+				}
+			}
+		}
+		g := groups[widest]
+		slices.SortStableFunc(g, func(a, b swatch) int { return cmp.Compare(a.color[by], b.color[by]) })
+		at := middleOf(g)
+		groups[widest] = g[:at]
+		groups = append(groups, g[at:])
+	}
+	return groups
+}
+
+// middleOf is where the second half of the area begins; neither half is empty.
+func middleOf(g []swatch) int {
+	whole, sum := 0.0, 0.0
+	for _, s := range g {
+		whole += s.area
+	}
+	for i, s := range g[:len(g)-1] {
+		if sum += s.area; sum >= whole/2 {
+			return i + 1
+		}
+	}
+	return len(g) - 1
+}
+
+// meanColor is the mean of colours by their area.
+func meanColor(g []swatch) color.Linear {
+	var sum, plain color.Linear
 	area := 0.0
-	for t := 0; t+2 < len(m.Indices); t += 3 {
-		c := m.Indices[t : t+3]
-		size := vertex(c[1]).Sub(vertex(c[0])).Cross(vertex(c[2]).Sub(vertex(c[0]))).Len()
-		sum, area = sum.Add(colors[c[0]].Add(colors[c[1]]).Add(colors[c[2]]).Scale(size/3)), area+size
+	for _, s := range g {
+		sum, plain, area = sum.Add(s.color.Scale(s.area)), plain.Add(s.color), area+s.area
 	}
 	if area == 0 {
-		return color.White
+		return plain.Scale(1 / float64(len(g)))
 	}
 	return sum.Scale(1 / area)
 }
@@ -137,9 +208,9 @@ func (p *palette) tint(id string, by color.Linear, place string) string {
 
 // take gives meshes the materials of their colours.
 func (p *palette) take(m *level.Mesh, colors []color.Linear, place string) []*level.Mesh {
-	parts, isMean := byColor(m, colors)
-	if isMean {
-		p.report.note("%s: %s has more than %d colours at its vertices; their mean is taken.", place, level.Visible(titleOf(m)), mostColors)
+	parts, all := byColor(m, colors)
+	if all > len(parts) {
+		p.report.note("%s: %s has %d colours at its vertices; it takes %d that stand for them.", place, level.Visible(titleOf(m)), all, len(parts))
 	}
 	out := make([]*level.Mesh, len(parts))
 	for i, part := range parts {

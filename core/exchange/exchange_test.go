@@ -124,7 +124,7 @@ func TestFilesThatCannotBe(t *testing.T) {
 		"huge count":         {swap(`"count":3`, `"count":900000000`), "/accessors/0/count is 900000000"},
 		"buffer too short":   {swap(`"byteLength":36}]`, `"byteLength":360}]`), ""},
 		"negative offset":    {swap(`"bufferView":0,"comp`, `"bufferView":0,"byteOffset":-8,"comp`), "/accessors/0"},
-		"required extension": {swap(`"extensionsUsed"`, `"extensionsRequired":["KHR_draco_mesh_compression"],"extensionsUsed"`), "save the file without mesh compression"},
+		"required extension": {swap(`"extensionsUsed"`, `"extensionsRequired":["KHR_texture_basisu"],"extensionsUsed"`), "save the file with PNG or JPEG images"},
 		"infinite place":     {swap(`[1,0,0]`, `[1e308,0,0]`), ""},
 		"negative intensity": {swap(`"intensity":30`, `"intensity":-3`), "/nodes/1 strength is -3"},
 	} {

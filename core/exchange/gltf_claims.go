@@ -91,16 +91,8 @@ func checkBuffers(data []byte, all int) error {
 // checkAccessors holds what accessors claim against their buffer views.
 func (in *importer) checkAccessors() error {
 	for i, v := range in.doc.BufferViews {
-		path := fmt.Sprintf("/bufferViews/%d", i)
-		if v.Buffer < 0 || v.Buffer >= len(in.doc.Buffers) {
-			return fault(path+"/buffer", "is %d; the file has %d buffers", v.Buffer, len(in.doc.Buffers))
-		}
-		have := len(in.doc.Buffers[v.Buffer].Data)
-		if v.ByteOffset < 0 || v.ByteLength < 0 || v.ByteOffset > have || v.ByteLength > have-v.ByteOffset {
-			return fault(path, "goes from byte %d on for %d bytes; its buffer has %d", v.ByteOffset, v.ByteLength, have)
-		}
-		if v.ByteStride < 0 || v.ByteStride > 252 {
-			return fault(path+"/byteStride", "is %d; allowed is 4 to 252", v.ByteStride)
+		if err := in.checkView(v, fmt.Sprintf("/bufferViews/%d", i)); err != nil {
+			return err
 		}
 	}
 	for i, a := range in.doc.Accessors {
@@ -130,6 +122,21 @@ func (in *importer) checkAccessors() error {
 				return fault(path+"/sparse/count", "is %d of %d values, and the rest would be zero", s.Count, a.Count)
 			}
 		}
+	}
+	return nil
+}
+
+// checkView holds what a buffer view claims against its buffer.
+func (in *importer) checkView(v *gltf.BufferView, path string) error {
+	if v.Buffer < 0 || v.Buffer >= len(in.doc.Buffers) {
+		return fault(path+"/buffer", "is %d; the file has %d buffers", v.Buffer, len(in.doc.Buffers))
+	}
+	have := len(in.doc.Buffers[v.Buffer].Data)
+	if v.ByteOffset < 0 || v.ByteLength < 0 || v.ByteOffset > have || v.ByteLength > have-v.ByteOffset {
+		return fault(path, "goes from byte %d on for %d bytes; its buffer has %d", v.ByteOffset, v.ByteLength, have)
+	}
+	if v.ByteStride < 0 || v.ByteStride > 252 {
+		return fault(path+"/byteStride", "is %d; allowed is 4 to 252", v.ByteStride)
 	}
 	return nil
 }

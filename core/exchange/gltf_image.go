@@ -13,6 +13,7 @@ import (
 	"github.com/qmuntal/gltf/ext/texturetransform"
 	"github.com/qmuntal/gltf/modeler"
 
+	"grotta/core/color"
 	"grotta/core/level"
 	"grotta/core/picture"
 )
@@ -59,6 +60,49 @@ func (in *importer) takeImage(data []byte) (*level.Image, error) {
 	}
 	image := &level.Image{Data: data}
 	return image, image.Decode()
+}
+
+// means are the means of an image: of its colour, linear, and of its values as they are stored, 0 to 1.
+type means struct{ linear, stored color.Linear }
+
+// mean is the means of the image of a texture; nil where it cannot be had, which is said. The image is not kept.
+func (in *importer) mean(index int, at string) *means {
+	if index < 0 || index >= len(in.doc.Textures) || in.doc.Textures[index].Source == nil {
+		in.report.leave("%s: its texture has no image that can be read here", at)
+		return nil
+	}
+	source := *in.doc.Textures[index].Source
+	if known, ok := in.meanOf[source]; ok {
+		return known
+	}
+	in.meanOf[source] = nil
+	data, _, err := in.imageData(source)
+	var width, height int
+	if err == nil {
+		width, height, err = picture.Size(data)
+	}
+	if err == nil {
+		if in.meanPixels += width * height; in.meanPixels > level.MaxImagePixels {
+			err = fmt.Errorf("brings the images that are read for their mean to more than %d pixels together", level.MaxImagePixels)
+		}
+	}
+	var p *picture.Picture
+	if err == nil {
+		p, err = picture.Decode(data)
+	}
+	if err != nil {
+		in.report.leave("/images/%d: %v", source, err)
+		return nil
+	}
+	var m means
+	for i, v := range p.Pix {
+		m.linear[i%3] += float64(v)
+		m.stored[i%3] += color.EncodeSRGB(float64(v))
+	}
+	each := 1 / float64(width*height)
+	m.linear, m.stored = m.linear.Scale(each), m.stored.Scale(each)
+	in.meanOf[source] = &m
+	return &m
 }
 
 func (in *importer) imageData(index int) (data []byte, name string, err error) {

@@ -62,7 +62,7 @@ func readGLTF(files *Files, o Options, report *Report) (l *level.Level, err erro
 	if err := checkExtensions(doc, report); err != nil {
 		return nil, err
 	}
-	in := &importer{doc: doc, files: files, report: report, level: level.New(o.Name), visiting: map[int]bool{}, materialID: map[int]string{}, imageID: map[int]string{}}
+	in := &importer{doc: doc, files: files, report: report, level: level.New(o.Name), visiting: map[int]bool{}, materialID: map[int]string{}, imageID: map[int]string{}, meanOf: map[int]*means{}}
 	in.ids = in.level.NewIDs()
 	in.palette = palette{level: in.level, ids: in.ids, report: report}
 	if err := in.run(o); err != nil {
@@ -94,16 +94,15 @@ func checkVersion(data []byte) error {
 
 // Extensions that are understood, and those without which a file looks a little other.
 var (
-	understood = []string{lightspunctual.ExtensionName, "KHR_mesh_quantization", texturetransform.ExtensionName, "KHR_materials_emissive_strength", instancing, diffuseTransmission, meshoptPacked}
-	looks      = []string{"KHR_materials_unlit", "KHR_materials_specular", "KHR_materials_ior", "KHR_materials_clearcoat", "KHR_materials_sheen", "KHR_materials_transmission",
+	understood = append([]string{lightspunctual.ExtensionName, "KHR_mesh_quantization", texturetransform.ExtensionName, "KHR_materials_emissive_strength", "KHR_materials_unlit",
+		instancing, diffuseTransmission, dracoPacked}, meshoptPacked...)
+	looks = []string{"KHR_materials_specular", "KHR_materials_ior", "KHR_materials_clearcoat", "KHR_materials_sheen", "KHR_materials_transmission",
 		"KHR_materials_volume", "KHR_materials_iridescence", "KHR_materials_anisotropy", "KHR_materials_dispersion", "KHR_materials_pbrSpecularGlossiness", "KHR_materials_variants", "KHR_animation_pointer", "KHR_xmp_json_ld"}
 	// packed are ways to pack a file that are not unpacked here, and how to save it without.
 	packed = map[string]string{
-		"KHR_draco_mesh_compression": "save the file without mesh compression",
-		"KHR_meshopt_compression":    "save the file with EXT_meshopt_compression, or without mesh compression",
-		"KHR_texture_basisu":         "save the file with PNG or JPEG images",
-		"EXT_texture_webp":           "save the file with PNG or JPEG images",
-		"EXT_texture_avif":           "save the file with PNG or JPEG images",
+		"KHR_texture_basisu": "save the file with PNG or JPEG images",
+		"EXT_texture_webp":   "save the file with PNG or JPEG images",
+		"EXT_texture_avif":   "save the file with PNG or JPEG images",
 	}
 )
 
@@ -168,8 +167,11 @@ type importer struct {
 	ids        *level.IDs
 	palette    palette
 	triangles  int
-	pixels     int // of all images
-	vertices   int // of all meshes, each counted as often as nodes show it
+	meanOf     map[int]*means // of images that are read for their mean alone
+	pixels     int            // of all images that are kept
+	unlit      []string       // materials that are drawn in their own colour, whatever the light
+	meanPixels int            // of all that are read for their mean
+	vertices   int            // of all meshes, each counted as often as nodes show it
 }
 
 func (in *importer) run(o Options) error {
@@ -177,6 +179,9 @@ func (in *importer) run(o Options) error {
 		return err
 	}
 	if err := in.unpack(); err != nil {
+		return err
+	}
+	if err := in.unpackDraco(); err != nil {
 		return err
 	}
 	if err := in.checkAccessors(); err != nil {
@@ -197,6 +202,9 @@ func (in *importer) run(o Options) error {
 		if err := in.node(root, frame, 0); err != nil {
 			return err
 		}
+	}
+	if n := len(in.unlit); n > 0 {
+		in.report.note("KHR_materials_unlit: the file draws %d of its materials in their own colour whatever the light, such as %s; here they are matt and take light. A rule with emission makes them shine.", n, in.unlit[0])
 	}
 	return nil
 }

@@ -14,15 +14,15 @@ import (
 	"grotta/core/level"
 )
 
-// EXT_meshopt_compression: buffer views whose bytes are packed in another buffer.
+// Buffer views whose bytes are packed in another buffer, by one of two extensions of one shape.
 
-const meshoptPacked = "EXT_meshopt_compression"
+var meshoptPacked = []string{"EXT_meshopt_compression", "KHR_meshopt_compression"}
 
 // withoutFallbacks are files in which buffers that only stand for unpacked bytes are one byte long: no file brings
 // them, and what they claim is not looked at. Other files come back as they are.
 func (f *Files) withoutFallbacks() *Files {
 	text := gltfText(f.Data)
-	if !bytes.Contains(text, []byte(meshoptPacked)) {
+	if !slices.ContainsFunc(meshoptPacked, func(name string) bool { return bytes.Contains(text, []byte(name)) }) {
 		return f
 	}
 	var doc map[string]jsontext.Value
@@ -34,7 +34,7 @@ func (f *Files) withoutFallbacks() *Files {
 		var ext map[string]struct {
 			Fallback bool `json:"fallback"`
 		}
-		if json.Unmarshal(b["extensions"], &ext) == nil && ext[meshoptPacked].Fallback {
+		if json.Unmarshal(b["extensions"], &ext) == nil && slices.ContainsFunc(meshoptPacked, func(name string) bool { return ext[name].Fallback }) {
 			b["uri"], b["byteLength"] = jsontext.Value(`"data:application/octet-stream;base64,AA=="`), jsontext.Value("1")
 		}
 	}
@@ -60,11 +60,11 @@ func (f *Files) withoutFallbacks() *Files {
 func (in *importer) unpack() error {
 	room := maxArchiveBytes
 	for i, v := range in.doc.BufferViews {
-		text := rawExtension(v.Extensions[meshoptPacked])
+		name, text := packedBy(v)
 		if text == nil {
 			continue
 		}
-		path := fmt.Sprintf("/bufferViews/%d/extensions/%s", i, meshoptPacked)
+		path := fmt.Sprintf("/bufferViews/%d/extensions/%s", i, name)
 		data, stride, err := in.unpacked(text)
 		if err != nil {
 			return fault(path, "%v", err)
@@ -76,6 +76,16 @@ func (in *importer) unpack() error {
 		in.doc.Buffers = append(in.doc.Buffers, &gltf.Buffer{ByteLength: len(data), Data: data})
 	}
 	return nil
+}
+
+// packedBy is the extension that packs a buffer view, with its text; nil where none does.
+func packedBy(v *gltf.BufferView) (name string, text []byte) {
+	for _, name := range meshoptPacked {
+		if text := rawExtension(v.Extensions[name]); text != nil {
+			return name, text
+		}
+	}
+	return "", nil
 }
 
 // unpacked is the bytes of a view, and its stride; 0 for indices.

@@ -178,8 +178,8 @@ func (in *importer) material(index int, at string) (string, error) {
 		c := pbr.BaseColorFactorOrDefault()
 		m.Color = color.Linear{c[0], c[1], c[2]}.Exact()
 		m.Metalness, m.Roughness = within01(pbr.MetallicFactorOrDefault()), within01(pbr.RoughnessFactorOrDefault())
-		if pbr.MetallicRoughnessTexture != nil {
-			in.report.leave("%s: the image of how rough and how metallic %s is; it is even, by its factors", path, nameOrPath(src.Name, path))
+		if t := pbr.MetallicRoughnessTexture; t != nil {
+			in.finish(t, &m, path)
 		}
 		if pbr.BaseColorTexture != nil {
 			m.Image = in.image(pbr.BaseColorTexture, path)
@@ -197,7 +197,25 @@ func (in *importer) material(index int, at string) (string, error) {
 		}
 	}
 	in.emission(src, &m, path)
+	if _, unlit := src.Extensions["KHR_materials_unlit"]; unlit {
+		m.Metalness, m.Roughness = 0, 1
+		in.unlit = append(in.unlit, nameOrPath(src.Name, path))
+	}
 	return m.ID, nil
+}
+
+// finish makes a material as rough and as metallic as the mean of an image, times its factors: roughness lies in green,
+// metalness in blue. Where the image cannot be read the material is matt.
+func (in *importer) finish(t *gltf.TextureInfo, m *level.Material, path string) {
+	name := nameOrPath(m.Name, path)
+	mean := in.mean(t.Index, path)
+	if mean == nil {
+		m.Roughness, m.Metalness = 1, 0
+		in.report.leave("%s: the image of how rough and how metallic %s is; it is matt", path, name)
+		return
+	}
+	m.Roughness, m.Metalness = m.Roughness*mean.stored[1], m.Metalness*mean.stored[2]
+	in.report.note("%s: %s has an image of how rough and how metallic it is; it takes the mean, roughness %.2f and metalness %.2f", path, name, m.Roughness, m.Metalness)
 }
 
 func within01(v float64) float64 { return min(max(v, 0), 1) }
@@ -242,8 +260,13 @@ func (in *importer) emission(src *gltf.Material, m *level.Material, path string)
 			light = light.Scale(ext.Strength)
 		}
 	}
-	if src.EmissiveTexture != nil {
-		in.report.leave("%s: the image that it shines by; it shines evenly", path)
+	if t := src.EmissiveTexture; t != nil {
+		mean := in.mean(t.Index, path)
+		if mean == nil {
+			return
+		}
+		light = light.Mul(mean.linear)
+		in.report.note("%s: %s shines by an image; it shines evenly, as bright as the mean of that", path, nameOrPath(src.Name, path))
 	}
 	shine(m, light, path, in.report)
 }

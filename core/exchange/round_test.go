@@ -3,6 +3,10 @@ package exchange_test
 import (
 	"archive/zip"
 	"bytes"
+	"encoding/base64"
+	"image"
+	"image/color"
+	"image/png"
 	"io"
 	"math"
 	"strings"
@@ -221,7 +225,7 @@ func TestASunThatWasMovedElsewhereStaysMoved(t *testing.T) {
 	assert.Equal(t, 20.0, is.NorthDeg)
 }
 
-// What mirrors goes out and comes back by glTF's own factors; one image for both is left out with a word.
+// What mirrors goes out and comes back by glTF's own factors; an image for both gives its mean.
 func TestMirrorsComeBack(t *testing.T) {
 	l := demo.Yard()
 	data, _, err := exchange.WriteGLTF(l)
@@ -242,12 +246,54 @@ func TestMirrorsComeBack(t *testing.T) {
 	require.NoError(t, err)
 	var doc gltf.Document
 	require.NoError(t, gltf.NewDecoder(bytes.NewReader(data)).Decode(&doc))
-	doc.Materials[0].PBRMetallicRoughness = &gltf.PBRMetallicRoughness{RoughnessFactor: gltf.Float(7), MetallicRoughnessTexture: &gltf.TextureInfo{}}
-	doc.Images, doc.Textures = []*gltf.Image{{URI: "data:image/png;base64,AA=="}}, []*gltf.Texture{{Source: gltf.Index(0)}}
+	// Red is not read; green is 0 and 255, blue 51.
+	rough := image.NewNRGBA(image.Rect(0, 0, 2, 1))
+	rough.Set(0, 0, color.NRGBA{9, 0, 51, 255})
+	rough.Set(1, 0, color.NRGBA{200, 255, 51, 255})
+	// One quarter shines, red by half of what glTF can say: 0.5 linear is 188 of sRGB.
+	shine := image.NewNRGBA(image.Rect(0, 0, 2, 2))
+	for i := range 4 {
+		shine.Set(i%2, i/2, color.NRGBA{0, 0, 0, 255})
+	}
+	shine.Set(1, 1, color.NRGBA{188, 0, 0, 255})
+	at := func(i int) *gltf.TextureInfo { return &gltf.TextureInfo{Index: i} }
+	doc.Materials = doc.Materials[:3]
+	doc.Materials[0].PBRMetallicRoughness = &gltf.PBRMetallicRoughness{RoughnessFactor: gltf.Float(0.8), MetallicRoughnessTexture: at(0)}
+	doc.Materials[1].PBRMetallicRoughness = &gltf.PBRMetallicRoughness{MetallicRoughnessTexture: at(1)}
+	doc.Materials[1].EmissiveFactor, doc.Materials[1].EmissiveTexture = [3]float64{0.5, 1, 1}, at(2)
+	doc.Materials[1].Extensions = gltf.Extensions{"KHR_materials_emissive_strength": map[string]any{"emissiveStrength": 400}}
+	doc.Materials[2].Extensions = gltf.Extensions{"KHR_materials_unlit": map[string]any{}}
+	doc.ExtensionsUsed = []string{"KHR_materials_emissive_strength", "KHR_materials_unlit"}
+	doc.Images = []*gltf.Image{{URI: pngURI(t, rough)}, {URI: "data:image/png;base64,AA=="}, {URI: pngURI(t, shine)}}
+	doc.Textures = []*gltf.Texture{{Source: gltf.Index(0)}, {Source: gltf.Index(1)}, {Source: gltf.Index(2)}}
+	for _, m := range doc.Meshes {
+		for i, p := range m.Primitives {
+			p.Material = gltf.Index(i % 3)
+		}
+	}
+	doc.Meshes[0].Primitives = []*gltf.Primitive{doc.Meshes[0].Primitives[0], doc.Meshes[1].Primitives[0], doc.Meshes[2].Primitives[0]}
+	for i, p := range doc.Meshes[0].Primitives {
+		p.Material = gltf.Index(i)
+	}
 	var out bytes.Buffer
 	require.NoError(t, gltf.NewEncoder(&out).Encode(&doc))
-	odd, report, err := readGLTF(out.Bytes(), "Odd")
-	require.NoError(t, err)
-	assert.Equal(t, [2]float64{1, 1}, [2]float64{odd.Materials[0].Roughness, odd.Materials[0].Metalness}, "glTF's defaults, within their bounds")
-	assert.Contains(t, strings.Join(report, "\n"), "how rough and how metallic")
+	odd, report := read(t, "odd.gltf", out.Bytes(), exchange.Options{})
+	require.Len(t, odd.Materials, 3)
+	assert.InDeltaSlice(t, []float64{0.8 * 0.5, 0.2}, []float64{odd.Materials[0].Roughness, odd.Materials[0].Metalness}, 1e-6)
+	assert.Equal(t, [2]float64{1, 0}, [2]float64{odd.Materials[1].Roughness, odd.Materials[1].Metalness}, "an image that cannot be read")
+	bright := odd.Materials[1].Albedo().Scale(odd.Materials[1].Emission)
+	assert.InDelta(t, 0.5*400*0.5/4*0.2126, bright.Luminance(), 0.05, "the mean of its image, times its factors")
+	assert.Equal(t, [2]float64{1, 0}, [2]float64{odd.Materials[2].Roughness, odd.Materials[2].Metalness})
+	notes := strings.Join(report.Notes, "\n")
+	assert.Contains(t, notes, "takes the mean, roughness 0.40 and metalness 0.20")
+	assert.Contains(t, notes, "shines evenly, as bright as the mean")
+	assert.Contains(t, notes, "KHR_materials_unlit: the file draws 1 of its materials")
+	assert.Contains(t, strings.Join(report.Left, "\n"), "how rough and how metallic")
+}
+
+func pngURI(t *testing.T, picture image.Image) string {
+	t.Helper()
+	var b bytes.Buffer
+	require.NoError(t, png.Encode(&b, picture))
+	return "data:image/png;base64," + base64.StdEncoding.EncodeToString(b.Bytes())
 }

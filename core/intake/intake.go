@@ -48,6 +48,7 @@ type ThingRule struct {
 	ReceivesLight *bool    `json:"receives_light,omitzero"`
 	Density       *float64 `json:"density,omitzero" minimum:"0" maximum:"256" doc:"Texels a metre; 0 takes the level's."`
 	Lighting      string   `json:"lighting,omitzero" enum:"baked,dynamic" doc:"Of the material; needs a material pattern."`
+	Emission      *float64 `json:"emission,omitzero" minimum:"0" maximum:"1e9" doc:"Nits that the material shines with, in its base colour; needs a material pattern."`
 	Moves         *bool    `json:"moves,omitzero"`
 	Breakable     *bool    `json:"breakable,omitzero"`
 	Light         *Fixture `json:"light,omitzero" doc:"It is a fixture, and carries this light."`
@@ -107,6 +108,8 @@ func (f *Rules) Validate() error {
 			return fault(at, "has neither a thing nor a material to match")
 		case r.Lighting != "" && r.Material == "":
 			return fault(at+"/lighting", "is of a material; the rule has no pattern for one")
+		case r.Emission != nil && r.Material == "":
+			return fault(at+"/emission", "is of a material; the rule has no pattern for one")
 		case r.Does() == "":
 			return fault(at, "does nothing")
 		}
@@ -136,6 +139,9 @@ func (r *ThingRule) Does() string {
 		words = append(words, fmt.Sprintf("%g texels a metre", *r.Density))
 	}
 	say(r.Lighting != "", r.Lighting)
+	if r.Emission != nil {
+		words = append(words, fmt.Sprintf("shines with %g nt", *r.Emission))
+	}
 	flag(r.Moves, "moves", "stands still")
 	flag(r.Breakable, "can be broken", "cannot be broken")
 	if r.Light != nil {
@@ -213,6 +219,9 @@ func (r *ThingRule) apply(m *level.Mesh, material *level.Material) {
 	}
 	if r.Lighting != "" && material != nil {
 		material.Lighting = r.Lighting
+	}
+	if r.Emission != nil && material != nil {
+		material.Emission = *r.Emission
 	}
 }
 

@@ -4,10 +4,11 @@ import (
 	"encoding/binary"
 	"fmt"
 	"math"
+	"math/bits"
 )
 
 // Filter undoes what was done to attributes before they were packed, in place. The filters are NONE,
-// OCTAHEDRAL, QUATERNION and EXPONENTIAL; "" is NONE.
+// OCTAHEDRAL, QUATERNION, EXPONENTIAL and COLOR; "" is NONE.
 func Filter(name string, data []byte, stride int) error {
 	wrong := func(allowed string) error {
 		return fmt.Errorf("the filter %s takes elements of %s bytes, not of %d", name, allowed, stride)
@@ -39,8 +40,17 @@ func Filter(name string, data []byte, stride int) error {
 			f := math.Ldexp(float64(v<<8>>8), int(v>>24))
 			binary.LittleEndian.PutUint32(data, math.Float32bits(float32(f)))
 		}
+	case "COLOR":
+		switch stride {
+		case 4:
+			colors(data, stride, func(p []byte) int { return int(p[0]) }, func(p []byte, v int) { p[0] = byte(v) }, 1)
+		case 8:
+			colors(data, stride, func(p []byte) int { return int(binary.LittleEndian.Uint16(p)) }, func(p []byte, v int) { binary.LittleEndian.PutUint16(p, uint16(v)) }, 2)
+		default:
+			return wrong("4 or 8")
+		}
 	default:
-		return fmt.Errorf("%q is no filter; there are NONE, OCTAHEDRAL, QUATERNION and EXPONENTIAL", name)
+		return fmt.Errorf("%q is no filter; there are NONE, OCTAHEDRAL, QUATERNION, EXPONENTIAL and COLOR", name)
 	}
 	return nil
 }
@@ -76,5 +86,24 @@ func quaternion(p []byte) {
 	w := math.Sqrt(math.Max(0, 1-x*x-y*y-z*z))
 	for i, v := range [4]float64{x, y, z, w} {
 		putShort(p[(last+1+i)&3*2:], math.Round(v*math.MaxInt16))
+	}
+}
+
+// colors turns luma with two chroma parts (YCoCg) and alpha into red, green, blue and alpha. The highest bit of alpha
+// that is set tells how many bits the colour has.
+func colors(data []byte, stride int, get func([]byte) int, put func([]byte, int), size int) {
+	most := 1<<(8*size) - 1
+	signed := func(v int) int { return v << (64 - 8*size) >> (64 - 8*size) }
+	for ; len(data) >= stride; data = data[stride:] {
+		y, co, cg, a := get(data), signed(get(data[size:])), signed(get(data[2*size:])), get(data[3*size:])
+		full := 1<<bits.Len(uint(a)) - 1
+		a = a<<1&full | a&1
+		scale := 0.0
+		if full > 0 {
+			scale = float64(most) / float64(full)
+		}
+		for i, v := range [4]int{y + co - cg, y + cg, y - co - cg, a} {
+			put(data[i*size:], int(math.Round(float64(v)*scale)))
+		}
 	}
 }

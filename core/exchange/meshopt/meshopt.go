@@ -1,5 +1,5 @@
-// Package meshopt decodes buffer views that EXT_meshopt_compression packs, as the extension's
-// bitstream appendix describes them. Nothing is allocated before the bytes that fill it are there.
+// Package meshopt decodes buffer views that EXT_meshopt_compression and KHR_meshopt_compression pack, as the
+// extensions' bitstream appendices describe them. Nothing is allocated before the bytes that fill it are there.
 package meshopt
 
 import (
@@ -7,105 +7,195 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"math/bits"
 )
 
 var errShort = errors.New("the packed data ends too early")
 
-// Most bytes that a byte of packed data can become: a group of 16 equal bytes takes two bits.
-const mostRatio = 64
+// Most bytes that a byte of packed data can become. In version 0 a group of 16 equal bytes takes two bits; in version
+// 1 a block of up to 256 elements takes two bits for each byte of an element.
+var mostRatio = [2]int{64, 1024}
 
 const (
 	groupSize  = 16
-	tailLeast  = 32
 	blockBytes = 8192
 	blockMost  = 256
 )
 
-// Attributes decodes the mode ATTRIBUTES: count elements of stride bytes, each byte of which is
-// coded as its difference from the element before.
+// Attributes decodes the mode ATTRIBUTES, in version 0 (EXT_meshopt_compression) or 1 (KHR_meshopt_compression):
+// count elements of stride bytes, which are coded as their difference from the element before.
 func Attributes(data []byte, count, stride int) ([]byte, error) {
 	if stride <= 0 || stride > 256 || stride%4 != 0 {
 		return nil, fmt.Errorf("elements have %d bytes; 4 to 256 are allowed, by fours", stride)
 	}
-	if len(data) < 1+max(stride, tailLeast) {
+	if len(data) == 0 {
 		return nil, errShort
 	}
-	if data[0] != 0xa0 {
-		return nil, fmt.Errorf("attributes begin with byte %#x; 0xa0 is version 0", data[0])
+	version := int(data[0]) - 0xa0
+	if version != 0 && version != 1 {
+		return nil, fmt.Errorf("attributes begin with byte %#x; 0xa0 is version 0, 0xa1 version 1", data[0])
 	}
-	if count < 0 || count > len(data)*mostRatio/stride+groupSize {
+	// The last bytes are the element before the first; version 1 has a byte for each four bytes of an element after it.
+	kinds, tail := 0, max(stride, 32)
+	if version == 1 {
+		kinds = stride / 4
+		tail = max(stride+kinds, 24)
+	}
+	if len(data) < 1+tail {
+		return nil, errShort
+	}
+	if count < 0 || count > len(data)*mostRatio[version]/stride+groupSize {
 		return nil, fmt.Errorf("%d elements of %d bytes cannot come from %d bytes", count, stride, len(data))
 	}
 	out := make([]byte, count*stride)
-	last := data[len(data)-stride:] // of the element before
-	rest := data[1 : len(data)-max(stride, tailLeast)]
+	last := data[len(data)-stride-kinds:][:stride] // of the element before
+	d := attributes{rest: data[1 : len(data)-tail], version: version, kinds: data[len(data)-kinds:]}
 	most := min(blockBytes/stride&^(groupSize-1), blockMost)
-	var deltas [blockMost]byte
 	for first := 0; first < count; first += most {
 		n := min(most, count-first)
 		block := out[first*stride : (first+n)*stride]
-		for k := range stride {
-			var err error
-			if rest, err = takeBytes(rest, deltas[:(n+groupSize-1)&^(groupSize-1)]); err != nil {
-				return nil, err
-			}
-			v := last[k]
-			for i := range n {
-				v += unzigzag(deltas[i])
-				block[i*stride+k] = v
-			}
+		if err := d.block(block, last, n, stride); err != nil {
+			return nil, err
 		}
 		last = block[(n-1)*stride:]
 	}
-	if len(rest) != 0 {
-		return nil, fmt.Errorf("%d bytes are left after the last element", len(rest))
+	if len(d.rest) != 0 {
+		return nil, fmt.Errorf("%d bytes are left after the last element", len(d.rest))
 	}
 	return out, nil
 }
 
+// attributes is what is left of packed attributes, with the kind of difference of each four bytes; version 0 has one kind.
+type attributes struct {
+	rest    []byte
+	version int
+	kinds   []byte
+	deltas  [4][blockMost]byte
+}
+
+// block decodes n elements.
+func (d *attributes) block(block, last []byte, n, stride int) (err error) {
+	var controls []byte
+	if d.version == 1 {
+		if len(d.rest) < stride/4 {
+			return errShort
+		}
+		controls, d.rest = d.rest[:stride/4], d.rest[stride/4:]
+	}
+	for k := 0; k < stride; k += 4 {
+		for j := range 4 {
+			if d.version == 0 {
+				err = d.take(j, n, [4]int{0, 2, 4, 8})
+			} else {
+				err = d.takeBy(controls[k/4]>>(2*j)&3, j, n)
+			}
+			if err != nil {
+				return err
+			}
+		}
+		kind := byte(0)
+		if d.version == 1 {
+			kind = d.kinds[k/4]
+		}
+		switch kind & 3 {
+		case 0:
+			for j := range 4 {
+				v := last[k+j]
+				for i := range n {
+					v += unzigzag(d.deltas[j][i])
+					block[i*stride+k+j] = v
+				}
+			}
+		case 1:
+			for j := 0; j < 4; j += 2 {
+				v := binary.LittleEndian.Uint16(last[k+j:])
+				for i := range n {
+					delta := uint16(d.deltas[j][i]) | uint16(d.deltas[j+1][i])<<8
+					v += -(delta & 1) ^ delta>>1
+					binary.LittleEndian.PutUint16(block[i*stride+k+j:], v)
+				}
+			}
+		case 2:
+			v := binary.LittleEndian.Uint32(last[k:])
+			for i := range n {
+				delta := uint32(d.deltas[0][i]) | uint32(d.deltas[1][i])<<8 | uint32(d.deltas[2][i])<<16 | uint32(d.deltas[3][i])<<24
+				v ^= bits.RotateLeft32(delta, -int(kind>>4))
+				binary.LittleEndian.PutUint32(block[i*stride+k:], v)
+			}
+		default:
+			return errors.New("the differences are of a kind that there is not")
+		}
+	}
+	return nil
+}
+
+// takeBy decodes the j-th bytes of n elements as version 1 has them: by one of two sets of sizes, all 0, or whole.
+func (d *attributes) takeBy(control byte, j, n int) error {
+	switch control {
+	case 0:
+		return d.take(j, n, [4]int{0, 1, 2, 4})
+	case 1:
+		return d.take(j, n, [4]int{1, 2, 4, 8})
+	case 2:
+		clear(d.deltas[j][:n])
+		return nil
+	}
+	if len(d.rest) < n {
+		return errShort
+	}
+	copy(d.deltas[j][:n], d.rest)
+	d.rest = d.rest[n:]
+	return nil
+}
+
 func unzigzag(v byte) byte { return -(v & 1) ^ v>>1 }
 
-// takeBytes decodes groups of 16 bytes and gives what follows them. Two bits of a header tell for each
-// group whether its bytes are 0, or have 2, 4 or 8 bits. One that does not fit is all ones, and
-// follows its group whole.
-func takeBytes(data, out []byte) (rest []byte, err error) {
-	groups := len(out) / groupSize
+// take decodes the j-th bytes of n elements, in groups of 16. Two bits of a header tell for each group how many bits
+// its bytes have, of four sizes.
+func (d *attributes) take(j, n int, sizes [4]int) (err error) {
+	groups := (n + groupSize - 1) / groupSize
 	header := (groups + 3) / 4
-	if len(data) < header {
-		return nil, errShort
+	if len(d.rest) < header {
+		return errShort
 	}
-	rest = data[header:]
+	head := d.rest[:header]
+	d.rest = d.rest[header:]
 	for g := range groups {
-		group := out[g*groupSize : (g+1)*groupSize]
-		switch bits := data[g/4] >> (g % 4 * 2) & 3; bits {
+		group := d.deltas[j][g*groupSize : (g+1)*groupSize]
+		switch size := sizes[head[g/4]>>(g%4*2)&3]; size {
 		case 0:
 			clear(group)
-		case 3:
-			if len(rest) < groupSize {
-				return nil, errShort
+		case 8:
+			if len(d.rest) < groupSize {
+				return errShort
 			}
-			copy(group, rest)
-			rest = rest[groupSize:]
+			copy(group, d.rest)
+			d.rest = d.rest[groupSize:]
 		default:
-			if rest, err = takeBits(rest, group, int(bits)*2); err != nil {
-				return nil, err
+			if d.rest, err = takeBits(d.rest, group, size); err != nil {
+				return err
 			}
 		}
 	}
-	return rest, nil
+	return nil
 }
 
-// takeBits decodes a group whose bytes have 2 or 4 bits, the highest of a byte first.
-func takeBits(data, group []byte, bits int) (rest []byte, err error) {
-	packed := groupSize * bits / 8
+// takeBits decodes a group whose bytes have 1, 2 or 4 bits. Of 2 or 4, the highest bits of a byte come first; of 1,
+// the lowest. A value that does not fit is all ones, and follows its group whole.
+func takeBits(data, group []byte, size int) (rest []byte, err error) {
+	packed := groupSize * size / 8
 	if len(data) < packed {
 		return nil, errShort
 	}
 	rest = data[packed:]
-	whole := byte(1)<<bits - 1
+	whole := byte(1)<<size - 1
 	for i := range group {
-		at := i * bits
-		v := data[at/8] >> (8 - bits - at%8) & whole
+		at := i * size
+		shift := 8 - size - at%8
+		if size == 1 {
+			shift = at % 8
+		}
+		v := data[at/8] >> shift & whole
 		if v == whole {
 			if len(rest) == 0 {
 				return nil, errShort

@@ -27,6 +27,7 @@ func TestAttributesOfAnotherEncoder(t *testing.T) {
 	}{
 		"positions": {12, ""}, "colors": {4, "NONE"}, "normals8": {4, "OCTAHEDRAL"}, "normals16": {8, "OCTAHEDRAL"},
 		"turns": {8, "QUATERNION"}, "rounded": {12, "EXPONENTIAL"},
+		"positions.v1": {12, ""}, "places16.v1": {8, ""}, "colors.v1": {4, "COLOR"}, "colors16.v1": {8, "COLOR"}, "flat.v1": {12, ""}, "steps.v1": {4, ""},
 	} {
 		t.Run(name, func(t *testing.T) {
 			got, err := Attributes(file(t, name+".packed"), 21*17, c.stride)
@@ -76,9 +77,11 @@ func TestWhatIsNoPackedData(t *testing.T) {
 	positions, triangles, list := file(t, "positions.packed"), file(t, "triangles.packed"), file(t, "indices.packed")
 	changed := func(data []byte, first byte) []byte { return append([]byte{first}, data[1:]...) }
 	for name, err := range map[string]error{
-		"another version":       second(Attributes(changed(positions, 0xa1), 357, 12)),
+		"another version":       second(Attributes(changed(positions, 0xa2), 357, 12)),
 		"a stride of 6":         second(Attributes(positions, 357, 6)),
 		"a short file":          second(Attributes(positions[:30], 357, 12)),
+		"kinds that are not":    second(Attributes(append(file(t, "positions.v1.packed")[:len(file(t, "positions.v1.packed"))-1], 3), 357, 12)),
+		"a colour of 12":        Filter("COLOR", nil, 12),
 		"bytes left":            second(Attributes(positions, 100, 12)),
 		"a huge claim":          second(Attributes(positions, 1<<40, 12)),
 		"fewer than none":       second(Attributes(positions, -1, 12)),
@@ -103,8 +106,12 @@ func second(_ []byte, err error) error { return err }
 // A cut file is an error at every length, and never a crash.
 func TestCutFiles(t *testing.T) {
 	positions, triangles, list := file(t, "positions.packed"), file(t, "triangles.packed"), file(t, "indices.packed")
+	newer := file(t, "positions.v1.packed")
 	for n := range positions {
 		assert.Error(t, second(Attributes(positions[:n], 357, 12)), n)
+	}
+	for n := range newer {
+		assert.Error(t, second(Attributes(newer[:n], 357, 12)), n)
 	}
 	for n := range triangles {
 		assert.Error(t, second(Triangles(triangles[:n], 1920, 4)), n)
@@ -116,6 +123,8 @@ func TestCutFiles(t *testing.T) {
 
 func FuzzUnpack(f *testing.F) {
 	f.Add(file(f, "positions.packed"), 357, 12)
+	f.Add(file(f, "positions.v1.packed"), 357, 12)
+	f.Add(file(f, "steps.v1.packed"), 357, 4)
 	f.Add(file(f, "triangles.packed"), 1920, 4)
 	f.Add(file(f, "indices.packed"), 1920, 4)
 	f.Fuzz(func(t *testing.T, data []byte, count, size int) {
@@ -123,7 +132,7 @@ func FuzzUnpack(f *testing.F) {
 			out, err := unpack(data, count, size)
 			if err == nil {
 				require.Len(t, out, count*size)
-				require.LessOrEqual(t, len(out), (len(data)+groupSize)*mostRatio*4, fmt.Sprint(count, size))
+				require.LessOrEqual(t, len(out), (len(data)+groupSize)*mostRatio[1]*4, fmt.Sprint(count, size))
 			}
 		}
 	})
