@@ -119,9 +119,26 @@ func Into(ctx context.Context, l, file *level.Level, name string) (level.Operati
 		}
 	}
 	t := &taker{level: l, file: file, ids: l.NewIDs(), op: &op, materials: map[string]string{}}
-	for _, m := range file.Meshes {
-		title := titleOf(m)
-		was := takeNearest(before, title, m)
+	inLevel, inFile := l.World(), file.World()
+	// What hangs on what is the level's to say: the file only says where a mesh is.
+	now, matched := make([]level.Mesh, len(file.Meshes)), make([]*level.Mesh, len(file.Meshes))
+	known := map[string]string{} // ids of the level, by those of the file
+	for i, m := range file.Meshes {
+		now[i] = *m
+		now[i].Parent, now[i].Transform.Position = "", level.Vec(inFile.Pose(&m.Entity).Position)
+		if was := takeNearest(before, titleOf(m), &now[i], inLevel); was != nil {
+			matched[i], known[m.ID] = was, was.ID
+		}
+	}
+	for i, own := range file.Meshes {
+		m, was, title := &now[i], matched[i], titleOf(own)
+		switch {
+		case was == nil || was.Parent == "":
+		case known[own.Parent] == was.Parent:
+			m.Transform.Position = own.Transform.Position // on the same carrier
+		default:
+			m.Transform.Position = level.Vec(inLevel.CarrierPose(&was.Entity).Seen(inFile.Pose(&own.Entity)).Position)
+		}
 		switch {
 		case was == nil:
 			if err := t.add(m, tag); err != nil {
@@ -186,16 +203,16 @@ func sameShape(a, b *level.Mesh) bool {
 		slices.EqualFunc(a.Transform.Position[:], b.Transform.Position[:], near)
 }
 
-// takeNearest takes the mesh of a name out that is most like another: of the same shape, then by
-// place.
-func takeNearest(all map[string][]*level.Mesh, title string, like *level.Mesh) *level.Mesh {
+// takeNearest takes the mesh of a name out that is most like another, which stands in the level's space: of the same
+// shape, then by place.
+func takeNearest(all map[string][]*level.Mesh, title string, like *level.Mesh, w *level.World) *level.Mesh {
 	list := all[title]
 	if len(list) == 0 {
 		return nil
 	}
 	best, least := 0, math.Inf(1)
 	for i, m := range list {
-		away := geom.Vec3(m.Transform.Position).Sub(geom.Vec3(like.Transform.Position)).Len()
+		away := w.Pose(&m.Entity).Position.Sub(geom.Vec3(like.Transform.Position)).Len()
 		if len(m.Indices) != len(like.Indices) {
 			away += 1e6
 		}

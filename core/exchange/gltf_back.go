@@ -17,13 +17,11 @@ import (
 
 // takeBack reads a light, or a disc of the sky, from a node's extras; false where there is none.
 func (in *importer) takeBack(n *gltf.Node, world mgl64.Mat4, path string) (bool, error) {
-	all, _ := n.Extras.(map[string]any)
-	own, _ := all[mark].(map[string]any)
-	if own == nil {
+	if marksIn(n.Extras) == nil {
 		return false, nil
 	}
 	stands := in.punctual(n)
-	if tree, ok := own["light"].(map[string]any); ok {
+	if tree := markedTree(n.Extras, "light"); tree != nil {
 		l := level.NewLight("", level.Point)
 		if !decodeTree(tree, l) {
 			in.report.leave("%s/extras: a light that cannot be read", path)
@@ -34,7 +32,9 @@ func (in *importer) takeBack(n *gltf.Node, world mgl64.Mat4, path string) (bool,
 		if l.Name == l.ID {
 			l.Name = ""
 		}
-		l.Zone, l.Rig, l.Parent, l.Profile, l.Gobo = "", "", "", "", nil
+		l.Zone, l.Rig, l.Parent = "", "", ""
+		in.takeGobo(l, path)
+		in.takeProfile(l, path)
 		if stands != nil && l.Follows == "none" {
 			adopt(l, stands)
 			if l.RangeM > 0 {
@@ -44,7 +44,7 @@ func (in *importer) takeBack(n *gltf.Node, world mgl64.Mat4, path string) (bool,
 		return true, in.place(l, world, path)
 	}
 	for name, into := range map[string]**level.Sun{"sun": &in.level.Environment.Sun, "moon": &in.level.Environment.Moon} {
-		if tree, ok := own[name].(map[string]any); ok && *into == nil {
+		if tree := markedTree(n.Extras, name); tree != nil && *into == nil {
 			s := level.Default[level.Sun]()
 			if decodeTree(tree, &s) {
 				adoptDisc(&s, stands, world)
@@ -56,20 +56,58 @@ func (in *importer) takeBack(n *gltf.Node, world mgl64.Mat4, path string) (bool,
 	return false, nil
 }
 
+// takeGobo gives a light the image of its gobo, which an export has left among the file's.
+func (in *importer) takeGobo(l *level.Light, path string) {
+	if l.Gobo == nil {
+		return
+	}
+	for i, image := range in.doc.Images {
+		if marked(image.Extras, "id") == l.Gobo.Image {
+			if id := in.imageOf(i, "it is no gobo"); id != "" {
+				l.Gobo.Image = id
+				return
+			}
+		}
+	}
+	in.report.leave("%s: the gobo of its light, whose image the file has no longer", path)
+	l.Gobo = nil
+}
+
+// takeProfile gives a light its profile, which an export has left beside the scene.
+func (in *importer) takeProfile(l *level.Light, path string) {
+	if l.Profile == "" {
+		return
+	}
+	if id, known := in.profileID[l.Profile]; known {
+		l.Profile = id
+		return
+	}
+	list, _ := marksIn(in.doc.Extras)["profiles"].([]any)
+	for _, v := range list {
+		tree, _ := v.(map[string]any)
+		var p level.LightProfile
+		if tree["id"] == l.Profile && decodeTree(tree, &p) && p.Read() == nil {
+			p.ID = in.ids.Keep(p.ID)
+			in.level.Profiles = append(in.level.Profiles, &p)
+			in.profileID[l.Profile] = p.ID
+			l.Profile = p.ID
+			return
+		}
+	}
+	in.report.leave("%s: the profile of its light, which the file has no longer", path)
+	l.Profile = ""
+}
+
 // isMarked tells whether an export left a word in extras.
 func isMarked(extras any, word string) bool {
-	all, _ := extras.(map[string]any)
-	own, _ := all[mark].(map[string]any)
-	is, _ := own[word].(bool)
+	is, _ := marksIn(extras)[word].(bool)
 	return is
 }
 
 // takeRole gives a mesh what an export left of it: its density, what it is there for, tags and note.
 func takeRole(n *gltf.Node, m *level.Mesh) {
-	all, _ := n.Extras.(map[string]any)
-	own, _ := all[mark].(map[string]any)
-	tree, ok := own["surface"].(map[string]any)
-	if !ok {
+	tree := markedTree(n.Extras, "surface")
+	if tree == nil {
 		return
 	}
 	r := role{Surface: level.Default[level.Surface]()}

@@ -1,7 +1,6 @@
 package exchange
 
 import (
-	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -25,7 +24,11 @@ func (in *importer) image(t *gltf.TextureInfo, at string) string {
 		in.report.leave("%s: its texture has no image that can be read here", at)
 		return ""
 	}
-	index := *in.doc.Textures[t.Index].Source
+	return in.imageOf(*in.doc.Textures[t.Index].Source, "the base colour's factor stands alone")
+}
+
+// imageOf takes in an image once, and gives its id; "" where it cannot be had, which is said with what comes of it.
+func (in *importer) imageOf(index int, without string) string {
 	if id, ok := in.imageID[index]; ok {
 		return id
 	}
@@ -38,11 +41,16 @@ func (in *importer) image(t *gltf.TextureInfo, at string) string {
 		image, err = in.takeImage(data)
 	}
 	if err != nil {
-		in.report.leave("/images/%d: %v; the base colour's factor stands alone", index, err)
+		in.report.leave("/images/%d: %v; %s", index, err, without)
 		in.imageID[index] = ""
 		return ""
 	}
-	image.ID, image.Name = in.ids.Fresh(cmp.Or(name, "image")), clip(name)
+	extras := in.doc.Images[index].Extras
+	image.ID, image.Name = in.idOf(extras, name, "image"), clip(name)
+	if image.Name == image.ID {
+		image.Name = ""
+	}
+	image.Credit, image.Licence = clip(marked(extras, "credit")), clip(marked(extras, "licence"))
 	in.level.Images = append(in.level.Images, image)
 	in.imageID[index] = image.ID
 	return image.ID

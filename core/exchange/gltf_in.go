@@ -62,7 +62,7 @@ func readGLTF(files *Files, o Options, report *Report) (l *level.Level, err erro
 	if err := checkExtensions(doc, report); err != nil {
 		return nil, err
 	}
-	in := &importer{doc: doc, files: files, report: report, level: level.New(o.Name), visiting: map[int]bool{}, materialID: map[int]string{}, imageID: map[int]string{}, meanOf: map[int]*means{}}
+	in := &importer{doc: doc, files: files, report: report, level: level.New(o.Name), visiting: map[int]bool{}, materialID: map[int]string{}, imageID: map[int]string{}, meanOf: map[int]*means{}, profileID: map[string]string{}}
 	in.ids = in.level.NewIDs()
 	in.palette = palette{level: in.level, ids: in.ids, report: report}
 	if err := in.run(o); err != nil {
@@ -163,7 +163,8 @@ type importer struct {
 	level      *level.Level
 	visiting   map[int]bool
 	materialID map[int]string
-	imageID    map[int]string // "" for one that was left out
+	imageID    map[int]string    // "" for one that was left out
+	profileID  map[string]string // of this level, by that in extras
 	ids        *level.IDs
 	palette    palette
 	triangles  int
@@ -199,7 +200,7 @@ func (in *importer) run(o Options) error {
 	}
 	frame := o.frame()
 	for _, root := range roots {
-		if err := in.node(root, frame, 0); err != nil {
+		if err := in.node(root, frame, nil, 0); err != nil {
 			return err
 		}
 	}
@@ -277,7 +278,25 @@ func (in *importer) orphans() (roots []int) {
 	return roots
 }
 
-func (in *importer) node(index int, outer mgl64.Mat4, depth int) error {
+// carrier is a thing of the level that a node has become; what is below that node hangs on it.
+type carrier struct {
+	id   string
+	pose geom.Pose
+}
+
+// hang hangs a thing on its carrier, from where it stands in the level's space.
+func (c *carrier) hang(e *level.Entity) {
+	if c == nil {
+		return
+	}
+	own := c.pose.Seen(carrierOf(e).pose)
+	q := own.Rotation
+	e.Parent, e.Transform = c.id, level.Transform{Position: level.Vec(own.Position), Rotation: [4]float64{q.V[0], q.V[1], q.V[2], q.W}}
+}
+
+// node takes in a node and those below it. Lights and cameras hang on the next thing above them, as do meshes in
+// a file that an export has made.
+func (in *importer) node(index int, outer mgl64.Mat4, above *carrier, depth int) error {
 	path := fmt.Sprintf("/nodes/%d", index)
 	if index < 0 || index >= len(in.doc.Nodes) {
 		return fault(path, "is not there; the file has %d nodes", len(in.doc.Nodes))
@@ -294,6 +313,7 @@ func (in *importer) node(index int, outer mgl64.Mat4, depth int) error {
 			return fault(path, "has a transform that is not finite, at element %d", i)
 		}
 	}
+	meshes, lights, views := len(in.level.Meshes), len(in.level.Lights), len(in.level.Viewpoints)
 	if n.Mesh != nil {
 		places, err := in.instances(n, world, path)
 		if err != nil {
@@ -317,12 +337,41 @@ func (in *importer) node(index int, outer mgl64.Mat4, depth int) error {
 			return err
 		}
 	}
+	below := above
+	for _, m := range in.level.Meshes[meshes:] {
+		if below == above {
+			below = carrierOf(&m.Entity)
+		}
+		if marked(n.Extras, "id") != "" {
+			above.hang(&m.Entity)
+		}
+	}
+	for _, l := range in.level.Lights[lights:] {
+		if below == above {
+			below = carrierOf(&l.Entity)
+			above.hang(&l.Entity)
+		} else {
+			below.hang(&l.Entity) // the node has a mesh and a light
+		}
+	}
+	for _, v := range in.level.Viewpoints[views:] {
+		if below == above {
+			below = carrierOf(&v.Entity)
+		}
+		above.hang(&v.Entity)
+	}
 	for _, c := range n.Children {
-		if err := in.node(c, world, depth+1); err != nil {
+		if err := in.node(c, world, below, depth+1); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// carrierOf is an entity that stands in the level's space, for what hangs on it.
+func carrierOf(e *level.Entity) *carrier {
+	r := e.Transform.Rotation
+	return &carrier{e.ID, geom.Pose{Position: geom.Vec3(e.Transform.Position), Rotation: mgl64.Quat{W: r[3], V: geom.Vec3{r[0], r[1], r[2]}}}}
 }
 
 func localMatrix(n *gltf.Node) mgl64.Mat4 {

@@ -41,6 +41,8 @@ func writeGLTF(l *level.Level, pages *lightmap.Map) ([]byte, *Report, error) {
 	}
 	out.lights()
 	out.viewpoints()
+	out.hang()
+	out.profiles()
 	out.sayWhatIsLeft()
 	var b bytes.Buffer
 	enc := gltf.NewEncoder(&b)
@@ -61,6 +63,15 @@ type exporter struct {
 	material map[look]int
 	image    map[string]int // texture of each image
 	punctual lightspunctual.Lights
+	placed   []placed
+	shapes   []string // ids of the profiles that lights have
+}
+
+// placed is a node and what of the level it stands for.
+type placed struct {
+	node   int
+	entity *level.Entity
+	pose   geom.Pose
 }
 
 // look is what a primitive has one of: a material, and the page that its surfaces lie on.
@@ -142,7 +153,7 @@ func (x *exporter) entity(surfaces []scene.Surface) error {
 		return nil
 	}
 	x.doc.Meshes = append(x.doc.Meshes, mesh)
-	x.node(&gltf.Node{Name: mesh.Name, Mesh: gltf.Index(len(x.doc.Meshes) - 1), Extras: marks(entity.ID, "surface", roleOf(body))}, pose)
+	x.node(&gltf.Node{Name: mesh.Name, Mesh: gltf.Index(len(x.doc.Meshes) - 1), Extras: marks(entity.ID, "surface", roleOf(body))}, pose, entity)
 	return nil
 }
 
@@ -272,7 +283,7 @@ func (x *exporter) materialIndex(l look) (int, error) {
 		},
 	}
 	if m.ID != "" || l.page != noPage {
-		out.Extras = marksOfMaterial(m.ID, l.page, m.TwoSided && (l.sides || m.Translucency > 0))
+		out.Extras = marksOfMaterial(m, l.page, m.TwoSided && (l.sides || m.Translucency > 0))
 	}
 	if m.Image != "" {
 		texture, err := x.texture(m.Image)
@@ -343,40 +354,109 @@ func (x *exporter) texture(id string) (int, error) {
 	if err != nil {
 		return 0, err
 	}
-	if image.Credit != "" || image.Licence != "" {
-		x.doc.Images[source].Extras = map[string]string{"credit": image.Credit, "licence": image.Licence}
+	own := map[string]any{"id": id}
+	for name, text := range map[string]string{"credit": image.Credit, "licence": image.Licence} {
+		if text != "" {
+			own[name] = text
+		}
 	}
+	x.doc.Images[source].Extras = map[string]any{mark: own}
 	x.doc.Textures = append(x.doc.Textures, &gltf.Texture{Source: gltf.Index(source)})
 	x.image[id] = len(x.doc.Textures) - 1
 	return x.image[id], nil
 }
 
-func (x *exporter) node(n *gltf.Node, pose geom.Pose) {
+// node adds a node at a place in the level's space; entity is what it stands for, nil for a disc of the sky.
+func (x *exporter) node(n *gltf.Node, pose geom.Pose, entity *level.Entity) {
+	setPose(n, pose)
+	x.doc.Nodes = append(x.doc.Nodes, n)
+	index := len(x.doc.Nodes) - 1
+	if entity == nil {
+		x.doc.Scenes[0].Nodes = append(x.doc.Scenes[0].Nodes, index)
+		return
+	}
+	x.placed = append(x.placed, placed{index, entity, pose})
+}
+
+func setPose(n *gltf.Node, pose geom.Pose) {
 	q := pose.Rotation
 	n.Translation, n.Rotation = pose.Position, [4]float64{q.V[0], q.V[1], q.V[2], q.W}
-	x.doc.Nodes = append(x.doc.Nodes, n)
-	x.doc.Scenes[0].Nodes = append(x.doc.Scenes[0].Nodes, len(x.doc.Nodes)-1)
+}
+
+// hang puts each node below that of what carries it, or at the top of the scene.
+func (x *exporter) hang() {
+	of := map[string]*placed{}
+	for i := range x.placed {
+		of[x.placed[i].entity.ID] = &x.placed[i]
+	}
+	loose := 0
+	for _, p := range x.placed {
+		carrier := of[p.entity.Parent]
+		if carrier == nil {
+			if p.entity.Parent != "" {
+				loose++
+			}
+			x.doc.Scenes[0].Nodes = append(x.doc.Scenes[0].Nodes, p.node)
+			continue
+		}
+		setPose(x.doc.Nodes[p.node], carrier.pose.Seen(p.pose))
+		up := x.doc.Nodes[carrier.node]
+		up.Children = append(up.Children, p.node)
+	}
+	if loose > 0 {
+		x.report.leave("what carries %d of the things, as it is not written itself", loose)
+	}
+}
+
+// profiles writes the profiles of lights, which glTF has no place for, beside the scene.
+func (x *exporter) profiles() {
+	var list []any
+	for _, p := range x.level.Profiles {
+		if slices.Contains(x.shapes, p.ID) {
+			if tree := treeOf(p); tree != nil {
+				list = append(list, tree)
+			}
+		}
+	}
+	if len(list) > 0 {
+		x.doc.Extras = map[string]any{mark: map[string]any{"profiles": list}}
+	}
 }
 
 // marks are extras that say what glTF has no place for: an id, and an exact value under a name.
 func marks(id, name string, value any) map[string]any {
 	own := map[string]any{"id": id}
 	if name != "" {
-		text, err := level.Encode(value)
-		var tree any
-		if err == nil && json.Unmarshal(text, &tree) == nil {
+		if tree := treeOf(value); tree != nil {
 			own[name] = tree
 		}
 	}
 	return map[string]any{mark: own}
 }
 
-// marksOfMaterial are extras that say which material it is, and which page of the lightmap its
-// surfaces lie on.
-func marksOfMaterial(id string, page int, twoSided bool) map[string]any {
+// treeOf is a value of a level as extras hold it; nil where it cannot be written.
+func treeOf(value any) (tree any) {
+	text, err := level.Encode(value)
+	if err != nil || json.Unmarshal(text, &tree) != nil {
+		return nil
+	}
+	return tree
+}
+
+// finish is what glTF has no place for of a material.
+type finish struct {
+	Porosity float64 `json:"porosity"`
+	Lighting string  `json:"lighting"`
+	ImageM   float64 `json:"image_m"`
+}
+
+// marksOfMaterial are extras that say which material it is, what glTF has no place for, and which page of the
+// lightmap its surfaces lie on.
+func marksOfMaterial(m *level.Material, page int, twoSided bool) map[string]any {
 	own := map[string]any{}
-	if id != "" {
-		own["id"] = id
+	if m.ID != "" {
+		own["id"] = m.ID
+		own["finish"] = treeOf(finish{m.Porosity, m.Lighting, m.ImageM})
 	}
 	if page != noPage {
 		own["lightmap_page"] = page
@@ -404,13 +484,25 @@ func (x *exporter) lights() {
 // one that is off or lights fog alone in extras only.
 func (x *exporter) light(l *level.Light) {
 	exact := *l
-	exact.Zone, exact.Rig, exact.Parent, exact.Profile, exact.Gobo, exact.Extra = "", "", "", "", nil, nil
+	exact.Zone, exact.Rig, exact.Parent, exact.Extra = "", "", "", nil
 	exact.Transform = level.Default[level.Transform]()
 	exact.Strength = x.level.Strength(l)
 	if rig := x.level.RigByID(l.Rig); rig != nil && exact.Color == "" && exact.Kelvin == 0 {
 		exact.Color, exact.Kelvin = rig.KeyColor, rig.KeyKelvin
 	}
 	name := cmp.Or(l.Name, l.ID)
+	if l.Profile != "" {
+		x.shapes = append(x.shapes, l.Profile)
+		x.report.note("%s has a profile: it stands in extras, and the light of glTF shines evenly", name)
+	}
+	if l.Gobo != nil {
+		if texture, err := x.texture(l.Gobo.Image); err != nil || texture < 0 {
+			exact.Gobo = nil
+			x.report.leave("the gobo of %s", name)
+		} else {
+			x.report.note("%s has a gobo: it stands in extras, and the light of glTF shines without", name)
+		}
+	}
 	node := &gltf.Node{Name: name, Extras: marks(l.ID, "light", &exact)}
 	switch {
 	case !l.Enabled:
@@ -425,13 +517,7 @@ func (x *exporter) light(l *level.Light) {
 			x.report.note("%s, a %s light, is written as a %s light, and exactly in extras", name, l.Kind, near.Type)
 		}
 	}
-	if l.Gobo != nil {
-		x.report.leave("the gobo of %s", name)
-	}
-	if l.Profile != "" {
-		x.report.leave("the profile of %s", name)
-	}
-	x.node(node, x.scene.World.Pose(&l.Entity))
+	x.node(node, x.scene.World.Pose(&l.Entity), &l.Entity)
 }
 
 // disc writes the sun or moon as light from one direction.
@@ -445,7 +531,7 @@ func (x *exporter) disc(name string, s *level.Sun) {
 		x.punctual = append(x.punctual, &lightspunctual.Light{Type: level.Directional, Name: name, Color: rgb, Intensity: gltf.Float(s.Lux * most)})
 		node.Extensions = gltf.Extensions{lightspunctual.ExtensionName: map[string]int{"light": len(x.punctual) - 1}}
 	}
-	x.node(node, geom.Pose{Rotation: geom.LookRotation(s.Toward().Mul(-1))})
+	x.node(node, geom.Pose{Rotation: geom.LookRotation(s.Toward().Mul(-1))}, nil)
 }
 
 // channels is a colour as glTF asks, with no channel over 1, and what the intensity gets for it. A
@@ -480,11 +566,18 @@ func standIn(l *level.Level, light *level.Light) *lightspunctual.Light {
 	return out
 }
 
+// sight is what glTF has no place for of a viewpoint.
+type sight struct {
+	Enabled bool     `json:"enabled"`
+	Tags    []string `json:"tags,omitzero"`
+	Note    string   `json:"note,omitzero"`
+}
+
 func (x *exporter) viewpoints() {
 	for _, v := range x.level.Viewpoints {
 		name := cmp.Or(v.Name, v.ID)
 		x.doc.Cameras = append(x.doc.Cameras, &gltf.Camera{Name: name, Perspective: &gltf.Perspective{Yfov: v.FovDeg * math.Pi / 180, Znear: 0.05}})
-		x.node(&gltf.Node{Name: name, Camera: gltf.Index(len(x.doc.Cameras) - 1), Extras: marks(v.ID, "", nil)}, x.scene.World.Pose(&v.Entity))
+		x.node(&gltf.Node{Name: name, Camera: gltf.Index(len(x.doc.Cameras) - 1), Extras: marks(v.ID, "viewpoint", sight{v.Enabled, v.Tags, v.Note})}, x.scene.World.Pose(&v.Entity), &v.Entity)
 	}
 }
 

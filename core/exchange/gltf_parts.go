@@ -173,6 +173,10 @@ func (in *importer) material(index int, at string) (string, error) {
 	in.level.Materials = append(in.level.Materials, &m)
 	in.materialID[index] = m.ID
 	in.translucency(src, &m, path)
+	var own finish
+	if tree := markedTree(src.Extras, "finish"); tree != nil && decodeTree(tree, &own) {
+		m.Porosity, m.Lighting, m.ImageM = own.Porosity, own.Lighting, own.ImageM
+	}
 	m.TwoSided = src.DoubleSided && m.Translucency == 0 || isMarked(src.Extras, "two_sided")
 	if pbr := src.PBRMetallicRoughness; pbr != nil {
 		c := pbr.BaseColorFactorOrDefault()
@@ -342,16 +346,31 @@ func (in *importer) camera(n *gltf.Node, index int, world mgl64.Mat4) {
 	v.FovDeg = min(max(src.Perspective.Yfov*180/math.Pi, 5), 150)
 	v.Transform.Position = level.Vec(world.Col(3).Vec3())
 	v.Transform.Rotation = [4]float64{q.V[0], q.V[1], q.V[2], q.W}
+	var own sight
+	if tree := markedTree(n.Extras, "viewpoint"); tree != nil && decodeTree(tree, &own) {
+		v.Enabled, v.Tags, v.Note = own.Enabled, own.Tags, own.Note
+	}
 	in.report.from("viewpoints", len(in.level.Viewpoints), path)
 	in.level.Viewpoints = append(in.level.Viewpoints, &v)
 }
 
-// marked is a text that an earlier export has left in extras; "" where there is none.
-func marked(extras any, name string) string {
+// marks of an earlier export in extras; nil where there are none.
+func marksIn(extras any) map[string]any {
 	all, _ := extras.(map[string]any)
 	own, _ := all[mark].(map[string]any)
-	text, _ := own[name].(string)
+	return own
+}
+
+// marked is a text that an earlier export has left in extras; "" where there is none.
+func marked(extras any, name string) string {
+	text, _ := marksIn(extras)[name].(string)
 	return text
+}
+
+// markedTree is what an earlier export has left of a thing in extras; nil where there is nothing.
+func markedTree(extras any, name string) map[string]any {
+	tree, _ := marksIn(extras)[name].(map[string]any)
+	return tree
 }
 
 // idOf is the id that an earlier export has left, or one from the first name that there is.

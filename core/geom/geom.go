@@ -30,6 +30,12 @@ func (p Pose) Carry(inner Pose) Pose {
 	return Pose{p.Apply(inner.Position), p.Rotation.Mul(inner.Rotation).Normalize()}
 }
 
+// Seen gives the pose in p's space of something that stands at outer: Carry undone.
+func (p Pose) Seen(outer Pose) Pose {
+	back := p.Rotation.Inverse()
+	return Pose{back.Rotate(outer.Position.Sub(p.Position)), back.Mul(outer.Rotation).Normalize()}
+}
+
 // Forward is the pose's -Z: where a light or a camera looks.
 func (p Pose) Forward() Vec3 { return p.Rotation.Rotate(Vec3{0, 0, -1}) }
 

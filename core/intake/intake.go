@@ -199,9 +199,37 @@ func (f *Rules) Apply(l *level.Level) []Caught {
 			l.Lights = append(l.Lights, light.on(m, ids))
 		}
 	}
+	letGo(l, kept)
 	l.Meshes = kept
 	dropUnused(l)
 	return out
+}
+
+// letGo has what hangs on a mesh that is left out stand by itself where it is.
+func letGo(l *level.Level, kept []*level.Mesh) {
+	if len(kept) == len(l.Meshes) {
+		return
+	}
+	gone := map[string]bool{}
+	for _, m := range l.Meshes {
+		gone[m.ID] = true
+	}
+	for _, m := range kept {
+		delete(gone, m.ID)
+	}
+	var loose []*level.Entity
+	var poses []geom.Pose
+	w := l.World()
+	for _, p := range l.Placed() {
+		if gone[p.Parent] {
+			loose, poses = append(loose, p.Entity), append(poses, w.Pose(p.Entity))
+		}
+	}
+	for i, e := range loose {
+		q := poses[i].Rotation
+		e.Parent = ""
+		e.Transform = level.Transform{Position: level.Vec(poses[i].Position), Rotation: [4]float64{q.V[0], q.V[1], q.V[2], q.W}}
+	}
 }
 
 func (r *ThingRule) apply(m *level.Mesh, material *level.Material) {

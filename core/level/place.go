@@ -99,6 +99,14 @@ func (w *World) Pose(e *Entity) geom.Pose {
 	return w.resolve(e)
 }
 
+// CarrierPose is the place of what carries an entity; of the level's space where nothing does.
+func (w *World) CarrierPose(e *Entity) geom.Pose {
+	if parent, ok := w.carriers[e.Parent]; ok {
+		return w.Pose(parent)
+	}
+	return geom.Identity()
+}
+
 // OnlyAdds tells whether all blocks, meshes and materials of an earlier state are in l as they were, with others
 // after them at most.
 func (l *Level) OnlyAdds(was *Level) bool {
@@ -128,10 +136,7 @@ func (l *Level) StandingIn(other *Level) *Level {
 }
 
 func (w *World) resolve(e *Entity) geom.Pose {
-	pose := e.Transform.pose()
-	if parent, ok := w.carriers[e.Parent]; ok {
-		pose = w.Pose(parent).Carry(pose)
-	}
+	pose := w.CarrierPose(e).Carry(e.Transform.pose())
 	if q, ok := w.aimed[e.ID]; ok {
 		pose.Rotation = q
 	}
