@@ -210,7 +210,11 @@ func (p *palette) tint(id string, by color.Linear, place string) string {
 func (p *palette) take(m *level.Mesh, colors []color.Linear, place string) []*level.Mesh {
 	parts, all := byColor(m, colors)
 	if all > len(parts) {
-		p.report.note("%s: %s has %d colours at its vertices; it takes %d that stand for them.", place, level.Visible(titleOf(m)), all, len(parts))
+		where := ""
+		if place != "" {
+			where = place + ": "
+		}
+		p.report.note("%s%s has %d colours at its vertices; it takes %d that stand for them.", where, level.Visible(titleOf(m)), all, len(parts))
 	}
 	out := make([]*level.Mesh, len(parts))
 	for i, part := range parts {

@@ -1,7 +1,10 @@
 package exchange
 
 import (
+	"bytes"
+	"encoding/base64"
 	"fmt"
+	"image/png"
 	"math"
 	"slices"
 	"strconv"
@@ -11,6 +14,7 @@ import (
 	"github.com/qmuntal/gltf"
 	"github.com/qmuntal/gltf/ext/texturetransform"
 	"github.com/qmuntal/gltf/modeler"
+	"golang.org/x/image/webp"
 
 	"grotta/core/color"
 	"grotta/core/level"
@@ -20,11 +24,29 @@ import (
 // image takes in the image of a texture once, and gives its id; "" where it cannot
 // be had, which is said.
 func (in *importer) image(t *gltf.TextureInfo, at string) string {
-	if t.Index < 0 || t.Index >= len(in.doc.Textures) || in.doc.Textures[t.Index].Source == nil {
-		in.report.leave("%s: its texture has no image that can be read here", at)
+	source, ok := in.sourceOf(t.Index, at)
+	if !ok {
 		return ""
 	}
-	return in.imageOf(*in.doc.Textures[t.Index].Source, "the base colour's factor stands alone")
+	return in.imageOf(source, "the base colour's factor stands alone")
+}
+
+// sourceOf is the number of a texture's image: that of EXT_texture_webp, or its own. Where it has none, this is said.
+func (in *importer) sourceOf(texture int, at string) (source int, ok bool) {
+	if texture >= 0 && texture < len(in.doc.Textures) {
+		t := in.doc.Textures[texture]
+		var ext struct {
+			Source *int `json:"source"`
+		}
+		if text := rawExtension(t.Extensions[webpTexture]); text != nil && json.Unmarshal(text, &ext) == nil && ext.Source != nil {
+			return *ext.Source, true
+		}
+		if t.Source != nil {
+			return *t.Source, true
+		}
+	}
+	in.report.leave("%s: its texture has no image that can be read here", at)
+	return 0, false
 }
 
 // imageOf takes in an image once, and gives its id; "" where it cannot be had, which is said with what comes of it.
@@ -75,11 +97,10 @@ type means struct{ linear, stored color.Linear }
 
 // mean is the means of the image of a texture; nil where it cannot be had, which is said. The image is not kept.
 func (in *importer) mean(index int, at string) *means {
-	if index < 0 || index >= len(in.doc.Textures) || in.doc.Textures[index].Source == nil {
-		in.report.leave("%s: its texture has no image that can be read here", at)
+	source, ok := in.sourceOf(index, at)
+	if !ok {
 		return nil
 	}
-	source := *in.doc.Textures[index].Source
 	if known, ok := in.meanOf[source]; ok {
 		return known
 	}
@@ -124,15 +145,42 @@ func (in *importer) imageData(index int) (data []byte, name string, err error) {
 			return nil, "", fmt.Errorf("names buffer view %d; the file has %d", *src.BufferView, len(in.doc.BufferViews))
 		}
 		data, err = modeler.ReadBufferView(in.doc, in.doc.BufferViews[*src.BufferView])
-	case src.IsEmbeddedResource():
-		data, err = src.MarshalData()
+	case strings.HasPrefix(src.URI, "data:"):
+		_, coded, isCoded := strings.Cut(src.URI, ";base64,")
+		if !isCoded {
+			return nil, "", fmt.Errorf("is given by an address of data that is not base64")
+		}
+		data, err = base64.StdEncoding.DecodeString(coded)
 	default:
 		var file string
 		if file, err = unescape(src.URI); err == nil {
 			data, err = in.files.find(file)
 		}
 	}
+	if err == nil && bytes.HasPrefix(data, []byte("RIFF")) {
+		data, err = pngOf(data)
+	}
 	return data, src.Name, err
+}
+
+// pngOf is a WebP image as PNG, which a level keeps.
+func pngOf(data []byte) ([]byte, error) {
+	head, err := webp.DecodeConfig(bytes.NewReader(data))
+	if err != nil {
+		return nil, fmt.Errorf("is no WebP image: %w", err)
+	}
+	if head.Width*head.Height > level.MaxImagePixels {
+		return nil, fmt.Errorf("is %d by %d pixels; the most is %d in all", head.Width, head.Height, level.MaxImagePixels)
+	}
+	image, err := webp.Decode(bytes.NewReader(data))
+	if err != nil {
+		return nil, fmt.Errorf("cannot be read: %w", err)
+	}
+	var out bytes.Buffer
+	if err := png.Encode(&out, image); err != nil {
+		return nil, err
+	}
+	return out.Bytes(), nil
 }
 
 func (in *importer) hasImage(material string) bool {

@@ -95,13 +95,12 @@ func checkVersion(data []byte) error {
 // Extensions that are understood, and those without which a file looks a little other.
 var (
 	understood = append([]string{lightspunctual.ExtensionName, "KHR_mesh_quantization", texturetransform.ExtensionName, "KHR_materials_emissive_strength", "KHR_materials_unlit",
-		instancing, diffuseTransmission, dracoPacked}, meshoptPacked...)
+		instancing, diffuseTransmission, dracoPacked, webpTexture}, meshoptPacked...)
 	looks = []string{"KHR_materials_specular", "KHR_materials_ior", "KHR_materials_clearcoat", "KHR_materials_sheen", "KHR_materials_transmission",
 		"KHR_materials_volume", "KHR_materials_iridescence", "KHR_materials_anisotropy", "KHR_materials_dispersion", "KHR_materials_pbrSpecularGlossiness", "KHR_materials_variants", "KHR_animation_pointer", "KHR_xmp_json_ld"}
 	// packed are ways to pack a file that are not unpacked here, and how to save it without.
 	packed = map[string]string{
 		"KHR_texture_basisu": "save the file with PNG or JPEG images",
-		"EXT_texture_webp":   "save the file with PNG or JPEG images",
 		"EXT_texture_avif":   "save the file with PNG or JPEG images",
 	}
 )
@@ -109,6 +108,7 @@ var (
 const (
 	instancing          = "EXT_mesh_gpu_instancing"
 	diffuseTransmission = "KHR_materials_diffuse_transmission"
+	webpTexture         = "EXT_texture_webp"
 )
 
 func checkExtensions(doc *gltf.Document, report *Report) error {

@@ -291,6 +291,30 @@ func TestMirrorsComeBack(t *testing.T) {
 	assert.Contains(t, strings.Join(report.Left, "\n"), "how rough and how metallic")
 }
 
+// A WebP image is kept as PNG: 4 by 4 pixels, black on the left and (200, 50, 20) on the right.
+func TestWebPImagesComeIn(t *testing.T) {
+	const packed = "UklGRiAAAABXRUJQVlA4TBMAAAAvA8AAAA8wMoM8FPMfeChDRP8DAA=="
+	doc := func(data string) []byte {
+		return []byte(`{"asset":{"version":"2.0"},"extensionsUsed":["EXT_texture_webp"],"extensionsRequired":["EXT_texture_webp"],"scenes":[{"nodes":[0]}],"nodes":[{"mesh":0}],
+ "meshes":[{"primitives":[{"attributes":{"POSITION":0},"material":0}]}],"materials":[{"pbrMetallicRoughness":{"baseColorTexture":{"index":0}}}],
+ "textures":[{"extensions":{"EXT_texture_webp":{"source":0}}}],"images":[{"uri":"data:image/webp;base64,` + data + `"}],
+ "accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3","min":[0,0,0],"max":[1,1,0]}],"bufferViews":[{"buffer":0,"byteLength":36}],
+ "buffers":[{"byteLength":36,"uri":"data:application/octet-stream;base64,AAAAAAAAAAAAAAAAAACAPwAAAAAAAAAAAAAAAAAAgD8AAAAA"}]}`)
+	}
+	l, _ := read(t, "rose.gltf", doc(packed), exchange.Options{})
+	require.Len(t, l.Images, 1)
+	p, err := picture.Decode(l.Images[0].Data)
+	require.NoError(t, err)
+	require.Equal(t, [2]int{4, 4}, [2]int{p.Width, p.Height})
+	left, right := p.At(0.125, 0.5), p.At(0.875, 0.5)
+	assert.Equal(t, "#000000", left.Hex())
+	assert.Equal(t, "#c83214", right.Hex())
+
+	l, report := read(t, "rose.gltf", doc(packed[:44]), exchange.Options{})
+	assert.Empty(t, l.Images)
+	assert.Contains(t, strings.Join(report.Left, "\n"), "/images/0: cannot be read")
+}
+
 func pngURI(t *testing.T, picture image.Image) string {
 	t.Helper()
 	var b bytes.Buffer

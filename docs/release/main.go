@@ -169,6 +169,9 @@ func notices() ([]byte, error) {
 			return nil, err
 		}
 	}
+	if err := add("Draco (the decoder, as WebAssembly)", "core/exchange/draco"); err != nil {
+		return nil, err
+	}
 	packages, err := consolePackages()
 	if err != nil {
 		return nil, err

@@ -1,4 +1,5 @@
 import type { HowToRead } from "../api/bringIn";
+import { NumberField } from "./NumberField";
 
 // How a file is to be read: what its numbers mean, where the format does not say.
 
@@ -10,6 +11,8 @@ const units: readonly (readonly [string, number])[] = [
   ["inches", 0.0254],
   ["feet", 0.3048],
 ];
+
+const unsaid = (now: boolean, clear: () => void) => ({ words: "not said", now, clear });
 
 const norths = ["x", "-x", "y", "-y", "z", "-z"] as const;
 
@@ -25,18 +28,20 @@ type Props = {
   onChange: (how: HowToRead) => void;
 };
 
-/** Chooses the unit and the axes of a file. */
+/** Chooses the unit, the size and the axes of a file, and the rules that hold for it. */
 export function ReadingFields({ how, none, choices, disabled = false, onChange }: Props) {
-  const unit = units.find(([, m]) => m === how.unit_m)?.[0] ?? "";
+  const unit = units.find(([, m]) => m === how.unit_m)?.[0] ?? (how.unit_m ? "another" : "");
   const set = (part: Partial<Record<keyof HowToRead, unknown>>) => onChange(Object.fromEntries(Object.entries({ ...how, ...part }).filter(([, v]) => v)) as HowToRead);
   return (
     <div className="grid grid-cols-2 gap-1" role="group" aria-label="How the file is read">
-      <Select label="Unit of the file" none={`unit ${none}`} value={unit} of={units.map(([name]) => name)} disabled={disabled} onChange={(v) => set({ unit_m: units.find(([name]) => name === v)?.[1] })} />
+      <Select label="Unit of the file" none={`unit ${none}`} value={unit} of={[...units.map(([name]) => name), ...(unit === "another" ? [unit] : [])]} disabled={disabled} onChange={(v) => set({ unit_m: units.find(([name]) => name === v)?.[1] ?? (v ? how.unit_m : undefined) })} />
+      <NumberField label="One unit is" unit="m" min={0} exclusiveMin max={10000} value={how.unit_m ?? 0} none={unsaid(!how.unit_m, () => set({ unit_m: undefined }))} about="Metres in one unit of the file, where it is none of the usual ones" disabled={disabled} onCommit={(v) => set({ unit_m: v })} />
       <Select label="Axis that points up" none={`up ${none}`} value={how.up} of={["y", "z"]} word="up" disabled={disabled} onChange={(v) => set({ up: v })} />
       <Select label="Axis that points north" none={`north ${none}`} value={how.forward} of={norths} word="north" disabled={disabled} onChange={(v) => set({ forward: v })} />
       <Select label="Hand of the axes" none={`hand ${none}`} value={how.handed} of={["right", "left"]} word="-handed" disabled={disabled} onChange={(v) => set({ handed: v })} />
       <Select label="Platform whose unit, axes and import rules hold" none="platform: none said" value={how.platform} of={choices.platforms} disabled={disabled} onChange={(v) => set({ platform: v })} />
       <Select label="Import rules" none="import rules: none said" value={how.rules} of={choices.rules} disabled={disabled} onChange={(v) => set({ rules: v })} />
+      <NumberField label="Times" min={0} exclusiveMin max={10000} value={how.scale ?? 0} none={unsaid(!how.scale, () => set({ scale: undefined }))} about="Everything is made so many times as large, whatever the unit" disabled={disabled} onCommit={(v) => set({ scale: v })} />
       {choices.scenes && choices.scenes.length > 1 && <Select label="Scene of the file" none={`scene ${none}`} value={how.scene} of={choices.scenes} disabled={disabled} onChange={(v) => set({ scene: v })} />}
     </div>
   );

@@ -59,13 +59,22 @@ export function useImport() {
   async function again(came: Came, how: HowToRead) {
     const [next] = await run([came.from], how);
     if (!next) return;
-    const path = { path: { id: came.got.level.id } };
-    await take(api.DELETE("/api/v1/levels/{id}", { params: path })).catch(complain);
-    await take(api.DELETE("/api/v1/removed-levels/{id}", { params: path })).catch(complain);
+    await erase(came);
     setReport((all) => all.map((c) => (c === came ? next : c)));
     await queries.invalidateQueries({ queryKey: ["levels"] });
   }
-  return { busy, start, again, terrain, readTerrain, leaveTerrain: () => setTerrain(null), cancel: () => stop.current?.abort(), report, close: () => setReport([]), open: (id: string) => go(`/levels/${id}`) };
+  /** Takes back what was brought in, for good: it was only looked at. */
+  async function drop(came: Came) {
+    await erase(came);
+    setReport((all) => all.filter((c) => c !== came));
+    await queries.invalidateQueries({ queryKey: ["levels"] });
+  }
+  async function erase(came: Came) {
+    const path = { path: { id: came.got.level.id } };
+    await take(api.DELETE("/api/v1/levels/{id}", { params: path })).catch(complain);
+    await take(api.DELETE("/api/v1/removed-levels/{id}", { params: path })).catch(complain);
+  }
+  return { busy, start, again, drop, terrain, readTerrain, leaveTerrain: () => setTerrain(null), cancel: () => stop.current?.abort(), report, close: () => setReport([]), open: (id: string) => go(`/levels/${id}`) };
 }
 
 type Importing = ReturnType<typeof useImport>;
@@ -89,14 +98,14 @@ export function ImportQuestion({ terrain, readTerrain, leaveTerrain }: Pick<Impo
 }
 
 /** What came of an import, and what did not come. */
-export function ImportReport({ report, close, open, again, busy }: Pick<Importing, "report" | "close" | "open" | "again" | "busy">) {
+export function ImportReport({ report, close, open, again, drop, busy }: Pick<Importing, "report" | "close" | "open" | "again" | "drop" | "busy">) {
   return (
     <ModalOverlay isOpen={report.length > 0} isDismissable onOpenChange={(o) => !o && close()} className="fixed inset-0 z-40 grid place-items-center bg-black/50">
       <Modal>
         <Dialog aria-label="What came in" className="flex max-h-[80vh] w-[560px] flex-col border border-[#3a3a3a] bg-base-100 p-4 shadow-2xl outline-none">
           <div className="min-h-0 overflow-auto">
             {report.map((came) => (
-              <One key={came.got.level.id} came={came} open={open} again={again} busy={busy !== ""} />
+              <One key={came.got.level.id} came={came} open={open} again={again} drop={drop} busy={busy !== ""} />
             ))}
           </div>
           <button className="btn btn-sm mt-2" onClick={close}>
@@ -108,7 +117,9 @@ export function ImportReport({ report, close, open, again, busy }: Pick<Importin
   );
 }
 
-function One({ came, open, again, busy }: { came: Came; open: Importing["open"]; again: Importing["again"]; busy: boolean }) {
+type OneProps = { came: Came; open: Importing["open"]; again: Importing["again"]; drop: Importing["drop"]; busy: boolean };
+
+function One({ came, open, again, drop, busy }: OneProps) {
   const choices = useReadingChoices();
   const { level, left, notes, caught } = came.got;
   const isDocument = /\.json$/i.test(came.from.main.file.name);
@@ -144,9 +155,14 @@ function One({ came, open, again, busy }: { came: Came; open: Importing["open"];
           <ReadingFields choices={{ ...choices, scenes: came.got.scenes }} how={came.how} none="as the format has it" disabled={busy} onChange={(how) => void again(came, how)} />
         </div>
       )}
-      <button className="btn btn-primary btn-sm mt-3" onClick={() => open(level.id)}>
-        Open it
-      </button>
+      <div className="mt-3 flex gap-2">
+        <button className="btn btn-primary btn-sm" onClick={() => open(level.id)}>
+          Open it
+        </button>
+        <button className="btn btn-sm" disabled={busy} title="The level goes as if the file had not been brought in" onClick={() => void drop(came)}>
+          Do not keep it
+        </button>
+      </div>
     </section>
   );
 }
