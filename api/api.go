@@ -336,6 +336,9 @@ type ImportOptions struct {
 	Handed   string // "right" or "left"; "" is right
 	Platform string // whose unit, axes and import rules hold where they are not said
 	Scene    string // glTF: name or number
+	// At is where the file's origin stands: x, y, z in metres of the level, and degrees that it is turned clockwise seen
+	// from above. None is where it stood before, or the level's origin.
+	At []float64
 }
 
 // Member is somebody a level is shared with.

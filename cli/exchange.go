@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"math"
 	"os"
 	"path"
 	"path/filepath"
@@ -40,6 +41,24 @@ func unitOf(text string) (float64, error) {
 	return m, nil
 }
 
+// placeOf reads a place, and a turn if there is one; nil for none.
+func placeOf(text string) (place []float64, err error) {
+	if text == "" {
+		return nil, nil
+	}
+	for part := range strings.SplitSeq(text, ",") {
+		v, err := strconv.ParseFloat(strings.TrimSpace(part), 64)
+		if err != nil || math.IsNaN(v) || math.IsInf(v, 0) {
+			return nil, usageError{fmt.Errorf("--at is %q; %q is no number", text, part)}
+		}
+		place = append(place, v)
+	}
+	if len(place) < 3 || len(place) > 4 {
+		return nil, usageError{fmt.Errorf("--at is %q; X,Y,Z or X,Y,Z,TURN is needed", text)}
+	}
+	return place, nil
+}
+
 // oneOf is an error for a flag's value that is none of some words.
 func oneOf(flag, value string, words []string) error {
 	if slices.Contains(words, value) {
@@ -57,13 +76,14 @@ var (
 // addReading gives a command the flags that say how a file is to be read. What is returned judges them, before
 // the service is asked.
 func (a *app) addReading(cmd *cobra.Command, o *api.ImportOptions) (settle func() error) {
-	var unit string
+	var unit, at string
 	f := cmd.Flags()
 	f.StringVar(&unit, "unit", "", "unit of the file: m, cm, mm, in, ft, or metres as a number (default: the format's)")
 	f.Float64Var(&o.Scale, "scale", 0, "times the unit (default 1)")
 	f.StringVar(&o.Up, "up", "", "the file's axis that points up: y or z (default: the format's)")
 	f.StringVar(&o.Forward, "forward", "", "the file's axis that points north: x, -x, y, -y, z or -z (default: -z where y is up, y where z is up)")
 	f.StringVar(&o.Handed, "handed", "", "the file's axes: right or left (default right)")
+	f.StringVar(&at, "at", "", "where the file's origin stands: X,Y,Z in metres of the level, or X,Y,Z,TURN with degrees clockwise seen from above (default: where it stood before, or 0,0,0)")
 	f.StringVar(&o.Platform, "platform", "", "platform whose unit, axes and import rules hold where they are not said")
 	for name, words := range map[string][]string{"up": ups, "forward": norths, "handed": hands} {
 		cobra.CheckErr(cmd.RegisterFlagCompletionFunc(name, cobra.FixedCompletions(words, cobra.ShellCompDirectiveNoFileComp)))
@@ -71,6 +91,9 @@ func (a *app) addReading(cmd *cobra.Command, o *api.ImportOptions) (settle func(
 	cobra.CheckErr(cmd.RegisterFlagCompletionFunc("platform", a.completePlatforms))
 	return func() (err error) {
 		if o.UnitM, err = unitOf(unit); err != nil {
+			return err
+		}
+		if o.At, err = placeOf(at); err != nil {
 			return err
 		}
 		for _, c := range []struct {

@@ -285,6 +285,13 @@ func importQuery(o api.ImportOptions) url.Values {
 			q.Set(name, strconv.FormatFloat(v, 'f', -1, 64))
 		}
 	}
+	if len(o.At) > 0 {
+		numbers := make([]string, len(o.At))
+		for i, v := range o.At {
+			numbers[i] = strconv.FormatFloat(v, 'f', -1, 64)
+		}
+		q.Set("at", strings.Join(numbers, ","))
+	}
 	if o.Dry {
 		q.Set("dry", "true")
 	}

@@ -60,6 +60,22 @@ func TestDoorsByCommandLine(t *testing.T) {
 	read := seen.Document.Imports[0]
 	assert.Equal(t, []any{0.25, "y", "x", "left"}, []any{read.UnitM, read.Up, read.Forward, read.Handed})
 	assert.Contains(t, s.ok("level", "import", hut, "--into", "turned"), "2 as before")
+	// A second file stands where it is put, and stays there.
+	write("shed.obj", strings.ReplaceAll(hutOBJ, "Wall", "Shed"))
+	assert.Contains(t, s.ok("level", "import", filepath.Join(dir, "shed.obj"), "--into", "turned", "--unit", "cm", "--at", "12,0,-3,90"), "added")
+	assert.Contains(t, s.ok("level", "import", filepath.Join(dir, "shed.obj"), "--into", "turned"), "2 as before")
+	seen, err = maren.Level(ctx, turned.ID)
+	require.NoError(t, err)
+	require.Len(t, seen.Document.Imports, 2)
+	assert.Equal(t, []any{level.Vec{12, 0, -3}, 90.0}, []any{seen.Document.Imports[1].At, seen.Document.Imports[1].TurnDeg})
+	for _, bad := range []string{"1,2", "1,2,east", "1,2,3,4,5"} {
+		_, errs, code := s.run("", "level", "import", hut, "--at", bad)
+		assert.Equal(t, 2, code)
+		assert.Contains(t, errs, "--at")
+	}
+	_, errs, code := s.run("", "level", "import", hut, "--at", "0,99999,0")
+	assert.NotZero(t, code)
+	assert.Contains(t, errs, "allowed is -32000 to 32000")
 	out = s.ok("level", "import", hut, "--unit", "cm")
 	assert.Contains(t, out, "2 shapes")
 	assert.NotContains(t, out, "left out")

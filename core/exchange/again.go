@@ -38,7 +38,8 @@ func rememberImport(l *level.Level, file string, o Options) {
 		return
 	}
 	name := clip(path.Base(file))
-	l.Imports = append(l.Imports, &level.Import{ID: l.FreshID(name), File: name, UnitM: o.UnitM, Up: o.Up, Forward: o.Forward, Handed: o.Handed, Scene: o.Scene, TerrainM: o.TerrainM, HeightM: o.HeightM, Cells: o.Cells,
+	place := cmp.Or(o.Place, &Place{})
+	l.Imports = append(l.Imports, &level.Import{ID: l.FreshID(name), File: name, UnitM: o.UnitM, Up: o.Up, Forward: o.Forward, Handed: o.Handed, Scene: o.Scene, At: place.At, TurnDeg: place.TurnDeg, TerrainM: o.TerrainM, HeightM: o.HeightM, Cells: o.Cells,
 		Rules: o.RulesName, Platform: o.PlatformName})
 }
 
@@ -49,6 +50,9 @@ func (o Options) AsBefore(l *level.Level, file string) Options {
 			o.UnitM = was.UnitM
 		}
 		o.Up, o.Forward, o.Handed, o.Scene = cmp.Or(o.Up, was.Up), cmp.Or(o.Forward, was.Forward), cmp.Or(o.Handed, was.Handed), cmp.Or(o.Scene, was.Scene)
+		if o.Place == nil {
+			o.Place = &Place{was.At, was.TurnDeg}
+		}
 		o.TerrainM, o.HeightM, o.Cells = cmp.Or(o.TerrainM, was.TerrainM), cmp.Or(o.HeightM, was.HeightM), cmp.Or(o.Cells, was.Cells)
 		o.RulesName, o.PlatformName = cmp.Or(o.RulesName, was.Rules), cmp.Or(o.PlatformName, was.Platform)
 	}
@@ -83,7 +87,7 @@ func rememberSteps(l, file *level.Level, name string, ids *level.IDs) []level.Op
 		return nil
 	}
 	return []level.Operation{level.Set(was.ID, map[string]any{
-		"unit_m": now.UnitM, "up": now.Up, "forward": now.Forward, "handed": now.Handed, "scene": now.Scene, "terrain_m": now.TerrainM, "height_m": now.HeightM, "cells": now.Cells,
+		"unit_m": now.UnitM, "up": now.Up, "forward": now.Forward, "handed": now.Handed, "scene": now.Scene, "at": now.At, "turn_deg": now.TurnDeg, "terrain_m": now.TerrainM, "height_m": now.HeightM, "cells": now.Cells,
 		"rules": now.Rules, "platform": now.Platform,
 	})}
 }

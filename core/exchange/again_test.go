@@ -1,6 +1,7 @@
 package exchange_test
 
 import (
+	"math"
 	"strings"
 	"testing"
 
@@ -8,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"grotta/core/exchange"
+	"grotta/core/geom"
 	"grotta/core/level"
 )
 
@@ -103,4 +105,57 @@ func TestAChangedFileIsTakenInAgain(t *testing.T) {
 	both, _, err := next.Apply(op)
 	require.NoError(t, err)
 	assert.Len(t, both.Meshes, 3+len(other.Meshes))
+}
+
+// Several files stand in one level, each at its own place, which holds when the file comes again.
+func TestEachFileHasItsPlace(t *testing.T) {
+	middle := func(l *level.Level, name string) geom.Vec3 {
+		t.Helper()
+		for _, m := range l.Meshes {
+			if m.Name == name || m.ID == name {
+				b := geom.NoBounds()
+				for i := 0; i < len(m.Positions); i += 3 {
+					b.Grow(geom.Vec3(m.Positions[i : i+3]).Add(geom.Vec3(m.Transform.Position)))
+				}
+				return b.Min.Add(b.Max).Mul(0.5)
+			}
+		}
+		require.Fail(t, "no mesh "+name)
+		return geom.Vec3{}
+	}
+	// The crates' middle is (2.5, 0.5, 1); a quarter turn clockwise takes east to south, and south to west.
+	place := &exchange.Place{At: level.Vec{100, 2, -50}, TurnDeg: 90}
+	yard, _ := read(t, "yard.obj", []byte(twoCrates), exchange.Options{Place: place})
+	nearVec(t, geom.Vec3{99, 2.5, -47.5}, middle(yard, "Crate"), "obj")
+	lamp, _ := read(t, "lamp.gltf", lampFile(t), exchange.Options{Place: place})
+	nearVec(t, geom.Vec3{100 + 2, 2 + 5, -50 + 10}, lamp.World().Pose(&lamp.Lights[0].Entity).Position, "its light was at (10, 5, -2)")
+	hills := greyPNG(t, 3, 3, false, func(x, y int) float64 { return 0 })
+	ground, _ := read(t, "hills.png", hills, exchange.Options{TerrainM: 10, Place: place})
+	nearVec(t, geom.Vec3{100, 2, -50}, middle(ground, ground.Meshes[0].Name), "terrain")
+
+	// A second file beside it, then the first again: where nothing is said it stays, and it can be put elsewhere.
+	mill, _ := read(t, "mill.obj", []byte(twoCrates), exchange.Options{Place: &exchange.Place{At: level.Vec{-30, 0, 0}}})
+	op, _, err := exchange.Into(t.Context(), yard, mill, "mill.obj")
+	require.NoError(t, err)
+	both, _, err := yard.Apply(op)
+	require.NoError(t, err)
+	require.Len(t, both.Imports, 2)
+	file, _ := read(t, "yard.obj", []byte(twoCrates), exchange.Options{}.AsBefore(both, "yard.obj"))
+	op, merged, err := exchange.Into(t.Context(), both, file, "yard.obj")
+	require.NoError(t, err)
+	assert.Empty(t, op.Steps)
+	assert.Equal(t, 2, merged.Same)
+	file, _ = read(t, "yard.obj", []byte(twoCrates), exchange.Options{Place: &exchange.Place{}}.AsBefore(both, "yard.obj"))
+	op, _, err = exchange.Into(t.Context(), both, file, "yard.obj")
+	require.NoError(t, err)
+	both, _, err = both.Apply(op)
+	require.NoError(t, err)
+	nearVec(t, geom.Vec3{2.5, 0.5, 1}, middle(both, "Crate"), "back at the origin")
+	assert.Equal(t, level.Vec{}, both.Imports[0].At)
+	assert.Equal(t, level.Vec{-30, 0, 0}, both.Imports[1].At)
+
+	for _, bad := range []exchange.Place{{At: level.Vec{0, 40000, 0}}, {TurnDeg: 1000}, {At: level.Vec{math.NaN(), 0, 0}}} {
+		_, _, err := exchange.Read(&exchange.Files{Name: "yard.obj", Data: []byte(twoCrates)}, exchange.Options{Place: &bad})
+		assert.ErrorContains(t, err, "/at/")
+	}
 }

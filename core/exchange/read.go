@@ -6,6 +6,7 @@ import (
 	"encoding/binary"
 	"errors"
 	"fmt"
+	"math"
 	"path"
 	"strings"
 
@@ -27,6 +28,7 @@ type Options struct {
 	Forward string
 	Handed  string // "right" or "left"; "" is right
 	Scene   string // glTF: name or number of the scene; "" takes the one the file opens with
+	Place   *Place // nil is the level's origin
 
 	// Of a PNG image, which comes in as terrain.
 	TerrainM float64 // how wide it is; 0 reads no terrain
@@ -38,6 +40,39 @@ type Options struct {
 	// What these are called, so that they can be taken again.
 	RulesName, PlatformName string
 }
+
+// Place is where a file's origin stands in the level, and how far the file is turned there.
+type Place struct {
+	At      level.Vec // metres of the level
+	TurnDeg float64   // clockwise, seen from above
+}
+
+// matrix takes the space of a file that has the level's unit and axes to the level's.
+func (p *Place) matrix() mgl64.Mat4 {
+	if p == nil {
+		return mgl64.Ident4()
+	}
+	return mgl64.Translate3D(p.At[0], p.At[1], p.At[2]).Mul4(mgl64.HomogRotate3DY(-p.TurnDeg * math.Pi / 180))
+}
+
+// check judges where a file is to stand.
+func (p *Place) check() error {
+	if p == nil {
+		return nil
+	}
+	for i, v := range p.At {
+		if !(math.Abs(v) <= maxPlaceM) {
+			return fault(fmt.Sprintf("/at/%d", i), "is %v; allowed is %d to %d m", v, -maxPlaceM, maxPlaceM)
+		}
+	}
+	if !(math.Abs(p.TurnDeg) <= 360) {
+		return fault("/at/3", "is %v; allowed is -360 to 360 degrees", p.TurnDeg)
+	}
+	return nil
+}
+
+// maxPlaceM is how far from the level's origin a file may stand, which is as far as anything may.
+const maxPlaceM = 32_000
 
 // Report says what came of a file.
 type Report struct {
@@ -120,6 +155,9 @@ func Read(files *Files, o Options) (*level.Level, *Report, error) {
 		return nil, nil, fault("", "the file is empty")
 	}
 	if err := o.checkAxes(); err != nil {
+		return nil, nil, err
+	}
+	if err := o.Place.check(); err != nil {
 		return nil, nil, err
 	}
 	if !(o.Scale >= 0) {
@@ -315,14 +353,14 @@ func isOBJ(start []byte) bool {
 // maxUnitM is the largest unit of a file, metres.
 const maxUnitM = 10_000
 
-// frame takes the file's space to the level's: metres, y up.
+// frame takes the file's space to the level's: metres, y up, at its place.
 func (o Options) frame() mgl64.Mat4 {
 	up, forward := axes[cmp.Or(o.Up, "y")], axes[cmp.Or(o.Forward, o.usualForward())]
 	right := forward.Cross(up)
 	if o.Handed == "left" {
 		right = right.Mul(-1)
 	}
-	return mgl64.Mat3FromRows(right, up, forward.Mul(-1)).Mul(o.UnitM).Mat4()
+	return o.Place.matrix().Mul4(mgl64.Mat3FromRows(right, up, forward.Mul(-1)).Mul(o.UnitM).Mat4())
 }
 
 var axes = map[string]mgl64.Vec3{"x": {1, 0, 0}, "-x": {-1, 0, 0}, "y": {0, 1, 0}, "-y": {0, -1, 0}, "z": {0, 0, 1}, "-z": {0, 0, -1}}

@@ -6,6 +6,8 @@ import (
 	"image"
 	"image/png"
 
+	"github.com/go-gl/mathgl/mgl64"
+
 	"grotta/core/geom"
 	"grotta/core/level"
 	"grotta/core/picture"
@@ -57,9 +59,11 @@ func readTerrain(files *Files, o Options, report *Report) (*level.Level, error) 
 	ground.ID, ground.Name, ground.Color = "ground", "Ground", "#7d7766"
 	l.Materials = append(l.Materials, &ground)
 	wide, deep := o.TerrainM, o.TerrainM*float64(nz)/float64(nx)
+	place := o.Place.matrix()
 	at := func(i, k int) geom.Vec3 {
 		u, v := float64(i)/float64(nx), float64(k)/float64(nz)
-		return geom.Vec3{(u - 0.5) * wide, h.at(u, v, 1/float64(nx), 1/float64(nz)) * o.HeightM, (v - 0.5) * deep}
+		p := geom.Vec3{(u - 0.5) * wide, h.at(u, v, 1/float64(nx), 1/float64(nz)) * o.HeightM, (v - 0.5) * deep}
+		return mgl64.TransformCoordinate(p, place)
 	}
 	// Two texels for each cell, as its shape has no more in it.
 	density := min(max(2*float64(nx)/wide, 0.25), l.Lightmap.Density)

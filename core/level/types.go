@@ -94,6 +94,8 @@ type Import struct {
 	Forward  string         `json:"forward,omitzero" enum:"x,-x,y,-y,z,-z" doc:"The file's axis that points north; none for the usual one of its up."`
 	Handed   string         `json:"handed,omitzero" enum:"right,left" doc:"Of the file's axes; none is right."`
 	Scene    string         `json:"scene,omitzero" maxLength:"120" doc:"glTF: the scene that was read; none for the one that the file opens with."`
+	At       Vec            `json:"at,omitzero" minimum:"-32000" maximum:"32000" doc:"Where the file's origin stands in the level, metres."`
+	TurnDeg  float64        `json:"turn_deg,omitzero" minimum:"-360" maximum:"360" doc:"How far the file is turned there, clockwise seen from above."`
 	TerrainM float64        `json:"terrain_m,omitzero" minimum:"0" maximum:"100000" doc:"Of terrain: how wide it is."`
 	HeightM  float64        `json:"height_m,omitzero" minimum:"0" maximum:"10000" doc:"Of terrain: from black to white."`
 	Cells    int            `json:"cells,omitzero" minimum:"0" maximum:"1024" doc:"Of terrain: along its longer side; 0 for one a pixel, at most 192."`

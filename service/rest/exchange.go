@@ -25,20 +25,21 @@ const maxImportBytes = 128 << 20
 // ImportInput is a file and how it is to be read. (Exported for huma, which skips embedded
 // fields that are not.)
 type ImportInput struct {
-	File    string  `query:"file" maxLength:"255" doc:"What the file is called."`
-	Main    string  `query:"main" maxLength:"255" doc:"Of an archive: the file to read; the only one that can be read if left out."`
-	UnitM   float64 `query:"unit_m" minimum:"0" maximum:"10000" doc:"Metres in a unit of the file; the format's own if left out: 1, and 0.001 for STL."`
-	Up      string  `query:"up" enum:"y,z" doc:"The file's axis that points up; the format's own if left out: y, and z for PLY and STL."`
-	Scale   float64 `query:"scale" minimum:"0" maximum:"10000" doc:"Times the unit; 1 if left out."`
-	Forward string  `query:"forward" enum:"x,-x,y,-y,z,-z" doc:"The file's axis that points north, the level's -Z; if left out -z where y is up, y where z is up, and the other way in a left-handed file."`
-	Handed  string  `query:"handed" enum:"right,left" doc:"Of the file's axes; right if left out. In a left-handed one triangles face as they do there."`
-	Target  string  `query:"platform" maxLength:"200" doc:"A platform whose unit, axes and import rules hold where they are not said."`
-	Scene   string  `query:"scene" maxLength:"120" doc:"glTF: name or number of the scene; the one that the file opens with if left out."`
-	Terrain float64 `query:"terrain_m" minimum:"0" maximum:"100000" doc:"A PNG image comes in as terrain, so many metres wide; its brightness is the height."`
-	Height  float64 `query:"height_m" minimum:"0" maximum:"10000" doc:"Terrain: metres from black to white; 20 if left out."`
-	Cells   int     `query:"cells" minimum:"0" maximum:"1024" doc:"Terrain: cells along the longer side; one for each pixel, and at most 192, if left out."`
-	Rules   string  `query:"rules" maxLength:"200" doc:"A preset of import rules, [owner/]name[@version]; if left out, a file grotta-rules.yaml beside the one that is read, or else the rules of the platform."`
-	RawBody []byte  `contentType:"application/octet-stream"`
+	File    string    `query:"file" maxLength:"255" doc:"What the file is called."`
+	Main    string    `query:"main" maxLength:"255" doc:"Of an archive: the file to read; the only one that can be read if left out."`
+	UnitM   float64   `query:"unit_m" minimum:"0" maximum:"10000" doc:"Metres in a unit of the file; the format's own if left out: 1, and 0.001 for STL."`
+	Up      string    `query:"up" enum:"y,z" doc:"The file's axis that points up; the format's own if left out: y, and z for PLY and STL."`
+	Scale   float64   `query:"scale" minimum:"0" maximum:"10000" doc:"Times the unit; 1 if left out."`
+	Forward string    `query:"forward" enum:"x,-x,y,-y,z,-z" doc:"The file's axis that points north, the level's -Z; if left out -z where y is up, y where z is up, and the other way in a left-handed file."`
+	Handed  string    `query:"handed" enum:"right,left" doc:"Of the file's axes; right if left out. In a left-handed one triangles face as they do there."`
+	Target  string    `query:"platform" maxLength:"200" doc:"A platform whose unit, axes and import rules hold where they are not said."`
+	At      []float64 `query:"at" minItems:"3" maxItems:"4" doc:"Where the file's origin stands in the level: x, y, z in metres, and degrees that the file is turned there, clockwise seen from above. If left out, where it stood before, or the level's origin."`
+	Scene   string    `query:"scene" maxLength:"120" doc:"glTF: name or number of the scene; the one that the file opens with if left out."`
+	Terrain float64   `query:"terrain_m" minimum:"0" maximum:"100000" doc:"A PNG image comes in as terrain, so many metres wide; its brightness is the height."`
+	Height  float64   `query:"height_m" minimum:"0" maximum:"10000" doc:"Terrain: metres from black to white; 20 if left out."`
+	Cells   int       `query:"cells" minimum:"0" maximum:"1024" doc:"Terrain: cells along the longer side; one for each pixel, and at most 192, if left out."`
+	Rules   string    `query:"rules" maxLength:"200" doc:"A preset of import rules, [owner/]name[@version]; if left out, a file grotta-rules.yaml beside the one that is read, or else the rules of the platform."`
+	RawBody []byte    `contentType:"application/octet-stream"`
 }
 
 // read reads the file as a level, of which before is what it was taken into before, or nil; name is the file that was read, of an archive the one within.
@@ -49,6 +50,12 @@ func (in *ImportInput) read(ctx context.Context, s *server, title string, before
 	}
 	o := exchange.Options{Name: title, UnitM: in.UnitM, Scale: in.Scale, Up: in.Up, Forward: in.Forward, Handed: in.Handed, Scene: in.Scene, TerrainM: in.Terrain, HeightM: in.Height, Cells: in.Cells,
 		RulesName: in.Rules, PlatformName: in.Target}
+	if len(in.At) > 0 { // three numbers at least
+		o.Place = &exchange.Place{At: level.Vec(in.At[:3])}
+		if len(in.At) > 3 {
+			o.Place.TurnDeg = in.At[3]
+		}
+	}
 	if in.Target != "" {
 		p, err := s.Store.Platform(askerOf(ctx), in.Target)
 		if err != nil {

@@ -52,9 +52,9 @@ async function archiveOf(files: readonly Picked[]): Promise<Uint8Array<ArrayBuff
   return new Promise((done, fail) => zip(content, (error, data) => (error ? fail(error) : done(data as Uint8Array<ArrayBuffer>))));
 }
 
-export type HowToRead = { unit_m?: number; scale?: number; up?: "y" | "z"; forward?: "x" | "-x" | "y" | "-y" | "z" | "-z"; handed?: "right" | "left"; platform?: string; rules?: string; scene?: string; terrain_m?: number; height_m?: number; cells?: number };
+export type HowToRead = { unit_m?: number; scale?: number; up?: "y" | "z"; forward?: "x" | "-x" | "y" | "-y" | "z" | "-z"; handed?: "right" | "left"; platform?: string; rules?: string; scene?: string; at?: number[]; terrain_m?: number; height_m?: number; cells?: number };
 
-export const asBytes = { bodySerializer: (b: string) => b, headers: { "Content-Type": "application/octet-stream" } };
+export const asBytes = { bodySerializer: (b: string) => b, headers: { "Content-Type": "application/octet-stream" }, querySerializer: { array: { style: "form", explode: false } } } as const;
 
 /** A bundle as what is sent, and what is said of it. */
 async function sent({ main, beside }: Bundle, how: HowToRead) {

@@ -31,6 +31,8 @@ type Props = {
 /** Chooses the unit, the size and the axes of a file, and the rules that hold for it. */
 export function ReadingFields({ how, none, choices, disabled = false, onChange }: Props) {
   const unit = units.find(([, m]) => m === how.unit_m)?.[0] ?? (how.unit_m ? "another" : "");
+  const at = how.at ?? [0, 0, 0, 0];
+  const place = (i: number, v: number) => set({ at: at.map((was, k) => (k === i ? v : was)) });
   const set = (part: Partial<Record<keyof HowToRead, unknown>>) => onChange(Object.fromEntries(Object.entries({ ...how, ...part }).filter(([, v]) => v)) as HowToRead);
   return (
     <div className="grid grid-cols-2 gap-1" role="group" aria-label="How the file is read">
@@ -42,6 +44,10 @@ export function ReadingFields({ how, none, choices, disabled = false, onChange }
       <Select label="Platform whose unit, axes and import rules hold" none="platform: none said" value={how.platform} of={choices.platforms} disabled={disabled} onChange={(v) => set({ platform: v })} />
       <Select label="Import rules" none="import rules: none said" value={how.rules} of={choices.rules} disabled={disabled} onChange={(v) => set({ rules: v })} />
       <NumberField label="Times" min={0} exclusiveMin max={10000} value={how.scale ?? 0} none={unsaid(!how.scale, () => set({ scale: undefined }))} about="Everything is made so many times as large, whatever the unit" disabled={disabled} onCommit={(v) => set({ scale: v })} />
+      {(["x", "y", "z"] as const).map((axis, i) => (
+        <NumberField key={axis} label={`Stands at ${axis}`} unit="m" min={-32000} max={32000} value={at[i] ?? 0} none={unsaid(!how.at, () => set({ at: undefined }))} about="Where the file's origin stands in the level" disabled={disabled} onCommit={(v) => place(i, v)} />
+      ))}
+      <NumberField label="Turned" unit="°" min={-360} max={360} step={15} value={at[3] ?? 0} none={unsaid(!how.at, () => set({ at: undefined }))} about="How far the file is turned there, clockwise seen from above" disabled={disabled} onCommit={(v) => place(3, v)} />
       {choices.scenes && choices.scenes.length > 1 && <Select label="Scene of the file" none={`scene ${none}`} value={how.scene} of={choices.scenes} disabled={disabled} onChange={(v) => set({ scene: v })} />}
     </div>
   );
