@@ -5,6 +5,7 @@ import {
   Data3DTexture,
   DataArrayTexture,
   HalfFloatType,
+  InstancedBufferGeometry,
   LinearFilter,
   Mesh,
   NearestFilter,
@@ -24,10 +25,11 @@ import {
 } from "three";
 import type { AirReport, Zone } from "../api/client";
 import type { FogBlock, Pixels } from "../features/data";
-import { airMaterial, airUniforms, fogMaterial, Items, maxBeams, maxGlows, maxVolumes, speckMaterial } from "./shaders/air";
+import { airMaterial, airUniforms, beamMaterial, fogMaterial, glowMaterial, fogSteps, Items, maxBeams, maxGlows, maxVolumes, speckMaterial } from "./shaders/air";
 import { brightMaterial, displayMaterial, focusMaterial, gaussMaterial, occlusionMaterial, shaftMaterial } from "./shaders/lens";
 import { settingAt, type Setting } from "./setting";
 import { specks } from "./specks";
+import { inStrips, type Steps } from "./strips";
 import { setPart } from "./variant";
 
 export type AirDraw = {
@@ -53,6 +55,8 @@ export class Passes {
   private readonly air = airMaterial(this.shared);
   private readonly fog = fogMaterial(this.shared);
   private readonly specks = speckMaterial(this.shared);
+  private readonly glows = new Sprites(glowMaterial(this.shared));
+  private readonly beams = new Sprites(beamMaterial(this.shared));
   private readonly focus = focusMaterial();
   private readonly shafts = shaftMaterial();
   private readonly bright = brightMaterial();
@@ -67,6 +71,7 @@ export class Passes {
   private readonly small = [target(), target()] as [WebGLRenderTarget, WebGLRenderTarget];
   private readonly fogBlocks = new WebGLRenderTarget(4, 4, { type: HalfFloatType, depthBuffer: false, minFilter: NearestFilter, magFilter: NearestFilter });
   private draw: AirDraw | null = null;
+  private strips = 1;
   mode = 0;
 
   constructor(private readonly camera: PerspectiveCamera) {
@@ -82,15 +87,17 @@ export class Passes {
   dispose() {
     for (const t of [this.front, this.back, this.fogBlocks, ...this.small]) t.dispose();
     for (const m of [this.occlude, this.air, this.fog, this.specks, this.focus, this.shafts, this.bright, this.gauss, this.display]) m.dispose();
+    this.glows.dispose();
+    this.beams.dispose();
     this.items.texture.dispose();
     this.dots.geometry.dispose();
-    for (const u of [this.air.uniforms.skyMap!, this.shared.fogLight, this.shared.fogToward, this.air.uniforms.glowImages!]) (u.value as Texture | null)?.dispose();
+    for (const u of [this.air.uniforms.skyMap!, this.shared.fogLight, this.shared.fogToward, this.glows.material.uniforms.glowImages!]) (u.value as Texture | null)?.dispose();
   }
 
   resize(width: number, height: number) {
     this.front.setSize(width, height);
     this.back.setSize(width, height);
-    for (const m of [this.occlude, this.air, this.fog, this.specks, this.focus, this.shafts, this.bright, this.display]) m.uniforms.size!.value.set(width, height);
+    for (const m of [this.occlude, this.air, this.fog, this.specks, this.focus, this.shafts, this.bright, this.display, this.glows.material, this.beams.material]) m.uniforms.size!.value.set(width, height);
   }
 
   setSky(map: Texture) {
@@ -143,8 +150,8 @@ export class Passes {
     t.colorSpace = SRGBColorSpace;
     t.minFilter = t.magFilter = LinearFilter;
     t.needsUpdate = true;
-    this.air.uniforms.glowImages!.value?.dispose();
-    this.air.uniforms.glowImages!.value = t;
+    this.glows.material.uniforms.glowImages!.value?.dispose();
+    this.glows.material.uniforms.glowImages!.value = t;
   }
 
   /** Stars, and motes where they are at the time. */
@@ -182,66 +189,77 @@ export class Passes {
   wind = () => three(this.draw?.report.air.wind ?? [0, 0, 0]);
   seconds = () => this.draw?.seconds ?? 0;
 
-  /** Draws the surfaces' light to the screen. */
-  /** hasty leaves out what a lens adds, while something moves on a machine that is slow. */
-  run(r: WebGLRenderer, scene: WebGLRenderTarget, setting: Setting | null, white: number, hasty: boolean) {
+  /** Draws the surfaces' light to the screen, in so many strips a pass; after each the caller may wait, or give up.
+   *  hasty leaves out what a lens adds and follows rays through fog with fewer steps, while something moves on a machine
+   *  that is slow. */
+  *run(r: WebGLRenderer, scene: WebGLRenderTarget, setting: Setting | null, white: number, hasty: boolean, strips: number): Steps {
+    this.strips = strips;
     const depth = scene.depthTexture!;
     const look = setting?.look;
     const pictured = this.mode === 0 || this.mode === 5; // clipping is of the finished picture
     const lens = pictured && !hasty && (look?.enabled ?? false);
+    this.shared.fogSteps.value = hasty ? fogSteps.hasty : fogSteps.fine;
     this.place(depth, white);
     this.fill(setting, white);
     const occlusion = lens && look!.occlusion.enabled ? look!.occlusion : null;
     for (const m of [this.occlude, this.air]) m.uniforms.occlusion!.value.set(occlusion?.strength ?? 0, occlusion?.radius_m ?? 1);
-    if (occlusion) this.render(r, this.occlude, this.back);
-    if (pictured && this.shared.volumeCount.value > 0) this.spreadFog(r, hasty ? 4 : 2);
+    if (occlusion) yield* this.render(r, this.occlude, this.back);
+    if (pictured && this.shared.volumeCount.value > 0) yield* this.spreadFog(r, hasty ? 4 : strips > 1 ? 3 : 2); // coarser where a picture takes long
     this.air.uniforms.occluded!.value = this.back.texture;
     this.air.uniforms.scene!.value = scene.texture;
     this.air.uniforms.mode!.value = !pictured ? this.mode : this.draw ? 0 : 2;
-    this.render(r, this.air, this.front);
-    if (pictured && this.draw?.air && this.dots.geometry.drawRange.count > 0) {
-      r.setRenderTarget(this.front);
-      r.render(this.dotScene, this.camera);
+    yield* this.render(r, this.air, this.front);
+    if (pictured && this.draw?.air) {
+      for (const shown of [this.beams, this.glows]) if (shown.count > 0) yield* inStrips(this.front, strips, () => this.add(r, shown.scene));
+      if (this.dots.geometry.drawRange.count > 0) this.add(r, this.dotScene);
     }
     if (lens && look!.depth_of_field.enabled) {
       this.focus.uniforms.focus!.value.set(look!.depth_of_field.focus_m, look!.depth_of_field.f_stop);
-      this.swap(r, this.focus);
+      yield* this.swap(r, this.focus);
     }
     if (lens && look!.shafts.enabled) {
       this.shafts.uniforms.shafts!.value.set(look!.shafts.strength, look!.shafts.length);
-      this.swap(r, this.shafts);
+      yield* this.swap(r, this.shafts);
     }
     const d = this.display.uniforms;
     d.bloomStrength!.value = 0;
-    if (lens && look!.bloom.enabled) this.spread(r, look!.bloom);
+    if (lens && look!.bloom.enabled) yield* this.spread(r, look!.bloom);
     d.light!.value = this.front.texture;
     d.mode!.value = this.mode;
     this.develop(setting);
-    this.render(r, this.display, null);
+    yield* this.render(r, this.display, null);
   }
 
   /** Follows a ray through fog volumes for each block of so many pixels along its side. */
-  private spreadFog(r: WebGLRenderer, block: number) {
+  private *spreadFog(r: WebGLRenderer, block: number): Steps {
     const { width, height } = this.front;
     this.fogBlocks.setSize(Math.ceil(width / block), Math.ceil(height / block));
     for (const m of [this.air, this.fog]) m.uniforms.fogBlock!.value = block;
     this.air.uniforms.fogBlocks!.value = this.fogBlocks.texture;
-    this.render(r, this.fog, this.fogBlocks);
+    yield* this.render(r, this.fog, this.fogBlocks);
   }
 
-  private render(r: WebGLRenderer, material: RawShaderMaterial, to: WebGLRenderTarget | null) {
-    this.quad.material = material;
-    r.setRenderTarget(to);
-    r.render(this.screen, this.camera);
+  private *render(r: WebGLRenderer, material: RawShaderMaterial, to: WebGLRenderTarget | null): Steps {
+    yield* inStrips(to, this.strips, () => {
+      this.quad.material = material;
+      r.setRenderTarget(to);
+      r.render(this.screen, this.camera);
+    });
   }
 
-  private swap(r: WebGLRenderer, material: RawShaderMaterial) {
+  /** Adds the light of a scene to what is seen. */
+  private add(r: WebGLRenderer, scene: Scene) {
+    r.setRenderTarget(this.front);
+    r.render(scene, this.camera);
+  }
+
+  private *swap(r: WebGLRenderer, material: RawShaderMaterial): Steps {
     material.uniforms.light!.value = this.front.texture;
-    this.render(r, material, this.back);
+    yield* this.render(r, material, this.back);
     [this.front, this.back] = [this.back, this.front];
   }
 
-  private spread(r: WebGLRenderer, bloom: Setting["look"]["bloom"]) {
+  private *spread(r: WebGLRenderer, bloom: Setting["look"]["bloom"]): Steps {
     const { width, height } = this.front;
     const sigma = bloom.radius * height;
     let step = 1;
@@ -250,13 +268,13 @@ export class Passes {
     this.bright.uniforms.light!.value = this.front.texture;
     this.bright.uniforms.step!.value = step;
     this.bright.uniforms.threshold!.value = bloom.threshold;
-    this.render(r, this.bright, this.small[0]);
+    yield* this.render(r, this.bright, this.small[0]);
     this.gauss.uniforms.sigma!.value = sigma / step;
-    [0, 1].forEach((i) => {
+    for (const i of [0, 1] as const) {
       this.gauss.uniforms.along!.value.set(1 - i, i);
-      this.gauss.uniforms.light!.value = this.small[i]!.texture;
-      this.render(r, this.gauss, this.small[1 - i]!);
-    });
+      this.gauss.uniforms.light!.value = this.small[i].texture;
+      yield* this.render(r, this.gauss, this.small[1 - i]!);
+    }
     this.display.uniforms.bloom!.value = this.small[0].texture;
     this.display.uniforms.bloomStep!.value = step;
     this.display.uniforms.bloomStrength!.value = bloom.strength;
@@ -268,7 +286,8 @@ export class Passes {
     const tanHalf = Math.tan((camera.fov * Math.PI) / 360);
     this.shared.eye.value.copy(camera.position);
     this.shared.white.value = white;
-    for (const m of [this.occlude, this.air, this.fog, this.specks, this.focus, this.shafts]) {
+    const looking = [this.air, this.fog, this.glows.material, this.beams.material];
+    for (const m of [...looking, this.occlude, this.specks, this.focus, this.shafts]) {
       const u = m.uniforms;
       u.depth!.value = depth;
       u.toWorld!.value.multiplyMatrices(camera.matrixWorld, camera.projectionMatrixInverse);
@@ -278,7 +297,7 @@ export class Passes {
     this.specks.uniforms.projectionMatrix!.value.copy(camera.projectionMatrix);
     this.specks.uniforms.viewMatrix!.value.copy(camera.matrixWorldInverse);
     const e = camera.matrixWorld.elements;
-    for (const { uniforms: u } of [this.air, this.fog]) {
+    for (const { uniforms: u } of looking) {
       u.right!.value.set(e[0], e[1], e[2]);
       u.up!.value.set(e[4], e[5], e[6]);
       u.forward!.value.set(-e[8]!, -e[9]!, -e[10]!);
@@ -306,14 +325,14 @@ export class Passes {
     this.shared.fogLit.value = ["none", "volumes", "everywhere"].indexOf(setting?.lit ?? "none");
     this.shared.volumeCount.value = Math.min(air?.volumes.length ?? 0, maxVolumes);
     air?.volumes.slice(0, maxVolumes).forEach((v, i) => this.items.set("volumes", i, 2, ...over(v.nits), 0));
-    u.glowCount!.value = Math.min(air?.glows.length ?? 0, maxGlows);
+    this.glows.count = Math.min(air?.glows.length ?? 0, maxGlows);
     air?.glows.slice(0, maxGlows).forEach((g, i) => {
       const image = g.image ? (this.draw!.images?.ids.indexOf(g.image) ?? -1) : -1;
       this.items.set("glows", i, 0, ...three(g.at), g.size);
       this.items.set("glows", i, 1, ...over(this.draw!.tint(g.source, g.color), g.shape === "image" && image < 0 ? 0 : g.nits), g.screen ? 1 : 0);
       this.items.set("glows", i, 2, g.tolerance_m, g.fade_start_m, g.fade_end_m, g.shape === "image" ? 4 + Math.max(image, 0) : Math.max(shapes.indexOf(g.shape), 0));
     });
-    u.beamCount!.value = Math.min(air?.beams.length ?? 0, maxBeams);
+    this.beams.count = Math.min(air?.beams.length ?? 0, maxBeams);
     air?.beams.slice(0, maxBeams).forEach((b, i) => {
       this.items.set("beams", i, 0, ...three(b.at), b.start_m);
       this.items.set("beams", i, 1, ...three(b.axis), b.length_m);
@@ -322,7 +341,7 @@ export class Passes {
       this.items.set("beams", i, 4, ...over(this.draw!.tint(b.source, b.color), b.nits), 0);
       this.items.set("beams", i, 5, b.tan_half, b.shaft ? 1 : 0, b.falloff, b.facing);
     });
-    const any = u.glowCount!.value + u.beamCount!.value + this.shared.volumeCount.value > 0 || this.shared.hazeShape.value.w > 0 || this.shared.lowShape.value.w > 0;
+    const any = this.shared.volumeCount.value > 0 || this.shared.hazeShape.value.w > 0 || this.shared.lowShape.value.w > 0;
     setPart(this.air, "AIR", air !== null && any);
     this.items.texture.needsUpdate = true;
     [0, 1].forEach((i) => {
@@ -345,6 +364,35 @@ export class Passes {
     u.power!.value.set(...three(look?.grade.power ?? [1, 1, 1]));
     u.saturation!.value = look?.grade.saturation ?? 1;
     u.sharpen!.value = on ? look!.sharpen : 0;
+  }
+}
+
+/** Squares over what shines in the air, as many as there are. */
+class Sprites {
+  readonly scene = new Scene();
+  private readonly shape = new InstancedBufferGeometry();
+
+  constructor(readonly material: RawShaderMaterial) {
+    const square = new PlaneGeometry(2, 2);
+    this.shape.setAttribute("position", square.getAttribute("position"));
+    this.shape.setIndex(square.getIndex());
+    const mesh = new Mesh(this.shape, material);
+    mesh.frustumCulled = false;
+    this.scene.add(mesh);
+    this.count = 0;
+  }
+
+  get count() {
+    return this.shape.instanceCount;
+  }
+
+  set count(n: number) {
+    this.shape.instanceCount = n;
+  }
+
+  dispose() {
+    this.shape.dispose();
+    this.material.dispose();
   }
 }
 

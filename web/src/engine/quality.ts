@@ -14,7 +14,7 @@ const least = { moving: 0.3, rest: 0.5 };
 export class Quality {
   private moving: Fineness = { scale: 0.5, samples: 0 };
   private rest: Fineness = { scale: 0.5, samples: 0 };
-  slow = false;
+  slow = false; // a whole picture takes longer than a frame may while something moves
 
   /** What the next frame is drawn with. */
   fineness(moving: boolean): Fineness {
@@ -24,6 +24,7 @@ export class Quality {
   /** Takes how long a frame took. One that is fast enough at rest tells nothing of moving, and
    *  the other way, but where it is faster than both need. */
   took(ms: number, f: Fineness, moving: boolean) {
+    if (!moving && ms > movingMs) this.slow = true;
     if (moving || ms < movingMs) {
       this.moving = next(f, ms, movingMs, least.moving);
       this.slow = this.moving.scale < 1;

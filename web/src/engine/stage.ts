@@ -39,10 +39,11 @@ import { Picking, type Picked } from "./picking";
 import { Outlines } from "./outlines";
 import { Passes, type AirDraw } from "./passes";
 import { full, Quality, type Fineness } from "./quality";
+import { inStrips, type Steps } from "./strips";
 import { shadowRows, type shadowBodies } from "./shadows";
 import { setPart } from "./variant";
 import { mostDropM, Walker } from "./walker";
-import { freeMirrors, setLamps, setMirrors } from "./shaders/mirror";
+import { freeMirrors, mostLamps, mostLampsInHaste, setLamps, setMirrors } from "./shaders/mirror";
 import { surfaceMaterial } from "./shaders/surface";
 import type { Torch } from "../model/carried";
 
@@ -51,7 +52,11 @@ const modes: Record<ViewMode, number> = { final: 0, unlit: 1, light: 2, brightne
 const finishMs = 600; // at rest, after which a picture that is not whole is drawn whole
 const [smallWidth, smallHeight] = [96, 64];
 const smallForMs = 3000;
+const piecePixels = 130_000; // that are drawn at once at rest, where a whole picture would hold up the hand
 const settledMs = 300; // without a move, after which the view is at rest
+
+/** A picture that is drawn, and how. */
+type Frame = { began: number; fineness: Fineness; moving: boolean };
 
 // The stage draws the level: surfaces as radiance into a half-float target, then
 // the air and the look over the whole picture. It draws only when something
@@ -116,6 +121,7 @@ export class Stage {
 
   dispose() {
     this.disposed = true;
+    this.giveUp();
     cancelAnimationFrame(this.due);
     clearTimeout(this.resting);
     clearTimeout(this.finishing);
@@ -431,9 +437,16 @@ export class Stage {
   /** Asks for a frame. */
   draw = () => {
     this.whole = false;
+    this.stale = true;
     clearTimeout(this.finishing);
     this.request();
   };
+
+  /** Leaves a picture that is drawn piece by piece, so that the view follows the hand at once. */
+  private giveUp() {
+    this.job?.steps.return();
+    this.job = null;
+  }
 
   private request() {
     if (this.due === 0) this.due = requestAnimationFrame(this.frame);
@@ -446,12 +459,15 @@ export class Stage {
   private resting: ReturnType<typeof setTimeout> | undefined;
   private whole = false; // all of the picture is drawn, or will be with the next frame
   private finishing: ReturnType<typeof setTimeout> | undefined;
-  private drawing: { sync: WebGLSync; began: number; fineness: Fineness; moving: boolean } | null = null;
+  private drawing: { sync: WebGLSync; frame: Frame | null } | null = null; // frame where it is done with that
+  private job: { steps: Steps; frame: Frame } | null = null; // a picture that is drawn piece by piece
+  private stale = false; // something has changed since the job began
 
   /** Something moves: frames are drawn coarser where that takes long, until it rests. */
   private moved = () => {
     this.moving = true;
     this.whole = false;
+    this.giveUp();
     clearTimeout(this.resting);
     this.resting = setTimeout(() => {
       this.moving = false;
@@ -467,6 +483,7 @@ export class Stage {
   }
 
   private applySize() {
+    this.giveUp();
     this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2) * this.fineness.scale);
     const size = this.renderer.getDrawingBufferSize(new Vector2());
     if (this.target.samples !== this.fineness.samples) {
@@ -486,16 +503,17 @@ export class Stage {
     if (state === gl.TIMEOUT_EXPIRED) return false;
     gl.deleteSync(d.sync);
     this.drawing = null;
-    this.quality.took(performance.now() - d.began, d.fineness, d.moving);
+    if (d.frame) this.quality.took(performance.now() - d.frame.began, d.frame.fineness, d.frame.moving);
     return true;
   }
 
-  private noteFrame() {
+  /** Has the end of what was just drawn noted: of a frame, or of a piece of one. */
+  private noteFrame(frame: Frame | null) {
     const gl = this.renderer.getContext() as WebGL2RenderingContext;
     const sync = gl.fenceSync(gl.SYNC_GPU_COMMANDS_COMPLETE, 0);
     gl.flush();
     if (!sync) return;
-    this.drawing = { sync, began: performance.now(), fineness: this.fineness, moving: this.moving };
+    this.drawing = { sync, frame };
     this.awaitFrame();
   }
 
@@ -504,6 +522,7 @@ export class Stage {
   private awaitFrame = () => {
     if (this.disposed || !this.drawing) return;
     if (!this.isDone()) return void setTimeout(this.awaitFrame, 4);
+    if (this.job) return this.request();
     if (this.moving || this.due !== 0) return;
     this.onRest(this.whole);
     if (this.whole) return;
@@ -521,11 +540,32 @@ export class Stage {
       this.request();
       return;
     }
+    if (this.hand.fly(this.last ? (now - this.last) / 1000 : 0.016)) this.moved();
+    this.last = this.due || this.moving ? now : 0;
+    if (this.job) return this.goOn();
     const fineness = this.whole ? full : this.quality.fineness(this.moving);
     this.whole ||= !this.moving && fineness.scale === full.scale && fineness.samples === full.samples;
     this.setFineness(fineness);
-    if (this.hand.fly(this.last ? (now - this.last) / 1000 : 0.016)) this.moved();
-    this.last = this.due || this.moving ? now : 0;
+    this.stale = false;
+    const frame = { began: performance.now(), fineness, moving: this.moving };
+    const pieces = this.moving || !this.quality.slow ? 1 : Math.ceil((this.target.width * this.target.height) / piecePixels);
+    this.job = { steps: this.paint(frame.moving, pieces), frame };
+    this.goOn(pieces === 1);
+  };
+
+  /** Draws the next piece of a picture, or all of it. */
+  private goOn(all = false) {
+    if (!this.job) return;
+    const { steps, frame } = this.job;
+    while (!steps.next().done) if (!all) return this.noteFrame(null);
+    this.job = null;
+    this.noteFrame(frame);
+    if (this.stale) this.draw();
+  }
+
+  /** Draws all that is seen. */
+  private *paint(moving: boolean, pieces: number): Steps {
+    const hasty = moving && this.quality.slow;
     this.camera.updateMatrixWorld();
     const setting = this.passes.setting();
     const white = 1.2 * 2 ** (setting?.look.exposure_ev ?? 6);
@@ -535,19 +575,21 @@ export class Stage {
       this.mesh.material.uniforms.wind!.value.set(...this.passes.wind());
       this.mesh.material.uniforms.seconds!.value = this.passes.seconds();
       this.carryTorch(this.mesh.material.uniforms);
-      if (this.lamps.length > 0) setLamps(this.mesh.material.uniforms, this.lamps, this.lampLight, this.camera.position);
+      if (this.lamps.length > 0) setLamps(this.mesh.material.uniforms, this.lamps, this.lampLight, this.camera.position, hasty ? mostLampsInHaste : mostLamps);
     }
     const r = this.renderer;
     this.mixer?.update(r);
     r.setRenderTarget(this.target);
     r.setClearColor(0x000000, 1);
     r.clear();
-    r.render(this.surfaces, this.camera);
-    this.passes.run(r, this.target, setting, white, this.moving && this.quality.slow);
+    yield* inStrips(this.target, pieces, () => {
+      r.setRenderTarget(this.target);
+      r.render(this.surfaces, this.camera);
+    });
+    yield* this.passes.run(r, this.target, setting, white, hasty, pieces);
     r.setRenderTarget(null);
     this.keepSmall();
     r.render(this.overlay, this.camera);
-    this.noteFrame();
     for (const tell of this.watchers) tell();
-  };
+  }
 }

@@ -1,4 +1,4 @@
-import { Data3DTexture, DataTexture, FloatType, GLSL3, Matrix4, RawShaderMaterial, RGBAFormat, Vector2, Vector3, Vector4, type Texture } from "three";
+import { CustomBlending, Data3DTexture, DataTexture, FloatType, GLSL3, Matrix4, OneFactor, RawShaderMaterial, RGBAFormat, Vector2, Vector3, Vector4, type Texture } from "three";
 import { ceiling } from "./surface";
 
 // What the air does to light, as core/air has it, line by line. Radiance is over white.
@@ -6,6 +6,8 @@ import { ceiling } from "./surface";
 export const maxGlows = 64;
 export const maxBeams = 16;
 export const maxVolumes = 9;
+/** Steps along a ray through fog volumes: of a picture, and while something moves on a slow machine. */
+export const fogSteps = { fine: 32, hasty: 12 };
 const rows = { glows: 0, beams: 3, volumes: 9 };
 
 /** The items of the air as a texture: a column an item, a row four numbers of it. */
@@ -29,6 +31,7 @@ export function airUniforms(items: Items) {
     fogToward: { value: dark as Texture },
     fogSize: { value: new Vector3(2, 1, 1) },
     fogScale: { value: 0 },
+    fogSteps: { value: fogSteps.fine },
     phase: { value: 0 },
     haze: { value: new Vector3() },
     hazeShape: { value: new Vector4() }, // start, end, density, most; most 0 is none
@@ -48,7 +51,7 @@ export const airFunctions = `
   precision highp sampler3D;
   uniform sampler2D items;
   uniform sampler3D fogLight, fogToward;
-  uniform int volumeCount, fogLit; // fogLit: 0 nowhere, 1 in volumes, 2 everywhere
+  uniform int fogSteps, volumeCount, fogLit; // fogLit: 0 nowhere, 1 in volumes, 2 everywhere
   uniform float fogScale, phase, white, hazeSky;
   uniform vec3 fogSize, haze, low, eye;
   uniform vec4 hazeShape, lowShape;
@@ -121,8 +124,6 @@ export const airFunctions = `
 
   // Volumes without fog of their own show light in haze and height fog.
   bool shows(int index) { return item(index, ${rows.volumes + 1}).w > 0.0 || fogLit == 2; }
-
-  const int fogSteps = 64;
 
   // Where along a ray the volumes that show are, or those alone that bring fog.
   vec2 reach(vec3 dir, float end, bool foggy) {
@@ -220,9 +221,6 @@ export function airMaterial(air: AirUniforms): RawShaderMaterial {
       skyNits: { value: 1 },
       discs: { value: [new Vector4(), new Vector4()] }, // direction, half angle; 0 is none
       discNits: { value: [new Vector3(), new Vector3()] },
-      beamCount: { value: 0 },
-      glowCount: { value: 0 },
-      glowImages: { value: null },
       ...eyeUniforms(),
       occlusion: { value: new Vector2() }, // strength, radius; strength 0 is none
       occluded: { value: null }, // what occlusion leaves, and distances
@@ -239,11 +237,9 @@ export function airMaterial(air: AirUniforms): RawShaderMaterial {
       uniform float white;
       uniform vec3 eye;
       #endif
-      precision highp sampler2DArray;
       uniform sampler2D scene, depth, skyMap, occluded, fogBlocks;
       uniform float fogBlock;
-      uniform sampler2DArray glowImages;
-      uniform int mode, beamCount, glowCount;
+      uniform int mode;
       uniform mat4 toWorld;
       uniform float skyNits, tanHalf;
       uniform vec4 discs[2];
@@ -252,78 +248,6 @@ export function airMaterial(air: AirUniforms): RawShaderMaterial {
       in vec2 uv;
       out vec4 color;
 
-      #ifdef AIR
-      float bell(float r) { float inside = 1.0 - r * r; return r >= 1.0 ? 0.0 : exp(-3.0 * r * r) * inside * inside; }
-      float ray(float along, float across) { return 0.8 * bell(abs(along)) * bell(abs(across) / 0.08); }
-      float glowShape(int shape, vec2 p) {
-        float r = length(p);
-        if (shape == 1) return max(bell(abs(r - 0.7) / 0.3), 0.25 * bell(r));
-        if (shape == 2) return max(bell(r / 0.4), max(ray(p.x, p.y), ray(p.y, p.x)));
-        if (shape == 3) return max(bell(r / 0.3), ray(p.x, p.y));
-        return bell(r);
-      }
-      vec3 glow(int i, vec3 dir, float distance) {
-        vec4 at = item(i, ${rows.glows}), nits = item(i, ${rows.glows + 1}), more = item(i, ${rows.glows + 2}); // more: tolerance, fade, shape
-        vec3 to = at.xyz - eye;
-        float along = dot(to, dir);
-        if (along <= 0.0 || nits.rgb == vec3(0.0)) return vec3(0.0);
-        float radius = nits.w > 0.5 ? at.w * tanHalf * along : at.w / 2.0;
-        vec3 off = dir * along - to;
-        float share = length(off) / radius;
-        if (share >= 1.0) return vec3(0.0);
-        float strength = clamp((distance - along) / max(more.x, 0.02) + 1.0, 0.0, 1.0);
-        if (more.z > 0.0) strength *= more.z <= more.y ? float(length(to) < more.y) : 1.0 - smoothstep(more.y, more.z, length(to));
-        if (strength == 0.0) return vec3(0.0);
-        vec2 p = vec2(dot(off, right), dot(off, up)) / radius;
-        vec3 shape = more.w >= 4.0 ? texture(glowImages, vec3(0.5 + p.x / 2.0, 0.5 - p.y / 2.0, more.w - 4.0)).rgb : vec3(glowShape(int(more.w), p));
-        return nits.rgb * shape * strength * (1.0 - hidden(dir, along));
-      }
-
-      float beamWeight(vec3 p, vec4 axis, vec4 at, vec4 right, vec4 up, vec4 more) {
-        float along = dot(p, axis.xyz);
-        float s = (along - at.w) / axis.w;
-        if (s <= 0.0 || s >= 1.0) return 0.0;
-        float r = more.y > 0.5 ? max(abs(dot(p, right.xyz)) / right.w, abs(dot(p, up.xyz)) / up.w) : length(p - axis.xyz * along) / max(along * more.x, 1e-6);
-        if (r >= 1.0) return 0.0;
-        float edge = 1.0 - r * r;
-        return pow(1.0 - s, more.z) * edge * edge;
-      }
-      vec3 beam(int i, vec3 dir, float distance) {
-        vec4 at = item(i, ${rows.beams}), axis = item(i, ${rows.beams + 1}), right = item(i, ${rows.beams + 2}), up = item(i, ${rows.beams + 3}), nits = item(i, ${rows.beams + 4}), more = item(i, ${rows.beams + 5}); // more: tangent, shaft, falloff, facing
-        if (nits.rgb == vec3(0.0)) return vec3(0.0);
-        float end = at.w + axis.w;
-        vec2 breadth = more.y > 0.5 ? vec2(right.w, up.w) : vec2(end * more.x);
-        vec3 off = eye - at.xyz;
-        mat3 own = transpose(mat3(right.xyz, up.xyz, axis.xyz));
-        vec2 t = span(vec3(-breadth, at.w), vec3(breadth, end), own * off, own * dir, distance);
-        if (t.y <= t.x) return vec3(0.0);
-        if (more.y < 0.5) {
-          float k = 1.0 + more.x * more.x, oa = dot(off, axis.xyz), da = dot(dir, axis.xyz);
-          float a = 1.0 - k * da * da, b = dot(off, dir) - k * oa * da, c = dot(off, off) - k * oa * oa, root = b * b - a * c;
-          if (abs(a) >= 1e-9) {
-            if (root <= 0.0) { if (a > 0.0) return vec3(0.0); }
-            else {
-              root = sqrt(root);
-              float x = (-b - root) / a, y = (-b + root) / a;
-              if (a > 0.0) t = vec2(max(t.x, x), min(t.y, y));
-              else if (da > 0.0) t.x = max(t.x, max(x, y));
-              else t.y = min(t.y, min(x, y));
-            }
-          }
-          if (t.y <= t.x) return vec3(0.0);
-        }
-        float step = (t.y - t.x) / 16.0, sum = 0.0, where = 0.0;
-        for (int s = 0; s < 16; s++) {
-          float d = t.x + (float(s) + 0.5) * step;
-          float w = beamWeight(off + dir * d, axis, at, right, up, more);
-          sum += w;
-          where += w * d;
-        }
-        if (sum == 0.0) return vec3(0.0);
-        return nits.rgb * sum * step * pow(max(0.0, 1.0 - dot(dir, axis.xyz)), more.w) * (1.0 - hidden(dir, where / sum));
-      }
-
-      #endif
       ${seen}
       #ifdef AIR
       // What fog volumes do at a pixel: between the blocks about it that see as far. At edges, where there are none, the
@@ -342,7 +266,8 @@ export function airMaterial(air: AirUniforms): RawShaderMaterial {
           sum += weight * texelFetch(fogBlocks, ivec2(block), 0);
           weights += weight;
         }
-        return weights > 0.0 ? sum / weights : volumesAlong(dir, distance);
+        if (weights > 0.0) return sum / weights;
+        return fogSteps < ${fogSteps.fine} ? texelFetch(fogBlocks, ivec2(first), 0) : volumesAlong(dir, distance);
       }
       #endif
       // The mean of what occlusion leaves over the pixels about one that are as far away.
@@ -381,14 +306,171 @@ export function airMaterial(air: AirUniforms): RawShaderMaterial {
           vec4 v = veil(dir, distance);
           light = light * (1.0 - v.w) + v.rgb;
           if (volumeCount > 0) { vec4 fog = fogAt(dir, distance); light = light * fog.w + fog.rgb; }
-          for (int i = 0; i < beamCount; i++) light += beam(i, dir, distance);
-          for (int i = 0; i < glowCount; i++) light += glow(i, dir, distance);
         }
         #endif
         color = vec4(light, distance >= 1e6 ? 0.0 : 1.0);
       }`,
   });
 }
+
+const glowGLSL = `
+  float bell(float r) { float inside = 1.0 - r * r; return r >= 1.0 ? 0.0 : exp(-3.0 * r * r) * inside * inside; }
+  float ray(float along, float across) { return 0.8 * bell(abs(along)) * bell(abs(across) / 0.08); }
+  float glowShape(int shape, vec2 p) {
+    float r = length(p);
+    if (shape == 1) return max(bell(abs(r - 0.7) / 0.3), 0.25 * bell(r));
+    if (shape == 2) return max(bell(r / 0.4), max(ray(p.x, p.y), ray(p.y, p.x)));
+    if (shape == 3) return max(bell(r / 0.3), ray(p.x, p.y));
+    return bell(r);
+  }
+  vec3 glow(int i, vec3 dir, float distance) {
+    vec4 at = item(i, ${rows.glows}), nits = item(i, ${rows.glows + 1}), more = item(i, ${rows.glows + 2}); // more: tolerance, fade, shape
+    vec3 to = at.xyz - eye;
+    float along = dot(to, dir);
+    if (along <= 0.0 || nits.rgb == vec3(0.0)) return vec3(0.0);
+    float radius = nits.w > 0.5 ? at.w * tanHalf * along : at.w / 2.0;
+    vec3 off = dir * along - to;
+    float share = length(off) / radius;
+    if (share >= 1.0) return vec3(0.0);
+    float strength = clamp((distance - along) / max(more.x, 0.02) + 1.0, 0.0, 1.0);
+    if (more.z > 0.0) strength *= more.z <= more.y ? float(length(to) < more.y) : 1.0 - smoothstep(more.y, more.z, length(to));
+    if (strength == 0.0) return vec3(0.0);
+    vec2 p = vec2(dot(off, right), dot(off, up)) / radius;
+    vec3 shape = more.w >= 4.0 ? texture(glowImages, vec3(0.5 + p.x / 2.0, 0.5 - p.y / 2.0, more.w - 4.0)).rgb : vec3(glowShape(int(more.w), p));
+    return nits.rgb * shape * strength * (1.0 - hidden(dir, along));
+  }
+`;
+
+const beamGLSL = `
+  float beamWeight(vec3 p, vec4 axis, vec4 at, vec4 right, vec4 up, vec4 more) {
+    float along = dot(p, axis.xyz);
+    float s = (along - at.w) / axis.w;
+    if (s <= 0.0 || s >= 1.0) return 0.0;
+    float r = more.y > 0.5 ? max(abs(dot(p, right.xyz)) / right.w, abs(dot(p, up.xyz)) / up.w) : length(p - axis.xyz * along) / max(along * more.x, 1e-6);
+    if (r >= 1.0) return 0.0;
+    float edge = 1.0 - r * r;
+    return pow(1.0 - s, more.z) * edge * edge;
+  }
+  vec3 beam(int i, vec3 dir, float distance) {
+    vec4 at = item(i, ${rows.beams}), axis = item(i, ${rows.beams + 1}), right = item(i, ${rows.beams + 2}), up = item(i, ${rows.beams + 3}), nits = item(i, ${rows.beams + 4}), more = item(i, ${rows.beams + 5}); // more: tangent, shaft, falloff, facing
+    if (nits.rgb == vec3(0.0)) return vec3(0.0);
+    float end = at.w + axis.w;
+    vec2 breadth = more.y > 0.5 ? vec2(right.w, up.w) : vec2(end * more.x);
+    vec3 off = eye - at.xyz;
+    mat3 own = transpose(mat3(right.xyz, up.xyz, axis.xyz));
+    vec2 t = span(vec3(-breadth, at.w), vec3(breadth, end), own * off, own * dir, distance);
+    if (t.y <= t.x) return vec3(0.0);
+    if (more.y < 0.5) {
+      float k = 1.0 + more.x * more.x, oa = dot(off, axis.xyz), da = dot(dir, axis.xyz);
+      float a = 1.0 - k * da * da, b = dot(off, dir) - k * oa * da, c = dot(off, off) - k * oa * oa, root = b * b - a * c;
+      if (abs(a) >= 1e-9) {
+        if (root <= 0.0) { if (a > 0.0) return vec3(0.0); }
+        else {
+          root = sqrt(root);
+          float x = (-b - root) / a, y = (-b + root) / a;
+          if (a > 0.0) t = vec2(max(t.x, x), min(t.y, y));
+          else if (da > 0.0) t.x = max(t.x, max(x, y));
+          else t.y = min(t.y, min(x, y));
+        }
+      }
+      if (t.y <= t.x) return vec3(0.0);
+    }
+    float step = (t.y - t.x) / 16.0, sum = 0.0, where = 0.0;
+    for (int s = 0; s < 16; s++) {
+      float d = t.x + (float(s) + 0.5) * step;
+      float w = beamWeight(off + dir * d, axis, at, right, up, more);
+      sum += w;
+      where += w * d;
+    }
+    if (sum == 0.0) return vec3(0.0);
+    return nits.rgb * sum * step * pow(max(0.0, 1.0 - dot(dir, axis.xyz)), more.w) * (1.0 - hidden(dir, where / sum));
+  }
+`;
+
+/** What shines in the air over a part of the picture: a square for each, which covers the ball that holds it. ball gives
+ *  its middle from the eye, and its radius; light what it adds to a pixel. */
+function airSprites(air: AirUniforms, of: { uniforms: string; functions: string; ball: string; light: string }): RawShaderMaterial {
+  return new RawShaderMaterial({
+    glslVersion: GLSL3,
+    depthTest: false,
+    depthWrite: false,
+    transparent: true,
+    blending: CustomBlending,
+    blendSrc: OneFactor,
+    blendDst: OneFactor,
+    uniforms: { ...air, ...eyeUniforms(), glowImages: { value: null } },
+    vertexShader: `
+      ${airFunctions}
+      uniform float tanHalf;
+      uniform vec2 size;
+      uniform vec3 right, up, forward;
+      in vec3 position; // a corner, -1 to 1
+      flat out int index;
+      ${of.ball}
+      // Where a ball ends to both sides on the screen, by its middle to that side and ahead; all of it where it
+      // reaches beside the eye.
+      vec2 ends(float side, float ahead, float radius) {
+        float d = length(vec2(side, ahead));
+        if (d <= radius) return vec2(-1e3, 1e3);
+        float middle = atan(side, ahead), wide = asin(radius / d);
+        return tan(clamp(vec2(middle - wide, middle + wide), -1.57, 1.57));
+      }
+      void main() {
+        index = gl_InstanceID;
+        vec4 round_ = ball(index);
+        vec3 own = vec3(dot(round_.xyz, right), dot(round_.xyz, up), dot(round_.xyz, forward));
+        if (own.z + round_.w <= 0.0) { gl_Position = vec4(2.0, 2.0, 2.0, 1.0); return; } // behind the eye
+        vec2 across = ends(own.x, own.z, round_.w), upward = ends(own.y, own.z, round_.w);
+        vec2 corner = vec2(position.x < 0.0 ? across.x : across.y, position.y < 0.0 ? upward.x : upward.y) / (tanHalf * vec2(size.x / size.y, 1.0));
+        gl_Position = vec4(clamp(corner, -1.0, 1.0), 0.0, 1.0);
+      }`,
+    fragmentShader: `
+      ${airFunctions}
+      precision highp sampler2DArray;
+      uniform sampler2D depth;
+      uniform mat4 toWorld;
+      uniform float tanHalf;
+      uniform vec2 size;
+      uniform vec3 right, up, forward;
+      ${of.uniforms}
+      flat in int index;
+      out vec4 color;
+      ${of.functions}
+      ${seen}
+      void main() {
+        vec2 uv = gl_FragCoord.xy / size;
+        vec3 view = rayAt(uv);
+        vec3 dir = normalize(view.x * right + view.y * up - view.z * forward);
+        color = vec4(${of.light}(index, dir, distanceAt(uv)), 0.0);
+      }`,
+  });
+}
+
+export const glowMaterial = (air: AirUniforms) =>
+  airSprites(air, {
+    uniforms: "uniform sampler2DArray glowImages;",
+    functions: glowGLSL,
+    light: "glow",
+    ball: `vec4 ball(int i) {
+        vec4 at = item(i, ${rows.glows}), nits = item(i, ${rows.glows + 1});
+        vec3 to = at.xyz - eye;
+        float share = at.w * tanHalf; // of its distance
+        return vec4(to, nits.w > 0.5 ? length(to) * share / sqrt(1.0 + share * share) : at.w / 2.0);
+      }`,
+  });
+
+export const beamMaterial = (air: AirUniforms) =>
+  airSprites(air, {
+    uniforms: "",
+    functions: beamGLSL,
+    light: "beam",
+    ball: `vec4 ball(int i) {
+        vec4 at = item(i, ${rows.beams}), axis = item(i, ${rows.beams + 1}), more = item(i, ${rows.beams + 5});
+        float end = at.w + axis.w;
+        vec2 breadth = more.y > 0.5 ? vec2(item(i, ${rows.beams + 2}).w, item(i, ${rows.beams + 3}).w) : vec2(end * more.x);
+        return vec4(at.xyz + axis.xyz * (at.w + axis.w / 2.0) - eye, length(vec3(breadth, axis.w / 2.0)));
+      }`,
+  });
 
 /** What fog volumes do to the light of one pixel of each block. */
 export function fogMaterial(air: AirUniforms): RawShaderMaterial {

@@ -4,8 +4,10 @@ import type { Mirrors } from "../../features/data";
 /** The most places from which is captured what surfaces mirror, as core/mirror has it. */
 const mostPlaces = 64;
 
-/** The most lamps that are mirrored at once: those that seem brightest from the camera. */
-const mostLamps = 24;
+/** The most lamps that are mirrored at once, and while something moves on a slow machine: those that seem brightest
+ *  from the camera. */
+export const mostLamps = 24;
+export const mostLampsInHaste = 3;
 
 /** What surfaces mirror, as core/mirror has it. It wants uniforms of `mirrorUniforms`, and PI. */
 export const mirrorGLSL = `
@@ -156,13 +158,13 @@ export function setMirrors(u: ReturnType<typeof mirrorUniforms>, m: Mirrors) {
   u.tableSide.value = m.tableSide;
 }
 
-/** Hands the lamps that seem brightest from a place to the uniforms, with what each sends now. */
-export function setLamps(u: ReturnType<typeof mirrorUniforms>, lamps: Mirrors["lamps"], now: Record<string, readonly [number, number, number]>, eye: Vector3) {
+/** Hands the lamps that seem brightest from a place to the uniforms, so many at most, with what each sends now. */
+export function setLamps(u: ReturnType<typeof mirrorUniforms>, lamps: Mirrors["lamps"], now: Record<string, readonly [number, number, number]>, eye: Vector3, most = mostLamps) {
   const seems = (l: Mirrors["lamps"][number]) => {
     const d2 = l.parallel ? 1 : eye.distanceToSquared({ x: l.at[0], y: l.at[1], z: l.at[2] });
     return Math.max(...l.candela) / Math.max(d2, 1e-4);
   };
-  const chosen = lamps.length <= mostLamps ? lamps : lamps.map((l) => ({ l, by: seems(l) })).sort((a, b) => b.by - a.by).slice(0, mostLamps).map(({ l }) => l);
+  const chosen = lamps.length <= most ? lamps : lamps.map((l) => ({ l, by: seems(l) })).sort((a, b) => b.by - a.by).slice(0, most).map(({ l }) => l);
   chosen.forEach((l, i) => {
     u.lampAt.value[i]!.set(...l.at, l.parallel ? -l.radius : l.radius);
     u.lampAim.value[i]!.set(...l.aim, l.range);
