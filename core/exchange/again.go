@@ -122,23 +122,23 @@ func Into(ctx context.Context, l, file *level.Level, name string) (level.Operati
 			before[titleOf(m)] = append(before[titleOf(m)], m)
 		}
 	}
-	t := &taker{level: l, file: file, ids: l.NewIDs(), op: &op, materials: map[string]string{}}
+	t := &taker{level: l, file: file, ids: l.NewIDs(), op: &op, materials: map[string]string{}, known: map[string]string{}}
+	isNew := importOf(l, name) == nil && !CameFrom(l, name)
 	inLevel, inFile := l.World(), file.World()
 	// What hangs on what is the level's to say: the file only says where a mesh is.
 	now, matched := make([]level.Mesh, len(file.Meshes)), make([]*level.Mesh, len(file.Meshes))
-	known := map[string]string{} // ids of the level, by those of the file
 	for i, m := range file.Meshes {
 		now[i] = *m
 		now[i].Parent, now[i].Transform.Position = "", level.Vec(inFile.Pose(&m.Entity).Position)
 		if was := takeNearest(before, titleOf(m), &now[i], inLevel); was != nil {
-			matched[i], known[m.ID] = was, was.ID
+			matched[i], t.known[m.ID] = was, was.ID
 		}
 	}
 	for i, own := range file.Meshes {
 		m, was, title := &now[i], matched[i], titleOf(own)
 		switch {
 		case was == nil || was.Parent == "":
-		case known[own.Parent] == was.Parent:
+		case t.known[own.Parent] == was.Parent:
 			m.Transform.Position = own.Transform.Position // on the same carrier
 		default:
 			m.Transform.Position = level.Vec(inLevel.CarrierPose(&was.Entity).Seen(inFile.Pose(&own.Entity)).Position)
@@ -163,6 +163,9 @@ func Into(ctx context.Context, l, file *level.Level, name string) (level.Operati
 			op.Steps = append(op.Steps, level.Remove(m.ID))
 			out.Removed = append(out.Removed, title)
 		}
+	}
+	if isNew {
+		out.Added = append(out.Added, t.addRest()...)
 	}
 	if len(op.Steps) == 0 {
 		return op, out, nil
@@ -237,27 +240,104 @@ type taker struct {
 	ids         *level.IDs
 	op          *level.Operation
 	materials   map[string]string // of the file, to those of the level
+	known       map[string]string // ids of other things of the file, to those of the level
 }
 
 func (t *taker) add(m *level.Mesh, tag string) error {
 	next := *m
 	next.ID = t.ids.Keep(m.ID)
+	if next.ID != m.ID {
+		next.Name = titleOf(m) // by which it is found when the file comes again
+	}
+	t.known[m.ID] = next.ID
 	if !slices.Contains(next.Tags, tag) {
 		next.Tags = append(slices.Clone(next.Tags), tag)
 	}
 	next.Surface.Material = t.material(m.Surface.Material)
 	t.op.Steps = append(t.op.Steps, level.Add("meshes", &next))
-	for _, light := range t.file.Lights { // of a rule for fixtures
+	for _, light := range t.file.Lights { // of a rule for fixtures, or below it in the file
 		if light.Parent == m.ID {
-			carried := *light
-			carried.ID, carried.Parent = t.ids.Keep(light.ID), next.ID
-			t.op.Steps = append(t.op.Steps, level.Add("lights", &carried))
+			t.addLight(light)
 		}
 	}
 	if len(t.level.Meshes)+len(t.op.Steps) > level.MaxEntities {
 		return fault("", "brings the level to more than %d meshes", level.MaxEntities)
 	}
 	return nil
+}
+
+// addLight adds a light of the file, where it has not come with what it hangs on.
+func (t *taker) addLight(light *level.Light) {
+	next := *light
+	next.ID, next.Parent = t.ids.Keep(light.ID), t.known[light.Parent]
+	t.known[light.ID] = next.ID
+	if light.Profile != "" {
+		next.Profile = t.profile(light.Profile)
+	}
+	if light.Gobo != nil {
+		gobo := *light.Gobo
+		gobo.Image = t.image(gobo.Image)
+		next.Gobo = &gobo
+	}
+	t.op.Steps = append(t.op.Steps, level.Add("lights", &next))
+}
+
+// addRest adds what a file that is new in the level has beside its meshes: lights and viewpoints. Their names are
+// returned.
+func (t *taker) addRest() (names []string) {
+	w := t.file.World()
+	for _, light := range t.file.Lights {
+		if t.known[light.ID] != "" {
+			continue
+		}
+		free := *light
+		free.Entity = standing(w, &light.Entity)
+		t.addLight(&free)
+		names = append(names, cmp.Or(light.Name, light.ID))
+	}
+	for _, v := range t.file.Viewpoints {
+		if len(t.file.Viewpoints) == 1 && v.Name == overviewName {
+			continue // it was made for a level of the file alone
+		}
+		free := *v
+		free.Entity = standing(w, &v.Entity)
+		free.ID = t.ids.Keep(v.ID)
+		t.op.Steps = append(t.op.Steps, level.Add("viewpoints", &free))
+		names = append(names, cmp.Or(v.Name, v.ID))
+	}
+	return names
+}
+
+// standing is an entity that hangs on nothing, where it is.
+func standing(w *level.World, e *level.Entity) level.Entity {
+	free, pose := *e, w.Pose(e)
+	q := pose.Rotation
+	free.Parent, free.Transform = "", level.Transform{Position: level.Vec(pose.Position), Rotation: [4]float64{q.V[0], q.V[1], q.V[2], q.W}}
+	return free
+}
+
+// profile is a profile of the file in the level, added.
+func (t *taker) profile(id string) string {
+	if known := t.known[id]; known != "" {
+		return known
+	}
+	next := *level.ByID[level.LightProfile](t.file, id)
+	next.ID = t.ids.Keep(id)
+	t.known[id] = next.ID
+	t.op.Steps = append(t.op.Steps, level.Add("profiles", &next))
+	return next.ID
+}
+
+// image is an image of the file in the level, added.
+func (t *taker) image(id string) string {
+	if known := t.known[id]; known != "" {
+		return known
+	}
+	next := *t.file.Image(id)
+	next.ID = t.ids.Keep(id)
+	t.known[id] = next.ID
+	t.op.Steps = append(t.op.Steps, level.Add("images", &next))
+	return next.ID
 }
 
 // material is the level's material of the name that one of the file has, or that one, added.
@@ -278,10 +358,7 @@ func (t *taker) material(id string) string {
 	next := *src
 	next.ID = t.ids.Keep(src.ID)
 	if src.Image != "" {
-		image := *t.file.Image(src.Image)
-		image.ID = t.ids.Keep(image.ID)
-		next.Image = image.ID
-		t.op.Steps = append(t.op.Steps, level.Add("images", &image))
+		next.Image = t.image(src.Image)
 	}
 	t.op.Steps = append(t.op.Steps, level.Add("materials", &next))
 	t.materials[id] = next.ID

@@ -11,6 +11,7 @@ import (
 	"grotta/core/exchange"
 	"grotta/core/geom"
 	"grotta/core/level"
+	"grotta/demo"
 )
 
 const twoCrates = `o Floor
@@ -158,4 +159,43 @@ func TestEachFileHasItsPlace(t *testing.T) {
 		_, _, err := exchange.Read(&exchange.Files{Name: "yard.obj", Data: []byte(twoCrates)}, exchange.Options{Place: &bad})
 		assert.ErrorContains(t, err, "/at/")
 	}
+}
+
+// A file that is new in a level brings its lights and viewpoints; when it comes again, lights stay as the level has
+// them.
+func TestANewFileBringsItsLights(t *testing.T) {
+	l, _ := read(t, "yard.obj", []byte(twoCrates), exchange.Options{})
+	doc := demo.Room()
+	data, _, err := exchange.WriteGLTF(doc)
+	require.NoError(t, err)
+	file, _ := read(t, "room.glb", data, exchange.Options{Place: &exchange.Place{At: level.Vec{50, 0, 0}}})
+	op, merged, err := exchange.Into(t.Context(), l, file, "room.glb")
+	require.NoError(t, err)
+	next, _, err := l.Apply(op)
+	require.NoError(t, err)
+	assert.Len(t, next.Lights, len(doc.Lights))
+	assert.Len(t, next.Viewpoints, len(l.Viewpoints)+len(doc.Viewpoints))
+	was, is := doc.World(), next.World()
+	for _, light := range doc.Lights {
+		now := next.Light(light.ID)
+		require.NotNil(t, now, light.ID)
+		nearVec(t, was.Pose(&light.Entity).Position.Add(geom.Vec3{50, 0, 0}), is.Pose(&now.Entity).Position, light.ID)
+		assert.Contains(t, merged.Added, light.Name)
+	}
+
+	file, _ = read(t, "room.glb", data, exchange.Options{}.AsBefore(next, "room.glb"))
+	op, _, err = exchange.Into(t.Context(), next, file, "room.glb")
+	require.NoError(t, err)
+	assert.Empty(t, op.Steps)
+	op, _, err = exchange.Into(t.Context(), next, lampLevel(t), "lamp.gltf")
+	require.NoError(t, err)
+	next, _, err = next.Apply(op)
+	require.NoError(t, err)
+	require.NotNil(t, next.Light("bulb"))
+	assert.Equal(t, "shade", next.Light("bulb").Parent, "it hangs there too")
+}
+
+func lampLevel(t *testing.T) *level.Level {
+	l, _ := read(t, "lamp.gltf", lampFile(t), exchange.Options{})
+	return l
 }

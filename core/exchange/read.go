@@ -423,7 +423,7 @@ func settle(l *level.Level, unitM float64, unitWasSaid bool, report *Report) {
 		from := middle.Add(geom.Vec3{0.55, 0.45, 0.75}.Mul(max(size.Len(), 1)))
 		q := geom.LookRotation(middle.Sub(from))
 		v := level.Default[level.Viewpoint]()
-		v.ID, v.Name = l.FreshID("overview"), "Overview"
+		v.ID, v.Name = l.FreshID(overviewName), overviewName
 		v.Transform.Position, v.Transform.Rotation = level.Vec(from), [4]float64{q.V[0], q.V[1], q.V[2], q.W}
 		l.Viewpoints = append(l.Viewpoints, &v)
 	}
@@ -433,6 +433,9 @@ func settle(l *level.Level, unitM float64, unitWasSaid bool, report *Report) {
 		report.note("Nothing in the file shines, so an overcast sky of %d nt and an ambient light of %d lx were added.", startSkyNits, startAmbientLux)
 	}
 }
+
+// overviewName is what the viewpoint is called that a file without one gets.
+const overviewName = "Overview"
 
 // Light of a level that has none of its own, which shows it at the exposure that levels begin with.
 const (
