@@ -388,6 +388,11 @@ type NewPreview struct {
 	Source    string          `json:"source" maxLength:"96" doc:"Id of the source, such as a light's."`
 }
 
+// TriedChange is a change that is only tried.
+type TriedChange struct {
+	Operation level.Operation `json:"operation" doc:"The change, on the newest revision."`
+}
+
 // WantedLayers are baked layers to be read at once.
 type WantedLayers struct {
 	Layers []LayerOf `json:"layers" maxItems:"512"`

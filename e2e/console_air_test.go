@@ -6,11 +6,14 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"grotta/api"
 	"grotta/core/level"
 	"grotta/e2e/harness"
 )
@@ -137,6 +140,32 @@ func colourfulness(m image.Image) float64 {
 
 // While a fader is dragged so is its light in the fog, with the service asked once
 // for that share; and what sways moves as time goes on.
+// A glow shows where it would be placed, and while its luminance is dragged, before anything is saved.
+func TestGlowsShowBeforeTheyAreSavedInTheBrowser(t *testing.T) {
+	t.Parallel()
+	maren, l, g := room(t)
+	_, err := harness.BakeAndWait(ctx, maren, l.ID, "draft")
+	require.NoError(t, err)
+	p := openWithAir(t, g)
+	p.onBench("maren", l.ID)
+	p.key("m") // markers are no light
+	middle := func() float64 { return brightness(p.view(), 0.35, 0.35, 0.65, 0.75) }
+	before, revision := middle(), current(t, maren, l.ID)
+	p.key("G", input.ModifierShift)
+	for x := 600.0; x <= 640; x += 20 {
+		p.do(chromedp.MouseEvent(input.MouseMoved, x, 330))
+	}
+	p.do(chromedp.WaitVisible(`[data-testid=view][data-tried]`))
+	p.eval(`document.querySelector("[data-testid=view] canvas").addEventListener("pointerleave", (e) => e.stopImmediatePropagation(), true), ""`)
+	assert.Greater(t, middle(), before+0.5, "it glows under the pointer")
+	assert.Equal(t, revision, current(t, maren, l.ID), "nothing is saved")
+	p.clickAt(640, 330)
+	p.do(chromedp.KeyEvent(kb.Escape))
+	eventually(t, maren, l.ID, func(d api.Document) bool { return len(d.Document.Glows) == 1 })
+	p.do(chromedp.WaitNotPresent(`[data-testid=view][data-tried]`))
+	assert.Greater(t, middle(), before+0.5, "it stays")
+}
+
 func TestDraggedLightAndSwayInTheBrowser(t *testing.T) {
 	t.Parallel()
 	maren, l, g := room(t)

@@ -18,6 +18,7 @@ import (
 	"grotta/core/mirror"
 	"grotta/core/parallel"
 	"grotta/core/scatter"
+	"grotta/core/scene"
 	"grotta/core/sky"
 )
 
@@ -71,15 +72,21 @@ const far = air.Far
 // Air makes a level's air ready, with the light in its fog, and tells what that
 // costs.
 func Air(ctx context.Context, p *bake.Prepared, ask scatter.Ask) (*air.Air, []scatter.Cost, error) {
-	a := air.Of(p.Scene.Level, p.Scene.World, sky.OfLevel(p.Scene.Level))
+	a := UnlitAir(p.Scene.Level, p.Scene.World, p.Scene)
+	costs, err := scatter.Light(ctx, p, a, ask)
+	return a, costs, err
+}
+
+// UnlitAir is a level's air without the light of lamps in its fog, among the surfaces of a scene.
+func UnlitAir(l *level.Level, w *level.World, s *scene.Scene) *air.Air {
+	a := air.Of(l, w, sky.OfLevel(l))
 	for i := range a.Motes {
 		a.Motes[i].Stop(func(from, dir geom.Vec3, far float64) (float64, bool) {
-			hit, ok := p.Scene.See(from, dir, far)
+			hit, ok := s.See(from, dir, far)
 			return hit.Distance, ok
 		})
 	}
-	costs, err := scatter.Light(ctx, p, a, ask)
-	return a, costs, err
+	return a
 }
 
 // Mirrors captures what a level's materials mirror, under a lightmap; nil where none does.

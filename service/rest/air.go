@@ -15,6 +15,7 @@ import (
 	"grotta/core/half"
 	"grotta/core/level"
 	"grotta/core/scatter"
+	"grotta/core/shot"
 )
 
 // Distances of sight that an air is described by, for things of these sizes.
@@ -31,15 +32,24 @@ func (s *server) registerAir(a huma.API, tag string) {
 			if err != nil {
 				return nil, s.problem(err)
 			}
-			body := api.AirReport{Level: o.info.ID, Revision: o.info.Revision, Air: *air, Costs: each(costs, costOf), Sight: []api.Sight{}}
-			for i := range air.Settings {
-				set := &air.Settings[i]
-				for _, size := range sightSizesM {
-					body.Sight = append(body.Sight, api.Sight{Zone: set.Zone, SizeM: size, VanishM: set.VanishM(size, eyeHeightM, maxSightM)})
-				}
-			}
-			return answer(s, body, nil)
+			return answer(s, o.airReport(air, costs), nil)
 		})
+	would := operation("POST", "/levels/{id}/air/preview", "preview-air", "A level's air after a change that is not saved", tag)
+	would.Description = "For a hand that drags a glow or fog: nothing is stored, and light in fog is not computed, so there are no costs. What falls stops at the surfaces of the level as it is."
+	huma.Register(a, would, func(ctx context.Context, in *struct {
+		LevelPath
+		Body api.TriedChange
+	}) (*out[api.AirReport], error) {
+		o, err := s.open(ctx, in.ID)
+		if err != nil {
+			return nil, err
+		}
+		next, _, err := o.doc.ApplyContext(ctx, in.Body.Operation)
+		if err != nil {
+			return nil, s.problem(err)
+		}
+		return answer(s, o.airReport(shot.UnlitAir(next, next.World(), o.prepared.Scene), nil), nil)
+	})
 	op := operation("GET", "/levels/{id}/fog", "get-fog", "The light in a level's fog volumes", tag)
 	op.Description = "Little-endian: width, height, depth (uint32) of the whole; for each volume of the air, in order, its first layer, and its cells across, up and along (uint32; 0 where it is not lit); a float32 that values are to be multiplied by. Then half-floats, four a cell: red, green, blue, 0 in lux; and again as much: x, y, z of the luminance's direction, 0."
 	op.Responses = binaryResponse("application/octet-stream")
@@ -57,6 +67,17 @@ func (s *server) registerAir(a huma.API, tag string) {
 		}
 		return &fileOut{"application/octet-stream", "", packFog(air)}, nil
 	})
+}
+
+func (o *opened) airReport(a *air.Air, costs []scatter.Cost) api.AirReport {
+	body := api.AirReport{Level: o.info.ID, Revision: o.info.Revision, Air: *a, Costs: each(costs, costOf), Sight: []api.Sight{}}
+	for i := range a.Settings {
+		set := &a.Settings[i]
+		for _, size := range sightSizesM {
+			body.Sight = append(body.Sight, api.Sight{Zone: set.Zone, SizeM: size, VanishM: set.VanishM(size, eyeHeightM, maxSightM)})
+		}
+	}
+	return body
 }
 
 const (

@@ -129,3 +129,30 @@ func TestAnswersAreCompressed(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, plain.Body.String(), string(text))
 }
+
+// The air of a change that is only tried has what is dragged where it would be, and changes nothing.
+func TestPreviewOfTheAir(t *testing.T) {
+	h := newHouse(t)
+	furnished(t, h)
+	ask := func(op level.Operation) *httptest.ResponseRecorder {
+		body, err := json.Marshal(api.TriedChange{Operation: op})
+		require.NoError(t, err)
+		return h.ask(t, "POST", "/api/v1/levels/"+h.level+"/air/preview", h.who["viewer"], string(body))
+	}
+	halo := level.Default[level.Glow]()
+	halo.ID, halo.Parent, halo.Transform.Position, halo.Luminance = "halo", "lamp", level.Vec{0, 0.5, 0}, 300
+	w := ask(level.Batch("try", level.Add("glows", &halo), level.Set("lamp", map[string]any{"transform.position": []float64{1, 2, 3}})))
+	require.Equal(t, http.StatusOK, w.Code, w.Body)
+	var got api.AirReport
+	require.NoError(t, json.Unmarshal(w.Body.Bytes(), &got))
+	require.Len(t, got.Air.Glows, 1)
+	assert.InDeltaSlice(t, []float64{1, 2.5, 3}, got.Air.Glows[0].At[:], 1e-9, "where it hangs, at the place that the lamp would have")
+	assert.Equal(t, 2, got.Revision)
+	assert.NotEmpty(t, got.Sight)
+
+	w = h.ask(t, "GET", "/api/v1/levels/"+h.level+"/air", h.who["viewer"], "")
+	require.NoError(t, json.Unmarshal(w.Body.Bytes(), &got))
+	assert.Empty(t, got.Air.Glows, "nothing was saved")
+	assert.Equal(t, http.StatusUnprocessableEntity, ask(level.Set("lamp", map[string]any{"strength": -1})).Code)
+	assert.NotEqual(t, http.StatusOK, ask(level.Remove("nobody")).Code)
+}

@@ -161,6 +161,7 @@ var Table = map[string]Need{
 	"get-layer":                 viewer,
 	"get-layers":                viewer,
 	"preview-light":             viewer,
+	"preview-air":               viewer,
 	"get-lightmap":              viewer,
 	"export-lightmap":           viewer,
 	"get-profile":               viewer,

@@ -78,6 +78,12 @@ export async function takePreview(id: string, operation: Operation, source: stri
   return response.ok ? (data as unknown as ArrayBuffer) : null;
 }
 
+/** The air after a change that is not saved; null where it cannot be had. */
+export async function takeAirPreview(id: string, operation: Operation, signal: AbortSignal): Promise<AirReport | null> {
+  const { data } = await api.POST("/api/v1/levels/{id}/air/preview", { params: { path: { id } }, body: { operation }, signal });
+  return data ?? null;
+}
+
 /** Baked layers of a level, many at once, as bytes. */
 export async function takeLayers(id: string, layers: readonly Schemas["LayerOf"][], signal: AbortSignal): Promise<ArrayBuffer> {
   return (await take(api.POST("/api/v1/levels/{id}/layers", { params: { path: { id } }, body: { layers: [...layers] }, parseAs: "arrayBuffer", signal }))) as unknown as ArrayBuffer;

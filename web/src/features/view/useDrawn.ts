@@ -10,6 +10,7 @@ import { stripOf, weightOf } from "../../engine/weights";
 import { useBench } from "../../model/bench";
 import { pendingLive } from "../../model/pending";
 import type { Session } from "../session";
+import { useAirPreview } from "./useAirPreview";
 import { usePreview } from "./usePreview";
 import { useAir, useFog, useFogOf, useLayers, useMirrors, useMovingLight, usePixels, usePlatforms, useScene, sceneColors, useSeconds, useSky } from "../data";
 
@@ -105,7 +106,10 @@ export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Doc
     if (changed) stage?.refresh();
   }, [stage, host, mix, scene, state, layers, lights, live, muted, solo, flicker, previews, session.waiting, doc.level.revision]);
 
-  const report = useAir(doc.level.id, doc.level.revision).data;
+  const read = useAir(doc.level.id, doc.level.revision).data;
+  const tried = useAirPreview(session, ghost, read);
+  // The fog's own light is that of the last revision, wherever its volumes are dragged.
+  const report = useMemo(() => (tried && read ? { ...tried, revision: read.revision, costs: read.costs } : read), [tried, read]);
   const fog = useFog(doc.level.id, report).data ?? null;
   // What each source that shows in fog weighs now, times what it weighs as saved.
   const inFog = useMemo(() => {
@@ -146,8 +150,10 @@ export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Doc
     };
     const shown = fogNow && fogNow.revision === report.revision ? fogNow : null;
     stage?.setAir({ report, zones: level.zones, fog: shown, images, tint, exposure, look: lookOn, air: airOn, seconds }, lightMax);
+    if (host && tried) host.dataset.tried = "";
+    else delete host?.dataset.tried;
     if (host && (shown || report.costs.length === 0)) host.dataset.air = String(report.revision);
-  }, [stage, host, report, fogNow, images, level.zones, state, live, muted, solo, exposure, lookOn, airOn, seconds, lightMax]);
+  }, [stage, host, report, tried, fogNow, images, level.zones, state, live, muted, solo, exposure, lookOn, airOn, seconds, lightMax]);
 
   useEffect(() => {
     stage?.setSkyNits((live.sky?.strength ?? level.environment.sky.luminance) * (muted.sky ? 0 : 1));
