@@ -435,12 +435,19 @@ export class Stage {
   }
 
   /** Asks for a frame. */
-  draw = () => {
+  draw = () => (this.held ? this.moved() : this.ask());
+
+  private ask() {
     this.whole = false;
     this.stale = true;
     clearTimeout(this.finishing);
     this.request();
-  };
+  }
+
+  /** Tells whether a hand drags something in the level: what is drawn then is to follow it. */
+  hold(on: boolean) {
+    this.held = on;
+  }
 
   /** Leaves a picture that is drawn piece by piece, so that the view follows the hand at once. */
   private giveUp() {
@@ -456,6 +463,7 @@ export class Stage {
   private readonly quality = new Quality();
   private fineness: Fineness = { scale: 1, samples: 4 };
   private moving = false;
+  private held = false;
   private resting: ReturnType<typeof setTimeout> | undefined;
   private whole = false; // all of the picture is drawn, or will be with the next frame
   private finishing: ReturnType<typeof setTimeout> | undefined;
@@ -471,9 +479,9 @@ export class Stage {
     clearTimeout(this.resting);
     this.resting = setTimeout(() => {
       this.moving = false;
-      this.draw();
+      this.ask();
     }, settledMs);
-    this.draw();
+    this.ask();
   };
 
   private setFineness(f: Fineness) {
@@ -560,7 +568,7 @@ export class Stage {
     while (!steps.next().done) if (!all) return this.noteFrame(null);
     this.job = null;
     this.noteFrame(frame);
-    if (this.stale) this.draw();
+    if (this.stale) this.ask();
   }
 
   /** Draws all that is seen. */

@@ -52,6 +52,9 @@ export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Doc
     if (host && mirrors) host.dataset.mirrors = String(mirrors.places.length);
   }, [stage, host, mirrors, mirrorsOn, scene, mix]);
 
+  const inHand = session.inGesture || ghost !== null || Object.keys(dragged).length > 0;
+  useEffect(() => stage?.hold(inHand), [stage, inHand]);
+
   const seconds = useSeconds(playing);
   const lights = level.lights;
   // A level without flicker is the same at all times, and need not be mixed again.

@@ -63,7 +63,7 @@ function Thumbnail({ level }: { level: LevelInfo }) {
   return (
     <div ref={element} className="dim grid aspect-video place-items-center bg-base-200">
       {src && <img src={src} alt={`A shot of ${level.name}`} className="h-full w-full object-cover" />}
-      {failed && "no picture"}
+      {!src && (failed ? "no picture" : "drawing…")}
     </div>
   );
 }
