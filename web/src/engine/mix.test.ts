@@ -6,10 +6,14 @@ import { halfScale, Mix } from "./mix";
 
 /** What the card does with a mix: the lux at the first texel of each tile, by "page x y". */
 function card(mix: Mix) {
-  const lux = new Map<string, number[]>();
+  const shown = new Map<string, number[]>(), kept = new Map<string, number[]>();
   return (x: number, y: number, c: number, page = 0): number => {
     for (const sum of mix.takeDue()) {
-      for (const t of sum.tiles) lux.set(`${sum.page} ${t.x} ${t.y}`, [0, 0, 0]);
+      const lux = sum.keeps ? kept : shown;
+      for (const t of sum.tiles) {
+        const name = `${sum.page} ${t.x} ${t.y}`;
+        lux.set(name, sum.onKept ? [...kept.get(name)!] : [0, 0, 0]);
+      }
       sum.addends.forEach((list, sheet) => {
         for (const { x, y, slot, weight } of list) {
           const at = lux.get(`${sum.page} ${x} ${y}`)!;
@@ -17,7 +21,7 @@ function card(mix: Mix) {
         }
       });
     }
-    return lux.get(`${page} ${Math.floor(x / tileSide)} ${Math.floor(y / tileSide)}`)?.[c] ?? 0;
+    return shown.get(`${page} ${Math.floor(x / tileSide)} ${Math.floor(y / tileSide)}`)?.[c] ?? 0;
   };
 }
 
@@ -33,6 +37,42 @@ describe("a mix", () => {
     expect(m.setWeight("b", [0.5, 0.25, 0])).toBe(true);
     expect([0, 1, 2].map((c) => lux(5, 5, c))).toEqual([4, 1, 1]);
     expect(lux(40, 5, 0)).toBe(0);
+  });
+
+  it("keeps the sum of the others while one source changes again and again", () => {
+    const m = new Mix(64, 1);
+    const lux = card(m);
+    m.setLayer("a", "k1", layer(1));
+    m.setLayer("b", "k2", layer(4));
+    m.setWeight("a", [1, 1, 1]);
+    m.setWeight("b", [1, 1, 1]);
+    expect(lux(5, 5, 0)).toBe(5);
+    for (const w of [2, 3, 4, 0, 7]) {
+      m.setWeight("a", [w, w, w]);
+      expect(lux(5, 5, 0)).toBe(w + 4);
+    }
+    m.setWeight("a", [6, 6, 6]);
+    expect(m.takeDue().map((s) => [s.onKept, s.keeps, s.addends.flat().length])).toEqual([[true, false, 1]]); // itself alone
+    // Another one changes: what is kept is of no use, for either of them.
+    m.setWeight("b", [2, 2, 2]);
+    expect(lux(5, 5, 0)).toBe(14);
+    m.setWeight("a", [1, 1, 1]);
+    expect(lux(5, 5, 0)).toBe(9);
+    m.setWeight("a", [2, 2, 2]);
+    expect(lux(5, 5, 0)).toBe(10);
+    m.setWeight("b", [3, 3, 3]);
+    m.setWeight("a", [3, 3, 3]);
+    expect(lux(5, 5, 0)).toBe(15);
+    for (const w of [1, 2, 3]) {
+      m.setWeight("b", [w, w, w]);
+      expect(lux(5, 5, 0)).toBe(3 + 4 * w);
+    }
+    // A layer that is swapped again and again, as of a lamp that is dragged.
+    for (const v of [2, 8, 16]) {
+      m.takesPreview({ id: "a", layer: layer(v) });
+      m.setWeight("a", [1, 1, 1]);
+      expect(lux(5, 5, 0)).toBe(v + 12);
+    }
   });
 
   it("follows a weight and tells whether it changed anything", () => {

@@ -23,8 +23,12 @@ type Entry = { key: string; layer: Layer; weight: Weight; slots: number[]; stale
 /** What is added to a tile: a slot of a sheet, times a weight. */
 export type Addend = { x: number; y: number; slot: number; weight: Weight };
 
-/** Addends of a page: for each sheet its own. */
-export type Sum = { page: number; tiles: { x: number; y: number }[]; addends: Addend[][] };
+/** Addends of a page: for each sheet its own. They come to what is kept of the tiles, or to nothing, and make the
+ *  lightmap, or what is kept. */
+export type Sum = { page: number; onKept: boolean; keeps: boolean; tiles: { x: number; y: number }[]; addends: Addend[][] };
+
+/** The most texels of all pages of which sums are kept: 16 bytes each. */
+export const mostKept = 4 << 20;
 
 export class Mix {
   readonly sheets: Sheet[] = [];
@@ -33,6 +37,11 @@ export class Mix {
   private readonly parts = new Map<number, { entry: Entry; slot: number }[]>(); // of each tile
   private readonly due = new Set<number>();
   private readonly across: number;
+  // While one source changes again and again, as under a hand, the sum of the others is kept tile by tile.
+  private readonly changed = new Set<string>(); // sources, since the last sums
+  private last = ""; // the source that alone had changed then
+  private hot = ""; // the source that is not in what is kept
+  private readonly kept = new Set<number>();
 
   constructor(
     readonly pageSize: number,
@@ -51,7 +60,9 @@ export class Mix {
       texture.clearLayerUpdates();
       texture.needsUpdate = true;
     }
-    for (const e of this.entries.values()) this.touch(e);
+    for (const [id, e] of this.entries) this.touch(id, e);
+    this.kept.clear();
+    this.hot = this.last = "";
   }
 
   /** Puts a source's layer in, in place of an older one. */
@@ -91,27 +102,55 @@ export class Mix {
     const e = this.entries.get(source);
     if (!e || (e.weight[0] === weight[0] && e.weight[1] === weight[1] && e.weight[2] === weight[2])) return false;
     e.weight = weight;
-    this.touch(e);
+    this.touch(source, e);
     return true;
   }
 
-  /** What has to be added up since the last call, page by page. */
+  /** What has to be added up since the last call, page by page, in this order. */
   takeDue(): Sum[] {
-    const sums = new Map<number, Sum>();
-    for (const place of this.due) {
+    const hot = this.takeHot();
+    const sums = new Map<string, Sum>();
+    const add = (place: number, onKept: boolean, keeps: boolean, takes: (e: Entry) => boolean) => {
       const page = Math.floor(place / this.across ** 2);
       const [x, y] = [place % this.across, Math.floor(place / this.across) % this.across];
-      let sum = sums.get(page);
-      if (!sum) sums.set(page, (sum = { page, tiles: [], addends: this.sheets.map(() => []) }));
+      const name = `${keeps} ${onKept} ${page}`;
+      let sum = sums.get(name);
+      if (!sum) sums.set(name, (sum = { page, onKept, keeps, tiles: [], addends: this.sheets.map(() => []) }));
       sum.tiles.push({ x, y });
       for (const { entry, slot } of this.parts.get(place) ?? []) {
-        if (entry.weight.every((w) => w === 0)) continue;
+        if (!takes(entry) || entry.weight.every((w) => w === 0)) continue;
         const k = entry.layer.scale * halfScale;
         sum.addends[Math.floor(slot / perSheet)]!.push({ x, y, slot: slot % perSheet, weight: [entry.weight[0] * k, entry.weight[1] * k, entry.weight[2] * k] });
       }
+    };
+    const own = this.entries.get(hot);
+    for (const place of this.due) {
+      if (!hot) {
+        this.kept.delete(place);
+        add(place, false, false, () => true);
+        continue;
+      }
+      if (!this.kept.has(place)) {
+        this.kept.add(place);
+        add(place, false, true, (e) => e !== own);
+      }
+      add(place, true, false, (e) => e === own);
     }
     this.due.clear();
-    return [...sums.values()];
+    return [...sums.values()].sort((a, b) => Number(b.keeps) - Number(a.keeps));
+  }
+
+  /** The source that changes alone, for the second time in a row; "" where there is none. */
+  private takeHot(): string {
+    const [only = ""] = this.changed.size === 1 ? this.changed : [];
+    const hot = only !== "" && only === this.last && this.pages * this.pageSize ** 2 <= mostKept ? only : "";
+    this.last = only;
+    this.changed.clear();
+    if (hot && hot !== this.hot) {
+      this.hot = hot;
+      this.kept.clear();
+    }
+    return hot;
   }
 
   private put(source: string, e: Entry) {
@@ -131,7 +170,7 @@ export class Mix {
     const e = this.entries.get(source);
     if (!e) return;
     this.entries.delete(source);
-    this.touch(e);
+    this.touch(source, e);
     for (const t of e.layer.tiles) {
       const place = this.placeOf(t);
       this.parts.set(
@@ -142,7 +181,8 @@ export class Mix {
     this.free.push(...e.slots);
   }
 
-  private touch(e: Entry) {
+  private touch(source: string, e: Entry) {
+    this.changed.add(source);
     for (const t of e.layer.tiles) this.due.add(this.placeOf(t));
   }
 

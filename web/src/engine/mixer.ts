@@ -43,6 +43,8 @@ export class Mixer {
   private readonly add: RawShaderMaterial;
   private readonly clear: RawShaderMaterial;
   private readonly finish: RawShaderMaterial;
+  private readonly recall: RawShaderMaterial;
+  private kept: WebGLArrayRenderTarget | null = null; // sums without the source that changes, made when first needed
   private begun = false;
 
   constructor(
@@ -82,6 +84,12 @@ export class Mixer {
        void main() { color = vec4(clamp(texelFetch(sum, ivec2(gl_FragCoord.xy), 0).rgb, 0.0, 65504.0), 1.0); }`,
       { sum: { value: this.sum.texture } },
     );
+    this.recall = material(
+      `void main() { gl_Position = corner(); }`,
+      `uniform sampler2DArray kept; uniform int page;
+       void main() { color = vec4(texelFetch(kept, ivec3(gl_FragCoord.xy, page), 0).rgb, 0.0); }`,
+      { kept: { value: null as Texture | null }, page: { value: 0 } },
+    );
     const { attributes, index } = new PlaneGeometry(1, 1);
     this.quads.geometry.setAttribute("position", attributes.position!);
     this.quads.geometry.setIndex(index);
@@ -91,15 +99,17 @@ export class Mixer {
   }
 
   dispose() {
-    for (const d of [this.lightmap, this.sum, this.quads.geometry, this.add, this.clear, this.finish, this.mix]) d.dispose();
+    for (const d of [this.lightmap, this.sum, this.quads.geometry, this.add, this.clear, this.finish, this.recall, this.mix]) d.dispose();
+    this.kept?.dispose();
   }
 
   /** Adds up what has changed. The renderer must not clear by itself. */
   update(r: WebGLRenderer) {
     if (!this.begun) this.blacken(r);
-    for (const { page, tiles, addends } of this.mix.takeDue()) {
+    for (const { page, onKept, keeps, tiles, addends } of this.mix.takeDue()) {
       this.place(tiles);
-      this.render(r, this.clear, this.sum);
+      this.recall.uniforms.page!.value = page;
+      this.render(r, onKept ? this.recall : this.clear, this.sum);
       addends.forEach((list, i) => {
         if (list.length === 0) return;
         this.place(list, list);
@@ -107,8 +117,16 @@ export class Mixer {
         this.render(r, this.add, this.sum);
       });
       this.place(tiles);
-      this.render(r, this.finish, this.lightmap, page);
+      this.render(r, this.finish, keeps ? this.keep() : this.lightmap, page);
     }
+  }
+
+  private keep(): WebGLArrayRenderTarget {
+    if (this.kept) return this.kept;
+    const { pageSize, pages } = this.mix;
+    this.kept = new WebGLArrayRenderTarget(pageSize, pageSize, Math.max(pages, 1), { type: this.sum.texture.type, depthBuffer: false, minFilter: NearestFilter, magFilter: NearestFilter });
+    this.recall.uniforms.kept!.value = this.kept.texture;
+    return this.kept;
   }
 
   private blacken(r: WebGLRenderer) {
