@@ -140,6 +140,28 @@ func colourfulness(m image.Image) float64 {
 
 // While a fader is dragged so is its light in the fog, with the service asked once
 // for that share; and what sways moves as time goes on.
+// The outline of what is selected is drawn over the picture, and not in its place. Fog makes the picture so slow
+// here that it is drawn piece by piece.
+func TestASelectionLeavesThePictureInTheBrowser(t *testing.T) {
+	t.Parallel()
+	maren, l, g := room(t)
+	fog := level.Default[level.FogVolume]()
+	fog.ID, fog.Size, fog.Density, fog.Luminance = "fog", level.Vec{20, 10, 20}, 0.05, 5
+	apply(t, maren, l.ID, level.Add("fog_volumes", &fog))
+	_, err := harness.BakeAndWait(ctx, maren, l.ID, "draft")
+	require.NoError(t, err)
+	p := openWithAir(t, g)
+	p.do(chromedp.EmulateViewport(1280, 801)) // all pixels: few are drawn at once
+	p.onBench("maren", l.ID)
+	bare := brightness(p.view(), 0.1, 0.2, 0.9, 0.9)
+	require.Greater(t, bare, 20.0)
+	p.clickAt(640, 430)
+	p.do(chromedp.WaitVisible(`//h3[normalize-space()="Surface"]|//section//button[contains(., "Surface")]`, chromedp.BySearch), chromedp.Sleep(time.Second))
+	p.view()
+	p.do(chromedp.Sleep(2 * time.Second)) // what the page shows now stays
+	assert.InDelta(t, bare, brightness(p.view(), 0.1, 0.2, 0.9, 0.9), bare/4)
+}
+
 // A glow shows where it would be placed, and while its luminance is dragged, before anything is saved.
 func TestGlowsShowBeforeTheyAreSavedInTheBrowser(t *testing.T) {
 	t.Parallel()

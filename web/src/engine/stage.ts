@@ -568,6 +568,7 @@ export class Stage {
     while (!steps.next().done) if (!all) return this.noteFrame(null);
     this.job = null;
     this.noteFrame(frame);
+    for (const tell of this.watchers) tell();
     if (this.stale) this.ask();
   }
 
@@ -598,6 +599,5 @@ export class Stage {
     r.setRenderTarget(null);
     this.keepSmall();
     r.render(this.overlay, this.camera);
-    for (const tell of this.watchers) tell();
   }
 }
