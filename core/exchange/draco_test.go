@@ -48,6 +48,21 @@ func TestDracoMeshesComeIn(t *testing.T) {
 	assert.Equal(t, plain.Meshes[0].Positions, l.Meshes[0].Positions)
 }
 
+// A small file that names one packed mesh many times does not keep the service busy.
+func TestADracoMeshIsNotNamedWithoutEnd(t *testing.T) {
+	text := dracoSheet(t, "edgebreaker")
+	const accessors = `{"componentType":5126,"count":357,"type":"VEC3"},{"componentType":5123,"count":1920,"type":"SCALAR"}`
+	primitives, more := "", ""
+	for i := range 300 {
+		primitives += fmt.Sprintf(`,{"attributes":{"POSITION":%d},"indices":%d,"extensions":{"KHR_draco_mesh_compression":{"bufferView":0,"attributes":{"POSITION":0}}}}`, 3+2*i, 4+2*i)
+		more += "," + accessors
+	}
+	text = strings.Replace(text, `"COLOR_0":2}}}}]`, `"COLOR_0":2}}}}`+primitives+`]`, 1)
+	text = strings.Replace(text, `"count":1920,"type":"SCALAR"}]`, `"count":1920,"type":"SCALAR"}`+more+`]`, 1)
+	_, _, err := readGLTF([]byte(text), "x")
+	assert.ErrorContains(t, err, "named again and again")
+}
+
 func TestDracoMeshesThatCannotBe(t *testing.T) {
 	text := dracoSheet(t, "edgebreaker")
 	for from, c := range map[string]struct{ to, want string }{

@@ -34,7 +34,8 @@ func (in *importer) unpackDraco() (err error) {
 			d.Close()
 		}
 	}()
-	room := maxArchiveBytes
+	// What is unpacked is bounded, and what is read for it: a file may name one packed mesh many times.
+	room := dracoRoom{packed: in.files.size(), unpacked: maxArchiveBytes}
 	for i, m := range in.doc.Meshes {
 		for k, p := range m.Primitives {
 			text := rawExtension(p.Extensions[dracoPacked])
@@ -55,6 +56,9 @@ func (in *importer) unpackDraco() (err error) {
 	return nil
 }
 
+// dracoRoom is how many bytes may still come, packed and unpacked.
+type dracoRoom struct{ packed, unpacked int }
+
 // lacksValues tells whether a primitive has accessors without values of their own.
 func (in *importer) lacksValues(p *gltf.Primitive) bool {
 	for _, index := range p.Attributes {
@@ -65,7 +69,7 @@ func (in *importer) lacksValues(p *gltf.Primitive) bool {
 	return p.Indices != nil && *p.Indices >= 0 && *p.Indices < len(in.doc.Accessors) && in.doc.Accessors[*p.Indices].BufferView == nil
 }
 
-func (in *importer) unpackPrimitive(ctx context.Context, d *draco.Decoder, p *gltf.Primitive, text []byte, path string, room *int) error {
+func (in *importer) unpackPrimitive(ctx context.Context, d *draco.Decoder, p *gltf.Primitive, text []byte, path string, room *dracoRoom) error {
 	ext := struct {
 		BufferView int            `json:"bufferView"`
 		Attributes map[string]int `json:"attributes"`
@@ -83,6 +87,9 @@ func (in *importer) unpackPrimitive(ctx context.Context, d *draco.Decoder, p *gl
 	data, err := modeler.ReadBufferView(in.doc, view)
 	if err != nil {
 		return fault(path+"/bufferView", "cannot be read: %v", err)
+	}
+	if room.packed -= len(data); room.packed < 0 {
+		return fault(path, "brings what is packed to more bytes than the file has (%d): packed meshes are named again and again", in.files.size())
 	}
 	var accessors []*gltf.Accessor
 	var wanted []draco.Attribute
@@ -106,11 +113,11 @@ func (in *importer) unpackPrimitive(ctx context.Context, d *draco.Decoder, p *gl
 	if err != nil {
 		return fault(path, "cannot be unpacked: %v", err)
 	}
-	*room -= 4 * len(mesh.Indices)
+	room.unpacked -= 4 * len(mesh.Indices)
 	for _, values := range mesh.Values {
-		*room -= len(values)
+		room.unpacked -= len(values)
 	}
-	if *room < 0 {
+	if room.unpacked < 0 {
 		return fault(path, "brings what is unpacked to more than %d bytes, which is the most", maxArchiveBytes)
 	}
 	for i, acr := range accessors {

@@ -16,7 +16,6 @@ import (
 	"github.com/qmuntal/gltf/modeler"
 	"golang.org/x/image/webp"
 
-	"grotta/core/color"
 	"grotta/core/level"
 	"grotta/core/picture"
 )
@@ -92,11 +91,8 @@ func (in *importer) takeImage(data []byte) (*level.Image, error) {
 	return image, image.Decode()
 }
 
-// means are the means of an image: of its colour, linear, and of its values as they are stored, 0 to 1.
-type means struct{ linear, stored color.Linear }
-
 // mean is the means of the image of a texture; nil where it cannot be had, which is said. The image is not kept.
-func (in *importer) mean(index int, at string) *means {
+func (in *importer) mean(index int, at string) *picture.Means {
 	source, ok := in.sourceOf(index, at)
 	if !ok {
 		return nil
@@ -115,21 +111,14 @@ func (in *importer) mean(index int, at string) *means {
 			err = fmt.Errorf("brings the images that are read for their mean to more than %d pixels together", level.MaxImagePixels)
 		}
 	}
-	var p *picture.Picture
+	var m picture.Means
 	if err == nil {
-		p, err = picture.Decode(data)
+		m, err = picture.Mean(data)
 	}
 	if err != nil {
 		in.report.leave("/images/%d: %v", source, err)
 		return nil
 	}
-	var m means
-	for i, v := range p.Pix {
-		m.linear[i%3] += float64(v)
-		m.stored[i%3] += color.EncodeSRGB(float64(v))
-	}
-	each := 1 / float64(width*height)
-	m.linear, m.stored = m.linear.Scale(each), m.stored.Scale(each)
 	in.meanOf[source] = &m
 	return &m
 }
@@ -158,19 +147,19 @@ func (in *importer) imageData(index int) (data []byte, name string, err error) {
 		}
 	}
 	if err == nil && bytes.HasPrefix(data, []byte("RIFF")) {
-		data, err = pngOf(data)
+		data, err = pngOf(data, level.MaxImagePixels-in.pixels)
 	}
 	return data, src.Name, err
 }
 
-// pngOf is a WebP image as PNG, which a level keeps.
-func pngOf(data []byte) ([]byte, error) {
+// pngOf is a WebP image of so many pixels at most as PNG, which a level keeps.
+func pngOf(data []byte, most int) ([]byte, error) {
 	head, err := webp.DecodeConfig(bytes.NewReader(data))
 	if err != nil {
 		return nil, fmt.Errorf("is no WebP image: %w", err)
 	}
-	if head.Width*head.Height > level.MaxImagePixels {
-		return nil, fmt.Errorf("is %d by %d pixels; the most is %d in all", head.Width, head.Height, level.MaxImagePixels)
+	if head.Width*head.Height > most {
+		return nil, fmt.Errorf("is %d by %d pixels; there is room for %d in all", head.Width, head.Height, most)
 	}
 	image, err := webp.Decode(bytes.NewReader(data))
 	if err != nil {

@@ -19,6 +19,7 @@ import (
 
 	"grotta/core/geom"
 	"grotta/core/level"
+	"grotta/core/picture"
 )
 
 // readGLTF reads a .glb or .gltf with the files beside it: a mesh for each node with triangles,
@@ -62,7 +63,7 @@ func readGLTF(files *Files, o Options, report *Report) (l *level.Level, err erro
 	if err := checkExtensions(doc, report); err != nil {
 		return nil, err
 	}
-	in := &importer{doc: doc, files: files, report: report, level: level.New(o.Name), visiting: map[int]bool{}, materialID: map[int]string{}, imageID: map[int]string{}, meanOf: map[int]*means{}, profileID: map[string]string{}}
+	in := &importer{doc: doc, files: files, report: report, level: level.New(o.Name), visiting: map[int]bool{}, materialID: map[int]string{}, imageID: map[int]string{}, meanOf: map[int]*picture.Means{}, profileID: map[string]string{}}
 	in.ids = in.level.NewIDs()
 	in.palette = palette{level: in.level, ids: in.ids, report: report}
 	if err := in.run(o); err != nil {
@@ -168,11 +169,11 @@ type importer struct {
 	ids        *level.IDs
 	palette    palette
 	triangles  int
-	meanOf     map[int]*means // of images that are read for their mean alone
-	pixels     int            // of all images that are kept
-	unlit      []string       // materials that are drawn in their own colour, whatever the light
-	meanPixels int            // of all that are read for their mean
-	vertices   int            // of all meshes, each counted as often as nodes show it
+	meanOf     map[int]*picture.Means // of images that are read for their mean alone
+	pixels     int                    // of all images that are kept
+	unlit      []string               // materials that are drawn in their own colour, whatever the light
+	meanPixels int                    // of all that are read for their mean
+	vertices   int                    // of all meshes, each counted as often as nodes show it
 }
 
 func (in *importer) run(o Options) error {

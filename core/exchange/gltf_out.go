@@ -443,8 +443,8 @@ func treeOf(value any) (tree any) {
 	return tree
 }
 
-// finish is what glTF has no place for of a material.
-type finish struct {
+// materialMarks are what glTF has no place for of a material.
+type materialMarks struct {
 	Porosity float64 `json:"porosity"`
 	Lighting string  `json:"lighting"`
 	ImageM   float64 `json:"image_m"`
@@ -456,7 +456,7 @@ func marksOfMaterial(m *level.Material, page int, twoSided bool) map[string]any 
 	own := map[string]any{}
 	if m.ID != "" {
 		own["id"] = m.ID
-		own["finish"] = treeOf(finish{m.Porosity, m.Lighting, m.ImageM})
+		own["material"] = treeOf(materialMarks{m.Porosity, m.Lighting, m.ImageM})
 	}
 	if page != noPage {
 		own["lightmap_page"] = page
@@ -566,8 +566,8 @@ func standIn(l *level.Level, light *level.Light) *lightspunctual.Light {
 	return out
 }
 
-// sight is what glTF has no place for of a viewpoint.
-type sight struct {
+// viewpointMarks are what glTF has no place for of a viewpoint.
+type viewpointMarks struct {
 	Enabled bool     `json:"enabled"`
 	Tags    []string `json:"tags,omitzero"`
 	Note    string   `json:"note,omitzero"`
@@ -577,7 +577,7 @@ func (x *exporter) viewpoints() {
 	for _, v := range x.level.Viewpoints {
 		name := cmp.Or(v.Name, v.ID)
 		x.doc.Cameras = append(x.doc.Cameras, &gltf.Camera{Name: name, Perspective: &gltf.Perspective{Yfov: v.FovDeg * math.Pi / 180, Znear: 0.05}})
-		x.node(&gltf.Node{Name: name, Camera: gltf.Index(len(x.doc.Cameras) - 1), Extras: marks(v.ID, "viewpoint", sight{v.Enabled, v.Tags, v.Note})}, x.scene.World.Pose(&v.Entity), &v.Entity)
+		x.node(&gltf.Node{Name: name, Camera: gltf.Index(len(x.doc.Cameras) - 1), Extras: marks(v.ID, "viewpoint", viewpointMarks{v.Enabled, v.Tags, v.Note})}, x.scene.World.Pose(&v.Entity), &v.Entity)
 	}
 }
 

@@ -173,8 +173,8 @@ func (in *importer) material(index int, at string) (string, error) {
 	in.level.Materials = append(in.level.Materials, &m)
 	in.materialID[index] = m.ID
 	in.translucency(src, &m, path)
-	var own finish
-	if tree := markedTree(src.Extras, "finish"); tree != nil && decodeTree(tree, &own) {
+	var own materialMarks
+	if tree := markedTree(src.Extras, "material"); tree != nil && decodeTree(tree, &own) {
 		m.Porosity, m.Lighting, m.ImageM = own.Porosity, own.Lighting, own.ImageM
 	}
 	m.TwoSided = src.DoubleSided && m.Translucency == 0 || isMarked(src.Extras, "two_sided")
@@ -183,7 +183,7 @@ func (in *importer) material(index int, at string) (string, error) {
 		m.Color = color.Linear{c[0], c[1], c[2]}.Exact()
 		m.Metalness, m.Roughness = within01(pbr.MetallicFactorOrDefault()), within01(pbr.RoughnessFactorOrDefault())
 		if t := pbr.MetallicRoughnessTexture; t != nil {
-			in.finish(t, &m, path)
+			in.finishByImage(t, &m, path)
 		}
 		if pbr.BaseColorTexture != nil {
 			m.Image = in.image(pbr.BaseColorTexture, path)
@@ -208,9 +208,9 @@ func (in *importer) material(index int, at string) (string, error) {
 	return m.ID, nil
 }
 
-// finish makes a material as rough and as metallic as the mean of an image, times its factors: roughness lies in green,
+// finishByImage makes a material as rough and as metallic as the mean of an image, times its factors: roughness lies in green,
 // metalness in blue. Where the image cannot be read the material is matt.
-func (in *importer) finish(t *gltf.TextureInfo, m *level.Material, path string) {
+func (in *importer) finishByImage(t *gltf.TextureInfo, m *level.Material, path string) {
 	name := nameOrPath(m.Name, path)
 	mean := in.mean(t.Index, path)
 	if mean == nil {
@@ -218,7 +218,7 @@ func (in *importer) finish(t *gltf.TextureInfo, m *level.Material, path string) 
 		in.report.leave("%s: the image of how rough and how metallic %s is; it is matt", path, name)
 		return
 	}
-	m.Roughness, m.Metalness = m.Roughness*mean.stored[1], m.Metalness*mean.stored[2]
+	m.Roughness, m.Metalness = m.Roughness*mean.Stored[1], m.Metalness*mean.Stored[2]
 	in.report.note("%s: %s has an image of how rough and how metallic it is; it takes the mean, roughness %.2f and metalness %.2f", path, name, m.Roughness, m.Metalness)
 }
 
@@ -269,7 +269,7 @@ func (in *importer) emission(src *gltf.Material, m *level.Material, path string)
 		if mean == nil {
 			return
 		}
-		light = light.Mul(mean.linear)
+		light = light.Mul(mean.Linear)
 		in.report.note("%s: %s shines by an image; it shines evenly, as bright as the mean of that", path, nameOrPath(src.Name, path))
 	}
 	shine(m, light, path, in.report)
@@ -346,7 +346,7 @@ func (in *importer) camera(n *gltf.Node, index int, world mgl64.Mat4) {
 	v.FovDeg = min(max(src.Perspective.Yfov*180/math.Pi, 5), 150)
 	v.Transform.Position = level.Vec(world.Col(3).Vec3())
 	v.Transform.Rotation = [4]float64{q.V[0], q.V[1], q.V[2], q.W}
-	var own sight
+	var own viewpointMarks
 	if tree := markedTree(n.Extras, "viewpoint"); tree != nil && decodeTree(tree, &own) {
 		v.Enabled, v.Tags, v.Note = own.Enabled, own.Tags, own.Note
 	}
@@ -354,7 +354,7 @@ func (in *importer) camera(n *gltf.Node, index int, world mgl64.Mat4) {
 	in.level.Viewpoints = append(in.level.Viewpoints, &v)
 }
 
-// marks of an earlier export in extras; nil where there are none.
+// marksIn is what an earlier export has left in extras; nil where there is nothing.
 func marksIn(extras any) map[string]any {
 	all, _ := extras.(map[string]any)
 	own, _ := all[mark].(map[string]any)

@@ -8,7 +8,6 @@ import (
 	"fmt"
 	"image"
 	"image/color"
-	"image/draw"
 	_ "image/jpeg" // a format that Decode reads
 	_ "image/png"  // a format that Decode reads
 	"math"
@@ -69,26 +68,19 @@ func Decode(data []byte) (*Picture, error) {
 	if bytes.HasPrefix(data, []byte("#?")) {
 		return decodeHDR(data)
 	}
-	width, height, err := Size(data)
+	src, err := decode(data)
 	if err != nil {
 		return nil, err
 	}
-	src, _, err := image.Decode(bytes.NewReader(data))
-	if err != nil {
-		return nil, fmt.Errorf("cannot be read: %w", err)
-	}
+	width, height := src.Bounds().Dx(), src.Bounds().Dy()
 	var linear [256]float32
 	for i := range linear {
 		linear[i] = float32(light.DecodeSRGB(float64(i) / 255))
 	}
 	p := &Picture{Width: width, Height: height, Pix: make([]float32, 3*width*height)}
-	strip := image.NewNRGBA(image.Rect(0, 0, width, min(height, stripRows)))
-	for first := 0; first < height; first += stripRows {
-		rows := min(stripRows, height-first)
-		from := src.Bounds().Min.Add(image.Pt(0, first))
-		draw.Draw(strip, image.Rect(0, 0, width, rows), src, from, draw.Src)
-		for i := range width * rows {
-			at := first*width + i
+	eachStrip(src, func(strip *image.NRGBA, first, pixels int) {
+		for i := range pixels {
+			at := first + i
 			for c := range 3 {
 				p.Pix[3*at+c] = linear[strip.Pix[4*i+c]]
 			}
@@ -99,7 +91,7 @@ func Decode(data []byte) (*Picture, error) {
 				p.Alpha[at] = strip.Pix[4*i+3]
 			}
 		}
-	}
+	})
 	return p, nil
 }
 

@@ -30,6 +30,28 @@ func two() *image.NRGBA {
 	return img
 }
 
+// The means of an image: linear by IEC 61966-2-1, and of what is stored.
+func TestMean(t *testing.T) {
+	img := image.NewNRGBA(image.Rect(0, 0, 3, 70)) // more rows than are read at once
+	for i := range 3 * 70 {
+		img.SetNRGBA(i%3, i/3, color.NRGBA{uint8(i % 3 * 100), 0, 51, 255})
+	}
+	m, err := picture.Mean(asPNG(t, img))
+	require.NoError(t, err)
+	assert.InDeltaSlice(t, []float64{300.0 / 3 / 255, 0, 0.2}, m.Stored[:], 1e-9)
+	p, err := picture.Decode(asPNG(t, img))
+	require.NoError(t, err)
+	red := 0.0
+	for x := range 3 {
+		red += p.At((float64(x)+0.5)/3, 0.5)[0] / 3
+	}
+	assert.InDelta(t, red, m.Linear[0], 1e-6)
+	for _, bad := range [][]byte{nil, []byte("#?RADIANCE\n"), asPNG(t, img)[:60]} {
+		_, err := picture.Mean(bad)
+		assert.Error(t, err)
+	}
+}
+
 // sRGB is decoded (IEC 61966-2-1): 128 is 0.2159 linear.
 func TestPNG(t *testing.T) {
 	p, err := picture.Decode(asPNG(t, two()))

@@ -124,7 +124,7 @@ func grow(_ context.Context, m api.Module, size uint32) uint32 {
 	return 1
 }
 
-// NewDecoder starts a decoder. It stops with its context.
+// NewDecoder starts a decoder. Close it, also after an error of Decode.
 func NewDecoder(ctx context.Context) (*Decoder, error) {
 	start, err := program()
 	if err != nil {
@@ -135,8 +135,10 @@ func NewDecoder(ctx context.Context) (*Decoder, error) {
 		return nil, err
 	}
 	d := &Decoder{module: m}
-	d.decoder, err = d.call(ctx, newDecoder)
-	return d, err
+	if d.decoder, err = d.call(ctx, newDecoder); err != nil {
+		return nil, errors.Join(err, d.Close())
+	}
+	return d, nil
 }
 
 // Close frees what the decoder holds.
@@ -157,7 +159,8 @@ func (d *Decoder) call(ctx context.Context, name string, args ...uint64) (uint64
 }
 
 // Decode unpacks a mesh with the attributes that are wanted. A mesh of more than so many triangles or points is an
-// error. The cost grows with the bytes; after an error the decoder is of no more use.
+// error. The cost grows with the bytes. Where the context is done, no further step begins; a step that runs is not
+// stopped. After an error the decoder is of no more use.
 func (d *Decoder) Decode(ctx context.Context, data []byte, wanted []Attribute, maxTriangles, maxPoints int) (*Mesh, error) {
 	in, err := d.reserve(ctx, len(data))
 	if err != nil {

@@ -116,11 +116,12 @@ func TestWhatCannotBeUnpacked(t *testing.T) {
 	}
 }
 
-// A mesh that was given up does not go on unpacking.
+// Where the context is done, unpacking does not begin.
 func TestStopsWithItsContext(t *testing.T) {
 	ctx, cancel := context.WithCancel(t.Context())
 	d, err := NewDecoder(ctx)
 	require.NoError(t, err)
+	defer func() { assert.NoError(t, d.Close()) }()
 	cancel()
 	_, err = d.Decode(ctx, file(t, "testdata/edgebreaker.drc"), everything, 1e4, 1e4)
 	assert.ErrorIs(t, err, context.Canceled)

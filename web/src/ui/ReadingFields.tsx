@@ -35,7 +35,7 @@ export function ReadingFields({ how, none, choices, disabled = false, onChange }
   const place = (i: number, v: number) => set({ at: at.map((was, k) => (k === i ? v : was)) });
   const set = (part: Partial<Record<keyof HowToRead, unknown>>) => onChange(Object.fromEntries(Object.entries({ ...how, ...part }).filter(([, v]) => v)) as HowToRead);
   return (
-    <div className="grid grid-cols-2 gap-1" role="group" aria-label="How the file is read">
+    <div className="grid grid-cols-[repeat(auto-fit,minmax(200px,1fr))] gap-1" role="group" aria-label="How the file is read">
       <Select label="Unit of the file" none={`unit ${none}`} value={unit} of={[...units.map(([name]) => name), ...(unit === "another" ? [unit] : [])]} disabled={disabled} onChange={(v) => set({ unit_m: units.find(([name]) => name === v)?.[1] ?? (v ? how.unit_m : undefined) })} />
       <NumberField label="One unit is" unit="m" min={0} exclusiveMin max={10000} value={how.unit_m ?? 0} none={unsaid(!how.unit_m, () => set({ unit_m: undefined }))} about="Metres in one unit of the file, where it is none of the usual ones" disabled={disabled} onCommit={(v) => set({ unit_m: v })} />
       <Select label="Axis that points up" none={`up ${none}`} value={how.up} of={["y", "z"]} word="up" disabled={disabled} onChange={(v) => set({ up: v })} />
