@@ -6,7 +6,8 @@ import { ceiling } from "./surface";
 export const maxGlows = 64;
 export const maxBeams = 16;
 export const maxVolumes = 9;
-/** Steps along a ray through fog volumes: of a picture, and while something moves on a slow machine. */
+/** Steps along a ray through fog volumes: of a picture, and while something moves on a slow machine. core/air has 64; a
+ *  test holds the view against it. */
 export const fogSteps = { fine: 32, hasty: 12 };
 const rows = { glows: 0, beams: 3, volumes: 9 };
 
@@ -398,7 +399,7 @@ function airSprites(air: AirUniforms, of: { uniforms: string; functions: string;
     blending: CustomBlending,
     blendSrc: OneFactor,
     blendDst: OneFactor,
-    uniforms: { ...air, ...eyeUniforms(), glowImages: { value: null } },
+    uniforms: { ...air, ...eyeUniforms(), glowImages: { value: null } }, // of glows alone
     vertexShader: `
       ${airFunctions}
       uniform float tanHalf;
@@ -407,8 +408,8 @@ function airSprites(air: AirUniforms, of: { uniforms: string; functions: string;
       in vec3 position; // a corner, -1 to 1
       flat out int index;
       ${of.ball}
-      // Where a ball ends to both sides on the screen, by its middle to that side and ahead; all of it where it
-      // reaches beside the eye.
+      // The tangents of the angles between which a ball is seen along one axis of the screen, by its middle along that axis
+      // and ahead; all of the screen where the eye is within it.
       vec2 ends(float side, float ahead, float radius) {
         float d = length(vec2(side, ahead));
         if (d <= radius) return vec2(-1e3, 1e3);
@@ -417,10 +418,10 @@ function airSprites(air: AirUniforms, of: { uniforms: string; functions: string;
       }
       void main() {
         index = gl_InstanceID;
-        vec4 round_ = ball(index);
-        vec3 own = vec3(dot(round_.xyz, right), dot(round_.xyz, up), dot(round_.xyz, forward));
-        if (own.z + round_.w <= 0.0) { gl_Position = vec4(2.0, 2.0, 2.0, 1.0); return; } // behind the eye
-        vec2 across = ends(own.x, own.z, round_.w), upward = ends(own.y, own.z, round_.w);
+        vec4 middle = ball(index); // from the eye, and its radius
+        vec3 own = vec3(dot(middle.xyz, right), dot(middle.xyz, up), dot(middle.xyz, forward));
+        if (own.z + middle.w <= 0.0) { gl_Position = vec4(2.0, 2.0, 2.0, 1.0); return; } // behind the eye
+        vec2 across = ends(own.x, own.z, middle.w), upward = ends(own.y, own.z, middle.w);
         vec2 corner = vec2(position.x < 0.0 ? across.x : across.y, position.y < 0.0 ? upward.x : upward.y) / (tanHalf * vec2(size.x / size.y, 1.0));
         gl_Position = vec4(clamp(corner, -1.0, 1.0), 0.0, 1.0);
       }`,

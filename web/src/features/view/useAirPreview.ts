@@ -1,19 +1,36 @@
-import { useEffect, useRef, useState } from "react";
-import { takeAirPreview, type AirReport, type Level, type Operation } from "../../api/client";
+import { useEffect, useState } from "react";
+import { takeAirPreview, type AirReport, type Level } from "../../api/client";
 import { merge } from "../../model/apply";
-import type { Ghost } from "../../model/ghost";
+import { partsOfAir, type Ghost } from "../../model/ghost";
 import type { Session } from "../session";
+import { useNewest, type Question } from "./useNewest";
 
-// The air while something in it is dragged, or is about to be placed: glows, fog, beams, motes. One question is under way
-// at a time, about the newest state.
+// The air while something in it is dragged, or is about to be placed: glows, fog, beams, motes.
 
-const parts = ["glows", "fog_volumes", "beams", "motes", "fog"] as const;
+const parts = [...partsOfAir, "fog"] as const;
 
-/** Whether two levels differ in what the air is made of. */
-export const airDiffers = (a: Level, b: Level) => a !== b && (parts.some((p) => a[p] !== b[p]) || a.environment.wind !== b.environment.wind);
+const carriers = ["lights", "solids", "meshes"] as const;
 
-/** The change that is asked about: whole, and the newest part of it, by which it is known. */
-function questionOf({ doc, saved, pending }: Session, ghost: Ghost | null): { newest: Operation; whole: Operation } | null {
+/** Whether one of the things that may carry others stands elsewhere in another level. */
+function carrierMoves(a: Level, b: Level): boolean {
+  return carriers.some((part) => {
+    if (a[part] === b[part]) return false;
+    const before = new Map(a[part].map((e) => [e.id, e]));
+    return b[part].some((e) => {
+      const was = before.get(e.id);
+      return was !== undefined && was !== e && JSON.stringify(was.transform) !== JSON.stringify(e.transform);
+    });
+  });
+}
+
+/** Whether two levels differ in what the air is made of, or in where that hangs. */
+export function airDiffers(a: Level, b: Level): boolean {
+  if (a === b) return false;
+  if (parts.some((p) => a[p] !== b[p]) || a.environment.wind !== b.environment.wind) return true;
+  return partsOfAir.some((p) => b[p].some((e) => e.parent)) && carrierMoves(a, b);
+}
+
+function questionOf({ doc, saved, pending }: Session, ghost: Ghost | null): Question | null {
   const newest = pending.at(-1);
   if (doc && saved && newest) return airDiffers(saved.document, doc.document) ? { newest, whole: pending.reduce(merge) } : null;
   return ghost?.inAir ? { newest: ghost.op, whole: ghost.op } : null;
@@ -23,29 +40,11 @@ function questionOf({ doc, saved, pending }: Session, ghost: Ghost | null): { ne
 export function useAirPreview(session: Session, ghost: Ghost | null, read: AirReport | undefined): AirReport | null {
   const id = session.doc?.level.id ?? "";
   const [preview, setPreview] = useState<AirReport | null>(null);
-  const [arrived, setArrived] = useState(0);
-  const busy = useRef<AbortController | null>(null);
-  const asked = useRef<Operation | null>(null);
   const question = questionOf(session, ghost);
-
-  useEffect(() => {
-    if (!question || busy.current || asked.current === question.newest) return;
-    const control = new AbortController();
-    busy.current = control;
-    asked.current = question.newest;
-    void takeAirPreview(id, question.whole, control.signal)
-      .catch(() => null)
-      .then((report) => {
-        busy.current = null;
-        if (control.signal.aborted) return;
-        if (report) setPreview(report);
-        setArrived((n) => n + 1);
-      });
-    // It goes on with what is newest by then.
-    // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [question?.newest, arrived, id]);
-
-  useEffect(() => () => busy.current?.abort(), []);
+  useNewest(id, question, async ({ whole }, signal) => {
+    const report = await takeAirPreview(id, whole, signal);
+    if (report && !signal.aborted) setPreview(report);
+  });
 
   // What is saved shows as it was dragged until the air of its revision is there.
   const isRead = session.waiting === 0 && read?.revision === session.doc?.level.revision;

@@ -1,13 +1,12 @@
-import { useEffect, useRef, useState } from "react";
-import { takePreview, type Level, type Operation } from "../../api/client";
+import { takePreview, type Level } from "../../api/client";
 import { parsePreview, type Preview } from "../../engine/layers";
 import { merge } from "../../model/apply";
 import type { Ghost } from "../../model/ghost";
 import type { Session } from "../session";
+import { useNewest, type Question } from "./useNewest";
 
 // The light of what is being dragged or about to be placed, before it is saved: the service
-// makes the direct light of that one source, at draft. One question is under way at a time,
-// about the newest state; what is older is dropped.
+// makes the direct light of that one source, at draft.
 
 /** Fields whose change leaves a light's layer as it is. */
 const mixed = new Set(["strength", "color", "kelvin", "enabled", "name", "tags", "note", "zone", "flicker", "fog_share", "bake", "rig"]);
@@ -30,9 +29,7 @@ export function reshaped(saved: Level, shown: Level): string[] {
 
 const mostSources = 3;
 
-type Question = { newest: Operation; whole: Operation; sources: string[] };
-
-function questionOf({ doc, saved, pending, inGesture }: Session, ghost: Ghost | null): Question | null {
+function questionOf({ doc, saved, pending, inGesture }: Session, ghost: Ghost | null): (Question & { sources: string[] }) | null {
   const newest = pending.at(-1);
   if (doc && saved && newest && inGesture && pending.length === 1) {
     const sources = reshaped(saved.document, doc.document).slice(0, mostSources);
@@ -42,30 +39,13 @@ function questionOf({ doc, saved, pending, inGesture }: Session, ghost: Ghost | 
   return null;
 }
 
-/** Calls back with every preview that arrives. A new one tells how long it took. */
+/** Calls back with every preview that arrives. */
 export function usePreview(session: Session, ghost: Ghost | null, take: (p: Preview) => void) {
   const id = session.doc?.level.id ?? "";
-  const busy = useRef<AbortController | null>(null);
-  const [arrived, setArrived] = useState(0);
-  const asked = useRef<Operation | null>(null);
-  const question = questionOf(session, ghost);
-
-  useEffect(() => {
-    if (!question || busy.current || asked.current === question.newest) return;
-    const control = new AbortController();
-    busy.current = control;
-    asked.current = question.newest;
-    void (async () => {
-      for (const source of question.sources) {
-        const data = await takePreview(id, question.whole, source, control.signal).catch(() => null);
-        if (data && !control.signal.aborted) take(parsePreview(data));
-      }
-      busy.current = null;
-      if (!control.signal.aborted) setArrived((n) => n + 1);
-    })();
-    // It goes on with what is newest by then; the rest of the question is part of that.
-    // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [question?.newest, arrived, id]);
-
-  useEffect(() => () => busy.current?.abort(), []);
+  useNewest(id, questionOf(session, ghost), async ({ whole, sources }, signal) => {
+    for (const source of sources) {
+      const data = await takePreview(id, whole, source, signal).catch(() => null);
+      if (data && !signal.aborted) take(parsePreview(data));
+    }
+  });
 }
