@@ -106,6 +106,7 @@ type Merged struct {
 	Same     int      // parts that are as they were
 	Floating []string // names of lights that a surface was beside, and is no longer
 	Buried   []string // that are within a block now
+	Left     []string // what the file has and the level does not take
 }
 
 // Into is the operation that takes a file into a level again. Parts that came from a file of
@@ -165,6 +166,12 @@ func Into(ctx context.Context, l, file *level.Level, name string) (level.Operati
 		}
 	}
 	if isNew {
+		for name, disc := range map[string]*level.Sun{"sun": file.Environment.Sun, "moon": file.Environment.Moon} {
+			if disc != nil {
+				out.Left = append(out.Left, "the file's "+name+", as the level says how its sky is")
+			}
+		}
+		slices.Sort(out.Left)
 		out.Added = append(out.Added, t.addRest()...)
 	}
 	if len(op.Steps) == 0 {
@@ -420,5 +427,8 @@ func (m *Merged) Words() []string {
 	say("removed", m.Removed)
 	say("lights with nothing beside them now", m.Floating)
 	say("lights within a block now", m.Buried)
+	for _, left := range m.Left {
+		out = append(out, "left out: "+left)
+	}
 	return append(out, fmt.Sprintf("%d as before", m.Same))
 }

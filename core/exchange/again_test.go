@@ -183,6 +183,14 @@ func TestANewFileBringsItsLights(t *testing.T) {
 		assert.Contains(t, merged.Added, light.Name)
 	}
 
+	sunny := demo.Noon()
+	data2, _, err := exchange.WriteGLTF(sunny)
+	require.NoError(t, err)
+	noon, _ := read(t, "noon.glb", data2, exchange.Options{})
+	_, withSun, err := exchange.Into(t.Context(), l, noon, "noon.glb")
+	require.NoError(t, err)
+	assert.Contains(t, withSun.Words(), "left out: the file's sun, as the level says how its sky is")
+
 	file, _ = read(t, "room.glb", data, exchange.Options{}.AsBefore(next, "room.glb"))
 	op, _, err = exchange.Into(t.Context(), next, file, "room.glb")
 	require.NoError(t, err)
