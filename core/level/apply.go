@@ -275,12 +275,8 @@ func (d *draft) setLevel(op Operation) (Operation, error) {
 			return Operation{}, invalidf("/fields/format", "cannot be set")
 		}
 	}
-	bare := *d.level
-	for i := range parts {
-		parts[i].list(&bare).SetZero()
-	}
 	next := New("")
-	old, err := setFields(&bare, op.Fields, next)
+	old, err := setFields(d.level.WithoutParts(), op.Fields, next)
 	if err != nil {
 		return Operation{}, err
 	}

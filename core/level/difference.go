@@ -65,7 +65,7 @@ func (l *Level) Difference(ctx context.Context, to *Level, ids ...string) (Opera
 		return nil
 	}
 	if wanted("") {
-		if err := set("", "", to.Name, bare(d.level), bare(to)); err != nil {
+		if err := set("", "", to.Name, d.level.WithoutParts(), to.WithoutParts()); err != nil {
 			return op, nil, err
 		}
 	}
@@ -112,8 +112,8 @@ func nameOf(entity reflect.Value) string {
 	return idOf(entity)
 }
 
-// bare is a level without its lists of things.
-func bare(l *Level) *Level {
+// WithoutParts is a level without its lists of things.
+func (l *Level) WithoutParts() *Level {
 	out := *l
 	for i := range parts {
 		parts[i].list(&out).SetZero()

@@ -26,7 +26,7 @@ type Bake struct {
 
 // NewBake records a bake of a level's document.
 func (s *Store) NewBake(a Asker, id string, revision int, quality string, keys map[string]string, reused int, doc *level.Level) (api.Bake, error) {
-	text, err := pack(doc)
+	text, err := s.pack(doc)
 	if err != nil {
 		return api.Bake{}, err
 	}

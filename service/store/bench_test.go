@@ -31,6 +31,18 @@ func BenchmarkEdit(b *testing.B) {
 	}
 }
 
+// An edit of a lamp in a level with 400 large meshes, whose JSON has about 40 MB.
+func BenchmarkEditLarge(b *testing.B) {
+	s, a, _ := benchStore(b)
+	info, err := s.CreateLevel(a, field(400, 2400, 50), "field")
+	require.NoError(b, err)
+	for i := 0; b.Loop(); i++ {
+		_, err := s.Apply(b.Context(), a, info.ID, level.Set("lamp-7", map[string]any{"strength": float64(i)}), 0)
+		require.NoError(b, err)
+	}
+	b.ReportMetric(float64(info.Bytes)/1e6, "MB")
+}
+
 // What a picture asks of the database: which of 200 keys have a layer.
 func BenchmarkLayers(b *testing.B) {
 	s, _, _ := benchStore(b)

@@ -46,7 +46,7 @@ func Short(v any) string {
 // CreateLevel stores a validated document as a new level with revision 1. ErrQuota where
 // the asker has no room for it.
 func (s *Store) CreateLevel(a Asker, l *level.Level, label string) (api.LevelInfo, error) {
-	doc, err := pack(l)
+	doc, err := s.pack(l)
 	if err != nil {
 		return api.LevelInfo{}, err
 	}
@@ -67,7 +67,7 @@ func (s *Store) CreateLevel(a Asker, l *level.Level, label string) (api.LevelInf
 		}).Error
 	})
 	if err == nil {
-		s.docs.put(doc.Hash, doc.level, doc.Bytes)
+		s.keep(doc)
 	}
 	return row.public(rights.Owner, doc.Bytes), err
 }
@@ -375,7 +375,7 @@ func (s *Store) revise(ctx context.Context, a Asker, id string, choose choice) (
 	if err != nil {
 		return api.Revision{}, err
 	}
-	after, err := pack(next)
+	after, err := s.pack(next)
 	if err != nil {
 		return api.Revision{}, err
 	}
@@ -392,7 +392,7 @@ func (s *Store) revise(ctx context.Context, a Asker, id string, choose choice) (
 	if err := s.commit(row, after, &rev); err != nil {
 		return api.Revision{}, err
 	}
-	s.docs.put(after.Hash, next, after.Bytes)
+	s.keep(after)
 	rev.Author.Name = a.Name
 	return rev.public()
 }
@@ -676,7 +676,7 @@ func (s *Store) CopyLevel(a Asker, id string, want api.LevelCopy) (api.LevelInfo
 // copyWithHistory copies a level with all its revisions. Its new name is one revision more, so that
 // the ones before are as they were.
 func (s *Store) copyWithHistory(a Asker, info api.LevelInfo, next *level.Level) (api.LevelInfo, error) {
-	doc, err := pack(next)
+	doc, err := s.pack(next)
 	if err != nil {
 		return api.LevelInfo{}, err
 	}

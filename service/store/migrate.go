@@ -36,6 +36,7 @@ func migrate(db *gorm.DB) error {
 			}
 			return indexPresets(tx)
 		}},
+		{ID: "0006-pieces", Migrate: script("0006-pieces")},
 	}).Migrate()
 }
 

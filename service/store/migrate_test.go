@@ -138,7 +138,7 @@ func TestScriptsComeToTheSchema(t *testing.T) {
 	s, err := Open(t.TempDir())
 	require.NoError(t, err)
 	defer s.Close()
-	for _, row := range []any{&user{}, &session{}, &token{}, &levelRow{}, &member{}, &revision{}, &bakeRow{}, &layerRow{}, &presetRow{}, &presetVersion{}, &presetShare{}, &presetFacet{}, &presetPicture{}, &takingRow{}, &team{}, &teamMember{}, &teamLevel{}, &teamPreset{}, &shareLink{}, &linkUse{}, &commentRow{}, &reviewRow{}, &noticeRow{}, &webhook{}, &webhookSend{}, &auditRow{}, &documentRow{}, &thumbnailRow{}} {
+	for _, row := range []any{&user{}, &session{}, &token{}, &levelRow{}, &member{}, &revision{}, &bakeRow{}, &layerRow{}, &presetRow{}, &presetVersion{}, &presetShare{}, &presetFacet{}, &presetPicture{}, &takingRow{}, &team{}, &teamMember{}, &teamLevel{}, &teamPreset{}, &shareLink{}, &linkUse{}, &commentRow{}, &reviewRow{}, &noticeRow{}, &webhook{}, &webhookSend{}, &auditRow{}, &documentRow{}, &pieceRow{}, &documentPiece{}, &thumbnailRow{}} {
 		require.NoError(t, s.db.Limit(1).Find(row).Error, "%T", row)
 		columns, err := s.db.Migrator().ColumnTypes(row)
 		require.NoError(t, err)

@@ -26,7 +26,7 @@ func (s *Store) NewVariant(a Asker, id string, want api.NewVariant) (api.Variant
 	if info.Parent != "" {
 		return api.VariantInfo{}, fmt.Errorf("%q is a variant itself; make another one of its original: %w", info.Name, ErrTaken)
 	}
-	base, err := pack(doc)
+	base, err := s.pack(doc)
 	if err != nil {
 		return api.VariantInfo{}, err
 	}
@@ -35,7 +35,7 @@ func (s *Store) NewVariant(a Asker, id string, want api.NewVariant) (api.Variant
 	if want.Platform != "" {
 		next.Platform = want.Platform
 	}
-	head, err := pack(&next)
+	head, err := s.pack(&next)
 	if err != nil {
 		return api.VariantInfo{}, err
 	}
@@ -196,11 +196,11 @@ func (s *Store) MergeVariant(ctx context.Context, a Asker, variantID string, wan
 		}
 		note := &mergedWith{variant: variant.ID, number: number}
 		if target == variant.ID {
-			note.base, err = pack(parentDoc)
+			note.base, err = s.pack(parentDoc)
 		} else if next, _, failed := doc.ApplyContext(ctx, op); failed != nil {
 			err = failed
 		} else {
-			note.base, err = pack(next)
+			note.base, err = s.pack(next)
 		}
 		if len(op.Steps) == 0 && err == nil {
 			err = s.change(func(tx *gorm.DB) error {
