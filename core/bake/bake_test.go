@@ -433,7 +433,7 @@ func TestOddLevels(t *testing.T) {
 		"same solid twice":  func(l *level.Level) { block(l, "twin", level.Vec{0, -0.1, 0}, level.Vec{20, 0.2, 20}) },
 		"needles": func(l *level.Level) {
 			l.Meshes = []*level.Mesh{{Entity: level.Entity{ID: "m", Enabled: true, Transform: level.Default[level.Transform]()},
-				Positions: []float64{0, 1, 0, 5, 1, 0, 10, 1, 1e-9, 1, 1, 1, 1, 1, 1}, Indices: []uint32{0, 1, 2, 0, 3, 4, 3, 3, 3, 0, 1, 3},
+				Triangles: level.Triangles{Positions: []float64{0, 1, 0, 5, 1, 0, 10, 1, 1e-9, 1, 1, 1, 1, 1, 1}, Indices: []uint32{0, 1, 2, 0, 3, 4, 3, 3, 3, 0, 1, 3}},
 				Surface: level.Default[level.Surface]()}}
 		},
 		"ball larger than its height": func(l *level.Level) { l.Lights[0].RadiusM = 50 },

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"grotta/core/geom"
 	"grotta/core/level"
 	"grotta/core/level/leveltest"
 	"grotta/core/source"
@@ -17,7 +18,12 @@ import (
 // change light, such as a renamed field, the change is wrong. Where it was meant to,
 // raise Engine or keyVersion and take the new values.
 func TestKeysStayAsTheyAre(t *testing.T) {
-	l := leveltest.Level(rand.New(rand.NewPCG(7, 7)))
+	assert.Equal(t, goldenKeys, keysOf(t, leveltest.Level(rand.New(rand.NewPCG(7, 7)))))
+}
+
+// keysOf is the beginnings of the names of a level's geometry and layers.
+func keysOf(t *testing.T, l *level.Level) []string {
+	t.Helper()
 	p, err := Prepare(l)
 	require.NoError(t, err)
 	got := []string{"geometry " + p.Geometry()[:16]}
@@ -25,7 +31,7 @@ func TestKeysStayAsTheyAre(t *testing.T) {
 		s := &p.Sources[i]
 		got = append(got, fmt.Sprintf("%s %s %016x", s.ID, p.Key(s, Draft)[:16], s.Seed()))
 	}
-	assert.Equal(t, goldenKeys, got)
+	return got
 }
 
 // Another material with the same albedo changes which faces shine, and nothing else.
@@ -61,4 +67,22 @@ var goldenKeys = []string{
 	"ambient:level 5952bdc1ee95b52d 9a5bc607afa52564",
 	"ambient:zone-0 0fd0a0e73216991b 83f943939f3b8918",
 	"ambient:zone-1 aceb7c363d694df6 0911b7fe04d88505",
+}
+
+// A mesh that shows a geometry has the light, and so the keys, of one with those triangles of its own.
+func TestKeysOfAGeometryAreThoseOfItsTriangles(t *testing.T) {
+	shared := leveltest.Huts(leveltest.Plane(leveltest.Light("lamp", level.Point, 100, level.Vec{0, 3, 0}, geom.Vec3{0, -1, 0})))
+	require.NoError(t, shared.Validate())
+	own := *shared
+	own.Geometries, own.Meshes = nil, nil
+	for _, m := range shared.Meshes {
+		next := *m
+		next.Geometry, next.Scale, next.Positions = "", level.Vec{}, nil
+		for v := range m.Vertices() {
+			next.Positions = append(next.Positions, v[0], v[1], v[2])
+		}
+		own.Meshes = append(own.Meshes, &next)
+	}
+	require.NoError(t, own.Validate())
+	assert.Equal(t, keysOf(t, &own), keysOf(t, shared))
 }

@@ -359,7 +359,7 @@ func coincident(s *subject) []Finding {
 	}
 	for _, v := range s.level.Meshes {
 		if len(v.Positions) > 8 {
-			look(&v.Entity, "meshes", fmt.Sprint(len(v.Positions), len(v.Indices)), level.Vec{v.Positions[0], v.Positions[1], v.Positions[2]})
+			look(&v.Entity, "meshes", fmt.Sprint(len(v.Positions), len(v.Indices), v.Scale), level.Vec{v.Positions[0], v.Positions[1], v.Positions[2]})
 		}
 	}
 	for _, v := range s.level.FogVolumes {

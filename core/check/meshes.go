@@ -55,10 +55,7 @@ func (m *closedMesh) volume() (sum float64) {
 	return sum / 6
 }
 
-func corner(m *level.Mesh, index int) geom.Vec3 {
-	k := 3 * m.Indices[index]
-	return geom.Vec3{m.Positions[k], m.Positions[k+1], m.Positions[k+2]}
-}
+func corner(m *level.Mesh, index int) geom.Vec3 { return m.Vertex(m.Indices[index]) }
 
 // edge of a mesh: its ends and the triangle that it is of.
 type edge struct {

@@ -130,7 +130,7 @@ func Into(ctx context.Context, l, file *level.Level, name string) (level.Operati
 	now, matched := make([]level.Mesh, len(file.Meshes)), make([]*level.Mesh, len(file.Meshes))
 	for i, m := range file.Meshes {
 		now[i] = *m
-		now[i].Parent, now[i].Transform.Position = "", level.Vec(inFile.Pose(&m.Entity).Position)
+		now[i].Entity = standing(inFile, &m.Entity)
 		if was := takeNearest(before, titleOf(m), &now[i], inLevel); was != nil {
 			matched[i], t.known[m.ID] = was, was.ID
 		}
@@ -140,9 +140,9 @@ func Into(ctx context.Context, l, file *level.Level, name string) (level.Operati
 		switch {
 		case was == nil || was.Parent == "":
 		case t.known[own.Parent] == was.Parent:
-			m.Transform.Position = own.Transform.Position // on the same carrier
+			m.Transform = own.Transform // on the same carrier
 		default:
-			m.Transform.Position = level.Vec(inLevel.CarrierPose(&was.Entity).Seen(inFile.Pose(&own.Entity)).Position)
+			m.Transform = transformOf(inLevel.CarrierPose(&was.Entity).Seen(inFile.Pose(&own.Entity)))
 		}
 		switch {
 		case was == nil:
@@ -153,9 +153,7 @@ func Into(ctx context.Context, l, file *level.Level, name string) (level.Operati
 		case sameShape(was, m):
 			out.Same++
 		default:
-			op.Steps = append(op.Steps, level.Set(was.ID, map[string]any{
-				"positions": m.Positions, "indices": m.Indices, "uvs": orNil(m.UVs), "normals": orNil(m.Normals), "transform.position": m.Transform.Position,
-			}))
+			op.Steps = append(op.Steps, t.reshape(was.ID, m))
 			out.Changed = append(out.Changed, title)
 		}
 	}
@@ -177,6 +175,7 @@ func Into(ctx context.Context, l, file *level.Level, name string) (level.Operati
 	if len(op.Steps) == 0 {
 		return op, out, nil
 	}
+	t.dropGeometries()
 	op.Steps = append(op.Steps, rememberSteps(l, file, name, t.ids)...)
 	op, err := asTree(op)
 	if err != nil {
@@ -192,11 +191,18 @@ func Into(ctx context.Context, l, file *level.Level, name string) (level.Operati
 
 func titleOf(m *level.Mesh) string { return cmp.Or(m.Name, m.ID) }
 
-func orNil(values []float64) any {
-	if len(values) == 0 {
+// orNil is a value, or nil in place of one that is left out.
+func orNil[T any](value T) any {
+	if v := reflect.ValueOf(value); v.IsZero() || v.Kind() == reflect.Slice && v.Len() == 0 {
 		return nil
 	}
-	return values
+	return value
+}
+
+// transformOf is a pose as an entity has it.
+func transformOf(p geom.Pose) level.Transform {
+	q := p.Rotation
+	return level.Transform{Position: level.Vec(p.Position), Rotation: [4]float64{q.V[0], q.V[1], q.V[2], q.W}}
 }
 
 // asTree is an operation as it would come over the wire.
@@ -210,11 +216,23 @@ func asTree(op level.Operation) (level.Operation, error) {
 	return out, err
 }
 
-// sameShape tells whether two meshes are alike in shape and place.
+// sameShape tells whether two meshes on one carrier are alike in shape and place, whether the scale and rotation are
+// in the vertices or beside them.
 func sameShape(a, b *level.Mesh) bool {
 	near := func(x, y float64) bool { return math.Abs(x-y) < 1e-6 }
-	return slices.Equal(a.Indices, b.Indices) && slices.EqualFunc(a.Positions, b.Positions, near) && slices.EqualFunc(a.UVs, b.UVs, near) && slices.EqualFunc(a.Normals, b.Normals, near) &&
-		slices.EqualFunc(a.Transform.Position[:], b.Transform.Position[:], near)
+	if !slices.Equal(a.Indices, b.Indices) || len(a.Positions) != len(b.Positions) || len(a.Normals) != len(b.Normals) || !slices.EqualFunc(a.UVs, b.UVs, near) {
+		return false
+	}
+	inA, inB := carrierOf(&a.Entity).pose, carrierOf(&b.Entity).pose
+	for i := range uint32(a.CountVertices()) {
+		if inA.Apply(a.Vertex(i)).Sub(inB.Apply(b.Vertex(i))).Len() > 1e-5 {
+			return false
+		}
+		if len(a.Normals) > 0 && inA.Rotation.Rotate(a.Normal(i)).Normalize().Dot(inB.Rotation.Rotate(b.Normal(i)).Normalize()) < 1-1e-6 {
+			return false
+		}
+	}
+	return true
 }
 
 // takeNearest takes the mesh of a name out that is most like another, which stands in the level's space: of the same
@@ -261,6 +279,7 @@ func (t *taker) add(m *level.Mesh, tag string) error {
 		next.Tags = append(slices.Clone(next.Tags), tag)
 	}
 	next.Surface.Material = t.material(m.Surface.Material)
+	next.Geometry = t.geometry(m.Geometry)
 	t.op.Steps = append(t.op.Steps, level.Add("meshes", &next))
 	for _, light := range t.file.Lights { // of a rule for fixtures, or below it in the file
 		if light.Parent == m.ID {
@@ -318,8 +337,7 @@ func (t *taker) addRest() (names []string) {
 // standing is an entity that hangs on nothing, where it is.
 func standing(w *level.World, e *level.Entity) level.Entity {
 	free, pose := *e, w.Pose(e)
-	q := pose.Rotation
-	free.Parent, free.Transform = "", level.Transform{Position: level.Vec(pose.Position), Rotation: [4]float64{q.V[0], q.V[1], q.V[2], q.W}}
+	free.Parent, free.Transform = "", transformOf(pose)
 	return free
 }
 
@@ -333,6 +351,66 @@ func (t *taker) profile(id string) string {
 	t.known[id] = next.ID
 	t.op.Steps = append(t.op.Steps, level.Add("profiles", &next))
 	return next.ID
+}
+
+// reshape is the step that gives a mesh of the level the triangles and the place of one of the file.
+func (t *taker) reshape(id string, m *level.Mesh) level.Operation {
+	fields := map[string]any{
+		"geometry": orNil(t.geometry(m.Geometry)), "scale": orNil(m.Scale), "positions": nil, "indices": nil, "uvs": nil, "normals": nil,
+		"transform.position": m.Transform.Position, "transform.rotation": m.Transform.Rotation,
+	}
+	if m.Geometry == "" {
+		fields["positions"], fields["indices"], fields["uvs"], fields["normals"] = m.Positions, m.Indices, orNil(m.UVs), orNil(m.Normals)
+	}
+	return level.Set(id, fields)
+}
+
+// geometry is the level's geometry with the triangles that one of the file has, or that one, added.
+func (t *taker) geometry(id string) string {
+	if known := t.known[id]; known != "" || id == "" {
+		return known
+	}
+	src := t.file.Geometry(id)
+	for _, g := range t.level.Geometries {
+		if slices.Equal(g.Indices, src.Indices) && slices.Equal(g.Positions, src.Positions) && slices.Equal(g.UVs, src.UVs) && slices.Equal(g.Normals, src.Normals) {
+			t.known[id] = g.ID
+			return g.ID
+		}
+	}
+	next := *src
+	next.ID = t.ids.Keep(id)
+	t.known[id] = next.ID
+	t.op.Steps = append(t.op.Steps, level.Add("geometries", &next))
+	return next.ID
+}
+
+// dropGeometries removes the geometries of the level that no mesh shows after the steps.
+func (t *taker) dropGeometries() {
+	shows := map[string]string{} // geometry, by mesh
+	used := map[string]bool{}
+	for _, m := range t.level.Meshes {
+		shows[m.ID], used[m.Geometry] = m.Geometry, true
+	}
+	for _, step := range t.op.Steps {
+		id, to := step.ID, step.Fields["geometry"]
+		_, sets := step.Fields["geometry"]
+		switch {
+		case step.Op == level.OpAdd && step.Part == "meshes":
+			id, to = fmt.Sprint(step.Entity["id"]), step.Entity["geometry"]
+		case step.Op != level.OpRemove && !sets:
+			continue
+		}
+		shows[id], _ = to.(string)
+	}
+	still := map[string]bool{}
+	for _, geometry := range shows {
+		still[geometry] = true
+	}
+	for _, g := range t.level.Geometries {
+		if used[g.ID] && !still[g.ID] {
+			t.op.Steps = append(t.op.Steps, level.Remove(g.ID))
+		}
+	}
 }
 
 // image is an image of the file in the level, added.

@@ -15,7 +15,6 @@ import (
 	"github.com/qmuntal/gltf"
 	"github.com/qmuntal/gltf/ext/lightspunctual"
 	"github.com/qmuntal/gltf/ext/texturetransform"
-	"github.com/qmuntal/gltf/modeler"
 
 	"grotta/core/geom"
 	"grotta/core/level"
@@ -63,7 +62,7 @@ func readGLTF(files *Files, o Options, report *Report) (l *level.Level, err erro
 	if err := checkExtensions(doc, report); err != nil {
 		return nil, err
 	}
-	in := &importer{doc: doc, files: files, report: report, level: level.New(o.Name), visiting: map[int]bool{}, materialID: map[int]string{}, imageID: map[int]string{}, meanOf: map[int]*picture.Means{}, profileID: map[string]string{}}
+	in := &importer{doc: doc, files: files, report: report, level: level.New(o.Name), visiting: map[int]bool{}, materialID: map[int]string{}, imageID: map[int]string{}, meanOf: map[int]*picture.Means{}, profileID: map[string]string{}, forms: map[formKey][]form{}}
 	in.ids = in.level.NewIDs()
 	in.palette = palette{level: in.level, ids: in.ids, report: report}
 	if err := in.run(o); err != nil {
@@ -173,7 +172,9 @@ type importer struct {
 	pixels     int                    // of all images that are kept
 	unlit      []string               // materials that are drawn in their own colour, whatever the light
 	meanPixels int                    // of all that are read for their mean
-	vertices   int                    // of all meshes, each counted as often as nodes show it
+	vertices   int                    // of all meshes, each counted as often as it is read
+	shown      map[int]int            // how often nodes show each mesh
+	forms      map[formKey][]form     // of meshes that are shown more than once
 }
 
 func (in *importer) run(o Options) error {
@@ -199,6 +200,7 @@ func (in *importer) run(o Options) error {
 	if err != nil {
 		return err
 	}
+	in.countShown()
 	frame := o.frame()
 	for _, root := range roots {
 		if err := in.node(root, frame, nil, 0); err != nil {
@@ -383,118 +385,6 @@ func localMatrix(n *gltf.Node) mgl64.Mat4 {
 	return mgl64.Translate3D(t[0], t[1], t[2]).
 		Mul4(mgl64.Quat{W: r[3], V: geom.Vec3{r[0], r[1], r[2]}}.Normalize().Mat4()).
 		Mul4(mgl64.Scale3D(s[0], s[1], s[2]))
-}
-
-// mesh adds one mesh for each material of a node. Scale and rotation go into
-// the vertices, the place stays with the entity.
-func (in *importer) mesh(n *gltf.Node, index int, world mgl64.Mat4, path string) error {
-	if index < 0 || index >= len(in.doc.Meshes) {
-		return fault(path+"/mesh", "is %d; the file has %d meshes", index, len(in.doc.Meshes))
-	}
-	place := world.Col(3).Vec3()
-	turn := world.Mat3()
-	for i, p := range in.doc.Meshes[index].Primitives {
-		at := fmt.Sprintf("/meshes/%d/primitives/%d", index, i)
-		if isMarked(p.Extras, "back") {
-			continue // the front stands for it
-		}
-		if p.Mode != gltf.PrimitiveTriangles && p.Mode != gltf.PrimitiveTriangleStrip && p.Mode != gltf.PrimitiveTriangleFan {
-			in.report.leave("%s: points or lines", at)
-			continue
-		}
-		m := level.Default[level.Mesh]()
-		if p.Material != nil {
-			id, err := in.material(*p.Material, at)
-			if err != nil {
-				return err
-			}
-			m.Surface.Material = id
-		}
-		name := cmp.Or(n.Name, in.doc.Meshes[index].Name, "mesh")
-		m.ID = in.idOf(n.Extras, name)
-		if m.Name = clip(name); m.Name == m.ID {
-			m.Name = ""
-		}
-		m.Transform.Position = level.Vec(place)
-		takeRole(n, &m)
-		if err := in.readVertices(p, turn, at, &m); err != nil {
-			return err
-		}
-		if err := in.uvs(p, at, &m); err != nil {
-			return err
-		}
-		if err := in.normals(p, turn, at, &m); err != nil {
-			return err
-		}
-		colors, err := in.colors(p, at)
-		if err != nil {
-			return err
-		}
-		parts := []*level.Mesh{&m}
-		if colors != nil {
-			parts = in.palette.take(&m, colors, at)
-		}
-		for _, part := range parts {
-			in.report.from("meshes", len(in.level.Meshes), at)
-			in.level.Meshes = append(in.level.Meshes, part)
-		}
-		if len(in.level.Meshes) > level.MaxEntities {
-			return fault("/nodes", "hold more than %d meshes", level.MaxEntities)
-		}
-	}
-	return nil
-}
-
-func (in *importer) readVertices(p *gltf.Primitive, turn mgl64.Mat3, at string, m *level.Mesh) error {
-	index, ok := p.Attributes[gltf.POSITION]
-	if !ok {
-		return fault(at+"/attributes", "have no POSITION")
-	}
-	acr, err := in.accessor(index, at+"/attributes/POSITION")
-	if err != nil {
-		return err
-	}
-	if in.vertices += acr.Count; in.vertices > maxVertices {
-		return fault(at, "brings the level to more than %d vertices", maxVertices)
-	}
-	positions, err := in.vectors(acr, 3)
-	if err != nil {
-		return fault(at+"/attributes/POSITION", "cannot be read: %v", err)
-	}
-	for _, v := range positions {
-		w := turn.Mul3x1(geom.Vec3{v[0], v[1], v[2]})
-		m.Positions = append(m.Positions, w[0], w[1], w[2])
-	}
-	if p.Indices == nil {
-		for i := range positions {
-			m.Indices = append(m.Indices, uint32(i))
-		}
-	} else {
-		acr, err := in.accessor(*p.Indices, at+"/indices")
-		if err != nil {
-			return err
-		}
-		most := acr.Count / 3
-		if p.Mode != gltf.PrimitiveTriangles {
-			most = acr.Count
-		}
-		if in.triangles+most > level.MaxTriangles {
-			return fault(at, "brings the level to more than %d triangles", level.MaxTriangles)
-		}
-		if m.Indices, err = modeler.ReadIndices(in.doc, acr, nil); err != nil {
-			return fault(at+"/indices", "cannot be read: %v", err)
-		}
-	}
-	m.Indices = asTriangles(p.Mode, m.Indices)
-	if turn.Det() < 0 { // mirrored: keep triangles facing outward
-		for i := 0; i+2 < len(m.Indices); i += 3 {
-			m.Indices[i+1], m.Indices[i+2] = m.Indices[i+2], m.Indices[i+1]
-		}
-	}
-	if in.triangles += len(m.Indices) / 3; in.triangles > level.MaxTriangles {
-		return fault(at, "brings the level to more than %d triangles", level.MaxTriangles)
-	}
-	return nil
 }
 
 func (in *importer) accessor(index int, at string) (*gltf.Accessor, error) {

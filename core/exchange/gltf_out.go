@@ -30,7 +30,10 @@ func WriteGLTF(l *level.Level) ([]byte, *Report, error) { return writeGLTF(l, ni
 func writeGLTF(l *level.Level, pages *lightmap.Map) ([]byte, *Report, error) {
 	doc := gltf.NewDocument()
 	doc.Asset.Generator = "Grotta"
-	out := &exporter{doc: doc, level: l, report: &Report{}, material: map[look]int{}, image: map[string]int{}}
+	out := &exporter{doc: doc, level: l, report: &Report{}, material: map[look]int{}, image: map[string]int{}, carriers: map[string]bool{}, geometries: map[shownAs]int{}}
+	for _, p := range l.Placed() {
+		out.carriers[p.Parent] = true
+	}
 	if pages != nil {
 		out.scene, out.layout = pages.Scene, pages.Layout
 	} else {
@@ -54,17 +57,19 @@ func writeGLTF(l *level.Level, pages *lightmap.Map) ([]byte, *Report, error) {
 }
 
 type exporter struct {
-	doc      *gltf.Document
-	level    *level.Level
-	scene    *scene.Scene
-	layout   *lightmap.Layout // nil where no lightmap goes with it
-	report   *Report
-	unseen   int // things that are not drawn
-	material map[look]int
-	image    map[string]int // texture of each image
-	punctual lightspunctual.Lights
-	placed   []placed
-	shapes   []string // ids of the profiles that lights have
+	doc        *gltf.Document
+	level      *level.Level
+	scene      *scene.Scene
+	layout     *lightmap.Layout // nil where no lightmap goes with it
+	report     *Report
+	unseen     int // things that are not drawn
+	material   map[look]int
+	image      map[string]int  // texture of each image
+	carriers   map[string]bool // ids of what anything hangs on
+	geometries map[shownAs]int // mesh of each
+	punctual   lightspunctual.Lights
+	placed     []placed
+	shapes     []string // ids of the profiles that lights have
 }
 
 // placed is a node and what of the level it stands for.
@@ -128,24 +133,23 @@ func (x *exporter) entity(surfaces []scene.Surface) error {
 	body := surfaces[0].Body()
 	entity := x.entityOf(body)
 	pose := x.scene.World.Pose(entity)
-	mesh := &gltf.Mesh{Name: cmp.Or(entity.Name, entity.ID)}
-	if body.Mesh != nil && x.layout == nil {
-		if surfaces[0].Finish().Roles.Visible {
-			p, err := x.whole(body.Mesh, surfaces[0].Finish().Material)
-			if err != nil {
-				return err
-			}
-			mesh.Primitives = append(mesh.Primitives, p)
+	name := cmp.Or(entity.Name, entity.ID)
+	mesh := &gltf.Mesh{Name: name}
+	node := &gltf.Node{Name: name, Extras: marks(entity.ID, "surface", roleOf(body))}
+	if body.Mesh != nil && x.layout == nil && surfaces[0].Finish().Roles.Visible {
+		if err := x.mesh(node, body.Mesh, surfaces[0].Finish().Material); err != nil {
+			return err
 		}
-	} else {
-		for _, look := range x.looksOf(surfaces) {
-			p, err := x.faces(surfaces, look, pose)
-			if err != nil {
-				return err
-			}
-			if p != nil {
-				mesh.Primitives = append(mesh.Primitives, p)
-			}
+		x.node(node, pose, entity)
+		return nil
+	}
+	for _, look := range x.looksOf(surfaces) {
+		p, err := x.faces(surfaces, look, pose)
+		if err != nil {
+			return err
+		}
+		if p != nil {
+			mesh.Primitives = append(mesh.Primitives, p)
 		}
 	}
 	if len(mesh.Primitives) == 0 {
@@ -153,7 +157,8 @@ func (x *exporter) entity(surfaces []scene.Surface) error {
 		return nil
 	}
 	x.doc.Meshes = append(x.doc.Meshes, mesh)
-	x.node(&gltf.Node{Name: mesh.Name, Mesh: gltf.Index(len(x.doc.Meshes) - 1), Extras: marks(entity.ID, "surface", roleOf(body))}, pose, entity)
+	node.Mesh = gltf.Index(len(x.doc.Meshes) - 1)
+	x.node(node, pose, entity)
 	return nil
 }
 
@@ -184,8 +189,57 @@ func (x *exporter) entityOf(b *scene.Body) *level.Entity {
 	return &b.Solid.Entity
 }
 
-// whole writes a mesh as it is kept: each vertex once. One without normals is shaded flat.
-func (x *exporter) whole(m *level.Mesh, material *level.Material) (*gltf.Primitive, error) {
+// mesh gives a node its mesh, which several nodes have if they show one geometry with one material.
+func (x *exporter) mesh(node *gltf.Node, m *level.Mesh, material *level.Material) error {
+	if x.carriers[m.ID] { // what hangs on a node is scaled with it
+		index, err := x.whole(scaledTriangles(m), node.Name, material)
+		node.Mesh = gltf.Index(index)
+		return err
+	}
+	node.Scale = m.ScaleOf()
+	key := shownAs{m.Geometry, material}
+	if index, known := x.geometries[key]; known {
+		node.Mesh = gltf.Index(index)
+		return nil
+	}
+	name := node.Name
+	g := x.level.Geometry(m.Geometry)
+	if g != nil {
+		name = cmp.Or(g.Name, g.ID)
+	}
+	index, err := x.whole(&m.Triangles, name, material)
+	node.Mesh = gltf.Index(index)
+	if err == nil && g != nil {
+		x.doc.Meshes[index].Extras = marks(g.ID, "", nil)
+		x.geometries[key] = index
+	}
+	return err
+}
+
+// shownAs is a geometry with a material, which is one mesh of glTF.
+type shownAs struct {
+	geometry string
+	material *level.Material
+}
+
+// scaledTriangles is the triangles of a mesh with its scale in them.
+func scaledTriangles(m *level.Mesh) *level.Triangles {
+	if m.Scale == (level.Vec{}) {
+		return &m.Triangles
+	}
+	t := level.Triangles{Indices: m.Indices, UVs: m.UVs}
+	for v := range m.Vertices() {
+		t.Positions = append(t.Positions, v[0], v[1], v[2])
+	}
+	for i := range len(m.Normals) / 3 {
+		n := m.Normal(uint32(i))
+		t.Normals = append(t.Normals, n[0], n[1], n[2])
+	}
+	return &t
+}
+
+// whole writes triangles as they are kept: each vertex once. Those without normals are shaded flat.
+func (x *exporter) whole(m *level.Triangles, name string, material *level.Material) (int, error) {
 	positions := make([][3]float32, len(m.Positions)/3)
 	for i := range positions {
 		positions[i] = f32(geom.Vec3{m.Positions[3*i], m.Positions[3*i+1], m.Positions[3*i+2]})
@@ -210,7 +264,8 @@ func (x *exporter) whole(m *level.Mesh, material *level.Material) (*gltf.Primiti
 	}
 	index, err := x.materialIndex(look{material: material, page: noPage})
 	p.Material = gltf.Index(index)
-	return p, err
+	x.doc.Meshes = append(x.doc.Meshes, &gltf.Mesh{Name: name, Primitives: []*gltf.Primitive{p}})
+	return len(x.doc.Meshes) - 1, err
 }
 
 // faces writes the faces that have a look, each corner once where its values are the same; nil

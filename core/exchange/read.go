@@ -403,10 +403,11 @@ const (
 // ambient light where nothing shines. It says how large the level is where that is unusual.
 func settle(l *level.Level, unitM float64, unitWasSaid bool, report *Report) {
 	bounds := geom.NoBounds()
+	w := l.World()
 	for _, m := range l.Meshes {
-		at := m.Transform.Position
-		for i := 0; i+2 < len(m.Positions); i += 3 {
-			bounds.Grow(geom.Vec3{m.Positions[i] + at[0], m.Positions[i+1] + at[1], m.Positions[i+2] + at[2]})
+		at := w.Pose(&m.Entity)
+		for v := range m.Vertices() {
+			bounds.Grow(at.Apply(v))
 		}
 	}
 	if bounds.Empty() {

@@ -268,8 +268,8 @@ func (f *Fixture) on(m *level.Mesh, ids *level.IDs) *level.Light {
 		l.Shadows.Cast = *f.CastsShadow
 	}
 	bounds := geom.NoBounds()
-	for i := 0; i+2 < len(m.Positions); i += 3 {
-		bounds.Grow(geom.Vec3{m.Positions[i], m.Positions[i+1], m.Positions[i+2]})
+	for v := range m.Vertices() {
+		bounds.Grow(v)
 	}
 	middle, half := bounds.Min.Add(bounds.Max).Mul(0.5), bounds.Max.Sub(bounds.Min).Mul(0.5)
 	off := geom.Vec3(f.Offset)
@@ -293,6 +293,11 @@ func dropUnused(l *level.Level) {
 		used[m.Surface.Material] = true
 	}
 	l.Materials = slices.DeleteFunc(l.Materials, func(m *level.Material) bool { return !used[m.ID] })
+	geometries := map[string]bool{}
+	for _, m := range l.Meshes {
+		geometries[m.Geometry] = true
+	}
+	l.Geometries = slices.DeleteFunc(l.Geometries, func(g *level.Geometry) bool { return !geometries[g.ID] })
 	shown := map[string]bool{}
 	for _, m := range l.Materials {
 		shown[m.Image] = true

@@ -120,7 +120,7 @@ func TestFieldsThatHoldAnIDSayOfWhat(t *testing.T) {
 func TestRandomEditsAreTakenBack(t *testing.T) {
 	for seed := range uint64(8) {
 		r := rand.New(rand.NewPCG(seed, 3))
-		l := leveltest.Level(r)
+		l := leveltest.Huts(leveltest.Level(r))
 		for range 60 {
 			op := leveltest.Edit(r, l)
 			next, inverse, err := l.Apply(op)

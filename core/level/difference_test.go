@@ -39,7 +39,7 @@ func texts(t *testing.T, l *level.Level) map[string]string {
 func TestDifferenceMakesTheOtherState(t *testing.T) {
 	for seed := range uint64(20) {
 		r := rand.New(rand.NewPCG(seed, 11))
-		first := leveltest.Level(r)
+		first := leveltest.Huts(leveltest.Level(r))
 		second := first
 		for range 1 + r.IntN(15) {
 			next, _, err := second.Apply(leveltest.Edit(r, second))

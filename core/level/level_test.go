@@ -142,7 +142,7 @@ func TestNumbersThatAreNoneAreRefused(t *testing.T) {
 		l.Lights[0].Strength = x
 		assert.ErrorContains(t, l.Validate(), "/lights/0/strength")
 		l = parse(t, small)
-		l.Meshes = append(l.Meshes, &level.Mesh{Entity: level.Entity{ID: "m", Transform: level.Default[level.Transform]()}, Positions: []float64{0, x, 0}})
+		l.Meshes = append(l.Meshes, &level.Mesh{Entity: level.Entity{ID: "m", Transform: level.Default[level.Transform]()}, Triangles: level.Triangles{Positions: []float64{0, x, 0}}})
 		assert.ErrorContains(t, l.Validate(), "/meshes/0/positions/1")
 	}
 }

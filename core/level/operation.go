@@ -22,7 +22,7 @@ const (
 type Operation struct {
 	Op     string         `json:"op" enum:"add,set,remove,batch"`
 	Label  string         `json:"label,omitzero" maxLength:"120" doc:"What a person would call it; made up where left out."`
-	Part   string         `json:"part,omitzero" enum:"images,materials,zones,solids,meshes,rigs,lights,glows,fog_volumes,beams,motes,viewpoints,paths,probes,reflections,mixes,profiles,imports,waivers" doc:"add: the list it goes to."`
+	Part   string         `json:"part,omitzero" enum:"images,materials,zones,solids,geometries,meshes,rigs,lights,glows,fog_volumes,beams,motes,viewpoints,paths,probes,reflections,mixes,profiles,imports,waivers" doc:"add: the list it goes to."`
 	Index  *int           `json:"index,omitzero" minimum:"0" doc:"add: where in the list; the end if left out."`
 	Entity map[string]any `json:"entity,omitzero" doc:"add: the entity; fields left out take their defaults."`
 	ID     string         `json:"id,omitzero" maxLength:"64" doc:"set, remove: which entity; none means the level itself."`

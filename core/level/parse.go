@@ -264,11 +264,6 @@ func (v *Face) UnmarshalJSONFrom(d *jsontext.Decoder) error {
 	return decodeDefaulted(d, (*plain)(v))
 }
 
-func (v *Mesh) UnmarshalJSONFrom(d *jsontext.Decoder) error {
-	type plain Mesh
-	return decodeDefaulted(d, (*plain)(v))
-}
-
 func (v *Sway) UnmarshalJSONFrom(d *jsontext.Decoder) error {
 	type plain Sway
 	return decodeDefaulted(d, (*plain)(v))

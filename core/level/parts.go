@@ -59,6 +59,7 @@ type named interface{ ident() string }
 
 func (e *Entity) ident() string       { return e.ID }
 func (v *Image) ident() string        { return v.ID }
+func (v *Geometry) ident() string     { return v.ID }
 func (v *Material) ident() string     { return v.ID }
 func (v *Zone) ident() string         { return v.ID }
 func (v *Rig) ident() string          { return v.ID }
@@ -133,6 +134,9 @@ func (l *Level) Image(id string) *Image { return ByID[Image](l, id) }
 
 // Profile finds a profile by its id; nil where there is none.
 func (l *Level) Profile(id string) *LightProfile { return ByID[LightProfile](l, id) }
+
+// Geometry finds a geometry by its id; nil where there is none.
+func (l *Level) Geometry(id string) *Geometry { return ByID[Geometry](l, id) }
 
 // Reflection returns the reflection with an id, or nil.
 func (l *Level) Reflection(id string) *Reflection { return ByID[Reflection](l, id) }

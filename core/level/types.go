@@ -25,6 +25,7 @@ type Level struct {
 	Materials   []*Material     `json:"materials" initial:"[]" maxItems:"20000"`
 	Zones       []*Zone         `json:"zones" initial:"[]" maxItems:"20000"`
 	Solids      []*Solid        `json:"solids" initial:"[]" maxItems:"20000"`
+	Geometries  []*Geometry     `json:"geometries" initial:"[]" maxItems:"20000"`
 	Meshes      []*Mesh         `json:"meshes" initial:"[]" maxItems:"20000"`
 	Rigs        []*Rig          `json:"rigs" initial:"[]" maxItems:"20000"`
 	Lights      []*Light        `json:"lights" initial:"[]" maxItems:"20000"`
@@ -192,16 +193,31 @@ type Carrier struct {
 	Breakable bool `json:"breakable,omitzero" required:"false" doc:"It can be broken; a baked light that it carries would shine on."`
 }
 
-// Mesh is an indexed triangle mesh, counter-clockwise seen from outside, in its
-// own space.
-type Mesh struct {
-	Entity
-	Positions []float64 `json:"positions" maxItems:"18000000" doc:"x, y, z of each vertex, metres."`
-	Indices   []uint32  `json:"indices" maxItems:"6000000" doc:"Three vertices of each triangle."`
+// Triangles is an indexed triangle mesh, counter-clockwise seen from outside.
+type Triangles struct {
+	Positions []float64 `json:"positions,omitzero" maxItems:"18000000" doc:"x, y, z of each vertex, metres."`
+	Indices   []uint32  `json:"indices,omitzero" maxItems:"6000000" doc:"Three vertices of each triangle."`
 	UVs       []float64 `json:"uvs,omitzero" maxItems:"12000000" doc:"u, v of each vertex in its material's image; v runs down."`
 	Normals   []float64 `json:"normals,omitzero" maxItems:"18000000" doc:"x, y, z of the direction that each vertex faces, of any length: the mesh is lit as a curved surface. Leave out for flat triangles."`
-	Surface   Surface   `json:"surface"`
-	Sways     *Sway     `json:"sways,omitzero" doc:"How it bends with the wind; leave out for not at all."`
+}
+
+// Geometry is triangles that several meshes show, each in its place.
+type Geometry struct {
+	ID   string `json:"id" pattern:"^[a-z0-9][a-z0-9._-]{0,63}$"`
+	Name string `json:"name,omitzero" maxLength:"120"`
+	Triangles
+	Extra jsontext.Value `json:",embed" hidden:"true"`
+}
+
+// Mesh is triangles in their place: its own, or those of a geometry, which several meshes show.
+// In a validated level a mesh with a geometry holds the triangles of that, shared and not copied.
+type Mesh struct {
+	Entity
+	Geometry string `json:"geometry,omitzero" maxLength:"64" refers:"geometries" doc:"Id of the geometry that it shows; leave out its own positions, indices, uvs and normals then."`
+	Scale    Vec    `json:"scale,omitzero" exclusiveMinimum:"0" maximum:"10000" doc:"Times its positions along each of its own axes; leave out for 1. What it carries is not scaled."`
+	Triangles
+	Surface Surface `json:"surface"`
+	Sways   *Sway   `json:"sways,omitzero" doc:"How it bends with the wind; leave out for not at all."`
 	Carrier
 }
 

@@ -13,7 +13,6 @@ import (
 
 	"github.com/go-json-experiment/json/jsontext"
 
-	"grotta/core/geom"
 	"grotta/core/photometry"
 	"grotta/core/picture"
 )
@@ -87,6 +86,7 @@ func (l *Level) validate(f *faults) error {
 	if len(f.list) > 0 {
 		return f.err() // references among broken fields would only add noise
 	}
+	l.shareGeometries()
 	if l.checkCounts(f); len(f.list) > 0 {
 		return f.err()
 	}
@@ -331,29 +331,16 @@ func (l *Level) checkShapes(f *faults) {
 			continue
 		}
 		path := fmt.Sprintf("/meshes/%d", i)
-		if len(m.Positions)%3 != 0 {
-			f.add(path+"/positions", "has %d numbers; a multiple of three is needed", len(m.Positions))
+		if scale := m.Scale; scale != (Vec{}) && (scale[0] == 0 || scale[1] == 0 || scale[2] == 0) {
+			f.add(path+"/scale", "is %v; more than 0 along each axis is needed", scale)
 		}
-		if len(m.Indices)%3 != 0 {
-			f.add(path+"/indices", "has %d numbers; a multiple of three is needed", len(m.Indices))
+		if m.Geometry == "" {
+			m.Triangles.check(f, path)
 		}
-		if n := len(m.UVs); n > 0 && n != len(m.Positions)/3*2 {
-			f.add(path+"/uvs", "has %d numbers; two for each of the %d vertices are needed", n, len(m.Positions)/3)
-		}
-		if n := len(m.Normals); n > 0 && n != len(m.Positions) {
-			f.add(path+"/normals", "has %d numbers; three for each of the %d vertices are needed", n, len(m.Positions)/3)
-		}
-		for j := 0; j+2 < len(m.Normals); j += 3 {
-			if n := geom.Vec3(m.Normals[j : j+3]).Len(); n < 1e-6 {
-				f.add(fmt.Sprintf("%s/normals/%d", path, j), "begins a normal of no length")
-				break
-			}
-		}
-		for j, v := range m.Indices {
-			if int(v) >= len(m.Positions)/3 {
-				f.add(fmt.Sprintf("%s/indices/%d", path, j), "is %d; the mesh has %d vertices", v, len(m.Positions)/3)
-				break
-			}
+	}
+	for i, g := range l.Geometries {
+		if !f.known[g] {
+			g.Triangles.check(f, fmt.Sprintf("/geometries/%d", i))
 		}
 	}
 	for i, r := range l.Reflections {

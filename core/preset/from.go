@@ -182,6 +182,9 @@ func FromRig(l *level.Level, id string) (*Preset, error) {
 func carry(parts, from *level.Level, take func(level.Entity) (level.Entity, bool)) {
 	parts.Solids = append(parts.Solids, copies(from.Solids, func(s *level.Solid) *level.Entity { return &s.Entity }, take)...)
 	parts.Meshes = append(parts.Meshes, copies(from.Meshes, func(m *level.Mesh) *level.Entity { return &m.Entity }, take)...)
+	for _, m := range parts.Meshes {
+		m.Geometry = "" // it holds the triangles itself, as the preset goes to levels without that geometry
+	}
 	parts.Lights = append(parts.Lights, copies(from.Lights, func(l *level.Light) *level.Entity { return &l.Entity }, take)...)
 	parts.Glows = append(parts.Glows, copies(from.Glows, func(g *level.Glow) *level.Entity { return &g.Entity }, take)...)
 	parts.FogVolumes = append(parts.FogVolumes, copies(from.FogVolumes, func(v *level.FogVolume) *level.Entity { return &v.Entity }, take)...)

@@ -137,8 +137,8 @@ func (p *Preset) stand(spot Spot) (geom.Pose, error) {
 	}
 	for _, m := range p.Parts.Meshes {
 		own := pose.Carry(world.Pose(&m.Entity))
-		for i := 0; i+2 < len(m.Positions); i += 3 {
-			lowest = min(lowest, own.Apply(geom.Vec3{m.Positions[i], m.Positions[i+1], m.Positions[i+2]}).Sub(pose.Position).Dot(n))
+		for v := range m.Vertices() {
+			lowest = min(lowest, own.Apply(v).Sub(pose.Position).Dot(n))
 		}
 	}
 	for _, l := range p.Parts.Lights {

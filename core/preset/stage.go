@@ -160,8 +160,8 @@ func (p *Preset) standOn(l *level.Level) Place {
 	}
 	for _, m := range p.Parts.Meshes {
 		pose := world.Pose(&m.Entity)
-		for i := 0; i+2 < len(m.Positions); i += 3 {
-			grow(pose.Apply(geom.Vec3{m.Positions[i], m.Positions[i+1], m.Positions[i+2]}))
+		for v := range m.Vertices() {
+			grow(pose.Apply(v))
 		}
 	}
 	for _, light := range p.Parts.Lights {

@@ -23,12 +23,12 @@ const weldM = 1e-5
 // its back as well, after those of its front.
 func (s *Scene) addMesh(mesh *level.Mesh, alike *alike) {
 	pose, count := s.World.Pose(&mesh.Entity), len(mesh.Indices)/3
-	vertex := func(i uint32) geom.Vec3 { return pose.Apply(geom.Vec3(mesh.Positions[3*i : 3*i+3])) }
+	vertex := func(i uint32) geom.Vec3 { return pose.Apply(mesh.Vertex(i)) }
 	corners := func(t int32) (a, b, c geom.Vec3) {
 		at := mesh.Indices[3*t:]
 		return vertex(at[0]), vertex(at[1]), vertex(at[2])
 	}
-	body := s.addBody(Body{Entity: mesh.ID, Mesh: mesh, Bend: bendOf(mesh.Sways, len(mesh.Positions)/3, vertex)})
+	body := s.addBody(Body{Entity: mesh.ID, Mesh: mesh, Bend: bendOf(mesh.Sways, mesh.CountVertices(), vertex)})
 	welded := weld(mesh.Positions)
 	normals := make([]geom.Vec3, count) // zero where there is no area: nothing to light, nothing to stop light
 	for t := range normals {

@@ -31,7 +31,7 @@ func (s *Scene) CornerNormal(triangle, corner int) geom.Vec3 {
 		return own
 	}
 	at, isBack := b.corner(triangle, corner)
-	n := b.shading.turn.Rotate(geom.Vec3(b.Mesh.Normals[3*at : 3*at+3])).Normalize()
+	n := b.shading.turn.Rotate(b.Mesh.Normal(uint32(at))).Normalize()
 	if isBack {
 		n = n.Mul(-1)
 	}

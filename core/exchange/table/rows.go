@@ -97,7 +97,7 @@ var companions = map[string]map[string]any{
 	"inner_deg": {"kind": "spot"}, "outer_deg": {"kind": "spot"}, "width_m": {"kind": "rect"}, "height_m": {"kind": "rect"},
 	"length_m": {"kind": "tube"}, "angular_deg": {"kind": "directional"}, "gobo": {"kind": "spot"},
 	"transform.rotation": {"kind": "spot"}, "uvs": {"surface.material": "paint"}, "alpha_cutoff": {"image": "picture"},
-	"falloff": {"range_m": 9}, "falloff_terms": {"falloff": "custom"}, "kelvin": {"color": nil},
+	"geometry": {"positions": nil, "indices": nil}, "falloff": {"range_m": 9}, "falloff_terms": {"falloff": "custom"}, "kelvin": {"color": nil},
 }
 
 // values are those of fields that their tags do not lead to.
@@ -107,7 +107,7 @@ var values = map[string]any{
 	"transform.position": []any{1.5, 2, -0.5}, "transform.rotation": []any{0, 0.6, 0, 0.8}, "tags": []any{"a"}, "kelvin": 3456, "outer_deg": 61, "inner_deg": 12,
 	"positions": []any{0, 0, 0, 2, 0, 0, 0, 2, 0}, "indices": []any{0, 2, 1}, "uvs": []any{0, 0, 1, 0, 0, 1}, "normals": []any{0, 0, 1, 0.6, 0, 0.8, 0, 0.6, 0.8}, "size": []any{3, 2.5, 1.5},
 	"boxes": []any{map[string]any{"min": []any{-3, 0, -2}, "max": []any{2, 3, 4}}}, "end_m": 321, "falloff": "linear", "size_max_m": 0.02, "size_min_m": 0.006,
-	"gobo": map[string]any{"image": "picture"}, "follows": "none", "profile": "shape",
+	"geometry": "wheel", "scale": []any{2, 1, 3}, "gobo": map[string]any{"image": "picture"}, "follows": "none", "profile": "shape",
 }
 
 // properties are the fields of a type that a person sets, with a value each.
@@ -291,6 +291,10 @@ func stage() *level.Level {
 	hall.ID, hall.Boxes = "hall", []level.Box{{Min: level.Vec{-9, -9, -9}, Max: level.Vec{9, 9, 9}}}
 	l.Zones = append(l.Zones, &hall)
 	l.Lights = append(l.Lights, level.NewLight("other", level.Point))
+	l.Geometries = []*level.Geometry{{ID: "wheel", Triangles: level.Triangles{Positions: []float64{0, 0, 0, 1, 0, 0, 0, 2, 0}, Indices: []uint32{0, 1, 2}}}}
+	rolling := level.Default[level.Mesh]()
+	rolling.ID, rolling.Geometry = "rolling", "wheel"
+	l.Meshes = append(l.Meshes, &rolling)
 	var b bytes.Buffer
 	_ = png.Encode(&b, image.NewGray(image.Rect(0, 0, 2, 2))) // into memory, which does not fail
 	l.Images = append(l.Images, &level.Image{ID: "picture", Data: b.Bytes()})

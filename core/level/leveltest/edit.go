@@ -236,7 +236,7 @@ func putAt(object map[string]any, path string, value any) {
 // references are fields that hold an id, and of which parts; "" stands for none.
 var references = map[string][]string{
 	"material": {"materials"}, "image": {"images"}, "zone": {"zones"}, "rig": {"rigs"}, "parent": {"solids", "meshes", "lights"},
-	"light": {"lights"}, "color_from": {"lights"}, "profile": {"profiles"},
+	"light": {"lights"}, "color_from": {"lights"}, "profile": {"profiles"}, "geometry": {"geometries"},
 }
 
 func isReference(path string) bool { return references[path] != nil }

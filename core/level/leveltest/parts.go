@@ -49,3 +49,19 @@ func Segment(h float64) float64 {
 	h = max(-1, min(1, h))
 	return (math.Pi/2 + math.Asin(h) + h*math.Sqrt(1-h*h)) / math.Pi
 }
+
+// Huts adds two meshes that show one geometry, the second scaled.
+func Huts(l *level.Level) *level.Level {
+	hut := level.Geometry{ID: "hut", Triangles: level.Triangles{
+		Positions: []float64{-0.6, 0, -0.6, 0.6, 0, -0.6, 0.6, 0, 0.6, -0.6, 0, 0.6, 0, 1, 0},
+		Indices:   []uint32{0, 4, 1, 1, 4, 2, 2, 4, 3, 3, 4, 0},
+	}}
+	near, far := level.Default[level.Mesh](), level.Default[level.Mesh]()
+	near.ID, near.Geometry, near.Transform.Position = "hut-near", hut.ID, level.Vec{1.8, 0, -1}
+	far.ID, far.Geometry, far.Transform.Position, far.Scale = "hut-far", hut.ID, level.Vec{-1.6, 0, -1.2}, level.Vec{0.5, 1.5, 0.5}
+	for _, m := range []*level.Mesh{&near, &far} {
+		m.Triangles = hut.Triangles
+	}
+	l.Geometries, l.Meshes = append(l.Geometries, &hut), append(l.Meshes, &near, &far)
+	return l
+}
