@@ -5,7 +5,7 @@ import { apply } from "../model/apply";
 import { commandByID, commands, keyLabel, keyOf, matching, runKey, type Context } from ".";
 
 const empty = {
-  images: [], materials: [], zones: [], solids: [], meshes: [], rigs: [], lights: [], glows: [], fog_volumes: [], beams: [], motes: [], viewpoints: [], paths: [], probes: [], reflections: [], mixes: [], profiles: [], imports: [],
+  images: [], materials: [], zones: [], solids: [], geometries: [], meshes: [], rigs: [], lights: [], glows: [], fog_volumes: [], beams: [], motes: [], viewpoints: [], paths: [], probes: [], reflections: [], mixes: [], profiles: [], imports: [],
 } as unknown as Level;
 const level = apply(apply(empty, { op: "add", part: "lights", entity: { id: "a", strength: 10 } }), { op: "add", part: "lights", entity: { id: "b", strength: 20 } });
 

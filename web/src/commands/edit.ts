@@ -1,4 +1,4 @@
-import { atEachAlike, clipOf, duplicate, fixtureOf, mirror, move, paste, readClip, removal, selectedThings, setEach } from "../model/edits";
+import { atEachAlike, clipOf, duplicate, fixtureOf, mirror, move, paste, readClip, removal, selectedThings, setEach, withGeometries } from "../model/edits";
 import { bench, camera } from "../model/bench";
 import { breakRigs, makeRig, rigsOf } from "../model/rigs";
 import type { Thing } from "../model/things";
@@ -11,7 +11,7 @@ const pasteStepM = 0.5;
 let copied = "";
 
 function copy(c: Context): boolean {
-  const clip = clipOf(c.level, c.selection);
+  const clip = withGeometries(c.level, clipOf(c.level, c.selection));
   if (!clip) return false;
   copied = JSON.stringify(clip);
   navigator.clipboard?.writeText(copied).catch(() => undefined);
@@ -41,7 +41,7 @@ let values: { part: string; fields: Record<string, unknown> } | null = null;
 function copyValues(c: Context) {
   const t = selectedThings(c.level, c.selection.slice(-1))[0];
   if (!t) return;
-  const skip = new Set(["id", "name", "transform", "parent", "rig", "zone", "tags", "note", "boxes", "positions", "indices", "uvs", "planes", "size", "keys", "kind"]);
+  const skip = new Set(["id", "name", "transform", "parent", "rig", "zone", "tags", "note", "boxes", "geometry", "scale", "positions", "indices", "uvs", "planes", "size", "keys", "kind"]);
   const entity = t.entity as unknown as Record<string, unknown>;
   const names = t.part === "lights" ? lightValues : Object.keys(entity).filter((k) => !skip.has(k));
   values = { part: t.part, fields: Object.fromEntries(names.map((k) => [k, entity[k] ?? null])) };

@@ -5,7 +5,7 @@ import { typedAfter } from "../model/typed";
 import { alongLine, faceAlong, handlesFor, onPlane, type Drag, type Ray, type Sight } from "./handles";
 
 const empty = {
-  images: [], materials: [], zones: [], solids: [], meshes: [], rigs: [], lights: [], glows: [], fog_volumes: [], beams: [], motes: [], viewpoints: [], paths: [], probes: [], reflections: [], mixes: [], profiles: [], imports: [],
+  images: [], materials: [], zones: [], solids: [], geometries: [], meshes: [], rigs: [], lights: [], glows: [], fog_volumes: [], beams: [], motes: [], viewpoints: [], paths: [], probes: [], reflections: [], mixes: [], profiles: [], imports: [],
 } as unknown as Level;
 const add = (l: Level, part: string, entity: Record<string, unknown>) => apply(l, { op: "add", part: part as "lights", entity });
 

@@ -5,7 +5,7 @@ import { entityDefaults, limitsOf, objectDefault } from "./schema";
 
 const empty = () =>
   ({
-    images: [], materials: [], zones: [], solids: [], meshes: [], rigs: [], lights: [], glows: [], fog_volumes: [], beams: [], motes: [], viewpoints: [], paths: [], probes: [], reflections: [], mixes: [], profiles: [], imports: [],
+    images: [], materials: [], zones: [], solids: [], geometries: [], meshes: [], rigs: [], lights: [], glows: [], fog_volumes: [], beams: [], motes: [], viewpoints: [], paths: [], probes: [], reflections: [], mixes: [], profiles: [], imports: [],
     environment: { sky: { kind: "solid" } }, look: { exposure_ev: 6 }, name: "Empty",
   }) as unknown as Level;
 const add = (part: string, entity: Record<string, unknown>): Operation => ({ op: "add", part: part as "lights", entity });

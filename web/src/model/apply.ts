@@ -6,7 +6,7 @@ import { parts } from "./things";
 // saved. The service has the last word: its document replaces what is guessed here.
 
 type Tree = Record<string, unknown>;
-const allParts: readonly Part[] = [...parts, "images", "materials", "mixes", "profiles", "imports"];
+const allParts: readonly Part[] = [...parts, "geometries", "images", "materials", "mixes", "profiles", "imports"];
 
 function find(level: Level, id: string): { part: Part; index: number } | null {
   for (const part of allParts) {

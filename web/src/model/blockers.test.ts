@@ -5,7 +5,7 @@ import { blockerLines, linesOf } from "./blockers";
 import { placed } from "./edits";
 
 const empty = {
-  images: [], materials: [], zones: [], solids: [], meshes: [], rigs: [], lights: [], glows: [], fog_volumes: [], beams: [], motes: [], viewpoints: [], paths: [], probes: [], reflections: [], mixes: [], profiles: [], imports: [],
+  images: [], materials: [], zones: [], solids: [], geometries: [], meshes: [], rigs: [], lights: [], glows: [], fog_volumes: [], beams: [], motes: [], viewpoints: [], paths: [], probes: [], reflections: [], mixes: [], profiles: [], imports: [],
 } as unknown as Level;
 
 describe("blockers", () => {

@@ -8,7 +8,7 @@ import { breakRigs, makeRig, rigsOf } from "./rigs";
 import { facesOf, paint, setFaces } from "./surfaces";
 
 const empty = {
-  images: [], materials: [], zones: [], solids: [], meshes: [], rigs: [], lights: [], glows: [], fog_volumes: [], beams: [], motes: [], viewpoints: [], paths: [], probes: [], reflections: [], mixes: [], profiles: [], imports: [],
+  images: [], materials: [], zones: [], solids: [], geometries: [], meshes: [], rigs: [], lights: [], glows: [], fog_volumes: [], beams: [], motes: [], viewpoints: [], paths: [], probes: [], reflections: [], mixes: [], profiles: [], imports: [],
 } as unknown as Level;
 const add = (level: Level, part: string, entity: Record<string, unknown>) => apply(level, { op: "add", part: part as "lights", entity });
 

@@ -1,14 +1,14 @@
 import { describe, expect, it } from "vitest";
 import type { Level } from "../api/client";
 import { apply } from "./apply";
-import { aim, atEachAlike, clipOf, duplicate, fixtureOf, mirror, move, opening, paste, placed, readClip, removal, repeat, setEach } from "./edits";
+import { aim, atEachAlike, clipOf, duplicate, fixtureOf, mirror, move, opening, paste, placed, readClip, removal, repeat, setEach, withGeometries } from "./edits";
 import { alike, search } from "./find";
 import { rangeOf, rowsOf } from "./outline";
 import { colorWords, kelvinHex, thingsOf } from "./things";
 import { forwardOf, poseOf } from "./world";
 
 const empty = {
-  images: [], materials: [], zones: [], solids: [], meshes: [], rigs: [], lights: [], glows: [], fog_volumes: [], beams: [], motes: [], viewpoints: [], paths: [], probes: [], reflections: [], mixes: [], profiles: [], imports: [],
+  images: [], materials: [], zones: [], solids: [], geometries: [], meshes: [], rigs: [], lights: [], glows: [], fog_volumes: [], beams: [], motes: [], viewpoints: [], paths: [], probes: [], reflections: [], mixes: [], profiles: [], imports: [],
 } as unknown as Level;
 const put = (l: Level, part: string, entity: Record<string, unknown>) => apply(l, { op: "add", part: part as "lights", entity });
 const at = (x: number, y: number, z: number) => ({ transform: { position: [x, y, z] } });
@@ -157,5 +157,41 @@ describe("finding", () => {
     expect(rangeOf(list, "lamp", "hall")).toEqual(["lamp", "glow", "hall"]);
     expect(rangeOf(list, "hall", "lamp")).toEqual(["hall", "glow", "lamp"]);
     expect(rangeOf(list, null, "glow")).toEqual(["glow"]);
+  });
+});
+
+describe("meshes that show a geometry", () => {
+  const kite = { id: "kite", positions: [0, 0, 0, 1, 0, 0, 0, 1, 0], indices: [0, 1, 2] };
+  const yard = () => {
+    let l = put(empty, "geometries", kite);
+    l = put(l, "meshes", { id: "one", geometry: "kite", ...at(0, 0, 0) });
+    l = put(l, "meshes", { id: "two", geometry: "kite", scale: [2, 2, 2], ...at(5, 0, 0) });
+    l = put(l, "meshes", { id: "own", positions: [2, 0, 0, 3, 0, 0, 2, 1, 0], indices: [0, 1, 2], ...at(9, 0, 0) });
+    return put(l, "lights", { id: "lamp", kind: "point", ...at(0.3, 0.3, 0.5) });
+  };
+  it("are alike with those of the same triangles and size, whether they share them or not", () => {
+    expect(alike(yard(), "one", "shape")).toEqual(["one", "own"]);
+    expect(alike(yard(), "two", "shape")).toEqual(["two"]);
+  });
+  it("share it with their copies in one level, and bring it to another", () => {
+    const clip = withGeometries(yard(), clipOf(yard(), ["two"]))!;
+    const here = paste(yard(), clip, [1, 0, 0]);
+    expect(here.ids).toEqual(["two-2"]);
+    const l = apply(yard(), here.op);
+    expect(l.geometries).toHaveLength(1);
+    expect(l.meshes.at(-1)).toMatchObject({ geometry: "kite", scale: [2, 2, 2] });
+    const there = apply(empty, paste(empty, clip, [0, 0, 0]).op);
+    expect(there.geometries).toMatchObject([{ id: "kite", positions: kite.positions }]);
+    expect(there.meshes).toMatchObject([{ geometry: "kite" }]);
+    // Another geometry of that id stays, and the copy brings its own.
+    const other = put(empty, "geometries", { ...kite, positions: [0, 0, 0, 9, 0, 0, 0, 1, 0] });
+    const beside = apply(other, paste(other, clip, [0, 0, 0]).op);
+    expect(beside.geometries.map((g) => g.id)).toEqual(["kite", "kite-2"]);
+    expect(beside.meshes[0]).toMatchObject({ geometry: "kite-2" });
+  });
+  it("take lights to each that is alike, by its scaled middle", () => {
+    const made = atEachAlike(yard(), ["lamp"], "one")!;
+    const l = apply(yard(), made.op);
+    expect(l.lights.at(-1)!.transform.position[0]).toBeCloseTo(9 + 2 + 0.3, 6);
   });
 });

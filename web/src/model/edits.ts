@@ -2,6 +2,7 @@ import { Quaternion, Vector3 } from "three";
 import type { Level, Operation, Schemas } from "../api/client";
 import { freshID } from "./apply";
 import { alike } from "./find";
+import { geometryOf, trianglesOf } from "./geometry";
 import type { Part } from "./schema";
 import { taken, thingAt, thingsOf, type Thing } from "./things";
 import { lookRotation, poseOf, tidy, tidyTurn, tidyVec, toLocal, type Pose, type Vec } from "./world";
@@ -86,6 +87,14 @@ export function clipOf(level: Level, ids: readonly string[]): Clip | null {
   return { format: "grotta-clip/1", things: all.map((t) => ({ part: t.part, entity: structuredClone(t.entity) as Tree })) };
 }
 
+/** What is copied with the geometries that its meshes show, as it may go to another level. */
+export function withGeometries(level: Level, clip: Clip | null): Clip | null {
+  if (!clip) return null;
+  const shown = new Set(clip.things.map(({ entity }) => entity.geometry));
+  const geometries = level.geometries.filter((g) => shown.has(g.id)).map((g) => ({ part: "geometries" as const, entity: g as unknown as Tree }));
+  return { ...clip, things: [...geometries, ...clip.things] };
+}
+
 export function readClip(text: string): Clip | null {
   try {
     const clip = JSON.parse(text) as Clip;
@@ -96,7 +105,7 @@ export function readClip(text: string): Clip | null {
 }
 
 // Fields that hold the id of another thing.
-const references = ["parent", "rig", "color_from", "light", "zone"];
+const references = ["parent", "rig", "color_from", "light", "zone", "geometry"];
 
 /** Puts copies into a level under new ids, moved by metres. What the copies refer to among
  *  themselves stays so; what is not there is let go. */
@@ -110,6 +119,7 @@ function place(level: Level, clip: Clip, label: string, pose: (was: Pose) => Pos
     const was = entity.id as string;
     // A rig that the level has is shared by the copy's members, unless all of it is copied.
     if (part === "rigs" && thingsOf(level).has(was)) continue;
+    if (part === "geometries" && isThere(level, entity)) continue;
     const id = freshID(level, was, takenIDs);
     takenIDs.add(id);
     names.set(was, id);
@@ -125,7 +135,7 @@ function place(level: Level, clip: Clip, label: string, pose: (was: Pose) => Pos
       const to = copy[key];
       if (typeof to !== "string" || to === "sky") continue;
       if (names.has(to)) copy[key] = names.get(to);
-      else if (!thingsOf(level).has(to)) delete copy[key];
+      else if (!thingsOf(level).has(to) && !(key === "geometry" && geometryOf(level, to))) delete copy[key];
     }
     if (part !== "rigs" && copy.name) copy.name = numbered(String(copy.name), id);
     const carried = typeof copy.parent === "string" && [...names.values()].includes(copy.parent);
@@ -140,9 +150,15 @@ function place(level: Level, clip: Clip, label: string, pose: (was: Pose) => Pos
       copy.boxes = (copy.boxes as { min: number[]; max: number[] }[]).map((b) => ({ min: tidyVec(b.min.map((v, i) => v + shift[i]!)), max: tidyVec(b.max.map((v, i) => v + shift[i]!)) }));
     }
     steps.push({ op: "add", part, entity: copy });
-    if (part !== "rigs") ids.push(id);
+    if (part !== "rigs" && part !== "geometries") ids.push(id);
   }
   return { op: batch(label, steps), ids };
+}
+
+/** Whether a level has a geometry with the same triangles under the same id. */
+function isThere(level: Level, geometry: Tree): boolean {
+  const own = geometryOf(level, geometry.id as string);
+  return own !== undefined && JSON.stringify([own.positions, own.indices]) === JSON.stringify([geometry.positions, geometry.indices]);
 }
 
 /** A name with the number of its id, so that copies are told apart. */
@@ -193,9 +209,9 @@ export function mirror(level: Level, ids: readonly string[], axis: 0 | 1 | 2, pl
 function anchorOf(level: Level, t: Thing): Pose {
   const pose = poseOf(level, t.entity as { id: string; parent?: string; transform: Schemas["Transform"] });
   if (t.part !== "meshes") return pose;
-  const { positions } = t.entity as unknown as { positions: number[] };
+  const { positions, scale } = trianglesOf(level, t.entity as Schemas["Mesh"]);
   const sum = [0, 0, 0];
-  for (let i = 0; i < positions.length; i++) sum[i % 3]! += positions[i]!;
+  for (let i = 0; i < positions.length; i++) sum[i % 3]! += positions[i]! * scale[i % 3]!;
   const n = Math.max(positions.length / 3, 1);
   const middle = new Vector3(sum[0]! / n, sum[1]! / n, sum[2]! / n).applyQuaternion(new Quaternion(...pose.rotation));
   return { ...pose, position: [pose.position[0] + middle.x, pose.position[1] + middle.y, pose.position[2] + middle.z] };

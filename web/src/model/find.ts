@@ -1,4 +1,5 @@
-import type { Level } from "../api/client";
+import type { Level, Schemas } from "../api/client";
+import { trianglesOf } from "./geometry";
 import { colorOf, colorWords, placeOf, thingsOf, type Thing } from "./things";
 import { zoneAt } from "./zones";
 
@@ -76,25 +77,25 @@ function keyOf(level: Level, t: Thing, by: Likeness): string {
     case "zone":
       return zoneOfThing(level, t)?.id ?? "";
     case "shape":
-      return shapeOf(t);
+      return shapeOf(level, t);
   }
 }
 
 /** What a block or mesh is shaped like: equal for those with the same measures, wherever they
  *  stand. "" for what has no shape. */
-export function shapeOf(t: Thing): string {
+export function shapeOf(level: Level, t: Thing): string {
   const round = (v: number) => Number(v.toFixed(3));
   if (t.part === "solids") {
     const s = t.entity as unknown as { size?: number[]; planes?: { normal: number[]; distance: number }[] };
     return s.planes?.length ? `planes ${JSON.stringify(s.planes.map((p) => [...p.normal.map(round), round(p.distance)]))}` : `box ${(s.size ?? []).map(round).join(" ")}`;
   }
   if (t.part === "meshes") {
-    const m = t.entity as unknown as { positions: number[]; indices: number[] };
+    const { positions, indices, scale } = trianglesOf(level, t.entity as Schemas["Mesh"]);
     // The middle of a mesh may be anywhere: distances from its first vertex, in order, tell.
-    const [x, y, z] = m.positions as [number, number, number];
+    const along = (i: number) => (positions[i]! - positions[i % 3]!) * scale[i % 3]!;
     let sum = 0;
-    for (let i = 0; i < m.positions.length; i += 3) sum += ((i % 97) + 1) * Math.hypot(m.positions[i]! - x, m.positions[i + 1]! - y, m.positions[i + 2]! - z);
-    return `mesh ${m.positions.length} ${m.indices.length} ${sum.toPrecision(6)}`;
+    for (let i = 0; i < positions.length; i += 3) sum += ((i % 97) + 1) * Math.hypot(along(i), along(i + 1), along(i + 2));
+    return `mesh ${positions.length} ${indices.length} ${sum.toPrecision(6)}`;
   }
   return "";
 }

@@ -5,7 +5,7 @@ import { EditQueue, type Edit, type Outcome, type Transport } from "./queue";
 
 const level = (): Level =>
   ({
-    images: [], materials: [], zones: [], solids: [], meshes: [], rigs: [], glows: [], fog_volumes: [], beams: [], motes: [], viewpoints: [], paths: [], probes: [], reflections: [], mixes: [], profiles: [], imports: [],
+    images: [], materials: [], zones: [], solids: [], geometries: [], meshes: [], rigs: [], glows: [], fog_volumes: [], beams: [], motes: [], viewpoints: [], paths: [], probes: [], reflections: [], mixes: [], profiles: [], imports: [],
     lights: [{ ...entityDefaults("lights"), id: "lamp", strength: 10 }],
   }) as unknown as Level;
 const doc = (revision = 1): Document => ({ level: { revision }, document: level(), members: [], can_undo: false, can_redo: false }) as unknown as Document;

@@ -19,7 +19,7 @@ type Node = {
 
 const defs = schema.$defs as unknown as Record<string, Node>;
 
-export type Part = "images" | "materials" | "zones" | "solids" | "meshes" | "rigs" | "lights" | "glows" | "fog_volumes" | "beams" | "motes" | "viewpoints" | "paths" | "probes" | "reflections" | "mixes" | "profiles" | "imports";
+export type Part = "images" | "materials" | "zones" | "solids" | "geometries" | "meshes" | "rigs" | "lights" | "glows" | "fog_volumes" | "beams" | "motes" | "viewpoints" | "paths" | "probes" | "reflections" | "mixes" | "profiles" | "imports";
 
 const nodeOf = (n: Node): Node => (n.$ref ? defs[n.$ref.slice("#/$defs/".length)]! : n);
 
@@ -37,6 +37,7 @@ function defaultOf(n: Node, required: boolean): unknown {
   if (!required) return undefined;
   const node = nodeOf(n);
   if (node.properties) return objectOf(node);
+  if (node.type === "array" && node.items?.exclusiveMinimum !== undefined) return undefined; // zeros are not allowed: it is left out
   if (node.type === "array") return isRotation(node) ? [0, 0, 0, 1] : Array.from({ length: node.minItems ?? 0 }, () => 0);
   return undefined;
 }

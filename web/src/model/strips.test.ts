@@ -4,7 +4,7 @@ import { apply } from "./apply";
 import { sees, stripItems, stripsOf } from "./strips";
 
 const empty = {
-  images: [], materials: [], zones: [], solids: [], meshes: [], rigs: [], lights: [], glows: [], fog_volumes: [], beams: [], motes: [], viewpoints: [], paths: [], probes: [], reflections: [], mixes: [], profiles: [], imports: [],
+  images: [], materials: [], zones: [], solids: [], geometries: [], meshes: [], rigs: [], lights: [], glows: [], fog_volumes: [], beams: [], motes: [], viewpoints: [], paths: [], probes: [], reflections: [], mixes: [], profiles: [], imports: [],
 } as unknown as Level;
 const source = (id: string, more: Partial<Source> = {}): Source => ({ id, name: id, kind: "point", color: [1, 1, 1], strength: 1, weight: [1, 1, 1], ...more });
 

@@ -13,7 +13,7 @@ export type Field = { path: string; label: string; when?: (of: Values) => boolea
   | { is: "choice"; of: readonly string[] }
   | { is: "color"; unset?: string; /** The colour that it has while none is set. */ shown?: (of: Values) => string | undefined }
   | { is: "pick"; none: string; of: readonly (readonly [string, string])[] }
-  | { is: "three"; min?: number; max?: number; step?: number; unit?: string; names?: readonly string[] }
+  | { is: "three"; min?: number; max?: number; step?: number; unit?: string; names?: readonly string[]; /** What it is where it is left out. */ initial?: readonly number[] }
 );
 export type Values = Record<string, unknown>;
 
@@ -74,7 +74,7 @@ function FieldRow({ field: f, all, part, disabled, set, setEach, live }: Omit<Pr
     case "pick":
       return <Pick label={f.label} value={mixed ? "" : ((first as string | undefined) ?? "")} none={mixed ? "several" : f.none} of={f.of} disabled={disabled} onChange={(v) => commit(v || null)} />;
     case "three":
-      return <Three field={f} own={own as number[][]} disabled={disabled} commit={commit} setEach={setEach} />;
+      return <Three field={f} own={own.map((v) => (v ?? f.initial ?? []) as number[])} disabled={disabled} commit={commit} setEach={setEach} />;
   }
 }
 
@@ -104,7 +104,8 @@ function Three({ field: f, own, disabled, commit, setEach }: ThreeProps) {
     const numbers = own.map((v) => v[i] ?? 0);
     const mixed = numbers.some((v) => v !== numbers[0]);
     const put = (list: readonly number[], v: number) => list.map((o, k) => (k === i ? v : o));
-    const each = setEach && ((next: (v: number) => number, gesture?: string) => setEach((of) => ({ [f.path]: put(valueAt(of, f.path) as number[], next((valueAt(of, f.path) as number[])[i]!)) }), gesture));
+    const now = (of: Values) => (valueAt(of, f.path) ?? f.initial) as number[];
+    const each = setEach && ((next: (v: number) => number, gesture?: string) => setEach((of) => ({ [f.path]: put(now(of), next(now(of)[i]!)) }), gesture));
     return (
       <NumberField
         key={f.path + i}

@@ -121,7 +121,7 @@ export function sectionsOf(level: Level, part: Part, chosen: readonly Kind[]): S
         ...bodySections(level),
       ];
     case "meshes":
-      return [{ title: "Mesh", fields: [{ is: "toggle", path: "enabled", label: "On" }] }, ...bodySections(level)];
+      return [{ title: "Mesh", fields: [{ is: "toggle", path: "enabled", label: "On" }, { is: "three", path: "scale", label: "Scale", unit: "×", min: 0.001, step: 0.05, initial: [1, 1, 1] }] }, ...bodySections(level)];
     case "zones":
       return [{ title: "Zone", fields: zoneFields }];
     case "viewpoints":
