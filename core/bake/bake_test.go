@@ -434,7 +434,7 @@ func TestOddLevels(t *testing.T) {
 		"needles": func(l *level.Level) {
 			l.Meshes = []*level.Mesh{{Entity: level.Entity{ID: "m", Enabled: true, Transform: level.Default[level.Transform]()},
 				Triangles: level.Triangles{Positions: []float64{0, 1, 0, 5, 1, 0, 10, 1, 1e-9, 1, 1, 1, 1, 1, 1}, Indices: []uint32{0, 1, 2, 0, 3, 4, 3, 3, 3, 0, 1, 3}},
-				Surface: level.Default[level.Surface]()}}
+				Surface:   level.Default[level.Surface]()}}
 		},
 		"ball larger than its height": func(l *level.Level) { l.Lights[0].RadiusM = 50 },
 		"many lights at a spot": func(l *level.Level) {

@@ -117,21 +117,24 @@ func Into(ctx context.Context, l, file *level.Level, name string) (level.Operati
 	op := level.Batch("Bring in " + path.Base(name) + " again")
 	out := &Merged{Added: []string{}, Changed: []string{}, Removed: []string{}, Floating: []string{}, Buried: []string{}}
 	tag := sourceTag(name)
-	before := map[string][]*level.Mesh{} // by name
+	inLevel, inFile := l.World(), file.World()
+	before := map[string]*namesakes{} // by name
 	for _, m := range l.Meshes {
 		if slices.Contains(m.Tags, tag) {
-			before[titleOf(m)] = append(before[titleOf(m)], m)
+			if before[titleOf(m)] == nil {
+				before[titleOf(m)] = &namesakes{at: map[level.Vec][]int{}}
+			}
+			before[titleOf(m)].add(m, inLevel.Pose(&m.Entity).Position)
 		}
 	}
 	t := &taker{level: l, file: file, ids: l.NewIDs(), op: &op, materials: map[string]string{}, known: map[string]string{}}
 	isNew := importOf(l, name) == nil && !CameFrom(l, name)
-	inLevel, inFile := l.World(), file.World()
 	// What hangs on what is the level's to say: the file only says where a mesh is.
 	now, matched := make([]level.Mesh, len(file.Meshes)), make([]*level.Mesh, len(file.Meshes))
 	for i, m := range file.Meshes {
 		now[i] = *m
 		now[i].Entity = standing(inFile, &m.Entity)
-		if was := takeNearest(before, titleOf(m), &now[i], inLevel); was != nil {
+		if was := before[titleOf(m)].takeNearest(&now[i]); was != nil {
 			matched[i], t.known[m.ID] = was, was.ID
 		}
 	}
@@ -158,9 +161,11 @@ func Into(ctx context.Context, l, file *level.Level, name string) (level.Operati
 		}
 	}
 	for _, title := range slices.Sorted(maps.Keys(before)) {
-		for _, m := range before[title] {
-			op.Steps = append(op.Steps, level.Remove(m.ID))
-			out.Removed = append(out.Removed, title)
+		for _, m := range before[title].list {
+			if m.mesh != nil {
+				op.Steps = append(op.Steps, level.Remove(m.mesh.ID))
+				out.Removed = append(out.Removed, title)
+			}
 		}
 	}
 	if isNew {
@@ -235,27 +240,67 @@ func sameShape(a, b *level.Mesh) bool {
 	return true
 }
 
-// takeNearest takes the mesh of a name out that is most like another, which stands in the level's space: of the same
-// shape, then by place.
-func takeNearest(all map[string][]*level.Mesh, title string, like *level.Mesh, w *level.World) *level.Mesh {
-	list := all[title]
-	if len(list) == 0 {
+// namesakes are the meshes of one name, by their places in the level's space.
+type namesakes struct {
+	list []standingMesh
+	at   map[level.Vec][]int // of the list, by place
+}
+
+// standingMesh is a mesh and where it stands; none once it is taken.
+type standingMesh struct {
+	mesh  *level.Mesh
+	place geom.Vec3
+}
+
+// spot is a place rounded, so that it is found again.
+func spot(p geom.Vec3) (v level.Vec) {
+	const grid = 1e3 // a millimetre
+	for axis := range v {
+		v[axis] = math.Round(p[axis] * grid)
+	}
+	return v
+}
+
+func (n *namesakes) add(m *level.Mesh, place geom.Vec3) {
+	n.at[spot(place)] = append(n.at[spot(place)], len(n.list))
+	n.list = append(n.list, standingMesh{m, place})
+}
+
+// takeNearest takes the mesh out that is most like another, which stands in the level's space: of the same number of
+// triangles, then by place. The one that stands there is found at once, so that a file of many that are as they were
+// takes no longer for each.
+func (n *namesakes) takeNearest(like *level.Mesh) *level.Mesh {
+	if n == nil {
 		return nil
 	}
-	best, least := 0, math.Inf(1)
-	for i, m := range list {
-		away := w.Pose(&m.Entity).Position.Sub(geom.Vec3(like.Transform.Position)).Len()
-		if len(m.Indices) != len(like.Indices) {
+	place := geom.Vec3(like.Transform.Position)
+	best, least := -1, math.Inf(1)
+	look := func(i int) {
+		m := &n.list[i]
+		if m.mesh == nil {
+			return
+		}
+		away := m.place.Sub(place).Len()
+		if len(m.mesh.Indices) != len(like.Indices) {
 			away += 1e6
 		}
 		if away < least {
 			best, least = i, away
 		}
 	}
-	found := list[best]
-	if all[title] = slices.Delete(slices.Clone(list), best, best+1); len(all[title]) == 0 {
-		delete(all, title)
+	for _, i := range n.at[spot(place)] {
+		look(i)
 	}
+	if best < 0 || least >= 1e6 {
+		for i := range n.list {
+			look(i)
+		}
+	}
+	if best < 0 {
+		return nil
+	}
+	found := n.list[best].mesh
+	n.list[best].mesh = nil
 	return found
 }
 

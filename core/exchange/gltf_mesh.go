@@ -282,4 +282,3 @@ func (in *importer) readVertices(p *gltf.Primitive, turn mgl64.Mat3, at string, 
 	}
 	return nil
 }
-

@@ -10,6 +10,8 @@ import (
 	"slices"
 	"strings"
 
+	"github.com/go-gl/mathgl/mgl64"
+
 	"grotta/core/geom"
 	"grotta/core/level"
 	"grotta/core/yaml"
@@ -272,7 +274,9 @@ func (f *Fixture) on(m *level.Mesh, ids *level.IDs) *level.Light {
 		bounds.Grow(v)
 	}
 	middle, half := bounds.Min.Add(bounds.Max).Mul(0.5), bounds.Max.Sub(bounds.Min).Mul(0.5)
-	off := geom.Vec3(f.Offset)
+	r := m.Transform.Rotation
+	back := mgl64.Quat{W: r[3], V: geom.Vec3{r[0], r[1], r[2]}}.Inverse() // offset and direction are the level's
+	off := back.Rotate(geom.Vec3(f.Offset))
 	l.Transform.Position = level.Vec(middle.Add(off))
 	if bounds.Contains(middle.Add(off)) {
 		l.Shadows.NearM = half.Len() + off.Len() + 0.01
@@ -281,7 +285,7 @@ func (f *Fixture) on(m *level.Mesh, ids *level.IDs) *level.Light {
 	if toward.Len() == 0 {
 		toward = geom.Vec3{0, -1, 0}
 	}
-	q := geom.LookRotation(toward)
+	q := back.Mul(geom.LookRotation(toward))
 	l.Transform.Rotation = [4]float64{q.V[0], q.V[1], q.V[2], q.W}
 	return l
 }

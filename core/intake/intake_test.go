@@ -1,12 +1,14 @@
 package intake_test
 
 import (
+	"math"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"grotta/core/geom"
 	"grotta/core/intake"
 	"grotta/core/level"
 )
@@ -108,4 +110,22 @@ func FuzzParse(f *testing.F) {
 			rules.Apply(imported())
 		}
 	})
+}
+
+// The offset and the direction of a fixture's light are the level's, however the thing is turned.
+func TestAFixtureOnATurnedMesh(t *testing.T) {
+	l := level.New("Yard")
+	m := level.Default[level.Mesh]()
+	m.ID, m.Name = "lamp", "lamp_1"
+	m.Positions, m.Indices = []float64{0, 0, 0, 1, 0, 0, 0, 1, 0}, []uint32{0, 1, 2}
+	m.Transform = level.Transform{Position: level.Vec{5, 0, 0}, Rotation: [4]float64{0, 0, math.Sqrt2 / 2, math.Sqrt2 / 2}} // x becomes y
+	m.Scale = level.Vec{2, 2, 2}
+	l.Meshes = append(l.Meshes, &m)
+	own, err := intake.Parse([]byte("format: grotta-import-rules/1\nname: x\nrules:\n  - { thing: \"lamp_*\", light: { kind: spot, strength: 300, offset: [0, -0.5, 0] } }\n"))
+	require.NoError(t, err)
+	own.Apply(l)
+	require.Len(t, l.Lights, 1)
+	pose := l.World().Pose(&l.Lights[0].Entity)
+	assert.InDelta(t, 0, pose.Position.Sub(geom.Vec3{4, 1 - 0.5, 0}).Len(), 1e-9, "%v", pose.Position)
+	assert.InDelta(t, 0, pose.Rotation.Rotate(geom.Vec3{0, 0, -1}).Sub(geom.Vec3{0, -1, 0}).Len(), 1e-6)
 }

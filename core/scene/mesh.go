@@ -22,26 +22,48 @@ const weldM = 1e-5
 // as long as normals stay near the first one's. A mesh of a material with two sides has patches for
 // its back as well, after those of its front.
 func (s *Scene) addMesh(mesh *level.Mesh, alike *alike) {
-	pose, count := s.World.Pose(&mesh.Entity), len(mesh.Indices)/3
+	pose := s.World.Pose(&mesh.Entity)
 	vertex := func(i uint32) geom.Vec3 { return pose.Apply(mesh.Vertex(i)) }
 	corners := func(t int32) (a, b, c geom.Vec3) {
 		at := mesh.Indices[3*t:]
 		return vertex(at[0]), vertex(at[1]), vertex(at[2])
 	}
 	body := s.addBody(Body{Entity: mesh.ID, Mesh: mesh, Bend: bendOf(mesh.Sways, mesh.CountVertices(), vertex)})
-	welded := weld(mesh.Positions)
-	normals := make([]geom.Vec3, count) // zero where there is no area: nothing to light, nothing to stop light
+	order, starts := patchesOf(mesh, corners)
+	part := &Part{body, alike.finish(mesh.Surface, s.World.ZoneOf(&mesh.Entity))}
+	s.addPatches(part, order, starts, func(t int32, isBack bool) {
+		a, b, c := corners(t)
+		if isBack {
+			b, c = c, b
+		}
+		s.addTriangle(a, b, c)
+	})
+	if len(mesh.Normals) > 0 {
+		body.shading = &shading{pose.Rotation}
+	}
+	if body.isLaid() || body.shading != nil {
+		body.source = &order
+	}
+}
+
+// patchesOf lists the triangles of a mesh that have a normal, patch after patch, and where each patch begins.
+func patchesOf(mesh *level.Mesh, corners func(t int32) (a, b, c geom.Vec3)) (order, starts []int32) {
+	normals := make([]geom.Vec3, len(mesh.Indices)/3) // zero where there is no area: nothing to light, nothing to stop light
 	for t := range normals {
 		a, b, c := corners(int32(t))
 		if n := across([3]geom.Vec3{vec(f32(a)), vec(f32(b)), vec(f32(c))}); n.Len() >= 1e-14 {
 			normals[t] = n.Normalize()
 		}
 	}
-	order, starts := edgesOf(mesh, welded, normals).patches(normals)
-	part := &Part{body, alike.finish(mesh.Surface, s.World.ZoneOf(&mesh.Entity))}
+	return edgesOf(mesh, weld(mesh.Positions), normals).patches(normals)
+}
+
+// addPatches adds the surfaces of a part, patch after patch, and has each of its triangles added. A material
+// with two sides has those of the back after those of the front.
+func (s *Scene) addPatches(part *Part, order, starts []int32, add func(t int32, isBack bool)) {
 	sides := 1
 	if part.Finish.Material.HasTwoSides() {
-		sides, body.front = 2, int32(len(order))
+		sides, part.Body.front = 2, int32(len(order))
 	}
 	s.Surfaces = slices.Grow(s.Surfaces, sides*len(starts))
 	for side := range sides {
@@ -52,19 +74,9 @@ func (s *Scene) addMesh(mesh *level.Mesh, alike *alike) {
 				end = int(starts[patch+1])
 			}
 			for ; next < end; next++ {
-				a, b, c := corners(order[next])
-				if side == 1 {
-					b, c = c, b
-				}
-				s.addTriangle(a, b, c)
+				add(order[next], side == 1)
 			}
 		}
-	}
-	if len(mesh.Normals) > 0 {
-		body.shading = &shading{pose.Rotation}
-	}
-	if body.isLaid() || body.shading != nil {
-		body.source = &order
 	}
 }
 

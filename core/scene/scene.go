@@ -52,8 +52,9 @@ type Body struct {
 	// For a solid: the index in the scene's lists at which its entries begin.
 	normals, distances  int32
 	corners, cornersEnd int32
-	source              *[]int32 // of a mesh with an image laid by its corners or with normals: which triangle of it each is
+	source              *[]int32 // of a mesh with an image laid by its corners or with normals, or placed: which triangle of it each is
 	shading             *shading // of a mesh with normals
+	placed              *placed  // of a mesh whose triangles several share
 }
 
 // Finish is what many surfaces have alike: the document's roles, and what they look up.
@@ -79,6 +80,7 @@ type Scene struct {
 	corners   []trace.Vec      // of solids
 	cornersOf [][3]uint16      // of each triangle of a solid, among the corners of that
 	loose     []trace.Triangle // of meshes, which come after
+	shared    int              // triangles of placed meshes, which come last
 	blocks    []int32          // of the bodies: solids that cast shadows
 	blocksAt  *trace.Boxes     // of the blocks
 	meshes    []int32          // of the surfaces: those of meshes that cast shadows
@@ -99,9 +101,11 @@ var plainGrey = func() *level.Material {
 func Build(l *level.Level) *Scene {
 	s := &Scene{Level: l, World: l.World(), Bounds: geom.NoBounds()}
 	s.bodies = make([]Body, 0, len(l.Solids)+len(l.Meshes)) // surfaces point into it
-	triangles := 0
+	forms, triangles := formsOf(l), 0
 	for _, mesh := range l.Meshes {
-		triangles += len(mesh.Indices) / 3
+		if forms[mesh.Geometry] == nil {
+			triangles += len(mesh.Indices) / 3
+		}
 	}
 	s.cornersOf = make([][3]uint16, 0, 12*len(l.Solids)) // as if they were boxes
 	s.loose = make([]trace.Triangle, 0, triangles)
@@ -113,8 +117,13 @@ func Build(l *level.Level) *Scene {
 		}
 	}
 	for _, mesh := range l.Meshes {
-		if mesh.Enabled {
+		if mesh.Enabled && forms[mesh.Geometry] == nil {
 			s.addMesh(mesh, alike)
+		}
+	}
+	for _, mesh := range l.Meshes {
+		if mesh.Enabled && forms[mesh.Geometry] != nil {
+			s.addPlaced(mesh, forms[mesh.Geometry].of(mesh), alike)
 		}
 	}
 	s.Surfaces, s.cornersOf, s.loose = lists.Exact(s.Surfaces), lists.Exact(s.cornersOf), lists.Exact(s.loose)
@@ -136,8 +145,10 @@ func (s *Scene) MemoryBytes() int {
 		lists.MemoryBytes(s.normals) + lists.MemoryBytes(s.distances) + lists.MemoryBytes(s.corners) +
 		lists.MemoryBytes(s.cornersOf) + lists.MemoryBytes(s.loose) + lists.MemoryBytes(s.blocks) + s.blocksAt.MemoryBytes() +
 		lists.MemoryBytes(s.meshes) + s.meshesAt.MemoryBytes()
+	sources := map[*int32]bool{} // placed meshes share theirs
 	for i := range s.bodies {
-		if source := s.bodies[i].source; source != nil {
+		if source := s.bodies[i].source; source != nil && len(*source) > 0 && !sources[&(*source)[0]] {
+			sources[&(*source)[0]] = true
 			sum += lists.MemoryBytes(*source)
 		}
 	}
@@ -322,10 +333,13 @@ func (s *Scene) DrawnTriangles() (count int) {
 }
 
 // Triangles is how many there are.
-func (s *Scene) Triangles() int { return len(s.cornersOf) + len(s.loose) }
+func (s *Scene) Triangles() int { return len(s.cornersOf) + len(s.loose) + s.shared }
 
 // Triangle returns triangle i, in the level's space.
 func (s *Scene) Triangle(i int) trace.Triangle {
+	if i >= len(s.cornersOf)+len(s.loose) {
+		return s.Surfaces[s.SurfaceOf[i]].Body().placedTriangle(i)
+	}
 	if i >= len(s.cornersOf) {
 		return s.loose[i-len(s.cornersOf)]
 	}
@@ -356,9 +370,9 @@ func (s *Scene) CornersOf(triangle int) [3]geom.Vec3 {
 }
 
 func (s *Scene) buildTracers() {
-	s.shadow = s.tracer(s.Triangle, func(f *Surface) bool { return f.Finish().Roles.CastsShadow && !s.isCareful(f) })
-	s.careful = s.tracer(s.Triangle, func(f *Surface) bool { return f.Finish().Roles.CastsShadow && s.isCareful(f) })
-	s.clear = s.tracer(s.Triangle, func(f *Surface) bool { return f.Finish().Roles.Visible && !f.Finish().Roles.CastsShadow })
+	s.shadow = s.tracer(nil, func(f *Surface) bool { return f.Finish().Roles.CastsShadow && !s.isCareful(f) })
+	s.careful = s.tracer(nil, func(f *Surface) bool { return f.Finish().Roles.CastsShadow && s.isCareful(f) })
+	s.clear = s.tracer(nil, func(f *Surface) bool { return f.Finish().Roles.Visible && !f.Finish().Roles.CastsShadow })
 	for _, t := range []*trace.Scene{s.shadow, s.careful, s.clear} {
 		if !t.Empty() {
 			s.seen = append(s.seen, t)
@@ -406,19 +420,24 @@ func (s *Scene) Translucency(f *Surface) float64 {
 }
 
 // tracer builds a hierarchy over the triangles of those surfaces that a function accepts, without
-// backs: fronts stand for them.
-func (s *Scene) tracer(triangle func(i int) trace.Triangle, accepts func(*Surface) bool) *trace.Scene {
-	takes := func(f *Surface) bool { return !f.IsBack() && accepts(f) }
+// backs: fronts stand for them. moved are the triangles where they are not at rest; nil where they are.
+func (s *Scene) tracer(moved func(i int) trace.Triangle, accepts func(*Surface) bool) *trace.Scene {
+	var placed []trace.Placed
+	triangle, takes := moved, func(f *Surface) bool { return !f.IsBack() && accepts(f) }
+	if moved == nil {
+		placed = s.placedScenes(takes)
+		triangle, takes = s.Triangle, func(f *Surface) bool { return f.Body().placed == nil && !f.IsBack() && accepts(f) }
+	}
 	count := 0
 	for i := range s.Surfaces {
 		if f := &s.Surfaces[i]; takes(f) {
 			count += int(s.end(i) - f.First)
 		}
 	}
-	return trace.NewOf(trace.List{
+	return trace.NewWith(trace.List{
 		Len: s.Triangles(), At: triangle, Count: count,
 		Takes: func(i int) bool { return takes(&s.Surfaces[s.SurfaceOf[i]]) },
-	})
+	}, placed)
 }
 
 // facing is the direction in which a triangle faces, of any length.

@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"testing"
+
+	"github.com/go-gl/mathgl/mgl64"
 )
 
 // The benchmarks run every hierarchy on two sizes, on rays in no order.
@@ -66,6 +68,37 @@ func BenchmarkGrowth(b *testing.B) {
 				s.Closest(rays[i&(len(rays)-1)])
 			}
 			b.ReportMetric(b.Elapsed().Seconds()/float64(b.N)*1e9, "ns/ray")
+		})
+	}
+}
+
+// Rays into 400 balls of 3 thousand triangles, each with triangles of its own or all of one scene.
+func BenchmarkPlaced(b *testing.B) {
+	r := rand.New(rand.NewPCG(1, 1))
+	tris := ball(40, 0.5)
+	own := New(tris)
+	var placed []Placed
+	var all []Triangle
+	for range 400 {
+		p, flat := stand(own, tris, mgl64.Translate3D(r.Float64()*20, r.Float64()*3, r.Float64()*20), len(all))
+		placed, all = append(placed, p), append(all, flat...)
+	}
+	rays := make([]Ray, 4096)
+	for i := range rays {
+		p := func(size float64) float32 { return float32(r.Float64() * size) }
+		rays[i] = Ray{Vec{p(20), p(3), p(20)}, Vec{p(2) - 1, p(2) - 1, p(2) - 1}, 10}
+	}
+	for name, s := range map[string]*Scene{"own": New(all), "placed": NewWith(listed(nil), placed)} {
+		b.Run("closest/"+name, func(b *testing.B) {
+			for i := 0; b.Loop(); i++ {
+				s.Closest(rays[i%len(rays)])
+			}
+			b.ReportMetric(float64(s.MemoryBytes())/1e6, "MB")
+		})
+		b.Run("occluded/"+name, func(b *testing.B) {
+			for i := 0; b.Loop(); i++ {
+				s.Occluded(rays[i%len(rays)])
+			}
 		})
 	}
 }

@@ -95,7 +95,8 @@ const edgeSlack = 1e-4
 // of goroutines.
 type Scene struct {
 	wide   *wide
-	binary *binary // where there is no wide one
+	binary *binary   // where there is no wide one
+	placed *placings // other scenes that stand in it; nil for none
 }
 
 // New builds a scene. Triangles with a corner that is not finite are left out.
@@ -132,6 +133,16 @@ func NewPortable(triangles []Triangle) *Scene { return &Scene{binary: newBinary(
 // Closest finds the first triangle that a ray meets; of several at the same
 // distance, the first in the list.
 func (s *Scene) Closest(r Ray) (Hit, bool) {
+	hit, ok := s.closest(r)
+	if s.placed != nil {
+		s.placed.closest(&r, &hit)
+		ok = hit.Triangle >= 0
+	}
+	return hit, ok
+}
+
+// closest is Closest of its own triangles.
+func (s *Scene) closest(r Ray) (Hit, bool) {
 	if s.wide != nil {
 		return s.wide.Closest(r)
 	}
@@ -145,10 +156,22 @@ func (s *Scene) ClosestOf(p *Packet) {
 	} else {
 		p.closestEach(s.binary.Closest)
 	}
+	if s.placed != nil {
+		for i := range p.Max {
+			ray, hit := p.Ray(i), p.Hit(i)
+			s.placed.closest(&ray, &hit)
+			p.Triangle[i], p.T[i], p.U[i], p.V[i] = hit.Triangle, hit.T, hit.U, hit.V
+		}
+	}
 }
 
 // Occluded tells whether a ray meets anything before its end.
 func (s *Scene) Occluded(r Ray) bool {
+	return s.occluded(r) || s.placed != nil && s.placed.occluded(&r)
+}
+
+// occluded is Occluded by its own triangles.
+func (s *Scene) occluded(r Ray) bool {
 	if s.wide != nil {
 		return s.wide.Occluded(r)
 	}
@@ -156,15 +179,27 @@ func (s *Scene) Occluded(r Ray) bool {
 }
 
 // OccludedOf is Occluded of a packet's rays, a bit for each. It leaves no hits.
-func (s *Scene) OccludedOf(p *Packet) uint8 {
+func (s *Scene) OccludedOf(p *Packet) (rays uint8) {
 	if s.wide != nil {
-		return s.wide.OccludedOf(p)
+		rays = s.wide.OccludedOf(p)
+	} else {
+		rays = p.occludedEach(s.binary.Occluded)
 	}
-	return p.occludedEach(s.binary.Occluded)
+	if s.placed != nil {
+		for i := range p.Max {
+			if ray := p.Ray(i); rays>>i&1 == 0 && s.placed.occluded(&ray) {
+				rays |= 1 << i
+			}
+		}
+	}
+	return rays
 }
 
 // Empty tells whether there is nothing to meet.
 func (s *Scene) Empty() bool {
+	if s.placed != nil {
+		return false
+	}
 	if s.wide != nil {
 		return len(s.wide.lines) == 0
 	}
@@ -172,11 +207,16 @@ func (s *Scene) Empty() bool {
 }
 
 // MemoryBytes is what it takes in memory.
-func (s *Scene) MemoryBytes() int {
+func (s *Scene) MemoryBytes() (sum int) {
 	if s.wide != nil {
-		return lists.MemoryBytes(s.wide.lines)
+		sum = lists.MemoryBytes(s.wide.lines)
+	} else {
+		sum = lists.MemoryBytes(s.binary.nodes) + lists.MemoryBytes(s.binary.tris) + lists.MemoryBytes(s.binary.index)
 	}
-	return lists.MemoryBytes(s.binary.nodes) + lists.MemoryBytes(s.binary.tris) + lists.MemoryBytes(s.binary.index)
+	if s.placed != nil {
+		sum += s.placed.memoryBytes()
+	}
+	return sum
 }
 
 // Each calls found for every triangle that a ray meets, in no order.
@@ -185,6 +225,9 @@ func (s *Scene) Each(r Ray, found func(Hit)) {
 		s.wide.Each(r, found)
 	} else {
 		s.binary.Each(r, found)
+	}
+	if s.placed != nil {
+		s.placed.hits(&r, found)
 	}
 }
 
