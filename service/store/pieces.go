@@ -176,14 +176,45 @@ func ownFields(l *level.Level) (jsontext.Value, error) {
 	if err != nil {
 		return nil, err
 	}
-	var fields map[string]jsontext.Value
-	if err := json.Unmarshal(text, &fields); err != nil {
+	var out bytes.Buffer
+	d, e := jsontext.NewDecoder(bytes.NewReader(text)), jsontext.NewEncoder(&out)
+	if err := copyToken(e, d); err != nil { // the brace
 		return nil, err
 	}
-	for _, part := range level.Parts {
-		delete(fields, part)
+	for d.PeekKind() != '}' {
+		name, err := d.ReadToken()
+		if err != nil {
+			return nil, err
+		}
+		if field := name.String(); slices.Contains(level.Parts, field) {
+			err = d.SkipValue()
+		} else {
+			err = errors.Join(e.WriteToken(jsontext.String(field)), copyValue(e, d))
+		}
+		if err != nil {
+			return nil, err
+		}
 	}
-	return level.Encode(fields)
+	if err := copyToken(e, d); err != nil {
+		return nil, err
+	}
+	return bytes.TrimSpace(out.Bytes()), nil
+}
+
+func copyToken(e *jsontext.Encoder, d *jsontext.Decoder) error {
+	token, err := d.ReadToken()
+	if err != nil {
+		return err
+	}
+	return e.WriteToken(token)
+}
+
+func copyValue(e *jsontext.Encoder, d *jsontext.Decoder) error {
+	value, err := d.ReadValue()
+	if err != nil {
+		return err
+	}
+	return e.WriteValue(value)
 }
 
 // putPieces stores the runs of a document that are not there, and that it names them.

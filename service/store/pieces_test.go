@@ -3,6 +3,7 @@ package store
 import (
 	"fmt"
 	"math"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -210,6 +211,7 @@ func TestTheSizeOfADocumentIsThatOfAll(t *testing.T) {
 	assert.InDelta(t, len(text), info.Bytes, 1000)
 	stored, err := s.Text(maren, info.ID)
 	require.NoError(t, err)
+	assert.True(t, strings.HasPrefix(string(stored), `{"format":"grotta-level/1","name":"Field",`), "what it is comes first")
 	doc, err := level.ParseStored(stored)
 	require.NoError(t, err)
 	again, err := level.Encode(doc)
