@@ -138,10 +138,9 @@ func colourfulness(m image.Image) float64 {
 	return float64(sum) / float64(len(b.Pix)/4)
 }
 
-// While a fader is dragged so is its light in the fog, with the service asked once
-// for that share; and what sways moves as time goes on.
 // The outline of what is selected is drawn over the picture, and not in its place. Fog makes the picture so slow
-// here that it is drawn piece by piece.
+// here that it is drawn piece by piece. The picture before stays until another one is ready, also where the view
+// gets another size or has been turned.
 func TestASelectionLeavesThePictureInTheBrowser(t *testing.T) {
 	t.Parallel()
 	maren, l, g := room(t)
@@ -160,6 +159,18 @@ func TestASelectionLeavesThePictureInTheBrowser(t *testing.T) {
 	p.view()
 	p.do(chromedp.Sleep(2 * time.Second)) // what the page shows now stays
 	assert.InDelta(t, bare, brightness(p.view(), 0.1, 0.2, 0.9, 0.9), bare/4)
+	stays := func(what string) {
+		t.Helper()
+		for n := range 8 {
+			assert.Greater(t, brightness(p.viewNow(), 0.1, 0.2, 0.9, 0.9), bare/3, "%s, picture %d", what, n)
+			p.do(chromedp.Sleep(250 * time.Millisecond))
+		}
+	}
+	p.do(chromedp.EmulateViewport(1240, 780))
+	stays("another size")
+	p.do(chromedp.MouseEvent(input.MousePressed, 640, 430, chromedp.ButtonLeft), chromedp.MouseEvent(input.MouseMoved, 660, 430, chromedp.ButtonLeft),
+		chromedp.MouseEvent(input.MouseReleased, 660, 430, chromedp.ButtonLeft))
+	stays("turned")
 }
 
 // A glow shows where it would be placed, and while its luminance is dragged, before anything is saved.
@@ -188,6 +199,8 @@ func TestGlowsShowBeforeTheyAreSavedInTheBrowser(t *testing.T) {
 	assert.Greater(t, middle(), before+0.5, "it stays")
 }
 
+// While a fader is dragged so is its light in the fog, with the service asked once
+// for that share; and what sways moves as time goes on.
 func TestDraggedLightAndSwayInTheBrowser(t *testing.T) {
 	t.Parallel()
 	maren, l, g := room(t)

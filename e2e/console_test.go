@@ -128,6 +128,12 @@ func (p *page) view() image.Image {
 		}
 		frames = now
 	}
+	return p.viewNow()
+}
+
+// viewNow is what the view shows, whatever is drawn meanwhile.
+func (p *page) viewNow() image.Image {
+	p.t.Helper()
 	var data []byte
 	p.do(chromedp.Screenshot("[data-testid=view]", &data, chromedp.NodeVisible))
 	img, err := png.Decode(bytes.NewReader(data))

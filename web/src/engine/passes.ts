@@ -189,7 +189,7 @@ export class Passes {
   wind = () => three(this.draw?.report.air.wind ?? [0, 0, 0]);
   seconds = () => this.draw?.seconds ?? 0;
 
-  /** Draws the surfaces' light to the screen, in so many strips a pass; after each the caller may wait, or give up.
+  /** Makes the picture of the surfaces' light, for show to bring to the screen, in so many strips a pass; after each the caller may wait, or give up.
    *  hasty leaves out what a lens adds and follows rays through fog with fewer steps, while something moves on a machine
    *  that is slow. */
   *run(r: WebGLRenderer, scene: WebGLRenderTarget, setting: Setting | null, white: number, hasty: boolean, strips: number): Steps {
@@ -227,7 +227,13 @@ export class Passes {
     d.light!.value = this.front.texture;
     d.mode!.value = this.mode;
     this.develop(setting);
-    yield* this.render(r, this.display, null);
+  }
+
+  /** Brings the picture to the screen, at once: what else belongs to it can be drawn over it. */
+  show(r: WebGLRenderer) {
+    this.quad.material = this.display;
+    r.setRenderTarget(null);
+    r.render(this.screen, this.camera);
   }
 
   /** Follows a ray through fog volumes for each block of so many pixels along its side. */
@@ -239,7 +245,7 @@ export class Passes {
     yield* this.render(r, this.fog, this.fogBlocks);
   }
 
-  private *render(r: WebGLRenderer, material: RawShaderMaterial, to: WebGLRenderTarget | null): Steps {
+  private *render(r: WebGLRenderer, material: RawShaderMaterial, to: WebGLRenderTarget): Steps {
     yield* inStrips(to, this.strips, () => {
       this.quad.material = material;
       r.setRenderTarget(to);

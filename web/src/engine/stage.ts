@@ -142,7 +142,6 @@ export class Stage {
     const { clientWidth: w, clientHeight: h } = this.host;
     if (w === 0 || h === 0) return;
     [this.width, this.height] = [w, h];
-    this.renderer.setSize(w, h, false);
     this.applySize();
     this.camera.aspect = w / h;
     this.camera.updateProjectionMatrix();
@@ -462,6 +461,7 @@ export class Stage {
   // Frames are drawn as finely as there is time for, and no new one before the last is done.
   private readonly quality = new Quality();
   private fineness: Fineness = { scale: 1, samples: 4 };
+  private ratio = 1; // pixels of the picture to one of the page
   private moving = false;
   private held = false;
   private resting: ReturnType<typeof setTimeout> | undefined;
@@ -492,14 +492,23 @@ export class Stage {
 
   private applySize() {
     this.giveUp();
-    this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2) * this.fineness.scale);
-    const size = this.renderer.getDrawingBufferSize(new Vector2());
+    this.ratio = Math.min(window.devicePixelRatio, 2) * this.fineness.scale;
+    const size = { x: Math.max(Math.floor(this.width * this.ratio), 1), y: Math.max(Math.floor(this.height * this.ratio), 1) };
     if (this.target.samples !== this.fineness.samples) {
       this.target.samples = this.fineness.samples;
       this.target.dispose(); // made again with the next frame
     }
     this.target.setSize(size.x, size.y);
     this.passes.resize(size.x, size.y);
+  }
+
+  /** Gives the canvas the size of the picture. That empties it, so it is done when the picture is ready: until then the
+   *  browser stretches the one before. */
+  private fitCanvas() {
+    const { width, height } = this.renderer.domElement;
+    if (width === this.target.width && height === this.target.height) return;
+    this.renderer.setPixelRatio(1);
+    this.renderer.setSize(this.target.width, this.target.height, false);
   }
 
   /** Whether the last frame is done; how long it took is noted. */
@@ -596,7 +605,8 @@ export class Stage {
       r.render(this.surfaces, this.camera);
     });
     yield* this.passes.run(r, this.target, setting, white, hasty, pieces);
-    r.setRenderTarget(null);
+    this.fitCanvas();
+    this.passes.show(r);
     this.keepSmall();
     r.render(this.overlay, this.camera);
   }

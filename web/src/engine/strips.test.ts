@@ -27,10 +27,4 @@ describe("drawing in strips", () => {
     steps.return();
     expect(target.scissorTest).toBe(false);
   });
-
-  it("draws the screen in one piece, and what follows with it", () => {
-    let drawn = 0;
-    expect(inStrips(null, 9, () => drawn++).next().done).toBe(true);
-    expect(drawn).toBe(1);
-  });
 });

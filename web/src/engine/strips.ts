@@ -3,10 +3,9 @@ import type { WebGLRenderTarget } from "three";
 /** Drawing that goes on piece by piece: whoever runs it may wait after each, or give it up. */
 export type Steps = Generator<void, void, void>;
 
-/** Draws into a target strip by strip. To the screen it is one piece without a wait after it: the browser shows what is
- *  there then, and forgets it, so all that belongs to the picture has to be drawn in one go. */
-export function* inStrips(target: WebGLRenderTarget | null, strips: number, draw: () => void): Steps {
-  if (!target) return draw();
+/** Draws into a target strip by strip. What goes to the screen is drawn in one go after that: the browser shows what is
+ *  there, and forgets it. */
+export function* inStrips(target: WebGLRenderTarget, strips: number, draw: () => void): Steps {
   if (strips <= 1) {
     draw();
     yield;
