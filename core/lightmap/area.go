@@ -9,16 +9,15 @@ import (
 )
 
 // area finds which cells of the square at a place of the chart lie on the surface. at is where the
-// texel was put, on a triangle. parted tells whether something may stand on the square.
-func (f *flat) area(x, y int, at geom.Vec3, triangle int, near *scene.Blocks) (a sampling.Cells, parted bool) {
-	n := f.scene.NormalOf(triangle)
+// texel was put, off the spot under it. parted tells whether something may stand on the square.
+func (f *flat) area(x, y int, at geom.Vec3, under *spot, near *scene.Blocks) (a sampling.Cells, parted bool) {
 	on := func(u, v float64) (geom.Vec3, bool) {
-		p, other, ok := f.at(float64(x)+u, float64(y)+v)
+		other, ok := f.at(float64(x)+u, float64(y)+v)
 		if !ok {
-			return p, false
+			return other.at, false
 		}
-		p = p.Add(f.scene.NormalOf(other).Mul(scene.OffsetM))
-		return p, math.Abs(p.Sub(at).Dot(n)) < scene.OffsetM/2
+		p := other.at.Add(other.normal.Mul(scene.OffsetM))
+		return p, math.Abs(p.Sub(at).Dot(under.normal)) < scene.OffsetM/2
 	}
 	whole, bounds := f.convex, geom.NoBounds()
 	bounds.Grow(at)
@@ -42,7 +41,7 @@ func (f *flat) area(x, y int, at geom.Vec3, triangle int, near *scene.Blocks) (a
 		}
 	}
 	apart := near.Apart(bounds)
-	if whole && apart {
+	if apart && (whole || !f.convex && f.within(under.triangle, float64(x), float64(y), 1)) {
 		return sampling.AllCells, false
 	}
 	for i := range sampling.CellCount {

@@ -175,19 +175,19 @@ func (l *Layout) chartTexels(s *scene.Scene, c *Chart) (list []Texel, filled []b
 	// outside solids.
 	try := func(x, y int, low, high [2]float64) bool {
 		for _, spot := range spots {
-			p, triangle, ok := patch.at(low[0]+spot[0]*(high[0]-low[0]), low[1]+spot[1]*(high[1]-low[1]))
+			on, ok := patch.at(low[0]+spot[0]*(high[0]-low[0]), low[1]+spot[1]*(high[1]-low[1]))
 			if !ok {
 				continue
 			}
-			p = p.Add(s.NormalOf(triangle).Mul(scene.OffsetM))
+			p := on.at.Add(on.normal.Mul(scene.OffsetM))
 			if near.Hold(p) {
 				continue
 			}
-			t := Texel{Index: l.index(c, x, y), Triangle: int32(triangle), Origin: f32(p)}
-			t.Area, t.Parted = patch.area(x-PaddingTexels, y-PaddingTexels, p, triangle, &near)
-			if lift := s.Lift(triangle, p); lift > 0 {
+			t := Texel{Index: l.index(c, x, y), Triangle: int32(on.triangle), Origin: f32(p)}
+			t.Area, t.Parted = patch.area(x-PaddingTexels, y-PaddingTexels, p, &on, &near)
+			if lift := s.Lift(on.triangle, p); lift > 0 {
 				// Along the chart's own normal, so that it stays in its square.
-				high := p.Add(about.Mul(lift / max(about.Dot(s.NormalOf(triangle)), leastCos)))
+				high := p.Add(about.Mul(lift / max(about.Dot(on.normal), leastCos)))
 				if !near.Hold(high) && !s.Blocked(p, high) {
 					t.Origin = f32(high)
 				}
@@ -264,7 +264,7 @@ type flat struct {
 	first     int            // of them in the scene
 	convex    bool           // it is a solid's face,
 	rectangle bool           // and one along the chart's axes
-	few       []flatTriangle // all of them, or
+	list      []flatTriangle // all of them, unless there are very many
 	boxes     *trace.Boxes   // where they are, if there are many
 	low, high [2]float64     // of all of them
 }
@@ -272,7 +272,9 @@ type flat struct {
 type flatTriangle struct {
 	a, b, c   [2]float64
 	corner    [3]geom.Vec3
-	index     int // in the scene
+	normal    geom.Vec3
+	index     int  // in the scene
+	has       bool // an area
 	low, high [2]float64
 	twiceArea float64
 }
@@ -281,25 +283,29 @@ type flatTriangle struct {
 const flatSlack = 1e-6
 
 func flatten(sc *scene.Scene, s *scene.Surface, c *Chart, room []flatTriangle) flat {
-	const few = 32
+	const few, most = 32, 1 << 16
 	inf := math.Inf(1)
 	first, end := sc.TrianglesOf(s)
-	f := flat{scene: sc, chart: c, convex: s.Body().Solid != nil, first: first, few: room, low: [2]float64{inf, inf}, high: [2]float64{-inf, -inf}}
+	f := flat{scene: sc, chart: c, convex: s.Body().Solid != nil, first: first, list: room, low: [2]float64{inf, inf}, high: [2]float64{-inf, -inf}}
 	twiceArea := 0.0
 	var boxes []trace.Box
+	if end-first > most {
+		f.list = nil
+	}
 	if end-first > few {
 		boxes = make([]trace.Box, 0, end-first)
 	}
 	for index := first; index < end; index++ {
-		t, ok := f.triangle(index)
-		for axis := 0; axis < 2 && ok; axis++ {
+		t := f.triangle(index)
+		for axis := 0; axis < 2 && t.has; axis++ {
 			f.low[axis], f.high[axis] = min(f.low[axis], t.low[axis]), max(f.high[axis], t.high[axis])
 		}
 		twiceArea += math.Abs(t.twiceArea)
 		if boxes != nil {
 			boxes = append(boxes, boxOf(t.low, t.high))
-		} else if ok {
-			f.few = append(f.few, t)
+		}
+		if end-first <= most {
+			f.list = append(f.list, t)
 		}
 	}
 	if boxes != nil {
@@ -315,8 +321,8 @@ func boxOf(low, high [2]float64) trace.Box {
 	return trace.Around([3]float64{low[0] - flatSlack, low[1] - flatSlack}, [3]float64{high[0] + flatSlack, high[1] + flatSlack})
 }
 
-// triangle is one of the scene's there, and whether it has an area.
-func (f *flat) triangle(index int) (t flatTriangle, ok bool) {
+// triangle is one of the scene's there.
+func (f *flat) triangle(index int) (t flatTriangle) {
 	var q [3][2]float64
 	corner := f.scene.CornersOf(index)
 	for i, p := range corner {
@@ -330,37 +336,66 @@ func (f *flat) triangle(index int) (t flatTriangle, ok bool) {
 		t.high[axis] = max(q[0][axis], q[1][axis], q[2][axis])
 	}
 	n := corner[1].Sub(corner[0]).Cross(corner[2].Sub(corner[0]))
-	return t, math.Abs(t.twiceArea) >= 1e-12 && n.Len() > 0
+	if t.has = math.Abs(t.twiceArea) >= 1e-12 && n.Len() > 0; t.has {
+		t.normal = f.scene.NormalOf(index)
+	}
+	return t
 }
 
-// at is the point of the level above a point of the chart, and the triangle that it is
-// on, the first of several, if any.
-func (f *flat) at(x, y float64) (p geom.Vec3, triangle int, ok bool) {
-	for i := range f.few {
-		if p, ok = f.few[i].at(x, y); ok {
-			return p, f.few[i].index, true
+// spot is a point of the level on a triangle, and the triangle's normal.
+type spot struct {
+	at, normal geom.Vec3
+	triangle   int // in the scene
+}
+
+// at is what lies under a point of the chart, on the first of several triangles, if any.
+func (f *flat) at(x, y float64) (found spot, ok bool) {
+	look := func(t *flatTriangle) bool {
+		at, on := t.at(x, y)
+		if on {
+			found, ok = spot{at, t.normal, t.index}, true
 		}
+		return on
 	}
 	if f.boxes == nil {
-		return
-	}
-	triangle = math.MaxInt
-	f.boxes.Near(boxOf([2]float64{x, y}, [2]float64{x, y}), func(i int) {
-		if index := f.first + i; index < triangle {
-			if t, has := f.triangle(index); has {
-				if at, on := t.at(x, y); on {
-					p, triangle, ok = at, index, true
-				}
+		for i := range f.list {
+			if look(&f.list[i]) {
+				break
 			}
 		}
+		return found, ok
+	}
+	f.boxes.Near(boxOf([2]float64{x, y}, [2]float64{x, y}), func(i int) {
+		switch {
+		case ok && f.first+i > found.triangle:
+		case f.list != nil:
+			look(&f.list[i])
+		default:
+			t := f.triangle(f.first + i)
+			look(&t)
+		}
 	})
-	return p, triangle, ok
+	return found, ok
+}
+
+// within tells whether a square lies within one triangle, by its least corner and its side.
+func (f *flat) within(triangle int, x, y, side float64) bool {
+	if f.list == nil {
+		return false
+	}
+	t := &f.list[triangle-f.first]
+	for k := range 4 {
+		if !t.holds(x+side*float64(k&1), y+side*float64(k>>1)) {
+			return false
+		}
+	}
+	return true
 }
 
 // at is the point of the level where a point of the chart lies on the triangle, if it
 // does.
 func (t *flatTriangle) at(x, y float64) (p geom.Vec3, ok bool) {
-	if x < t.low[0]-flatSlack || x > t.high[0]+flatSlack || y < t.low[1]-flatSlack || y > t.high[1]+flatSlack {
+	if !t.has || x < t.low[0]-flatSlack || x > t.high[0]+flatSlack || y < t.low[1]-flatSlack || y > t.high[1]+flatSlack {
 		return p, false
 	}
 	u := ((x-t.a[0])*(t.c[1]-t.a[1]) - (y-t.a[1])*(t.c[0]-t.a[0])) / t.twiceArea
@@ -369,6 +404,12 @@ func (t *flatTriangle) at(x, y float64) (p geom.Vec3, ok bool) {
 		return p, false
 	}
 	return t.corner[0].Add(t.corner[1].Sub(t.corner[0]).Mul(u)).Add(t.corner[2].Sub(t.corner[0]).Mul(v)), true
+}
+
+// holds tells whether a point of the chart lies on the triangle.
+func (t *flatTriangle) holds(x, y float64) bool {
+	_, ok := t.at(x, y)
+	return ok
 }
 
 func f32(v geom.Vec3) [3]float32 { return [3]float32{float32(v[0]), float32(v[1]), float32(v[2])} }

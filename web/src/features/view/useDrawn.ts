@@ -12,6 +12,7 @@ import { pendingLive } from "../../model/pending";
 import type { Session } from "../session";
 import { useAirPreview } from "./useAirPreview";
 import { usePreview } from "./usePreview";
+import { useLate } from "./useLate";
 import { useAir, useFog, useFogOf, useLayers, useMirrors, useMovingLight, usePixels, usePlatforms, useScene, sceneColors, useSeconds, useSky } from "../data";
 
 // What the view shows of the level: its mesh, the mix of its layers, its air and look. Each
@@ -168,6 +169,8 @@ export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Doc
   }, [stage, sky]);
 
   const all = state?.sources.filter((s) => s.layer).length ?? 0;
-  const reading = trouble ? `Some light is missing, and is asked for again: ${trouble}` : all - layers.length > 64 ? `Reading light: ${layers.length} of ${all} layers` : "";
+  const waits = scene !== undefined && state !== undefined && (state.revision < saved.level.revision || state.geometry !== scene.geometry);
+  const behind = useLate(waits, 800);
+  const reading = behind ? "The changed level is made ready. The picture is of before." : trouble ? `Some light is missing, and is asked for again: ${trouble}` : all - layers.length > 64 ? `Reading light: ${layers.length} of ${all} layers` : "";
   return { scene, lit, reading };
 }
