@@ -90,7 +90,7 @@ func TestAnEditOfALampWritesNoMesh(t *testing.T) {
 	assert.Zero(t, count(t, s, piecesAlone), "what nothing names is gone")
 }
 
-// A thing that is added or taken out in the middle writes one run anew, not all that follow.
+// A thing that is added or taken out in the middle writes one run, not all that follow.
 func TestRunsHoldTheirEnds(t *testing.T) {
 	l := field(0, 0, 2000)
 	name := func(l *level.Level) map[string]bool {
