@@ -97,8 +97,16 @@ func describeLevel(w io.Writer, doc api.Document, m api.LightmapState) {
 	if d.Note != "" {
 		fmt.Fprintln(w, d.Note)
 	}
+	meshes := count(len(d.Meshes), "mesh")
+	switch n := len(d.Geometries); n {
+	case 0:
+	case 1:
+		meshes += " (1 shared geometry)"
+	default:
+		meshes += fmt.Sprintf(" (%d shared geometries)", n)
+	}
 	fmt.Fprintf(w, "\n%s, %s, %s, %s, %s, %s\n%s, %s, %s, %s of motes, %s\n",
-		count(len(d.Solids), "solid"), count(len(d.Meshes), "mesh"), count(len(d.Materials), "material"), count(len(d.Zones), "zone"),
+		count(len(d.Solids), "solid"), meshes, count(len(d.Materials), "material"), count(len(d.Zones), "zone"),
 		count(len(d.Lights), "light"), count(len(d.Rigs), "rig"), count(len(d.FogVolumes), "fog volume"), count(len(d.Glows), "glow"),
 		count(len(d.Beams), "beam"), count(len(d.Motes), "cloud"), count(len(d.Paths), "path"))
 	fmt.Fprintf(w, "lightmap: %s on %s of %d; ", count(m.Texels, "texel"), count(m.Pages, "page"), m.PageSize)

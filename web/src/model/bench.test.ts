@@ -1,4 +1,5 @@
 import { flickerAt } from "../engine/flicker";
+import { Quaternion, Vector3 } from "three";
 import { describe, expect, it } from "vitest";
 import type { Document, Light, Source } from "../api/client";
 import { fromPanTilt, panTilt } from "./angles";
@@ -64,6 +65,15 @@ describe("pan and tilt", () => {
       expect(back.tilt).toBeCloseTo(tilt, 2);
     }
     expect(panTilt([-Math.SQRT1_2, 0, 0, Math.SQRT1_2]).tilt).toBeCloseTo(-90, 3);
+  });
+  it("leave the roll as it is", () => {
+    for (const roll of [-170, -35, 0, 90, 180]) {
+      const back = panTilt(fromPanTilt(30, -20, roll));
+      expect(back).toEqual({ pan: 30, tilt: -20, roll });
+    }
+    // Clockwise as it looks: what was up is to the right.
+    const up = new Vector3(0, 1, 0).applyQuaternion(new Quaternion(...(fromPanTilt(0, 0, 90) as [number, number, number, number])));
+    expect(up.x).toBeCloseTo(1, 6);
   });
 });
 

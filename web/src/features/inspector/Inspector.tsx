@@ -3,7 +3,7 @@ import { ChevronDown, ChevronRight, Trash2 } from "lucide-react";
 import type { Document, Level, LightmapState, Operation, Schemas } from "../../api/client";
 import type { Context } from "../../commands";
 import { bench, useBench } from "../../model/bench";
-import { fromPanTilt, panTilt } from "../../model/angles";
+import { fromPanTilt, panTilt, type Turn } from "../../model/angles";
 import { removal, selectedThings } from "../../model/edits";
 import { limitsOf, type Part } from "../../model/schema";
 import { facesOf, setFaces } from "../../model/surfaces";
@@ -176,14 +176,14 @@ function PlaceSection({ things, canEdit, setEach }: Each & { canEdit: boolean })
   if (placed.length !== things.length) return null;
   const facing = things.every((t) => turns(t.part, t.kind) || (t.entity as { profile?: string }).profile);
   const angles = things.map((t) => panTilt(t.entity.transform!.rotation));
-  const angle = (name: "pan" | "tilt", label: string, min?: number, max?: number) => {
+  const angle = (name: keyof Turn, label: string, min?: number, max?: number) => {
     const values = angles.map((a) => a[name]);
     const mixed = values.some((v) => v !== values[0]);
     const each = (next: (v: number) => number, gesture?: string) =>
       setEach((of) => {
         const a = panTilt((of.transform as Schemas["Transform"]).rotation);
         const turned = { ...a, [name]: next(a[name]) };
-        return { "transform.rotation": fromPanTilt(turned.pan, turned.tilt) };
+        return { "transform.rotation": fromPanTilt(turned.pan, turned.tilt, turned.roll) };
       }, gesture);
     return <NumberField key={name} label={label} unit="°" min={min} max={max} step={1} disabled={!canEdit} value={values[0]!} span={mixed ? [Math.min(...values), Math.max(...values)] : undefined} onCommit={(v, gesture) => each(() => v, gesture)} onEach={each} />;
   };
@@ -193,6 +193,7 @@ function PlaceSection({ things, canEdit, setEach }: Each & { canEdit: boolean })
       <Fields of={things.map((t) => t.entity)} fields={[{ is: "three", path: "transform.position", label: "Position", unit: "m", step: 0.05 }]} disabled={!canEdit} set={(fields, gesture) => setEach(() => fields, gesture)} setEach={setEach} />
       {facing && angle("pan", "Pan")}
       {facing && angle("tilt", "Tilt", -90, 90)}
+      {facing && angle("roll", "Roll")}
     </div>
   );
 }
