@@ -36,13 +36,18 @@ type shared struct {
 func Prepare(l *level.Level) (*Prepared, error) {
 	s := scene.Build(l)
 	m, err := lightmap.New(s)
+	return prepared(m, err)
+}
+
+// prepared makes a laid out level ready.
+func prepared(m *lightmap.Map, err error) (*Prepared, error) {
 	if err != nil {
 		return nil, err
 	}
 	return &Prepared{
 		Map:     m,
-		Sources: source.List(l, s),
-		shape:   geometryDigest(s, m.Layout),
+		Sources: source.List(m.Scene.Level, m.Scene),
+		shape:   geometryDigest(m.Scene, m.Layout),
 		shared:  &shared{sheets: sync.Pool{New: func() any { return &layer.Sheet{} }}},
 	}, nil
 }
@@ -205,10 +210,11 @@ func (p *Prepared) Bounces(s *source.Source) bool {
 
 // Again is Prepare for a level that was edited from the one p was prepared of.
 // Where no geometry, material, zone or density changed it reuses all that does
-// not depend on sources, which makes an edit of lights or look nearly free.
+// not depend on sources, which makes an edit of lights or look nearly free. Where some
+// geometry changed it reuses the texels of surfaces that the change is not near.
 func (p *Prepared) Again(l *level.Level) (*Prepared, error) {
 	if !p.Shares(l) {
-		return Prepare(l)
+		return prepared(lightmap.Again(scene.Build(l), p.Map))
 	}
 	next, m, s := *p, *p.Map, *p.Scene
 	s.Level, s.World = l, l.World()

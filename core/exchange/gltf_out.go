@@ -131,7 +131,7 @@ func (x *exporter) geometry() error {
 
 func (x *exporter) entity(surfaces []scene.Surface) error {
 	body := surfaces[0].Body()
-	entity := x.entityOf(body)
+	entity := body.Placed()
 	pose := x.scene.World.Pose(entity)
 	name := cmp.Or(entity.Name, entity.ID)
 	mesh := &gltf.Mesh{Name: name}
@@ -180,13 +180,6 @@ func roleOf(b *scene.Body) *role {
 	}
 	r.Surface.Material = "" // which glTF has
 	return r
-}
-
-func (x *exporter) entityOf(b *scene.Body) *level.Entity {
-	if b.Mesh != nil {
-		return &b.Mesh.Entity
-	}
-	return &b.Solid.Entity
 }
 
 // mesh gives a node its mesh, which several nodes have if they show one geometry with one material.

@@ -35,12 +35,16 @@ func New(s *scene.Scene) (*Map, error) {
 	if err != nil {
 		return nil, err
 	}
-	texels := layout.Texels(s)
+	return finish(s, layout, layout.Texels(s)), nil
+}
+
+// finish makes a map of a layout and its texels.
+func finish(s *scene.Scene, layout *Layout, texels *Texels) *Map {
 	m := &Map{Scene: s, Layout: layout, Texels: texels, Seams: layout.Seams(s, texels)}
 	m.chunks = boundsOf(len(texels.List), ChunkTexels, func(i int) bounds { return bounds{texels.List[i].Origin, texels.List[i].Origin} })
 	m.runs = boundsOf(len(m.chunks), runChunks, func(i int) bounds { return m.chunks[i] })
 	m.setPlaces()
-	return m, nil
+	return m
 }
 
 func (m *Map) setPlaces() {

@@ -85,6 +85,11 @@ const together = 1024
 // a solid takes another spot of its own square that is on it and outside; where
 // there is none it is filled from its neighbours.
 func (l *Layout) Texels(s *scene.Scene) *Texels {
+	return l.texels(s, func(int) ([]Texel, []Fill, bool) { return nil, nil, false })
+}
+
+// texels places every sample, but those of charts that are known.
+func (l *Layout) texels(s *scene.Scene, known func(chart int) ([]Texel, []Fill, bool)) *Texels {
 	t := &Texels{first: make([]int32, len(l.Charts)+1), fillsOf: make([]int32, len(l.Charts)), ranges: make([][2]int32, 1)}
 	whole := map[[2]uint16]int32{} // fills of charts without gaps, by size
 	var parts [][]Texel
@@ -93,6 +98,10 @@ func (l *Layout) Texels(s *scene.Scene) *Texels {
 		placed, fills := make([][]Texel, len(charts)), make([][]Fill, len(charts))
 		parallel.All(len(charts), func(i int) {
 			var filled []bool
+			var has bool
+			if placed[i], fills[i], has = known(from + i); has {
+				return
+			}
 			placed[i], filled = l.chartTexels(s, &charts[i])
 			if n := len(placed[i]); n > 0 && n < charts[i].places() {
 				fills[i] = fillRings(filled, &charts[i])

@@ -73,7 +73,7 @@ func (s *Scene) findBlocks() {
 		}
 		s.meshes, boxes = append(s.meshes, int32(i)), append(boxes, boxOf(around, 0))
 	}
-	s.meshes, s.meshesAt = lists.Exact(s.meshes), trace.NewBoxes(boxes)
+	s.meshes, s.meshBoxes, s.meshesAt = lists.Exact(s.meshes), lists.Exact(boxes), trace.NewBoxes(boxes)
 }
 
 // boundsOf returns the box around a solid.
@@ -116,7 +116,10 @@ func (l *Blocks) Hold(p geom.Vec3) (held bool) {
 // surface that they are asked for.
 func (l *Blocks) Apart(box geom.Bounds) bool {
 	apart := true
-	l.scene.meshesAt.Near(boxOf(box, OffsetM), func(i int) { apart = apart && l.scene.meshes[i] == l.surface })
+	around := boxOf(box, OffsetM)
+	l.scene.meshesAt.Near(around, func(i int) {
+		apart = apart && (l.scene.meshes[i] == l.surface || !l.scene.meshBoxes[i].Meets(&around))
+	})
 	if !l.many || !apart {
 		return apart && !slices.ContainsFunc(l.around, func(b geom.Bounds) bool { return meet(b, box, OffsetM) })
 	}

@@ -57,6 +57,14 @@ type Body struct {
 	placed              *placed  // of a mesh whose triangles several share
 }
 
+// Placed is what it has in common with all that has a place.
+func (b *Body) Placed() *level.Entity {
+	if b.Solid != nil {
+		return &b.Solid.Entity
+	}
+	return &b.Mesh.Entity
+}
+
 // Finish is what many surfaces have alike: the document's roles, and what they look up.
 type Finish struct {
 	Roles    level.Surface // as the document has them
@@ -84,6 +92,7 @@ type Scene struct {
 	blocks    []int32          // of the bodies: solids that cast shadows
 	blocksAt  *trace.Boxes     // of the blocks
 	meshes    []int32          // of the surfaces: those of meshes that cast shadows
+	meshBoxes []trace.Box      // of those
 	meshesAt  *trace.Boxes     // of those
 	// Each triangle is in one of these at most.
 	shadow  *trace.Scene   // what always stops light
@@ -144,7 +153,7 @@ func (s *Scene) MemoryBytes() int {
 	sum := lists.MemoryBytes(s.Surfaces) + lists.MemoryBytes(s.SurfaceOf) + lists.MemoryBytes(s.bodies) +
 		lists.MemoryBytes(s.normals) + lists.MemoryBytes(s.distances) + lists.MemoryBytes(s.corners) +
 		lists.MemoryBytes(s.cornersOf) + lists.MemoryBytes(s.loose) + lists.MemoryBytes(s.blocks) + s.blocksAt.MemoryBytes() +
-		lists.MemoryBytes(s.meshes) + s.meshesAt.MemoryBytes()
+		lists.MemoryBytes(s.meshes) + lists.MemoryBytes(s.meshBoxes) + s.meshesAt.MemoryBytes()
 	sources := map[*int32]bool{} // placed meshes share theirs
 	for i := range s.bodies {
 		if source := s.bodies[i].source; source != nil && len(*source) > 0 && !sources[&(*source)[0]] {

@@ -18,6 +18,16 @@ func Around(low, high [3]float64) (box Box) {
 	return box
 }
 
+// Meets tells whether two boxes have a place in common.
+func (b *Box) Meets(other *Box) bool {
+	for axis := range 3 {
+		if b.Max[axis] < other.Min[axis] || b.Min[axis] > other.Max[axis] {
+			return false
+		}
+	}
+	return true
+}
+
 // Boxes is a hierarchy over boxes, to find those that another may meet.
 type Boxes struct {
 	nodes []node

@@ -8,7 +8,7 @@ export type Picked = { point: Vec; normal: Vec; entity: string };
 /** Vertices of a thing over which no outline is drawn: it would take too long. */
 const mostOutlined = 60_000;
 
-type Range = { id: string; first: number; count: number };
+export type Range = { id: string; first: number; count: number };
 
 // Finds what a ray meets, by an index over the triangles that are shown. What is hidden is
 // neither drawn nor met.

@@ -35,10 +35,11 @@ import type { Hit, Ray } from "./handles";
 import type { Mix } from "./mix";
 import { heatMesh } from "./heat";
 import { Mixer } from "./mixer";
-import { Picking, type Picked } from "./picking";
+import { Picking, type Picked, type Range } from "./picking";
 import { Outlines } from "./outlines";
 import { Passes, type AirDraw } from "./passes";
 import { full, Quality, type Fineness } from "./quality";
+import { placesBefore } from "./standin";
 import { inStrips, type Steps } from "./strips";
 import { shadowRows, type shadowBodies } from "./shadows";
 import { setPart } from "./variant";
@@ -73,6 +74,9 @@ export class Stage {
   private torch: Torch | null = null;
   private mix: Mix | null = null;
   private mixer: Mixer | null = null;
+  private shown: { texels: Float32Array; ranges: readonly Range[] } | null = null; // of the mesh
+  private ownTexels: Float32Array | null = null; // of the mesh, in its own lightmap
+  private before: Mixer | null = null; // whose lightmap stands in for that
   private lines: LineSegments | null = null;
   private heat: ReturnType<typeof heatMesh> | null = null;
   private readonly picking = new Picking();
@@ -148,14 +152,17 @@ export class Stage {
     this.draw();
   }
 
-  /** Takes a new mesh and the mix that lights it. */
-  setScene(scene: SceneMesh, mix: Mix) {
-    if (this.mix === mix && this.geometry === scene.geometry) return;
-    this.freeMesh();
+  /** Takes a new mesh and the mix that lights it. With standIn things keep the light that they had until showOwnLight is
+   *  called; true if there was any. */
+  setScene(scene: SceneMesh, mix: Mix, standIn = false): boolean {
+    if (this.mix === mix && this.geometry === scene.geometry) return this.before !== null;
+    const before = standIn && this.shown ? { ...this.shown, mixer: this.before ?? this.mixer! } : null; // what was shown had a mixer
+    this.freeMesh(before?.mixer);
     const g = new BufferGeometry();
     g.setAttribute("position", new BufferAttribute(scene.positions, 3));
     g.setAttribute("normal", new BufferAttribute(scene.normals, 3));
-    g.setAttribute("texel", new BufferAttribute(scene.texels, 3));
+    const texels = before ? placesBefore(before, scene) : scene.texels;
+    g.setAttribute("texel", new BufferAttribute(texels, 3));
     g.setAttribute("albedo", new BufferAttribute(scene.albedo, 3));
     g.setAttribute("emission", new BufferAttribute(scene.emission, 1));
     g.setAttribute("sway", new BufferAttribute(scene.sway, 2));
@@ -164,7 +171,8 @@ export class Stage {
     g.setAttribute("finish", new BufferAttribute(scene.finish, 2));
     g.setAttribute("moving", new BufferAttribute(new Float32Array(scene.positions.length), 3));
     this.mixer = new Mixer(this.renderer, mix);
-    const material = surfaceMaterial(this.mixer.lightmap.texture, mix.pageSize);
+    const { lightmap } = before?.mixer ?? this.mixer;
+    const material = surfaceMaterial(lightmap.texture, lightmap.width);
     material.side = DoubleSide;
     this.mesh = new Mesh(g, material);
     this.mesh.frustumCulled = false;
@@ -172,10 +180,39 @@ export class Stage {
     this.mix = mix;
     this.geometry = scene.geometry;
     this.picking.take(this.mesh, scene.ranges);
+    this.shown = { texels, ranges: scene.ranges };
+    this.ownTexels = scene.texels;
+    this.before = before?.mixer ?? null;
+    if (before) this.lightPlain(texels);
+    this.draw();
+    return before !== null;
+  }
+
+  /** Things are lit by their own mix: the light of before the last change is let go. */
+  showOwnLight() {
+    if (!this.before || !this.mesh || !this.mixer || !this.ownTexels || !this.shown) return;
+    const { lightmap } = this.mixer;
+    this.mesh.geometry.setAttribute("texel", new BufferAttribute(this.ownTexels, 3));
+    this.mesh.material.uniforms.lightmap!.value = lightmap.texture;
+    this.mesh.material.uniforms.pageSize!.value = lightmap.width;
+    this.shown.texels = this.ownTexels;
+    this.before.dispose();
+    this.before = null;
     this.draw();
   }
 
-  private freeMesh() {
+  /** Lights what had no place in the lightmap of before so that white looks middle grey. */
+  private lightPlain(texels: Float32Array) {
+    const at = this.mesh!.geometry.getAttribute("moving");
+    const lux = 0.2 * Math.PI * this.white();
+    for (let i = 0; i < texels.length; i += 3) if (texels[i + 2] === -1) at.array.fill(lux, i, i + 3);
+  }
+
+  /** The luminance that is shown as white, in nits. */
+  private white = () => 1.2 * 2 ** (this.passes.setting()?.look.exposure_ev ?? 6);
+
+  /** Lets the mesh go with its mixers, but for one that is still needed. */
+  private freeMesh(but?: Mixer) {
     if (!this.mesh) return;
     this.surfaces.remove(this.mesh);
     this.mesh.geometry.dispose();
@@ -183,7 +220,8 @@ export class Stage {
     this.mesh.material.uniforms.images!.value.dispose();
     this.mesh.material.uniforms.shadowBodies!.value.dispose();
     freeMirrors(this.mesh.material.uniforms);
-    this.mixer?.dispose();
+    for (const m of [this.mixer, this.before]) if (m && m !== but) m.dispose();
+    this.shown = this.before = this.ownTexels = null;
   }
 
   /** Takes the images of materials, in the order of the mesh's. */
@@ -586,7 +624,7 @@ export class Stage {
     const hasty = moving && this.quality.slow;
     this.camera.updateMatrixWorld();
     const setting = this.passes.setting();
-    const white = 1.2 * 2 ** (setting?.look.exposure_ev ?? 6);
+    const white = this.white();
     if (this.mesh) {
       this.mesh.material.uniforms.white!.value = white;
       this.mesh.material.uniforms.lightMax!.value = this.lightMax;

@@ -373,6 +373,9 @@ export function useEvents(id: string) {
   }, [id, queries, opened]);
 }
 
+/** Whether the bake of a revision ended without its light. */
+export const hasStopped = (now: Bake | null | undefined, state: LightmapState | undefined) => (now?.state === "cancelled" || now?.state === "failed") && now.revision === state?.revision;
+
 /** Bakes what an edit made stale, at draft, so that the view follows the hand. */
 export function useAutoBake(id: string, state: LightmapState | undefined, canBake: boolean) {
   const { mutate, isPending } = useStartBake(id);
@@ -380,7 +383,7 @@ export function useAutoBake(id: string, state: LightmapState | undefined, canBak
   const now = useBakeNow(id).data;
   const running = now && !isOver(now);
   const stale = state?.stale ?? 0;
-  const stopped = now && (now.state === "cancelled" || now.state === "failed") && now.revision === state?.revision;
+  const stopped = hasStopped(now, state);
   const asked = useRef(""); // for what a bake was last asked, so that a refusal is not repeated
   const what = `${state?.revision} ${stale} ${auto}`;
   useEffect(() => {

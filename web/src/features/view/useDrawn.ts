@@ -13,7 +13,7 @@ import type { Session } from "../session";
 import { useAirPreview } from "./useAirPreview";
 import { usePreview } from "./usePreview";
 import { useLate } from "./useLate";
-import { useAir, useFog, useFogOf, useLayers, useMirrors, useMovingLight, usePixels, usePlatforms, useScene, sceneColors, useSeconds, useSky } from "../data";
+import { useAir, useFog, useFogOf, useLayers, useMirrors, useMovingLight, usePixels, usePlatforms, useScene, sceneColors, useSeconds, useSky, useBakeNow, hasStopped } from "../data";
 
 // What the view shows of the level: its mesh, the mix of its layers, its air and look. Each
 // part is read as it is needed and handed to the stage.
@@ -33,14 +33,28 @@ export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Doc
   const scene = useScene(doc.level.id, state?.geometry, colors).data;
   const { layers, trouble } = useLayers(doc.level.id, state);
   const mix = useMemo(() => (scene ? new Mix(scene.pageSize, scene.pages) : null), [scene]);
-  // Without any light yet the level shows unlit, and the view says so.
-  const lit = layers.length > 0 || (state !== undefined && state.sources.length > 0 && state.stale === 0);
-  const shownMode = mode === "final" && !lit ? "unlit" : mode;
-
+  // While the light of a change is on its way, things keep the light that they had.
+  const follows = useBench((s) => s.autoBake);
+  const stopped = hasStopped(useBakeNow(doc.level.id).data, state);
+  const own = state !== undefined && state.geometry === scene?.geometry && state.stale === 0 && layers.length >= state.sources.length;
+  const standIn = follows && !stopped && !own;
+  const [stands, setStands] = useState(false);
   useEffect(() => {
-    if (scene && mix) stage?.setScene(scene, mix);
-    stage?.setMode(shownMode);
-  }, [stage, scene, mix, shownMode]);
+    if (stage && scene && mix) setStands(stage.setScene(scene, mix, standIn));
+  }, [stage, scene, mix, standIn]);
+  useEffect(() => {
+    if (standIn) return;
+    stage?.showOwnLight();
+    setStands(false);
+  }, [stage, scene, mix, standIn]);
+
+  // Without any light yet the level shows unlit, and the view says so.
+  const lit = stands || layers.length > 0 || (state !== undefined && state.sources.length > 0 && state.stale === 0);
+  const shownMode = mode === "final" && !lit ? "unlit" : mode;
+  useEffect(() => stage?.setMode(shownMode), [stage, scene, mix, shownMode]);
+  useEffect(() => {
+    if (host) host.dataset.light = stands ? "before" : "own";
+  }, [host, stands]);
 
   const movingLight = useMovingLight(doc.level.id, scene, state).data;
   useEffect(() => {
@@ -171,6 +185,7 @@ export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Doc
   const all = state?.sources.filter((s) => s.layer).length ?? 0;
   const waits = scene !== undefined && state !== undefined && (state.revision < saved.level.revision || state.geometry !== scene.geometry);
   const behind = useLate(waits, 800);
-  const reading = behind ? "The changed level is made ready. The picture is of before." : trouble ? `Some light is missing, and is asked for again: ${trouble}` : all - layers.length > 64 ? `Reading light: ${layers.length} of ${all} layers` : "";
+  const stood = useLate(stands, 1500);
+  const reading = behind ? "The changed level is made ready. The picture is of before." : stood ? "The light is of before the change. A draft is on its way." : trouble ? `Some light is missing, and is asked for again: ${trouble}` : all - layers.length > 64 ? `Reading light: ${layers.length} of ${all} layers` : "";
   return { scene, lit, reading };
 }
