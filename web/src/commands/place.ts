@@ -25,6 +25,9 @@ export const placeables: { word: string; what: Placeable; keys?: string[] }[] = 
   { word: "shadow blocker", what: { part: "solids", kind: "blocker" } },
 ];
 
+/** What is said in the narrow places. */
+const shortWords: Record<string, string> = { "shadow blocker": "Blocker", "directional light": "Directional", "flight of stairs": "Stairs", "volume of fog": "Fog", "cloud of motes": "Motes" };
+
 function addZone(c: Context) {
   const id = freshID(c.level, "zone");
   const at = bench.asked() ?? [0, 0, 0];
@@ -37,7 +40,7 @@ export const placeCommands: Command[] = [
   ...placeables.map(({ word, what, keys }): Command => ({
     id: `place-${what.kind}${what.part === "solids" ? "-block" : ""}`,
     title: `Place a ${word}`,
-    ...(word === "shadow blocker" ? { short: "Blocker" } : word === "directional light" ? { short: "Directional" } : word === "flight of stairs" ? { short: "Stairs" } : {}),
+    ...(shortWords[word] ? { short: shortWords[word] } : {}),
     group: "Place",
     ...(keys ? { keys } : {}),
     whyNot: needsEdit,

@@ -63,6 +63,7 @@ function halfSize(t: Thing): number[] {
 const toggle = (id: string, title: string, keys: string[], field: "markers" | "airOn" | "mirrorsOn" | "lookOn" | "playing" | "ownAxes"): Command => ({
   id,
   title,
+  short: title.split(":")[0]!, // split gives one at least
   group: "View",
   keys,
   isOn: () => bench.get()[field],

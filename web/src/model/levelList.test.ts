@@ -25,7 +25,7 @@ describe("a list of levels", () => {
     expect(bakedWords(bare)).toBe("not baked");
     expect(bakedWords(info({ baked: "good", baked_revision: 3 }))).toBe("baked good");
     expect(bakedWords(info({ baked: "good", baked_revision: 2 }))).toBe("baked good, changed since");
-    expect([bare, yard, mill].map(checkedWords)).toEqual(["not checked", "1 refused", "5 warnings"]);
+    expect([bare, yard, mill].map((l) => checkedWords(l))).toEqual(["not checked", "1 refused", "5 warnings"]);
     expect(checkedWords(info({ checked: { errors: 0, warnings: 0 } }))).toBe("nothing to mend");
   });
 });

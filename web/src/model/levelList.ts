@@ -34,10 +34,10 @@ export function bakedWords(l: LevelInfo): string {
   return l.baked_revision === l.revision ? `baked ${l.baked}` : `baked ${l.baked}, changed since`;
 }
 
-/** What the check said of a level as it is. */
-export function checkedWords(l: LevelInfo): string {
+/** What the check said of a level as it is: what weighs most, or all of it. */
+export function checkedWords(l: LevelInfo, all = false): string {
   if (!l.checked) return "not checked";
   const { errors, warnings } = l.checked;
   const parts = [errors > 0 && `${errors} refused`, warnings > 0 && counted(warnings, "warning")].filter(Boolean);
-  return parts.join(", ") || "nothing to mend";
+  return parts.slice(0, all ? 2 : 1).join(", ") || "nothing to mend";
 }

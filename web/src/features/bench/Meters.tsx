@@ -15,8 +15,9 @@ export function metersOf(level: Level, report: Report | undefined, limits: Limit
   const overlap = report?.findings.find((f) => f.rule === "limits.shadow-overlap");
   if (limits.shadow_overlap) {
     const { max, reserve } = limits.shadow_overlap;
+    const most = max - reserve;
     // Without a finding the worst place keeps to the limit; how far is not told.
-    add("Shadows", overlap?.count ?? 0, max, "limits.shadow-overlap", overlap ? `${overlap.count} of ${max}` : `at most ${max}`, reserve);
+    add("Shadows", overlap?.count ?? 0, most, "limits.shadow-overlap", overlap ? `${overlap.count} of ${most}` : `at most ${most}`, reserve);
   }
   if (report) {
     add("Pages", report.lightmap.pages, limits.lightmap_pages?.max, "limits.lightmap-pages");
@@ -49,7 +50,7 @@ function MeterBar({ meter: m }: { meter: Meter }) {
   return (
     <button
       className="w-[76px] text-left max-[1150px]:w-[48px]"
-      title={`${m.name}: ${m.shown}${m.keptFree > 0 ? `, ${m.keptFree} kept free` : ""}${over ? ", over the limit" : ""}. Click for what is found.`}
+      title={`${m.name}: ${m.shown}${m.keptFree > 0 ? `, ${m.keptFree} more kept free` : ""}${over ? ", over the limit" : ""}. Click for what is found.`}
       onClick={() => bench.set({ panel: "findings", rule: m.rule, folded: { ...bench.get().folded, drawer: false } })}
     >
       <span className={`flex justify-between gap-1 text-[10px] leading-3 ${over ? "text-error" : "dim"}`}>

@@ -80,7 +80,7 @@ export function Findings({ report }: { report: Report | undefined }) {
         ))}
       </ul>
       <button className="btn btn-xs mx-3 mt-1" onClick={() => bench.set({ panel: "findings", folded: { ...bench.get().folded, drawer: false } })}>
-        {fixes > 0 ? `Show them; ${counted(fixes, "can be mended", "can be mended")} by a click` : "Show them"}
+        {fixes > 0 ? `Show them; ${counted(fixes, "has a fix", "have a fix")}` : "Show them"}
       </button>
     </Group>
   );

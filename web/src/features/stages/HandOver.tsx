@@ -87,7 +87,7 @@ function Item({ icon, words, about, disabled = false, onClick }: ItemProps) {
       {icon}
       <span className="min-w-0 flex-1">
         <span className="block truncate">{words}</span>
-        <span className="dim block truncate text-[11px]">{about}</span>
+        <span className="dim block text-[11px] leading-[14px]">{about}</span>
       </span>
     </button>
   );

@@ -41,9 +41,11 @@ function State({ level }: { level: LevelInfo }) {
   if (level.fault) return <div className="truncate text-error" title={level.fault}>cannot be read: {level.fault}</div>;
   return (
     <div className="dim flex items-center gap-1.5">
-      <span className="truncate">{bakedWords(level)} ·</span>
+      <span className="shrink-0">{bakedWords(level)} ·</span>
       {mark}
-      <span className="truncate">{checkedWords(level)}</span>
+      <span className="truncate" title={checkedWords(level, true)}>
+        {checkedWords(level)}
+      </span>
       {level.shared ? (
         <span className="ml-auto flex items-center gap-1" title={`Shared with ${counted(level.shared, "person", "people")}`}>
           <Users size={12} /> {level.shared}
