@@ -315,3 +315,41 @@ func TestHandOverByCommandLine(t *testing.T) {
 	assert.Equal(t, 1, code)
 	assert.Contains(t, errs, `line 2 lumens is "many"; a number is needed`)
 }
+
+// kites is a file whose two nodes show one mesh, the second turned and twice as large.
+const kites = `{"asset":{"version":"2.0"},"scenes":[{"nodes":[0,1]}],"nodes":[{"name":"Kite","mesh":0},
+	{"name":"Far kite","mesh":0,"translation":[5,0,0],"rotation":[0,0.70710678,0,0.70710678],"scale":[2,2,2]}],
+	"meshes":[{"name":"Kite","primitives":[{"attributes":{"POSITION":0}}]}],"accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3"}],
+	"bufferViews":[{"buffer":0,"byteLength":36}],"buffers":[{"byteLength":36,"uri":"data:application/octet-stream;base64,AAAAAAAAAAAAAAAAAACAPwAAAAAAAAAAAAAAAAAAgD8AAAAA"}]}`
+
+// A mesh that a file shows twice is one geometry of the level, is edited in one place without the other, goes
+// out once and comes in again as it was.
+func TestASharedGeometryByCommandLine(t *testing.T) {
+	t.Parallel()
+	s, g := signedIn(t)
+	maren := as(t, g, "maren")
+	file := filepath.Join(t.TempDir(), "kites.gltf")
+	require.NoError(t, os.WriteFile(file, []byte(kites), 0o600))
+	s.ok("level", "import", file)
+	assert.Contains(t, s.ok("level", "show", "kites"), "2 meshes (1 shared geometry)")
+	l, err := maren.FindLevel(ctx, "kites")
+	require.NoError(t, err)
+	apply(t, maren, l.ID, level.Set("kite", map[string]any{"scale": []any{1, 3, 1}}))
+	seen, err := maren.Level(ctx, l.ID)
+	require.NoError(t, err)
+	require.Len(t, seen.Document.Meshes, 2)
+	assert.Equal(t, level.Vec{1, 3, 1}, seen.Document.Meshes[0].Scale)
+	assert.InDeltaSlice(t, []float64{2, 2, 2}, seen.Document.Meshes[1].Scale[:], 1e-6)
+	assert.Empty(t, seen.Document.Meshes[0].Positions, "they go over the wire once, with the geometry")
+	assert.Len(t, seen.Document.Geometries[0].Positions, 9)
+	assert.Contains(t, s.ok("level", "import", file, "--into", "kites"), "1 changed")
+	out := filepath.Join(t.TempDir(), "out.glb")
+	s.ok("level", "export", "kites", "-o", out)
+	s.ok("level", "import", out, "--name", "back")
+	assert.Contains(t, s.ok("level", "show", "back"), "2 meshes (1 shared geometry)")
+	wrong := filepath.Join(t.TempDir(), "wrong.json")
+	require.NoError(t, os.WriteFile(wrong, []byte(`{"op":"set","id":"kite","fields":{"scale":[1,0,1]}}`), 0o600))
+	_, errs, code := s.run("", "level", "edit", "kites", wrong)
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "scale")
+}
