@@ -76,6 +76,7 @@ export class Stage {
   private mixer: Mixer | null = null;
   private shown: { texels: Float32Array; ranges: readonly Range[] } | null = null; // of the mesh
   private ownTexels: Float32Array | null = null; // of the mesh, in its own lightmap
+  private complete = false; // all layers of the mix are there
   private before: Mixer | null = null; // whose lightmap stands in for that
   private lines: LineSegments | null = null;
   private heat: ReturnType<typeof heatMesh> | null = null;
@@ -156,7 +157,7 @@ export class Stage {
    *  called; true if there was any. */
   setScene(scene: SceneMesh, mix: Mix, standIn = false): boolean {
     if (this.mix === mix && this.geometry === scene.geometry) return this.before !== null;
-    const before = standIn && this.shown ? { ...this.shown, mixer: this.before ?? this.mixer! } : null; // what was shown had a mixer
+    const before = standIn && this.shown && (this.before || this.complete) ? { ...this.shown, mixer: this.before ?? this.mixer! } : null; // what was shown had a mixer
     this.freeMesh(before?.mixer);
     const g = new BufferGeometry();
     g.setAttribute("position", new BufferAttribute(scene.positions, 3));
@@ -188,8 +189,10 @@ export class Stage {
     return before !== null;
   }
 
-  /** Things are lit by their own mix: the light of before the last change is let go. */
-  showOwnLight() {
+  /** Things are lit by their own mix: the light of before the last change is let go. complete tells whether all of the mix
+   *  is there, so that it can stand in for another one. */
+  showOwnLight(complete: boolean) {
+    this.complete = complete;
     if (!this.before || !this.mesh || !this.mixer || !this.ownTexels || !this.shown) return;
     const { lightmap } = this.mixer;
     this.mesh.geometry.setAttribute("texel", new BufferAttribute(this.ownTexels, 3));
@@ -222,6 +225,7 @@ export class Stage {
     freeMirrors(this.mesh.material.uniforms);
     for (const m of [this.mixer, this.before]) if (m && m !== but) m.dispose();
     this.shown = this.before = this.ownTexels = null;
+    this.complete = false;
   }
 
   /** Takes the images of materials, in the order of the mesh's. */

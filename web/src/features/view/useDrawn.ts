@@ -44,9 +44,9 @@ export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Doc
   }, [stage, scene, mix, standIn]);
   useEffect(() => {
     if (standIn) return;
-    stage?.showOwnLight();
+    stage?.showOwnLight(own);
     setStands(false);
-  }, [stage, scene, mix, standIn]);
+  }, [stage, scene, mix, standIn, own]);
 
   // Without any light yet the level shows unlit, and the view says so.
   const lit = stands || layers.length > 0 || (state !== undefined && state.sources.length > 0 && state.stale === 0);
