@@ -131,7 +131,7 @@ func (x *exporter) geometry() error {
 
 func (x *exporter) entity(surfaces []scene.Surface) error {
 	body := surfaces[0].Body()
-	entity := body.Placed()
+	entity := body.Base()
 	pose := x.scene.World.Pose(entity)
 	name := cmp.Or(entity.Name, entity.ID)
 	mesh := &gltf.Mesh{Name: name}

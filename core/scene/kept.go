@@ -82,9 +82,8 @@ func (s *Scene) isAsIn(was *Scene, at, then span) bool {
 	if b.Solid != old.Solid || b.Mesh != old.Mesh || at.end-at.first != then.end-then.first {
 		return false
 	}
-	return s.World.Pose(b.Placed()) == was.World.Pose(old.Placed())
+	return s.World.Pose(b.Base()) == was.World.Pose(old.Base())
 }
-
 
 // boundsIn is the box around some surfaces.
 func (s *Scene) boundsIn(first, end int) geom.Bounds {

@@ -35,20 +35,17 @@ type placed struct {
 	size float64 // times the form
 }
 
-// formsOf are the forms of those geometries of a level that are shared, by their ids. What sways bends each in its
-// own way, and has triangles of its own.
-func formsOf(l *level.Level) map[string]*forms {
+// shared are the forms of those geometries of a level that several meshes share, by their ids.
+type shared map[string]*forms
+
+func sharedOf(l *level.Level) shared {
 	shown := map[string]int{}
 	for _, m := range l.Meshes {
-		switch {
-		case !m.Enabled || m.Geometry == "":
-		case m.Sways != nil:
-			shown[m.Geometry] -= len(l.Meshes)
-		default:
+		if m.Enabled && m.Sways == nil {
 			shown[m.Geometry]++
 		}
 	}
-	all := map[string]*forms{}
+	all := shared{}
 	for _, g := range l.Geometries {
 		if shown[g.ID] > 1 && len(g.Indices)/3 >= leastShared {
 			all[g.ID] = &forms{g, map[geom.Vec3]*form{}}
@@ -57,8 +54,13 @@ func formsOf(l *level.Level) map[string]*forms {
 	return all
 }
 
-// of is the form that a mesh shows.
-func (f *forms) of(m *level.Mesh) *form {
+// of is the form that a mesh shares; nil for one that has triangles of its own. So has what sways, as each
+// bends in its own way.
+func (s shared) of(m *level.Mesh) *form {
+	f := s[m.Geometry]
+	if f == nil || m.Sways != nil {
+		return nil
+	}
 	stretch := m.ScaleOf().Mul(1 / m.ScaleOf()[0])
 	for axis := range stretch {
 		stretch[axis] = float64(float32(stretch[axis])) // scales differ by rounding

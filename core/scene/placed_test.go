@@ -146,13 +146,12 @@ func TestRaysMeetPlacedMeshes(t *testing.T) {
 	assert.LessOrEqual(t, off, rays/300, "edges, where rounding decides")
 }
 
-// What sways has triangles of its own, and so has a geometry of few triangles or one that is shown once.
+// A mesh that sways has triangles of its own, and so have those of a geometry of few triangles, or of one that is shown once.
 func TestWhatIsNotPlaced(t *testing.T) {
 	shared, _ := grove(t)
 	placedIn := func(l *level.Level) int { return Build(l).shared }
 	whole := placedIn(shared)
 	for name, change := range map[string]func(l *level.Level){
-		"sways":      func(l *level.Level) { l.Meshes[0].Sways = &level.Sway{ReachM: 1, PeriodS: 2} },
 		"shown once": func(l *level.Level) { l.Meshes = l.Meshes[:1] },
 		"few":        func(l *level.Level) { l.Geometries = []*level.Geometry{ball("ball", 4)} },
 	} {
@@ -161,6 +160,10 @@ func TestWhatIsNotPlaced(t *testing.T) {
 		require.NoError(t, l.Validate())
 		assert.Zero(t, placedIn(l), name)
 	}
+	// One that sways, or is off, does not keep the others from sharing.
+	bending, _ := grove(t)
+	bending.Meshes[0].Sways = &level.Sway{ReachM: 1, PeriodS: 2}
+	assert.Equal(t, whole-2*9*8, placedIn(bending))
 	off, _ := grove(t)
 	off.Meshes[0].Enabled = false
 	assert.Less(t, placedIn(off), whole)

@@ -57,8 +57,8 @@ type Body struct {
 	placed              *placed  // of a mesh whose triangles several share
 }
 
-// Placed is what it has in common with all that has a place.
-func (b *Body) Placed() *level.Entity {
+// Base is what it has in common with all that has a place.
+func (b *Body) Base() *level.Entity {
 	if b.Solid != nil {
 		return &b.Solid.Entity
 	}
@@ -110,9 +110,9 @@ var plainGrey = func() *level.Material {
 func Build(l *level.Level) *Scene {
 	s := &Scene{Level: l, World: l.World(), Bounds: geom.NoBounds()}
 	s.bodies = make([]Body, 0, len(l.Solids)+len(l.Meshes)) // surfaces point into it
-	forms, triangles := formsOf(l), 0
+	shared, triangles := sharedOf(l), 0
 	for _, mesh := range l.Meshes {
-		if forms[mesh.Geometry] == nil {
+		if shared.of(mesh) == nil {
 			triangles += len(mesh.Indices) / 3
 		}
 	}
@@ -126,13 +126,13 @@ func Build(l *level.Level) *Scene {
 		}
 	}
 	for _, mesh := range l.Meshes {
-		if mesh.Enabled && forms[mesh.Geometry] == nil {
+		if mesh.Enabled && shared.of(mesh) == nil {
 			s.addMesh(mesh, alike)
 		}
 	}
 	for _, mesh := range l.Meshes {
-		if mesh.Enabled && forms[mesh.Geometry] != nil {
-			s.addPlaced(mesh, forms[mesh.Geometry].of(mesh), alike)
+		if form := shared.of(mesh); mesh.Enabled && form != nil {
+			s.addPlaced(mesh, form, alike)
 		}
 	}
 	s.Surfaces, s.cornersOf, s.loose = lists.Exact(s.Surfaces), lists.Exact(s.cornersOf), lists.Exact(s.loose)

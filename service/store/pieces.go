@@ -95,14 +95,23 @@ func endsRun(id string) bool {
 // bulkOf is about how many bytes of JSON a thing has beside its ordinary fields.
 func bulkOf(thing any) int {
 	switch v := thing.(type) {
+	case *level.Geometry:
+		return bulkOfTriangles(&v.Triangles)
 	case *level.Mesh:
-		return 10*(len(v.Positions)+len(v.UVs)+len(v.Normals)) + 5*len(v.Indices)
+		if v.Geometry != "" {
+			return 0 // its triangles are written with the geometry
+		}
+		return bulkOfTriangles(&v.Triangles)
 	case *level.Image:
 		return len(v.Data) * 4 / 3
 	case *level.LightProfile:
 		return len(v.Data) * 4 / 3
 	}
 	return 0
+}
+
+func bulkOfTriangles(t *level.Triangles) int {
+	return 10*(len(t.Positions)+len(t.UVs)+len(t.Normals)) + 5*len(t.Indices)
 }
 
 // memoryBytes is about what a run takes in memory: its text four times over, and its images decoded.
@@ -176,45 +185,32 @@ func ownFields(l *level.Level) (jsontext.Value, error) {
 	if err != nil {
 		return nil, err
 	}
-	var out bytes.Buffer
-	d, e := jsontext.NewDecoder(bytes.NewReader(text)), jsontext.NewEncoder(&out)
-	if err := copyToken(e, d); err != nil { // the brace
+	d, out := jsontext.NewDecoder(bytes.NewReader(text)), []byte("{")
+	if _, err := d.ReadToken(); err != nil { // the brace
 		return nil, err
 	}
-	for d.PeekKind() != '}' {
-		name, err := d.ReadToken()
+	for d.PeekKind() == '"' {
+		token, err := d.ReadToken()
 		if err != nil {
 			return nil, err
 		}
-		if field := name.String(); slices.Contains(level.Parts, field) {
-			err = d.SkipValue()
-		} else {
-			err = errors.Join(e.WriteToken(jsontext.String(field)), copyValue(e, d))
-		}
+		name := token.String()
+		value, err := d.ReadValue()
 		if err != nil {
 			return nil, err
 		}
+		if slices.Contains(level.Parts, name) {
+			continue
+		}
+		if len(out) > 1 {
+			out = append(out, ',')
+		}
+		if out, err = jsontext.AppendQuote(out, name); err != nil {
+			return nil, err
+		}
+		out = append(append(out, ':'), value...)
 	}
-	if err := copyToken(e, d); err != nil {
-		return nil, err
-	}
-	return bytes.TrimSpace(out.Bytes()), nil
-}
-
-func copyToken(e *jsontext.Encoder, d *jsontext.Decoder) error {
-	token, err := d.ReadToken()
-	if err != nil {
-		return err
-	}
-	return e.WriteToken(token)
-}
-
-func copyValue(e *jsontext.Encoder, d *jsontext.Decoder) error {
-	value, err := d.ReadValue()
-	if err != nil {
-		return err
-	}
-	return e.WriteValue(value)
+	return append(out, '}'), nil
 }
 
 // putPieces stores the runs of a document that are not there, and that it names them.

@@ -115,6 +115,38 @@ func TestRunsHoldTheirEnds(t *testing.T) {
 	assert.LessOrEqual(t, fresh, 2)
 }
 
+// Large geometries are pieces by themselves, and the meshes that show one are small things, many to a piece.
+func TestGeometriesArePieces(t *testing.T) {
+	l := field(4, 800, 0)
+	for i, m := range l.Meshes {
+		l.Geometries = append(l.Geometries, &level.Geometry{ID: fmt.Sprintf("geometry-%d", i), Triangles: m.Triangles})
+	}
+	l.Meshes = nil
+	for i := range 1000 {
+		m := level.Default[level.Mesh]()
+		m.ID, m.Geometry = fmt.Sprintf("mesh-%d", i), "geometry-1"
+		l.Meshes = append(l.Meshes, &m)
+	}
+	require.NoError(t, l.Validate())
+	runs := map[string]int{}
+	for _, r := range runsOf(l) {
+		runs[r.Part]++
+	}
+	assert.Equal(t, 4, runs["geometries"])
+	assert.Less(t, runs["meshes"], 20)
+	s, maren := open(t)
+	info, err := s.CreateLevel(maren, l, "field")
+	require.NoError(t, err)
+	before := count(t, s, bytesKept)
+	_, err = s.Apply(t.Context(), maren, info.ID, level.Set("geometry-2", map[string]any{"name": "Hill"}), 0)
+	require.NoError(t, err)
+	assert.InDelta(t, before, count(t, s, bytesKept), 100, "the others were not written")
+	s.docs.forgetAll()
+	_, doc, err := s.Level(maren, info.ID)
+	require.NoError(t, err)
+	assert.Same(t, &doc.Geometries[1].Positions[0], &doc.Meshes[999].Positions[0])
+}
+
 // Undo comes to the pieces that were there before, though nothing named them any more.
 func TestUndoFindsItsPieces(t *testing.T) {
 	s, maren := open(t)
