@@ -6,19 +6,15 @@ WEB_FILES := $(shell find web -maxdepth 1 -type f) $(shell find web/src web/publ
 # Packages with locks and goroutines of their own: the race detector watches their tests.
 RACED := ./core/parallel ./service/auth ./service/gate ./service/keyed ./service/store ./service/studio ./client ./cli
 
-.PHONY: demo test lint modules soak bench bench-console screenshots release generate clean chromium
+.PHONY: demo test lint soak bench bench-console screenshots release generate clean chromium
 
 demo: $(BIN)
 	$(BIN) demo
 
-test: $(BIN) chromium lint modules
+test: $(BIN) chromium lint
 	cd web && npm test
 	go test -short -race $(RACED)
 	go test -timeout 20m ./...
-
-# What the program needs on other systems, for the test that reads it as they do.
-modules:
-	@for system in windows darwin; do GOOS=$$system CGO_ENABLED=0 go list -deps ./cmd/grotta >/dev/null; done
 
 lint: web/node_modules/.package-lock.json
 	go vet ./...
@@ -45,7 +41,7 @@ screenshots: $(BIN) chromium
 	cp bin/lightmap-exr.png docs/screenshots/lightmap-elsewhere.png
 
 # Archives for Linux, Windows and macOS with licences and checksums, in bin/release. ONLY=linux-amd64
-# builds one of them.
+# builds one of them; several are named in quotes.
 release: web/dist/index.html
 	go run ./docs/release $(ONLY)
 
