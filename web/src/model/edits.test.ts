@@ -148,9 +148,10 @@ describe("finding", () => {
     expect(kelvinHex(6504).toLowerCase()).toMatch(/^#f[a-f0-9]f[a-f0-9]f[a-f0-9]$/); // about D65, which is white
   });
   it("lists rows by zone, blocks only where they are asked for", () => {
-    const rows = (q: string, on: never[] = [], closed = {}) => rowsOf(room(), q, on, closed, new Set()).map((r) => (r.is === "zone" ? `[${r.name}]` : r.thing.id));
+    const rows = (q: string, on: never[] = [], closed = {}) => rowsOf(room(), q, on, closed, new Set(["wall"])).map((r) => (r.is === "zone" ? `[${r.name}]` : r.thing.id));
     expect(rows("")).toEqual(["[Hall]", "lamp", "glow", "[Whole level]", "hall", "brass"]);
     expect(rows("", ["blocks"] as never[])).toEqual(["[Hall]", "wall"]);
+    expect(rows("", ["findings"] as never[])).toEqual(["[Hall]", "wall"]);
     expect(rows("wall")).toEqual(["[Hall]", "wall"]);
     expect(rows("", [], { hall: true })).toEqual(["[Hall]", "[Whole level]", "hall", "brass"]);
     const list = rowsOf(room(), "", [], {}, new Set());

@@ -22,7 +22,8 @@ const usual: readonly Filter[] = ["lights", "air", "views"];
 export function rowsOf(level: Level, query: string, on: readonly Filter[], closed: Readonly<Record<string, boolean>>, findings: ReadonlySet<string>): Row[] {
   const found = query.trim() ? search(level, query, findings) : [...thingsOf(level).values()];
   const groups = on.filter((f) => f in kindsOf) as (keyof typeof kindsOf)[];
-  const shown = (groups.length > 0 ? groups : query.trim() ? (Object.keys(kindsOf) as (keyof typeof kindsOf)[]) : usual).flatMap((g) => kindsOf[g as keyof typeof kindsOf]);
+  const asked = query.trim() !== "" || on.includes("off") || on.includes("findings");
+  const shown = (groups.length > 0 ? groups : asked ? (Object.keys(kindsOf) as (keyof typeof kindsOf)[]) : usual).flatMap((g) => kindsOf[g as keyof typeof kindsOf]);
   const wanted = new Set(shown);
   const things = found.filter((t) => wanted.has(t.kind) && (!on.includes("off") || !t.enabled) && (!on.includes("findings") || findings.has(t.id)));
   const zones = [...level.zones.map((z) => ({ id: z.id, name: z.name || z.id })), { id: "", name: "Whole level" }];

@@ -50,7 +50,7 @@ export function Outliner({ doc, state, report, canEdit, edit, filters }: Props) 
         )}
       </div>
       {rows.length === 0 ? (
-        <Empty searched={query.trim() !== "" || on.length > 0} />
+        <Empty query={query.trim()} on={on} showAll={() => (setQuery(""), setOn([]))} />
       ) : (
         <Rows rows={rows} colors={colors} doc={doc} canEdit={canEdit} edit={edit} fold={(id, open) => setClosed({ ...closed, [id]: open })} />
       )}
@@ -78,8 +78,18 @@ function SearchBox({ query, setQuery, onEnter }: { query: string; setQuery: (q: 
   );
 }
 
-function Empty({ searched }: { searched: boolean }) {
-  return <p className="dim px-3 py-2">{searched ? "Nothing matches." : "Nothing is here yet. Place a light with the + at the view's left edge."}</p>;
+/** Why the list is empty, and the way back to all of it. */
+function Empty({ query, on, showAll }: { query: string; on: readonly Filter[]; showAll: () => void }) {
+  if (!query && on.length === 0) return <p className="dim px-3 py-2">Nothing is here yet. Place a light with the + at the view's left edge.</p>;
+  const wanted = [...filterButtons.flatMap(([f, name]) => (on.includes(f) ? [name.toLowerCase()] : [])), ...(query ? [`“${query}”`] : [])];
+  return (
+    <div className="dim space-y-2 px-3 py-2">
+      <p>Nothing matches. The list shows only: {wanted.join(", ")}.</p>
+      <button className="btn btn-xs" onClick={showAll}>
+        Show everything
+      </button>
+    </div>
+  );
 }
 
 type RowsProps = { rows: readonly Row[]; colors: ReadonlyMap<string, string>; doc: Document; canEdit: boolean; edit: Context["edit"]; fold: (id: string, open: boolean) => void };

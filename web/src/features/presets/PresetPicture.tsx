@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { ProblemError, type PresetInfo } from "../../api/client";
 import { pictures } from "../../api/turns";
+import { Picture } from "../../ui/Picture";
 import { useSeen } from "../../ui/useSeen";
 import { kindWords } from "./usePresets";
 
@@ -20,11 +21,7 @@ export function PresetPicture({ preset: p, className = "" }: { preset: PresetInf
         return readURL(await response.blob());
       }, signal),
   });
-  return (
-    <div ref={element} className={`dim grid aspect-[16/10] place-items-center overflow-hidden bg-black text-[11px] ${className}`}>
-      {picture.data ? <img src={picture.data} alt={`${p.name} on the stage`} className="h-full w-full object-cover" draggable={false} /> : <span>{!p.picture ? kindWords[p.kind] : picture.isError ? "no picture" : "…"}</span>}
-    </div>
-  );
+  return <Picture ref={element} src={picture.data} alt={`${p.name} on the stage`} failed={picture.isError} none={p.picture ? undefined : kindWords[p.kind]} className={`aspect-[16/10] ${className}`} />;
 }
 
 /** A picture as text that needs no giving back. */

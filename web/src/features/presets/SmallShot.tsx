@@ -1,6 +1,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { takeShot, type Schemas, type Variant } from "../../api/client";
 import { pictures } from "../../api/turns";
+import { Picture } from "../../ui/Picture";
 import { useSeen } from "../../ui/useSeen";
 import { useSettled } from "../../ui/useSettled";
 
@@ -24,9 +25,5 @@ export function SmallShot({ id, revision, variant, from, alt, className = "", la
     gcTime: 120_000,
     retry: false,
   });
-  return (
-    <div ref={element} className={`dim grid aspect-video place-items-center overflow-hidden bg-black text-[11px] ${className}`}>
-      {shot.data ? <img src={shot.data} alt={alt} className="h-full w-full object-cover" draggable={false} /> : <span>{shot.isError ? "no picture" : "…"}</span>}
-    </div>
-  );
+  return <Picture ref={element} src={shot.data} alt={alt} failed={shot.isError} className={`aspect-video ${className}`} />;
 }

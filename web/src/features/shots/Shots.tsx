@@ -5,6 +5,7 @@ import { api, take, takeShot, type Document, type Schemas, type Variant } from "
 import { useLightmap, useShotsDone } from "../data";
 import { anyPreset, usePresets } from "../presets/usePresets";
 import { bench, useBench } from "../../model/bench";
+import { Picture } from "../../ui/Picture";
 
 // Finished pictures from every viewpoint, and how one differs from another state
 // of the level.
@@ -74,7 +75,7 @@ export function ShotsPanel({ doc }: { doc: Document }) {
         {views.map((v) => (
           <li key={v.id} className="shrink-0">
             <button className="block text-left" onClick={() => bench.set({ comparing: { viewpoint: v.id, before: variant, words: revision ? `at revision ${revision}` : (choices[before]?.[0] ?? "") } })}>
-              <Picture id={doc.level.id} revision={doc.level.revision} body={{ viewpoint: v.id, width: 240, height: 150, samples: 1 }} name={v.name || v.id} />
+              <Shot id={doc.level.id} revision={doc.level.revision} body={{ viewpoint: v.id, width: 240, height: 150, samples: 1 }} name={v.name || v.id} />
               <span className="dim">{v.name || v.id}</span>
             </button>
           </li>
@@ -84,9 +85,9 @@ export function ShotsPanel({ doc }: { doc: Document }) {
   );
 }
 
-function Picture({ id, revision, body, name }: { id: string; revision: number; body: Schemas["NewShot"]; name: string }) {
+function Shot({ id, revision, body, name }: { id: string; revision: number; body: Schemas["NewShot"]; name: string }) {
   const shot = useShot(id, revision, body);
-  return <div className="h-[125px] w-[200px] bg-black">{shot.data ? <img src={shot.data} alt={`Shot: ${name}`} className="h-full w-full object-cover" /> : <span className="dim grid h-full place-items-center">{shot.isError ? "failed" : "…"}</span>}</div>;
+  return <Picture src={shot.data} alt={`Shot: ${name}`} failed={shot.isError} className="h-[125px] w-[200px]" />;
 }
 
 /** Over the view: the level as it is and as it is compared with, with a divider. */
