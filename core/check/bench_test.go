@@ -62,3 +62,30 @@ func BenchmarkCheck(b *testing.B) {
 		})
 	}
 }
+
+// BenchmarkCheckAgain is a check after an edit of one lamp.
+func BenchmarkCheckAgain(b *testing.B) {
+	for _, size := range []struct{ triangles, lamps int }{{20_000, 100}, {75_000, 500}, {150_000, 1000}, {300_000, 2000}} {
+		b.Run(fmt.Sprintf("triangles=%d/lamps=%d", size.triangles, size.lamps), func(b *testing.B) {
+			p := field(size.triangles, size.lamps)
+			ready, err := bake.Prepare(p.Level)
+			if err != nil {
+				b.Fatal(err)
+			}
+			sub := Of(ready)
+			sub.Against(p.profile)
+			l, strength := p.Level, 40.0
+			for b.Loop() {
+				strength++
+				if l, _, err = l.Apply(level.Set("lamp-7", map[string]any{"strength": strength})); err != nil {
+					b.Fatal(err)
+				}
+				if ready, err = ready.Again(l); err != nil {
+					b.Fatal(err)
+				}
+				sub = sub.Again(ready)
+				sub.Against(p.profile)
+			}
+		})
+	}
+}

@@ -89,7 +89,7 @@ type Subject struct {
 	mu                     sync.Mutex
 	grounds                map[platform.Body]*ground
 	sights                 []sight
-	shines                 map[string]*shine
+	lights                 map[string]*known
 	gaps                   []gap
 	gapsKnown, sightsKnown bool
 	tables                 *tables
@@ -103,12 +103,12 @@ type Subject struct {
 
 // Of makes a level ready. It must be prepared from the revision that is judged.
 func Of(p *bake.Prepared) *Subject {
-	return &Subject{p: p, grounds: map[platform.Body]*ground{}, shines: map[string]*shine{}, builds: map[bake.Quality]estimate.Estimate{}}
+	return &Subject{p: p, grounds: map[platform.Body]*ground{}, lights: map[string]*known{}, builds: map[bake.Quality]estimate.Estimate{}}
 }
 
 // Again is Of for a level that was edited from the one before. Where its geometry is the same, what was
-// found of that is kept: surfaces, closed meshes and cracks. Where one can walk depends on viewpoints, too,
-// and is found again.
+// found of that is kept: surfaces, closed meshes and cracks; and what was found of each light that is the
+// same. Where one can walk depends on viewpoints, too, and is found again.
 func (sub *Subject) Again(p *bake.Prepared) *Subject {
 	next := Of(p)
 	if !sub.p.Shares(p.Scene.Level) {
@@ -118,6 +118,7 @@ func (sub *Subject) Again(p *bake.Prepared) *Subject {
 	defer sub.mu.Unlock()
 	next.tables, next.solids, next.closed, next.closedKnown = sub.tables, sub.solids, sub.closed, sub.closedKnown
 	next.gaps, next.gapsKnown = sub.gaps, sub.gapsKnown
+	next.keepLights(sub)
 	return next
 }
 

@@ -187,7 +187,7 @@ func (s *subject) shorter(l *level.Light, most int) float64 {
 	for high-low > 0.1 {
 		try := *l
 		try.RangeM = (low + high) / 2
-		if len(s.reached(&try)) <= most {
+		if len(s.reachedBy(&try)) <= most {
 			low = try.RangeM
 		} else {
 			high = try.RangeM

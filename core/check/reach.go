@@ -136,9 +136,19 @@ func (s *subject) cornersNear(i int32, box geom.Bounds) iter.Seq[[3]geom.Vec3] {
 	}
 }
 
-// reached are the surfaces that a light's range and cone reach and that face it, whether or not
-// something stands in the way: what a target counts.
+// reached is reachedBy for a light of the level, computed once.
 func (s *subject) reached(l *level.Light) []int32 {
+	k := s.knownOf(l)
+	if k.reached == nil {
+		found := s.reachedBy(l)
+		k.reached = &found
+	}
+	return *k.reached
+}
+
+// reachedBy are the surfaces that a light's range and cone reach and that face it, whether or not
+// something stands in the way: what a target counts. The level need not have the light.
+func (s *subject) reachedBy(l *level.Light) []int32 {
 	t := s.surfaces()
 	if s.Scene.Bounds.Empty() {
 		return nil

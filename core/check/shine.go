@@ -49,11 +49,12 @@ const fixtureM = 0.3
 
 // shineOf is computed once for each light.
 func (s *subject) shineOf(l *level.Light) *shine {
-	if known := s.kept.shines[l.ID]; known != nil {
-		return known
+	k := s.knownOf(l)
+	if k.shine != nil {
+		return k.shine
 	}
 	out := &shine{nearest: math.Inf(1)}
-	s.kept.shines[l.ID] = out
+	k.shine = out
 	src := s.Source(l.ID)
 	if src == nil || s.Scene.Bounds.Empty() {
 		return out
@@ -304,7 +305,7 @@ func drowned(s *subject) []Finding {
 		if e.place == nil || e.best == 0 || l.FogShare > 0 && s.litFog() {
 			continue
 		}
-		total := s.directAt(e.place)
+		total := s.directAtBest(l)
 		if total <= 0 || e.best/total >= leastShare {
 			continue
 		}
@@ -315,18 +316,26 @@ func drowned(s *subject) []Finding {
 	return found
 }
 
-// directAt is the direct and ambient light at a place, in lux.
-func (s *subject) directAt(r *source.Receiver) float64 {
-	lux := 0.0
-	for i := range s.Sources {
-		src := &s.Sources[i]
-		if src.Weight.Luminance() == 0 {
-			continue
+// directAtBest is the direct and ambient light of all sources where one light is brightest, in lux.
+func (s *subject) directAtBest(l *level.Light) float64 {
+	k := s.knownOf(l)
+	if k.direct == nil {
+		lux := 0.0
+		for i := range s.Sources {
+			lux += weighed(s.Scene, &s.Sources[i], k.shine.place)
 		}
-		unit, _ := src.Direct(s.Scene, r, source.Steady(1), 0.3)
-		lux += src.Weight.Mul(unit).Luminance()
+		k.direct = &lux
 	}
-	return lux
+	return *k.direct
+}
+
+// weighed is what a source gives a place directly, in lux.
+func weighed(sc *scene.Scene, src *source.Source, r *source.Receiver) float64 {
+	if src.Weight.Luminance() == 0 {
+		return 0
+	}
+	unit, _ := src.Direct(sc, r, source.Steady(1), 0.3)
+	return src.Weight.Mul(unit).Luminance()
 }
 
 // shutShare is the share of a light's directions that its own fixture may take.

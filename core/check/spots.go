@@ -81,7 +81,7 @@ func (sub *Subject) Reached(l *level.Light) []int32 {
 	sub.mu.Lock()
 	defer sub.mu.Unlock()
 	s := &subject{sub.p, sub, sub.p.Scene.Level, sub.p.Scene.World, nil}
-	return s.reached(l)
+	return s.reachedBy(l)
 }
 
 // Shining are the lights of a level that are on, not black, and light surfaces: those that platforms count.
