@@ -307,6 +307,16 @@ var faults = map[string]struct{ wrong, right func(*plan) }{
 	"build.density-idle": {
 		func(p *plan) { p.Solids[0].Surface.Density = 16; p.Lights[0].Shadows.Cast = false },
 		func(p *plan) { p.Solids[0].Surface.Density = 16 }},
+	"build.never-seen": {
+		func(p *plan) {
+			p.Lightmap.Density = 10 // the outsides of the hall have over half of 45 thousand
+		},
+		func(p *plan) {
+			p.Lightmap.Density = 10
+			p.view(level.Vec{6, 6, 6}, [4]float64{0, 0, 0, 1})
+			p.view(level.Vec{-6, 6, -6}, [4]float64{0, 0, 0, 1})
+			p.view(level.Vec{0, -5, 0}, [4]float64{0, 0, 0, 1})
+		}},
 	"build.unseen-texels": {
 		func(p *plan) { p.block("stop", level.Vec{2, 1, 2}, level.Vec{0.5, 1, 0.5}).Surface.Visible = false },
 		func(p *plan) {
