@@ -131,7 +131,7 @@ type FitStep struct {
 	What      string          `json:"what" doc:"In words."`
 	Mean      float64         `json:"mean" doc:"Colour difference of this step alone, mean over all spots."`
 	P95       float64         `json:"p95"`
-	Measured  bool            `json:"measured" doc:"Whether the two are; a change of texels, glows or motes is not."`
+	Measured  bool            `json:"measured" doc:"Whether the two are; what changes surfaces otherwise than by their texels is not."`
 	Platforms []string        `json:"platforms" doc:"Those that need it."`
 	Operation level.Operation `json:"operation"`
 }

@@ -7,6 +7,7 @@ import (
 
 	"grotta/core/geom"
 	"grotta/core/level"
+	"grotta/core/platform"
 )
 
 // This file finds surfaces that could be seen and never are: the outsides of rooms that nobody leaves, backs against
@@ -58,6 +59,15 @@ func neverSeen(s *subject) []Finding {
 		f.Region = append(f.Region, level.Box{Min: level.Vec(b.Min), Max: level.Vec(b.Max)})
 	}
 	return []Finding{f}
+}
+
+// Unlight takes the light from the surfaces that nobody sees; nil where there are none.
+func (sub *Subject) Unlight(profile *platform.Profile) *level.Operation {
+	sub.mu.Lock()
+	defer sub.mu.Unlock()
+	s := &subject{sub.p, sub, sub.p.Scene.Level, sub.p.Scene.World, profile}
+	all, _ := s.hiddenSurfaces()
+	return s.unlight(all)
 }
 
 // hidden is a surface that nobody sees, and its texels.

@@ -25,6 +25,9 @@ type Result struct {
 	differences []float64
 }
 
+// Differences are those of the pixels, row by row.
+func (r *Result) Differences() []float64 { return r.differences }
+
 // Pictures compares two of one size.
 func Pictures(a, b *image.NRGBA) (*Result, error) {
 	size := a.Bounds().Size()

@@ -5,7 +5,8 @@
 // What a change costs is measured. At spots that the viewpoints see and where a player walks, light is
 // computed source by source, with bounces, before and after; the colours that the display shows are
 // compared by CIEDE2000. The paths of light are the same before and after, so few of them are enough. What
-// goes with a light of the air, its glow and its beam, is estimated (tied.go).
+// changes of the air is compared in small pictures of the viewpoints, and what changes of texels by how far they
+// blur the light of spots (seen.go).
 package fit
 
 import (
@@ -13,6 +14,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"image"
 	"math"
 	"slices"
 
@@ -22,6 +24,7 @@ import (
 	"grotta/core/compare"
 	"grotta/core/level"
 	"grotta/core/platform"
+	"grotta/core/shot"
 )
 
 // Step is one change of a plan.
@@ -30,7 +33,7 @@ type Step struct {
 	What      string  // in words
 	Mean      float64 // CIEDE2000 over all spots, of this step alone
 	P95       float64
-	Measured  bool     // whether the two are; a change of texels, glows or motes is not
+	Measured  bool     // whether the two are; what changes surfaces otherwise than by their texels is not
 	Platforms []string // that need it
 	Operation level.Operation
 }
@@ -66,8 +69,8 @@ func thinned(spots []check.Spot, most int) []check.Spot {
 		return spots
 	}
 	out := make([]check.Spot, most)
-	for i := range out {
-		out[i] = spots[i*len(spots)/most]
+	for i, k := range evenly(len(spots), most) {
+		out[i] = spots[k]
 	}
 	return out
 }
@@ -122,6 +125,8 @@ type fitter struct {
 	words   []string           // of each row, which limit it is
 	of      []int              // of each row, the profile
 	reach   map[[2]int][]int32 // surfaces, by light and choice
+	plates  []*shot.Plate      // of the first viewpoints
+	asIs    []*image.NRGBA     // the level's own pictures on them
 }
 
 // choose solves, looks where too many shadows still meet, adds these places, and solves again.
@@ -198,5 +203,5 @@ func (f *fitter) tell(plan *Plan, chosen []int) {
 	for k, lab := range f.shown(after) {
 		plan.Most = max(plan.Most, compare.Difference(before[k], lab))
 	}
-	slices.SortStableFunc(plan.Steps, func(a, b Step) int { return cmp.Compare(a.Mean, b.Mean) })
+	slices.SortStableFunc(plan.Steps, leastVisible)
 }

@@ -89,6 +89,9 @@ func (f *fitter) measure() error {
 			}
 		}
 	}
+	if err := f.look(); err != nil {
+		return err
+	}
 	return f.price()
 }
 
@@ -114,7 +117,9 @@ func (f *fitter) price() error {
 				return f.total[k].Add(change), change != color.Linear{}
 			})
 			if f.choices[i][n].light == nil {
-				f.choices[i][n].costs.mean += f.tied(f.lights[i], f.choices[i][n].merge == nil)
+				lost := f.tied(f.lights[i], &f.choices[i][n])
+				f.choices[i][n].costs.mean += lost.mean
+				f.choices[i][n].costs.p95 = max(f.choices[i][n].costs.p95, lost.p95)
 			}
 		}
 	}, nil)

@@ -3,13 +3,12 @@ package fit
 import (
 	"cmp"
 	"fmt"
-	"math"
 	"slices"
 	"strings"
 
 	"grotta/core/check"
-	"grotta/core/geom"
 	"grotta/core/level"
+	"grotta/core/parallel"
 	"grotta/core/platform"
 )
 
@@ -36,6 +35,9 @@ func (f *fitter) settle(plan *Plan) error {
 	if err := f.thin(now, plan, apply); err != nil {
 		return err
 	}
+	if err := f.unlight(now, plan, apply); err != nil {
+		return err
+	}
 	var still []string
 	for range 4 {
 		p, err := f.from.Again(now)
@@ -43,10 +45,11 @@ func (f *fitter) settle(plan *Plan) error {
 			return err
 		}
 		var settled bool
-		if settled, still = f.fixOne(check.Of(p), plan, apply); !settled {
+		if settled, still = f.fixOne(check.Of(p), now, plan, apply); !settled {
 			break
 		}
 	}
+	slices.SortStableFunc(plan.Steps, leastVisible)
 	plan.Left = slices.Compact(append(plan.Left, still...))
 	if len(all.Steps) > 0 {
 		plan.Operation = &all
@@ -54,9 +57,20 @@ func (f *fitter) settle(plan *Plan) error {
 	return nil
 }
 
+// leastVisible orders steps by what they cost; those that are not measured come last.
+func leastVisible(a, b Step) int {
+	if a.Measured != b.Measured {
+		if a.Measured {
+			return -1
+		}
+		return 1
+	}
+	return cmp.Compare(a.Mean, b.Mean)
+}
+
 // fixOne takes the first fix that each platform's check offers for an error that is not about the choice of
 // lights. It tells whether it took any, and what else is refused.
-func (f *fitter) fixOne(sub *check.Subject, plan *Plan, apply func(level.Operation) error) (settled bool, still []string) {
+func (f *fitter) fixOne(sub *check.Subject, now *level.Level, plan *Plan, apply func(level.Operation) error) (settled bool, still []string) {
 	for _, profile := range f.profiles {
 		for _, finding := range sub.Against(profile).Findings {
 			if finding.Severity != check.Error || finding.Waived != "" {
@@ -64,7 +78,7 @@ func (f *fitter) fixOne(sub *check.Subject, plan *Plan, apply func(level.Operati
 			}
 			chosen := finding.Rule == "limits.shadow-overlap" || finding.Rule == "support.light-kind"
 			if finding.Fix != nil && !chosen && apply(*finding.Fix) == nil {
-				plan.Steps = append(plan.Steps, Step{What: finding.Fix.Label, Platforms: []string{profile.Name}, Operation: *finding.Fix})
+				plan.Steps = append(plan.Steps, f.step(now, "", *finding.Fix, profile))
 				settled = true
 				break // the next check sees what it did
 			}
@@ -82,57 +96,87 @@ func (f *fitter) names() string {
 	return strings.Join(names, ", ")
 }
 
+// step is an operation on a level with what it costs.
+func (f *fitter) step(now *level.Level, entity string, op level.Operation, profile *platform.Profile) Step {
+	s := Step{Entity: entity, What: op.Label, Platforms: []string{profile.Name}, Operation: op}
+	if after, _, err := now.Apply(op); err == nil {
+		var c costs
+		if c, s.Measured = f.costOf(now, after); s.Measured {
+			s.Mean, s.P95 = c.mean, c.p95
+		}
+	}
+	return s
+}
+
 // thin hides the glows and fog volumes that show least, where there are too many.
 func (f *fitter) thin(l *level.Level, plan *Plan, apply func(level.Operation) error) error {
-	world := l.World()
-	var eyes []geom.Vec3
-	for _, v := range l.Viewpoints {
-		eyes = append(eyes, world.Pose(&v.Entity).Position)
-	}
-	// What something shows of itself: its brightness times the area that it covers, over all viewpoints.
-	shows := func(at geom.Vec3, sizeM, nits float64) float64 {
-		sum := nits * sizeM * sizeM * 1e-6
-		for _, eye := range eyes {
-			d := max(1, eye.Sub(at).Len())
-			sum += nits * sizeM * sizeM / (d * d)
-		}
-		return sum
-	}
-	type thing struct {
-		entity *level.Entity
-		shows  float64
-	}
-	hide := func(what string, limit func(*platform.Profile) *platform.Limit, things []thing) error {
-		slices.SortStableFunc(things, func(a, b thing) int { return cmp.Compare(a.shows, b.shows) })
-		for _, p := range f.profiles {
-			most := limit(p)
-			for most != nil && float64(len(things)) > most.Max {
-				e := things[0].entity
-				things = things[1:]
-				op := level.Set(e.ID, map[string]any{"enabled": false})
-				op.Label = fmt.Sprintf("The %s %s goes", what, cmp.Or(e.Name, e.ID))
-				if err := apply(op); err != nil {
-					return err
-				}
-				plan.Steps = append(plan.Steps, Step{Entity: e.ID, What: op.Label, Platforms: []string{p.Name}, Operation: op})
-			}
-		}
-		return nil
-	}
-	var glows, fogs []thing
+	var glows, fogs []*level.Entity
 	for _, g := range l.Glows {
-		if nits := l.GlowRadiance(g).Luminance(); nits > 0 {
-			glows = append(glows, thing{&g.Entity, shows(world.Pose(&g.Entity).Position, g.SizeM, nits)})
+		if l.GlowRadiance(g).Luminance() > 0 {
+			glows = append(glows, &g.Entity)
 		}
 	}
 	for _, v := range l.FogVolumes {
 		if v.Enabled && v.Density > 0 {
-			size := math.Cbrt(v.Size[0] * v.Size[1] * v.Size[2])
-			fogs = append(fogs, thing{&v.Entity, shows(world.Pose(&v.Entity).Position, size, v.Density)})
+			fogs = append(fogs, &v.Entity)
 		}
 	}
-	if err := hide("glow", func(p *platform.Profile) *platform.Limit { return p.Limits.Glows }, glows); err != nil {
+	if err := f.hide("glow", func(p *platform.Profile) *platform.Limit { return p.Limits.Glows }, l, glows, plan, apply); err != nil {
 		return err
 	}
-	return hide("fog volume", func(p *platform.Profile) *platform.Limit { return p.Limits.FogVolumes }, fogs)
+	return f.hide("fog volume", func(p *platform.Profile) *platform.Limit { return p.Limits.FogVolumes }, l, fogs, plan, apply)
+}
+
+// hide switches the things off that show least, one by one, until each platform takes what is left.
+func (f *fitter) hide(what string, limit func(*platform.Profile) *platform.Limit, l *level.Level, things []*level.Entity, plan *Plan, apply func(level.Operation) error) error {
+	over := slices.ContainsFunc(f.profiles, func(p *platform.Profile) bool {
+		most := limit(p)
+		return most != nil && float64(len(things)) > most.Max
+	})
+	if !over {
+		return nil
+	}
+	steps := make([]Step, len(things))
+	err := parallel.Each(f.ctx, len(things), func(i int) {
+		op := level.Set(things[i].ID, map[string]any{"enabled": false})
+		op.Label = fmt.Sprintf("The %s %s goes", what, cmp.Or(things[i].Name, things[i].ID))
+		steps[i] = f.step(l, things[i].ID, op, f.profiles[0])
+	}, nil)
+	if err != nil {
+		return err
+	}
+	slices.SortStableFunc(steps, func(a, b Step) int { return cmp.Compare(a.Mean, b.Mean) })
+	for _, p := range f.profiles {
+		for most := limit(p); most != nil && float64(len(steps)) > most.Max; steps = steps[1:] {
+			if err := apply(steps[0].Operation); err != nil {
+				return err
+			}
+			steps[0].Platforms = []string{p.Name}
+			plan.Steps = append(plan.Steps, steps[0])
+		}
+	}
+	return nil
+}
+
+// unlight takes the light from surfaces that nobody sees where a platform takes fewer texels: the change of texels that
+// does not show.
+func (f *fitter) unlight(now *level.Level, plan *Plan, apply func(level.Operation) error) error {
+	p, err := f.from.Again(now)
+	if err != nil {
+		return err
+	}
+	for _, profile := range f.profiles {
+		limits := &profile.Limits
+		over := func(limit *platform.Limit, n int) bool { return limit != nil && float64(n) > limit.Max }
+		if !over(limits.LightmapPages, p.Layout.Pages) && !over(limits.LightmapBytes, p.Layout.Bytes(int(limits.BytesPerTexel))) {
+			continue
+		}
+		op := check.Of(p).Unlight(profile)
+		if op == nil {
+			return nil
+		}
+		plan.Steps = append(plan.Steps, f.step(now, "", *op, profile))
+		return apply(*op)
+	}
+	return nil
 }

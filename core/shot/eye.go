@@ -39,7 +39,7 @@ type Eye struct {
 	leastLamp float64 // nits
 }
 
-// NewEye makes one.
+// NewEye makes one. Without a lightmap light is computed at each point, as on moving surfaces.
 func NewEye(p *bake.Prepared, lightmap *layer.Image) *Eye {
 	return &Eye{p: p, scene: p.Scene, lightmap: lightmap, sky: sky.OfLevel(p.Scene.Level)}
 }
@@ -81,12 +81,12 @@ func (e *Eye) look(from, dir geom.Vec3) (color.Linear, float64) {
 		matt, shown = e.mirrored(&hit, material, albedo, dir)
 		light = light.Add(shown)
 	}
-	if c := e.p.Layout.ChartOf[hit.Surface]; c >= 0 {
+	if c := e.p.Layout.ChartOf[hit.Surface]; c >= 0 && e.lightmap != nil {
 		chart := &e.p.Layout.Charts[c]
 		x, y := chart.At(hit.Point)
 		// A matt surface of albedo a under E lux sends a E / π nits.
 		light = light.Add(matt.Mul(e.limit(e.lightmap.At(chart.Page(), x, y).Scale(1 / math.Pi))))
-	} else if material.Lighting == "dynamic" {
+	} else if material.Lighting == "dynamic" || c >= 0 {
 		light = light.Add(matt.Mul(e.limit(e.OnMoving(hit.Point, e.p.Scene.ShadingNormal(hit.Triangle, hit.Point)).Scale(1 / math.Pi))))
 	}
 	return light, hit.Distance

@@ -131,7 +131,7 @@ function Steps({ plan, doc, left, setLeft, keep, pin, busy }: StepsProps) {
               <button className="min-w-0 flex-1 text-left" onClick={() => setShown(shown === i ? null : i)} title="Show this step alone">
                 {s.what} {plan.platforms.length > 1 && <span className="dim">for {s.platforms.join(", ")}</span>}
               </button>
-              <span className="dim w-16 text-right" title={s.measured ? "Colour difference, mean over all spots" : "Not measured: texels, glows, motes"}>
+              <span className="dim w-16 text-right" title={s.measured ? "Colour difference, mean over what is seen" : "Not measured"}>
                 {s.measured ? s.mean.toFixed(2) : "–"}
               </span>
               {s.entity && doc.document.lights.some((l) => l.id === s.entity) ? (
