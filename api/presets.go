@@ -123,6 +123,32 @@ type Origin struct {
 	Lost     bool             `json:"lost,omitzero" doc:"The version that was taken is there no more, so it is not known what was changed."`
 }
 
+// LinkRigs has rigs that a level has already follow a preset.
+type LinkRigs struct {
+	Owner   string   `json:"owner,omitzero" required:"false" doc:"The asker if left out."`
+	Name    string   `json:"name"`
+	Version int      `json:"version,omitzero" minimum:"1" required:"false" doc:"The newest if left out."`
+	Rigs    []string `json:"rigs,omitzero" maxItems:"5000" required:"false" doc:"Ids of rigs; all that are like the preset and follow nothing if left out."`
+}
+
+// Linked is the outcome of LinkRigs.
+type Linked struct {
+	Revision int      `json:"revision"`
+	Rigs     []string `json:"rigs" doc:"That follow the preset from now on."`
+}
+
+// GiveToOthers gives what a linked rig has to the others that follow the same preset.
+type GiveToOthers struct {
+	Changes string `json:"changes,omitzero" maxLength:"400" required:"false" doc:"What is other than before, in words; it is kept with the new version."`
+}
+
+// Given is the outcome of GiveToOthers.
+type Given struct {
+	Preset  string  `json:"preset" doc:"owner/name"`
+	Version int     `json:"version" doc:"That was made, or that the rig is at where it has nothing new."`
+	Updated Updated `json:"updated" doc:"What became of the others."`
+}
+
 // UpdateOrigins brings what was taken to newer versions.
 type UpdateOrigins struct {
 	IDs     []string `json:"ids,omitzero" maxItems:"5000" required:"false" doc:"Of origins; all that are not at their newest version if left out."`

@@ -24,7 +24,7 @@ func (a *app) levelCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "level", Short: "List, make, bring in, show and change levels"}
 	cmd.AddCommand(a.levelList(), a.levelCreate(), a.levelImport(), a.levelExport(), a.levelShow(), a.levelSet(), a.levelAdd(), a.levelRemove(), a.levelEdit(), a.levelTint(),
 		a.levelHistory(), a.levelChanges(), a.levelRestore(), a.levelStep("undo", "Take back your newest change"), a.levelStep("redo", "Do again what you took back"),
-		a.mixCommand(), a.levelShare(), a.levelGive(), a.levelOrigins(), a.levelUpdate(), a.levelUnlink(), a.levelCredits(), a.levelCopy(), a.levelDelete(), a.levelRemoved(), a.levelRecover())
+		a.mixCommand(), a.levelShare(), a.levelGive(), a.levelOrigins(), a.levelUpdate(), a.levelLink(), a.levelGiveOthers(), a.levelUnlink(), a.levelCredits(), a.levelCopy(), a.levelDelete(), a.levelRemoved(), a.levelRecover())
 	return cmd
 }
 

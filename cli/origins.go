@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -108,6 +109,65 @@ func writeClashes(w io.Writer, clashes []merge.Clash) {
 	}
 	fmt.Fprintln(w)
 	table(w, "CLASH|IT WAS|YOURS|THEIRS", rows)
+}
+
+func (a *app) levelLink() *cobra.Command {
+	return &cobra.Command{
+		Use: "link LEVEL PRESET [RIG...]", Short: "Have rigs of a level follow a preset", Args: args(2, -1), ValidArgsFunction: a.completeLevels,
+		Long: `For rigs that were made in the level, and for copies. A rig must have as many lights,
+blocks and other things of each kind as the preset. What it has of its own stays and is
+listed as changed since. Without names all rigs that are like the preset and follow
+nothing are linked.`,
+		Example: "  grotta preset save pier-lamp --level \"Saltmarsh Light\" --rig lantern-1\n" +
+			"  grotta level link \"Saltmarsh Light\" pier-lamp\n  grotta level give-others \"Saltmarsh Light\" lantern-1",
+		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, in []string) error {
+			owner, name, version, err := api.ParsePreset(in[1], "")
+			if err != nil {
+				return usageError{err}
+			}
+			done, err := c.LinkRigs(ctx, l.ID, api.LinkRigs{Owner: owner, Name: name, Version: version, Rigs: in[2:]})
+			if err != nil {
+				return err
+			}
+			return a.show(done, func(w io.Writer) {
+				fmt.Fprintf(w, "revision %d: %s now follow %s\n", done.Revision, strings.Join(done.Rigs, ", "), in[1])
+			})
+		}),
+	}
+}
+
+func (a *app) levelGiveOthers() *cobra.Command {
+	var want api.GiveToOthers
+	cmd := &cobra.Command{
+		Use: "give-others LEVEL RIG", Short: "Give what a linked rig has to the others that follow its preset", Args: args(2), ValidArgsFunction: a.completeLevels,
+		Long: `The rig becomes the next version of its preset, and the other rigs of the level that
+follow the preset are brought to it. What each has of its own stays. Of somebody else's
+preset you get one of your own first.`,
+		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, in []string) error {
+			origins, err := c.Origins(ctx, l.ID)
+			if err != nil {
+				return err
+			}
+			at := slices.IndexFunc(origins, func(o api.Origin) bool { return o.Rig == in[1] })
+			if at < 0 {
+				return fmt.Errorf("%q follows no preset; \"grotta level link\" links it to one", in[1])
+			}
+			done, err := c.GiveToOthers(ctx, l.ID, origins[at].ID, want)
+			if err != nil {
+				return err
+			}
+			return a.show(done, func(w io.Writer) {
+				if done.Updated.Origins == 0 {
+					fmt.Fprintf(w, "%s@%d: no other rig of the level has to be changed\n", done.Preset, done.Version)
+					return
+				}
+				fmt.Fprintf(w, "revision %d: %d others brought to %s@%d\n", done.Updated.Revision, done.Updated.Origins, done.Preset, done.Version)
+				writeClashes(w, done.Updated.Clashes)
+			})
+		}),
+	}
+	cmd.Flags().StringVar(&want.Changes, "changes", "", "what is other than before, in words")
+	return cmd
 }
 
 func (a *app) levelUnlink() *cobra.Command {

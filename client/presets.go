@@ -144,6 +144,16 @@ func (c *Client) UpdateOrigins(ctx context.Context, id string, want api.UpdateOr
 	return post[api.Updated](ctx, c, levelPath(id, "origins/update"), want)
 }
 
+// LinkRigs has rigs of a level follow a preset.
+func (c *Client) LinkRigs(ctx context.Context, id string, want api.LinkRigs) (api.Linked, error) {
+	return post[api.Linked](ctx, c, levelPath(id, "origins"), want)
+}
+
+// GiveToOthers gives what a linked rig has to the others that follow the same preset.
+func (c *Client) GiveToOthers(ctx context.Context, id, origin string, want api.GiveToOthers) (api.Given, error) {
+	return post[api.Given](ctx, c, levelPath(id, "origins/"+url.PathEscape(origin)+"/give"), want)
+}
+
 // EndOrigin makes what was taken the level's own.
 func (c *Client) EndOrigin(ctx context.Context, id, origin string) error {
 	_, err := c.do(ctx, call{method: http.MethodDelete, path: levelPath(id, "origins/"+url.PathEscape(origin))}, nil)

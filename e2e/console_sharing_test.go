@@ -71,6 +71,30 @@ func TestLibraryInTheBrowser(t *testing.T) {
 	require.NoError(t, err)
 }
 
+// One lantern is the original of four: what is typed for one is given to the others, and a copy follows, too.
+func TestLinkedRigsInTheBrowser(t *testing.T) {
+	t.Parallel()
+	g := start(t)
+	maren, l, err := g.Demo(ctx)
+	require.NoError(t, err)
+	p := open(t, g)
+	p.onBench("maren", l.ID)
+	p.do(chromedp.SendKeys(`input[aria-label="Find"]`, "lantern 3"))
+	p.clickOn(`//aside[@aria-label="Outliner"]//button[@title="Lantern 3"]`)
+	p.click("Link with 3 rigs made alike…")
+	p.do(chromedp.SendKeys(`[role=dialog] input[aria-label="Name"]`, "pier-lamp\r"))
+	p.see("4 rigs follow pier-lamp.")
+	p.see("from maren/pier-lamp, version 1")
+	p.typed("Strength", "80")
+	p.click("Give this to the other 3")
+	p.see("3 others brought to maren/pier-lamp, version 2.")
+	doc, err := maren.Level(ctx, l.ID)
+	require.NoError(t, err)
+	for _, id := range []string{"lantern-1-light", "lantern-2-light", "lantern-3-light", "lantern-4-light"} {
+		assert.Equal(t, 80.0, doc.Document.Light(id).Strength, id)
+	}
+}
+
 // Two people on one level: one says something about a spot, the other hears of it, answers and
 // settles it; a newer version of a preset is taken, and the clash is chosen.
 func TestTwoPeopleInTwoBrowsers(t *testing.T) {

@@ -72,6 +72,65 @@ var needs = map[string]func(t *testing.T, p *trio){
 		_, err = p.maren.ApplyPreset(ctx, p.level.ID, api.ApplyPreset{Owner: "recipes", Name: "clear-noon", Only: []string{"sea"}})
 		assert.ErrorContains(t, err, "has ambient, fog")
 	},
+	"Rigs that follow one original, with what each has of its own": func(t *testing.T, p *trio) {
+		_, err := p.maren.SavePreset(ctx, api.NewPreset{Name: "pier-lamp", Level: p.level.ID, Rig: "lantern-1"})
+		require.NoError(t, err)
+		linked, err := p.maren.LinkRigs(ctx, p.level.ID, api.LinkRigs{Name: "pier-lamp"})
+		require.NoError(t, err)
+		assert.Equal(t, []string{"lantern-1", "lantern-2", "lantern-3", "lantern-4"}, linked.Rigs)
+		set := func(id string, fields map[string]any) {
+			_, err := p.maren.Apply(ctx, p.level.ID, level.Set(id, fields), 0)
+			require.NoError(t, err)
+		}
+		set("lantern-4-light", map[string]any{"strength": 11.0})
+		set("lantern-2-light", map[string]any{"strength": 55.0, "radius_m": 0.09})
+		origin := func(rig string) api.Origin {
+			all, err := p.maren.Origins(ctx, p.level.ID)
+			require.NoError(t, err)
+			for _, o := range all {
+				if o.Rig == rig {
+					return o
+				}
+			}
+			require.Fail(t, "no origin of "+rig)
+			return api.Origin{}
+		}
+		given, err := p.maren.GiveToOthers(ctx, p.level.ID, origin("lantern-2").ID, api.GiveToOthers{Changes: "softer"})
+		require.NoError(t, err)
+		assert.Equal(t, api.Given{Preset: "maren/pier-lamp", Version: 2, Updated: given.Updated}, given)
+		assert.Equal(t, 3, given.Updated.Origins)
+		require.Len(t, given.Updated.Clashes, 1, "the strength of the fourth, which both have changed")
+		doc, err := p.maren.Level(ctx, p.level.ID)
+		require.NoError(t, err)
+		for id, strength := range map[string]float64{"lantern-1-light": 55, "lantern-2-light": 55, "lantern-3-light": 55, "lantern-4-light": 11} {
+			assert.Equal(t, strength, doc.Document.Light(id).Strength, id)
+			assert.Equal(t, 0.09, doc.Document.Light(id).RadiusM, id)
+		}
+		for _, rig := range linked.Rigs {
+			assert.Equal(t, 2, origin(rig).Version, rig)
+		}
+		_, err = p.maren.Undo(ctx, p.level.ID)
+		require.NoError(t, err)
+		assert.Equal(t, 1, origin("lantern-3").Version, "undo takes the version back")
+		assert.Equal(t, 2, origin("lantern-2").Version)
+
+		// Somebody else's preset: what follows it follows one's own then.
+		_, err = p.maren.ApplyPreset(ctx, p.level.ID, api.ApplyPreset{Owner: "recipes", Name: "candle", Places: []preset.Spot{{At: level.Vec{0, 5, 0}}, {At: level.Vec{1, 5, 0}}}})
+		require.NoError(t, err)
+		doc, err = p.maren.Level(ctx, p.level.ID)
+		require.NoError(t, err)
+		rig := doc.Document.Rigs[len(doc.Document.Rigs)-1].ID
+		set(rig, map[string]any{"key_strength": 3.0})
+		given, err = p.maren.GiveToOthers(ctx, p.level.ID, origin(rig).ID, api.GiveToOthers{})
+		require.NoError(t, err)
+		assert.Equal(t, "maren/candle", given.Preset)
+		assert.Equal(t, 1, given.Updated.Origins)
+
+		_, err = p.maren.LinkRigs(ctx, p.level.ID, api.LinkRigs{Name: "pier-lamp", Rigs: []string{rig}})
+		assert.ErrorContains(t, err, "is not like the preset")
+		_, err = p.olga.LinkRigs(ctx, p.level.ID, api.LinkRigs{Owner: "recipes", Name: "candle"})
+		assert.Error(t, err, "a stranger's level")
+	},
 	"Into zones": func(t *testing.T, p *trio) {
 		_, err := p.maren.ApplyPreset(ctx, p.level.ID, api.ApplyPreset{Owner: "recipes", Name: "underground", Zones: []string{"kitchen"}, Only: []string{"ambient"}})
 		require.NoError(t, err)
@@ -481,6 +540,14 @@ func TestSharingByCommandLine(t *testing.T) {
 	_, errOut, code = s.run("", "level", "update", saltmarsh)
 	assert.Equal(t, 1, code)
 	assert.Contains(t, errOut, "everything is at that version already")
+
+	s.ok("preset", "save", "pier-lamp", "--level", saltmarsh, "--rig", "lantern-1")
+	assert.Contains(t, s.ok("level", "link", saltmarsh, "pier-lamp"), "lantern-1, lantern-2, lantern-3, lantern-4 now follow pier-lamp")
+	s.ok("light", "set", saltmarsh, "lantern-3-light", "strength=9")
+	assert.Contains(t, s.ok("level", "give-others", saltmarsh, "lantern-3", "--changes", "dimmer"), "3 others brought to maren/pier-lamp@2")
+	_, errOut, code = s.run("", "level", "give-others", saltmarsh, "work-lamp-1")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errOut, "follows no preset")
 
 	file := filepath.Join(t.TempDir(), "light.zip")
 	s.ok("preset", "pack", "recipes/candle", "ivo/morning-fog", "--out", file)

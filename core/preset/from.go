@@ -134,6 +134,15 @@ func freeFog(fog *level.Fog, l *level.Level) {
 
 // FromRig lifts a rig with all its members; the error is a *level.Invalid.
 func FromRig(l *level.Level, id string) (*Preset, error) {
+	p, err := lift(l, id)
+	if err == nil {
+		toAnchor(p.Parts)
+	}
+	return p, err
+}
+
+// lift takes a rig with all its members, where they stand in the level.
+func lift(l *level.Level, id string) (*Preset, error) {
 	rig := l.RigByID(id)
 	if rig == nil {
 		return nil, fault("/rig", "is %q; the level has no such rig", id)
@@ -171,7 +180,6 @@ func FromRig(l *level.Level, id string) (*Preset, error) {
 	if len(parts.Placed()) == 0 {
 		return nil, fault("/rig", "%q has no members to save", id)
 	}
-	toAnchor(parts)
 	kept := *rig
 	kept.Preset = ""
 	parts.Rigs = []*level.Rig{&kept}

@@ -90,6 +90,7 @@ func (p *Preset) ChangedSince(h *Host, t Taking) ([]Changed, error) {
 		return nil, err
 	}
 	alignTurns(base, mine)
+	p.keepNames(base, mine)
 	var out []Changed
 	for key, tree := range base {
 		own, here := mine[key]
@@ -162,6 +163,23 @@ func alignTurns(state, as merge.State) {
 			if a, ok := turn[i].(float64); ok && dot < 0 {
 				turn[i] = -a
 			}
+		}
+	}
+}
+
+// keepNames gives the things of a rig the names that they have in a level: what each is called there is its own.
+func (p *Preset) keepNames(state, mine merge.State) {
+	if p.Kind != Rig {
+		return
+	}
+	for key, tree := range state {
+		own, here := mine[key]
+		if !here {
+			continue
+		}
+		delete(tree, "name")
+		if name, named := own["name"]; named {
+			tree["name"] = name
 		}
 	}
 }
@@ -243,6 +261,8 @@ func (p *Preset) Update(h *Host, next *Preset, t Taking, takeTheirs func(merge.C
 	}
 	alignTurns(base, mine)
 	alignTurns(theirs, mine)
+	p.keepNames(base, mine)
+	p.keepNames(theirs, mine)
 	for _, state := range []merge.State{base, theirs} {
 		for key := range state {
 			if key.Part == "materials" && mine[key] == nil {

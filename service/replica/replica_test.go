@@ -28,6 +28,7 @@ type target struct {
 	replica.File
 	mu     sync.Mutex
 	broken bool
+	failed int
 	copies int
 }
 
@@ -35,16 +36,17 @@ func (t *target) Put(ctx context.Context, file string) error {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	if t.broken {
+		t.failed++
 		return errors.New("the other disk is gone")
 	}
 	t.copies++
 	return t.File.Put(ctx, file)
 }
 
-func (t *target) count() int {
+func (t *target) count() (copies, failed int) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
-	return t.copies
+	return t.copies, t.failed
 }
 
 // What was acknowledged is in the copy, which is a backup; nothing is copied while nothing changes; a target that
@@ -66,19 +68,22 @@ func TestACopyIsKeptUp(t *testing.T) {
 	ctx, stop := context.WithCancel(t.Context())
 	var run sync.WaitGroup
 	run.Go(func() { k.Run(ctx) })
-	time.Sleep(150 * time.Millisecond)
+	copies := func() int { n, _ := to.count(); return n }
+	require.Eventually(t, func() bool { _, failed := to.count(); return failed > 0 }, 30*time.Second, 10*time.Millisecond)
 	to.mu.Lock()
 	to.broken = false
 	to.mu.Unlock()
-	require.Eventually(t, func() bool { return to.count() > 0 }, 10*time.Second, 10*time.Millisecond)
-	time.Sleep(200 * time.Millisecond)
-	quiet := to.count()
-	time.Sleep(300 * time.Millisecond)
-	assert.Equal(t, quiet, to.count(), "nothing changed")
+	require.Eventually(t, func() bool { return copies() > 0 }, 30*time.Second, 10*time.Millisecond)
+	quiet := 0
+	require.Eventually(t, func() bool { // it comes to rest, as nothing changes
+		was := quiet
+		quiet = copies()
+		return was == quiet
+	}, 30*time.Second, 600*time.Millisecond)
 
 	_, err = st.Apply(t.Context(), maren, info.ID, level.Set("lamp", map[string]any{"strength": 77.0}), 0)
 	require.NoError(t, err)
-	require.Eventually(t, func() bool { return to.count() > quiet }, 10*time.Second, 10*time.Millisecond)
+	require.Eventually(t, func() bool { return copies() > quiet }, 30*time.Second, 10*time.Millisecond)
 	stop()
 	run.Wait()
 	require.NoError(t, st.Close())

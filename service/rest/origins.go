@@ -1,6 +1,7 @@
 package rest
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"strings"
@@ -28,6 +29,33 @@ func (s *server) registerOrigins(a huma.API, tag string) {
 		done, err := s.Store.UpdateOrigins(ctx, askerOf(ctx), in.ID, in.Body)
 		if err == nil && !in.Body.Dry {
 			s.Baker.TellRevision(api.RevisionEvent{Level: in.ID, Revision: done.Revision, Author: askerOf(ctx).Name, Label: "Bring presets to other versions"})
+			s.follow(askerOf(ctx), in.ID)
+		}
+		return answer(s, done, err)
+	})
+	link := operation("POST", "/levels/{id}/origins", "link-rigs", "Have rigs of a level follow a preset", tag)
+	link.Description = "For rigs that the preset was not put there as: copies, and those that were made here. Each must have as many things of each kind. What is other in a rig stays, as changed since. One revision."
+	huma.Register(a, link, func(ctx context.Context, in *struct {
+		LevelPath
+		Body api.LinkRigs
+	}) (*out[api.Linked], error) {
+		in.Body.Owner = cmp.Or(in.Body.Owner, askerOf(ctx).Name)
+		done, err := s.Store.LinkRigs(ctx, askerOf(ctx), in.ID, in.Body)
+		if err == nil {
+			s.Baker.TellRevision(api.RevisionEvent{Level: in.ID, Revision: done.Revision, Author: askerOf(ctx).Name, Label: "Follow a preset"})
+		}
+		return answer(s, done, err)
+	})
+	give := operation("POST", "/levels/{id}/origins/{origin}/give", "give-to-others", "Give what a linked rig has to the others", tag)
+	give.Description = "What the rig has becomes the next version of its preset, and the other rigs of the level that follow the preset are brought to it: a merge by field, so what each has of its own stays. Somebody else's preset is forked first."
+	huma.Register(a, give, func(ctx context.Context, in *struct {
+		LevelPath
+		Origin string `path:"origin" maxLength:"64"`
+		Body   api.GiveToOthers
+	}) (*out[api.Given], error) {
+		done, err := s.Store.GiveToOthers(ctx, askerOf(ctx), in.ID, in.Origin, in.Body.Changes)
+		if err == nil && done.Updated.Revision > 0 {
+			s.Baker.TellRevision(api.RevisionEvent{Level: in.ID, Revision: done.Updated.Revision, Author: askerOf(ctx).Name, Label: "Bring linked rigs to " + done.Preset})
 			s.follow(askerOf(ctx), in.ID)
 		}
 		return answer(s, done, err)

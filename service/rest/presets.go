@@ -39,6 +39,10 @@ func (s *server) registerPresets(a huma.API) {
 	})
 	huma.Register(a, operation("POST", "/presets", "save-preset", "Save a version of a preset from a level", tag),
 		func(ctx context.Context, in *struct{ Body api.NewPreset }) (*out[api.PresetInfo], error) {
+			if in.Body.Rig != "" && (in.Body.Kind == "" || in.Body.Kind == preset.Rig) {
+				info, err := s.Store.SaveRig(ctx, askerOf(ctx), in.Body)
+				return answer(s, info, err)
+			}
 			_, doc, err := s.Store.Level(askerOf(ctx), in.Body.Level)
 			if err != nil {
 				return nil, s.problem(err)
@@ -140,8 +144,6 @@ func lifted(doc *level.Level, want *api.NewPreset) (*preset.Preset, error) {
 	kind := want.Kind
 	switch {
 	case kind != "":
-	case want.Rig != "":
-		kind = preset.Rig
 	case want.Zone != "":
 		kind = preset.Zone
 	case want.Look:

@@ -217,6 +217,8 @@ var Table = map[string]Need{
 	"set-grade":      editor,
 	"apply-preset":   editor,
 	"update-origins": editor,
+	"link-rigs":      editor,
+	"give-to-others": editor,
 	"end-origin":     editor,
 	"create-variant": editor,
 	"merge-variant":  editor,

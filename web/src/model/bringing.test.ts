@@ -4,7 +4,7 @@ import { apply } from "./apply";
 import { placed, reordered } from "./edits";
 import { lightList } from "./lightList";
 import { applyMix, keepMix } from "./mixes";
-import { breakRigs, makeRig, rigsOf } from "./rigs";
+import { breakRigs, makeRig, rigsLike, rigsOf } from "./rigs";
 import { facesOf, paint, setFaces } from "./surfaces";
 
 const empty = {
@@ -23,6 +23,16 @@ describe("rigs", () => {
     expect(next.rigs[0]!.name).toBe("Lamp rig");
     expect([next.lights[0]!.rig, next.glows[0]!.rig]).toEqual(["rig", "rig"]);
     expect(rigsOf(next, ["halo"])).toEqual(["rig"]);
+  });
+  it("are alike where they have as many things of each kind", () => {
+    let many = level;
+    for (const [rig, kinds] of [["a", ["point", "spot"]], ["b", ["point", "spot"]], ["c", ["point"]], ["d", ["spot", "spot"]]] as const) {
+      many = add(many, "rigs", { id: rig });
+      kinds.forEach((kind, i) => (many = add(many, "lights", { id: `${rig}${i}`, kind, rig })));
+    }
+    expect(rigsLike(many, "a", new Set())).toEqual(["b"]);
+    expect(rigsLike(many, "a", new Set(["b"]))).toEqual([]);
+    expect(rigsLike(many, "c", new Set())).toEqual([]);
   });
   it("leave their light behind when they are broken up", () => {
     let rigged = add(level, "rigs", { id: "r", key_color: "#ff8800", key_strength: 2 });

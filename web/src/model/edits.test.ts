@@ -132,6 +132,7 @@ describe("finding", () => {
     expect(found("warm, in hall -glow")).toEqual(["lamp"]);
     expect(found("off")).toEqual(["cold"]);
     expect(found("cool dim")).toEqual(["cold"]);
+    expect(found("9")).toEqual([]); // digits of a colour are not words
     expect(found("orange")).toEqual(["lamp", "glow"]);
     expect(found("brass lamp glow")).toEqual(["glow"]);
     expect(search(l, "finding", new Set(["wall"])).map((t) => t.id)).toEqual(["wall"]);

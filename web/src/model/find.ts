@@ -46,7 +46,7 @@ export function search(level: Level, query: string, findings?: ReadonlySet<strin
   const words = query.toLowerCase().split(/[\s,]+/).filter((w) => w && w !== "in");
   const wanted = words.filter((w) => !w.startsWith("-"));
   const unwanted = words.filter((w) => w.length > 1 && w.startsWith("-")).map((w) => w.slice(1));
-  const has = (said: string, w: string) => (/^[a-z]+$/.test(w) && w.length <= 3 ? said.split(/[^a-z0-9#]+/).some((s) => s.startsWith(w)) : said.includes(w));
+  const has = (said: string, w: string) => (/^[a-z0-9]+$/.test(w) && w.length <= 3 ? said.split(/[^a-z0-9#]+/).some((s) => s.startsWith(w)) : said.includes(w));
   return [...thingsOf(level).values()].filter((t) => {
     const said = wordsOf(level, t, findings);
     return wanted.every((w) => has(said, w)) && !unwanted.some((w) => has(said, w));

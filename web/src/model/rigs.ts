@@ -42,3 +42,15 @@ export function breakRigs(level: Level, ids: readonly string[]): { op: Operation
   }
   return { op: { op: "batch", label: `Break up ${rigs.length === 1 ? rigs[0]!.name || rigs[0]!.id : `${rigs.length} rigs`}`, steps }, ids: members };
 }
+
+/** What a rig is made of, as a text to compare: as many things of each kind, which is what rigs that follow one preset
+ *  have in common. */
+function makeOf(level: Level, rig: string): string {
+  return [...inRigs].map((part) => (level[part as "lights"] as { rig?: string; kind?: string }[]).filter((e) => e.rig === rig).map((e) => e.kind ?? "-").join()).join(";");
+}
+
+/** The other rigs that are made as one is, but for some. */
+export function rigsLike(level: Level, rig: string, without: ReadonlySet<string>): string[] {
+  const make = makeOf(level, rig);
+  return level.rigs.map((r) => r.id).filter((id) => id !== rig && !without.has(id) && makeOf(level, id) === make);
+}

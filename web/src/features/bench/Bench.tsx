@@ -117,7 +117,7 @@ function Open({ doc, user, session }: { doc: Document; user: string; session: Se
           <>
             <Divider label="Width of the inspector" />
             <Panel id="right-panel" defaultSize="280px" minSize="220px" maxSize="520px" groupResizeBehavior="preserve-pixel-size">
-              <Inspector doc={doc} state={state} canEdit={canEdit} edit={edit} />
+              <Inspector doc={doc} state={state} canEdit={canEdit} edit={edit} undo={undo} onApplied={reread} />
             </Panel>
           </>
         )}

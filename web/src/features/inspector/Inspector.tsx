@@ -17,12 +17,13 @@ import { AirSections } from "./air";
 import { DensityPlan } from "./DensityPlan";
 import { EnvironmentSections } from "./Environment";
 import { LookSections } from "./look";
+import { RigLinks } from "../presets/RigLinks";
 import { OriginLine } from "../presets/OriginLine";
 import { ProfileSection } from "./Profile";
 import { TargetWords } from "./TargetWords";
 import { sectionsOf, surfaceFields, turns, zoneFields } from "./parts";
 
-type Props = { doc: Document; state: LightmapState | undefined; canEdit: boolean; edit: Context["edit"] };
+type Props = { doc: Document; state: LightmapState | undefined; canEdit: boolean; edit: Context["edit"]; undo: Context["undo"]; onApplied: () => void };
 
 /** What is selected, every value exact; or the level's own values. */
 export function Inspector(props: Props) {
@@ -43,7 +44,7 @@ export function Inspector(props: Props) {
 }
 
 /** One thing, or several: those of one part are changed together. */
-function ThingsInspector({ things, doc, state, canEdit, edit }: Props & { things: readonly Thing[] }) {
+function ThingsInspector({ things, doc, state, canEdit, edit, undo, onApplied }: Props & { things: readonly Thing[] }) {
   const parts = [...new Set(things.map((t) => t.part))];
   const [chosen, choose] = useState<Part>(things.at(-1)!.part);
   const part = parts.includes(chosen) ? chosen : parts[0]!;
@@ -55,6 +56,7 @@ function ThingsInspector({ things, doc, state, canEdit, edit }: Props & { things
     <>
       <Head level={level} things={things} canEdit={canEdit} edit={edit} />
       <OriginLine doc={doc} of={(o) => o.rig !== undefined && things.some((t) => t.entity.rig === o.rig || t.id === o.rig)} />
+      <RigLinks doc={doc} ids={things.map((t) => t.id)} canEdit={canEdit} undo={undo} onApplied={onApplied} />
       {parts.length > 1 && <PartChoice parts={parts} things={things} part={part} choose={choose} />}
       {sectionsOf(level, part, shown.map((t) => t.kind)).map((s, i) => (
         <FoldingSection key={s.title} title={s.title} fields={s.fields} part={part} things={shown} open={i === 0 || part !== "lights"}>
@@ -298,7 +300,7 @@ function ZoneAmbients({ level, canEdit, edit }: { level: Document["document"]; c
   );
 }
 
-function LightSections({ doc, state, canEdit, edit }: Props) {
+function LightSections({ doc, state, canEdit, edit }: Omit<Props, "undo" | "onApplied">) {
   const level = doc.document;
   const set = (fields: Record<string, unknown>) => edit({ op: "set", fields });
   const off = !canEdit;
