@@ -58,6 +58,7 @@ type PresetPage struct {
 
 // NewPreset saves a version of a preset from a level.
 type NewPreset struct {
+	Owner   string   `json:"owner,omitzero" required:"false" doc:"The asker if left out. Editors of a team save versions of what is shared with the team."`
 	Name    string   `json:"name" pattern:"^[a-z0-9][a-z0-9._-]{0,63}$"`
 	Level   string   `json:"level"`
 	Kind    string   `json:"kind,omitzero" enum:"rig,mood,look,sky,zone,density,environment" required:"false" doc:"rig where a rig is named, zone where a zone is, else mood."`

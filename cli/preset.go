@@ -175,7 +175,8 @@ func (a *app) presetVersions() *cobra.Command {
 func (a *app) presetSave() *cobra.Command {
 	var want api.NewPreset
 	cmd := &cobra.Command{
-		Use: "save NAME", Short: "Save a piece of a level as a version of a preset", Args: args(1),
+		Use: "save [OWNER/]NAME", Short: "Save a piece of a level as a version of a preset", Args: args(1),
+		Long: "The preset is yours, or one that is shared with a team in which you are an editor.",
 		Example: "  grotta preset save pier-lamp --level \"Saltmarsh Light\" --rig lantern-1 --tag lantern\n" +
 			"  grotta preset save dusk --level \"Saltmarsh Light\" --note \"After sunset\"\n  grotta preset save cellar --level \"Paper Mill\" --zone cellar",
 		RunE: func(cmd *cobra.Command, in []string) error {
@@ -183,7 +184,14 @@ func (a *app) presetSave() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			want.Name, want.Level = in[0], l.ID
+			version := 0
+			if want.Owner, want.Name, version, err = api.ParsePreset(in[0], ""); err == nil && version != 0 {
+				err = fmt.Errorf("%q: the next version is saved; leave @%d out", in[0], version)
+			}
+			if err != nil {
+				return usageError{err}
+			}
+			want.Level = l.ID
 			p, err := c.SavePreset(cmd.Context(), want)
 			if err != nil {
 				return err

@@ -275,6 +275,30 @@ var needs = map[string]func(t *testing.T, p *trio){
 		_, err = p.olga.Apply(ctx, p.level.ID, level.Set("", map[string]any{"note": "x"}), 0)
 		require.NoError(t, err)
 	},
+	"Presets of a team": func(t *testing.T, p *trio) {
+		_, err := p.maren.SavePreset(ctx, api.NewPreset{Name: "house-dusk", Level: p.level.ID})
+		require.NoError(t, err)
+		require.NoError(t, p.maren.NewTeam(ctx, api.NewTeam{Name: "keepers"}))
+		require.NoError(t, p.maren.SetTeamMember(ctx, "keepers", "olga", "viewer"))
+		require.NoError(t, p.maren.SharePreset(ctx, "house-dusk", api.Share{With: []string{}, Teams: []string{"keepers"}}))
+		room, err := p.olga.CreateLevel(ctx, api.NewLevel{From: "room"})
+		require.NoError(t, err)
+		_, err = p.olga.ApplyPreset(ctx, room.ID, api.ApplyPreset{Owner: "maren", Name: "house-dusk"})
+		require.NoError(t, err, "a viewer takes it")
+		darker := api.NewPreset{Owner: "maren", Name: "house-dusk", Level: room.ID, Changes: "darker"}
+		_, err = p.olga.SavePreset(ctx, darker)
+		problem(t, err, 403, "not-allowed")
+		require.NoError(t, p.maren.SetTeamMember(ctx, "keepers", "olga", "editor"))
+		_, err = p.olga.Apply(ctx, room.ID, level.Set("", map[string]any{"look.exposure_ev": 7.0}), 0)
+		require.NoError(t, err)
+		saved, err := p.olga.SavePreset(ctx, darker)
+		require.NoError(t, err, "an editor saves a version")
+		assert.Equal(t, []any{"maren", 2, "olga"}, []any{saved.Owner, saved.Version, saved.Author})
+		_, err = p.ivo.SavePreset(ctx, api.NewPreset{Owner: "maren", Name: "house-dusk", Level: room.ID})
+		assert.Error(t, err, "who is in no team of it does not know it")
+		_, err = p.olga.SavePreset(ctx, api.NewPreset{Owner: "maren", Name: "another", Level: room.ID})
+		assert.Error(t, err, "presets of others are not made")
+	},
 	"Hand over a level": func(t *testing.T, p *trio) {
 		require.NoError(t, p.maren.GiveLevel(ctx, p.level.ID, "olga"))
 		doc, err := p.olga.Level(ctx, p.level.ID)

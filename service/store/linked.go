@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -97,14 +98,14 @@ func followed(doc *level.Level, presetID string, info api.PresetInfo, links map[
 	return op, rev, nil
 }
 
-// followsOwn is the newest note of a rig that follows the asker's own preset of a name; nil where it does not.
-func (s *Store) followsOwn(a Asker, levelID, rig, name string) (*level.Level, *takingRow, error) {
+// follows is the newest note of a rig that follows a preset which the asker may edit; nil where it does not.
+func (s *Store) follows(a Asker, levelID, rig, owner, name string) (*level.Level, *takingRow, error) {
 	doc, rows, err := s.withTakings(a, levelID)
 	if err != nil {
 		return nil, nil, err
 	}
-	own, err := ownPreset(s.db, a, name)
-	if errors.Is(translate(err), ErrNotFound) {
+	own, err := s.editable(s.db, a, owner, name)
+	if errors.Is(err, ErrNotFound) {
 		return doc, nil, nil
 	}
 	if err != nil {
@@ -121,7 +122,7 @@ func (s *Store) followsOwn(a Asker, levelID, rig, name string) (*level.Level, *t
 // SaveRig is SavePreset of a rig of a level. One that follows the preset already keeps its members' ids there, and follows
 // the new version.
 func (s *Store) SaveRig(ctx context.Context, a Asker, want api.NewPreset) (api.PresetInfo, error) {
-	doc, row, err := s.followsOwn(a, want.Level, want.Rig, want.Name)
+	doc, row, err := s.follows(a, want.Level, want.Rig, cmp.Or(want.Owner, a.Name), want.Name)
 	if err != nil {
 		return api.PresetInfo{}, err
 	}
@@ -184,12 +185,15 @@ func (s *Store) GiveToOthers(ctx context.Context, a Asker, levelID, origin, chan
 		return out, err
 	}
 	owner, own, _ := strings.Cut(name, "/")
-	if owner != a.Name {
-		if row, own, err = s.ownOriginal(ctx, a, levelID, owner, own, rows, row); err != nil {
+	if _, err = s.editable(s.db, a, owner, own); errors.Is(err, rights.ErrForbidden) {
+		owner = a.Name
+		if row, own, err = s.ownOriginal(ctx, a, levelID, name, rows, row); err != nil {
 			return out, err
 		}
+	} else if err != nil {
+		return out, err
 	}
-	info, err := s.saveNext(ctx, a, saving{NewPreset: api.NewPreset{Name: own, Level: levelID, Changes: changes}, keepWords: true}, doc, row)
+	info, err := s.saveNext(ctx, a, saving{NewPreset: api.NewPreset{Owner: owner, Name: own, Level: levelID, Changes: changes}, keepWords: true}, doc, row)
 	if err != nil {
 		return out, err
 	}
@@ -212,7 +216,8 @@ func (s *Store) GiveToOthers(ctx context.Context, a Asker, levelID, origin, chan
 
 // ownOriginal gives the asker a preset of their own, as a rig's is, and has the rigs that follow that version follow it.
 // It returns the rig's new note.
-func (s *Store) ownOriginal(ctx context.Context, a Asker, levelID, owner, name string, rows []takingRow, row *takingRow) (*takingRow, string, error) {
+func (s *Store) ownOriginal(ctx context.Context, a Asker, levelID, from string, rows []takingRow, row *takingRow) (*takingRow, string, error) {
+	owner, name, _ := strings.Cut(from, "/")
 	as := name
 	for n := 2; ; n++ {
 		if _, err := ownPreset(s.db, a, as); errors.Is(translate(err), ErrNotFound) {

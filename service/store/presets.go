@@ -14,6 +14,7 @@ import (
 	"grotta/core/level"
 	"grotta/core/preset"
 	"grotta/service/auth"
+	"grotta/service/rights"
 )
 
 // This file keeps presets: their versions, and with whom they are shared.
@@ -54,7 +55,7 @@ func (s *Store) savePreset(a Asker, want saving, p *preset.Preset) (api.PresetIn
 	version.AuthorID = a.ID
 	made := false
 	err = s.change(func(tx *gorm.DB) error {
-		row, err := presetFor(tx, a, &want, p.Kind)
+		row, err := s.savedInto(tx, a, &want, p.Kind)
 		if err != nil {
 			return err
 		}
@@ -88,12 +89,12 @@ func (s *Store) savePreset(a Asker, want saving, p *preset.Preset) (api.PresetIn
 		if err := tellUsers(tx, a, &row); err != nil {
 			return err
 		}
-		return indexPreset(tx, &row, version, a.Name, p, s.checkedFor(tx, want.Level))
+		return indexPreset(tx, &row, version, cmp.Or(want.Owner, a.Name), p, s.checkedFor(tx, want.Level))
 	})
 	if err != nil {
 		return api.PresetInfo{}, err
 	}
-	info, _, err := s.Preset(a, a.Name, want.Name, 0)
+	info, _, err := s.Preset(a, cmp.Or(want.Owner, a.Name), want.Name, 0)
 	if err == nil && made {
 		s.shown(info)
 	}
@@ -123,6 +124,18 @@ func newVersion(want *saving, p *preset.Preset) (*presetVersion, error) {
 	return v, err
 }
 
+// savedInto is the preset that a version is saved of: the asker's own, or another's that they may edit.
+func (s *Store) savedInto(tx *gorm.DB, a Asker, want *saving, kind string) (presetRow, error) {
+	if want.Owner == "" || want.Owner == a.Name {
+		return presetFor(tx, a, want, kind)
+	}
+	found, err := s.editable(tx, a, want.Owner, want.Name)
+	if err == nil && found.Kind != kind {
+		err = otherKind(found, want.Name)
+	}
+	return *found, err
+}
+
 // presetFor is the asker's preset of a name, made or had back where it is not there.
 func presetFor(tx *gorm.DB, a Asker, want *saving, kind string) (presetRow, error) {
 	var row presetRow
@@ -141,7 +154,28 @@ func presetFor(tx *gorm.DB, a Asker, want *saving, kind string) (presetRow, erro
 		return row, tx.Model(&presetRow{}).Where("id = ?", row.ID).Select("kind").Updates(&row).Error
 	}
 	if row.Kind != kind {
-		return row, fmt.Errorf("the preset %q is a %s; its versions stay of that kind: %w", want.Name, kindWords(row.Kind), ErrTaken)
+		return row, otherKind(&row, want.Name)
+	}
+	return row, nil
+}
+
+func otherKind(row *presetRow, name string) error {
+	return fmt.Errorf("the preset %q is a %s; its versions stay of that kind: %w", name, kindWords(row.Kind), ErrTaken)
+}
+
+// editable finds a preset of which the asker may save versions: their own, or one that is shared with a team in which
+// they are an editor.
+func (s *Store) editable(tx *gorm.DB, a Asker, owner, name string) (*presetRow, error) {
+	row, err := s.findPreset(tx, a, owner, name)
+	if err != nil || row.OwnerID == a.ID {
+		return row, err
+	}
+	var roles []string
+	if err := tx.Raw("SELECT m.role FROM team_presets t JOIN team_members m ON m.team_id = t.team_id WHERE t.preset_id = ? AND m.user_id = ?", row.ID, a.ID).Scan(&roles).Error; err != nil {
+		return row, err
+	}
+	if !slices.ContainsFunc(roles, func(r string) bool { return rights.RoleNamed(r) >= rights.Editor }) {
+		return row, fmt.Errorf("versions of %s/%s are saved by its owner, and by editors of a team that it is shared with; fork it to change it: %w", owner, name, rights.ErrForbidden)
 	}
 	return row, nil
 }

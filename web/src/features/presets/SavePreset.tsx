@@ -12,6 +12,12 @@ const kinds: [Kind, string][] = [
   ["density", "Density plan"],
 ];
 
+/** A preset's name, which may have its owner before it. */
+function named(text: string): { owner?: string; name: string } {
+  const [owner, name] = text.split("/");
+  return name ? { owner: owner!, name } : { name: text };
+}
+
 /** Saves a piece of the level as a preset or a new version of one. */
 export function SavePreset({ doc }: { doc: Document }) {
   const queries = useQueryClient();
@@ -26,7 +32,7 @@ export function SavePreset({ doc }: { doc: Document }) {
     mutationFn: () =>
       take(
         api.POST("/api/v1/presets", {
-          body: { name, level: doc.level.id, ...piece, note, credit, changes, tags: tags.split(/[ ,]+/).filter(Boolean) },
+          body: { ...named(name), level: doc.level.id, ...piece, note, credit, changes, tags: tags.split(/[ ,]+/).filter(Boolean) },
         }),
       ),
     onSuccess: (p) => {
@@ -62,7 +68,7 @@ export function SavePreset({ doc }: { doc: Document }) {
           </option>
         ))}
       </select>
-      <input className="field" aria-label="Name of the preset" placeholder="name-like-this" required pattern="[a-z0-9][a-z0-9._\-]{0,63}" title="a-z, 0-9, dot, dash and underscore" value={name} onChange={(e) => setName(e.target.value)} />
+      <input className="field" aria-label="Name of the preset" placeholder="name-like-this" required pattern="([a-z0-9._\-]+/)?[a-z0-9][a-z0-9._\-]{0,63}" title="a-z, 0-9, dot, dash and underscore; owner/name for a preset of your team" value={name} onChange={(e) => setName(e.target.value)} />
       <input className="field" aria-label="Note" placeholder="note" value={note} onChange={(e) => setNote(e.target.value)} />
       <input className="field" aria-label="Tags" placeholder="tags, with spaces between" value={tags} onChange={(e) => setTags(e.target.value)} />
       <input className="field" aria-label="Credit" placeholder="credit" value={credit} onChange={(e) => setCredit(e.target.value)} />
