@@ -2,6 +2,7 @@ package cli
 
 import (
 	"cmp"
+	"context"
 	"errors"
 	"fmt"
 	"io"
@@ -13,6 +14,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"grotta/api"
+	"grotta/client"
 )
 
 // ClusterOptions are how a NATS cluster is reached on which other machines bake.
@@ -160,7 +162,22 @@ func (a *app) bakesCommand() *cobra.Command {
 		},
 	}
 	cmd.Flags().IntVar(&limit, "limit", 50, "how many, 1 to 200")
+	cmd.AddCommand(a.bakesOne("first", "Do a bake before all others; for admins", (*client.Client).MoveBakeUp), a.bakesOne("cancel", "Stop a bake; layers that are finished stay", (*client.Client).CancelBake))
 	return cmd
+}
+
+// bakesOne is a command that does something to one bake.
+func (a *app) bakesOne(name, short string, do func(*client.Client, context.Context, string) (api.Bake, error)) *cobra.Command {
+	return &cobra.Command{
+		Use: name + " BAKE", Short: short, Args: args(1),
+		RunE: func(cmd *cobra.Command, in []string) error {
+			b, err := do(a.client(), cmd.Context(), in[0])
+			if err != nil {
+				return err
+			}
+			return a.show(b, func(out io.Writer) { fmt.Fprintf(out, "%s: %s, %.0f %%\n", b.ID, b.State, 100*b.Done) })
+		},
+	}
 }
 
 func describeWorkers(out io.Writer, w api.Workers) {

@@ -498,6 +498,11 @@ func (c *Client) CancelBake(ctx context.Context, id string) (api.Bake, error) {
 	return post[api.Bake](ctx, c, "/bakes/"+url.PathEscape(id)+"/cancel", nil)
 }
 
+// MoveBakeUp has a bake done before all others; admins may.
+func (c *Client) MoveBakeUp(ctx context.Context, id string) (api.Bake, error) {
+	return post[api.Bake](ctx, c, "/bakes/"+url.PathEscape(id)+"/first", nil)
+}
+
 // Shot takes a picture as PNG, and tells what light it was made with.
 func (c *Client) Shot(ctx context.Context, id string, s api.NewShot) (png []byte, light api.PictureLight, err error) {
 	return c.picture(ctx, levelPath(id, "shots"), s)

@@ -18,6 +18,7 @@ import (
 	"grotta/core/layer"
 	"grotta/core/level"
 	"grotta/core/source"
+	"grotta/service/trail"
 )
 
 // Caller is the service's side: it has layers baked by the workers of a cluster.
@@ -194,7 +195,7 @@ func (c *Caller) Bake(ctx context.Context, p *bake.Prepared, sources []*source.S
 	if err != nil {
 		return nil, fmt.Errorf("the level was not sent to the workers: %w", err)
 	}
-	o := order{ID: nuid.Next(), Document: hash, Quality: string(q), Holders: c.holders(hash)}
+	o := order{ID: nuid.Next(), Trail: trail.Of(ctx), Document: hash, Quality: string(q), Holders: c.holders(hash)}
 	for _, s := range sources {
 		o.Sources, o.Keys = append(o.Sources, s.ID), append(o.Keys, p.Key(s, q))
 	}

@@ -21,6 +21,7 @@ import (
 	"grotta/core/bake"
 	"grotta/core/source"
 	"grotta/demo"
+	"grotta/service/trail"
 )
 
 // startServer runs a NATS server on loopback, in this process.
@@ -67,7 +68,9 @@ func room(t *testing.T) (*bake.Prepared, []*source.Source) {
 // A worker gives the layers that baking here gives, tells how far it is, and leaves nothing behind.
 func TestAWorkerBakesTheSame(t *testing.T) {
 	o := startServer(t)
+	var log bytes.Buffer // written by the one worker alone, and read once it is done
 	c := startCaller(t, o)
+	o.Log = slog.New(slog.NewTextHandler(&log, nil))
 	assert.True(t, c.Alone())
 	assert.Equal(t, 1, c.Slots())
 	startWorker(t, o, "one")
@@ -77,9 +80,11 @@ func TestAWorkerBakesTheSame(t *testing.T) {
 	want, err := p.Bake(t.Context(), sources, bake.Good, nil)
 	require.NoError(t, err)
 	var told atomic.Int32
-	got, err := c.Bake(t.Context(), p, sources, bake.Good, func(share float64) { told.Add(1) })
+	asked := trail.With(t.Context(), trail.Trail{Request: "from-a-click", Bake: "b1"})
+	got, err := c.Bake(asked, p, sources, bake.Good, func(share float64) { told.Add(1) })
 	require.NoError(t, err)
 	require.Len(t, got, len(want))
+	assert.Contains(t, log.String(), `msg="layers baked" request=from-a-click bake=b1`)
 	for i := range want {
 		assert.Equal(t, want[i].Key, got[i].Key)
 		assert.Equal(t, want[i].Encode(), got[i].Encode(), sources[i].ID)

@@ -23,6 +23,7 @@ import (
 	"github.com/nats-io/nats.go/jetstream"
 
 	"grotta/core/bake"
+	"grotta/service/trail"
 )
 
 // Options say how the cluster is reached.
@@ -70,12 +71,13 @@ func kindOf(q bake.Quality) string {
 
 // order is what a worker is to do: some layers of a document.
 type order struct {
-	ID       string   `json:"id"`
-	Document string   `json:"document"` // its hash
-	Quality  string   `json:"quality"`
-	Sources  []string `json:"sources"` // ids
-	Keys     []string `json:"keys"`    // of their layers, in their order
-	Holders  []string `json:"holders"` // workers that have the document ready
+	ID       string      `json:"id"`
+	Trail    trail.Trail `json:"trail"`
+	Document string      `json:"document"` // its hash
+	Quality  string      `json:"quality"`
+	Sources  []string    `json:"sources"` // ids
+	Keys     []string    `json:"keys"`    // of their layers, in their order
+	Holders  []string    `json:"holders"` // workers that have the document ready
 }
 
 // result is what became of an order.

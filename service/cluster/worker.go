@@ -232,9 +232,12 @@ func (w *Worker) handle(ctx context.Context, msg jetstream.Msg) {
 		_ = msg.Ack() // nobody wants it any more
 		return
 	case err != nil:
-		w.Log.Warn("an order failed", "order", o.ID, "sources", o.Sources, "error", err)
+		o.Trail.Log(w.Log).Warn("an order failed", "order", o.ID, "sources", o.Sources, "error", err)
 		r.Error, _, _ = strings.Cut(err.Error(), "\n") // a stack is for the log
 		r.Layers = []sentLayer{}
+	}
+	if err == nil {
+		o.Trail.Log(w.Log).Info("layers baked", "order", o.ID, "quality", o.Quality, "layers", len(r.Layers), "seconds", r.Took)
 	}
 	if w.answer(own, &r) == nil {
 		_ = msg.Ack() // else it comes again, and its layers are there

@@ -28,6 +28,7 @@ import (
 	"grotta/service/disk"
 	"grotta/service/store"
 	"grotta/service/studio"
+	"grotta/service/trail"
 )
 
 const (
@@ -42,7 +43,9 @@ type task struct {
 	Sources []string `json:"sources"`
 	Ahead   bool     `json:"ahead,omitempty"` // at draft, to have something to show until the bake's own quality comes
 	Quality string   `json:"quality"`
-	By      string   `json:"by"` // id of who started the bake
+	By      string   `json:"by"`              // id of who started the bake
+	First   bool     `json:"first,omitempty"` // an admin moved the bake up
+	Request string   `json:"request,omitempty"`
 }
 
 // Baker takes bakes, works on them, and tells how they go. What is to be done stands in
@@ -304,6 +307,7 @@ func (b *Baker) Submit(ctx context.Context, a store.Asker, id string, revision i
 	if err != nil {
 		return api.Bake{}, err
 	}
+	trail.Of(ctx).Log(b.log).Info("bake ordered", "bake", status.ID, "level", id, "revision", revision, "quality", string(q), "layers", len(keys), "reused", reused)
 	job, err := b.store.BakeForWork(status.ID)
 	if err == nil {
 		err = b.enqueue(ctx, job)
@@ -327,15 +331,34 @@ const Together = 12
 
 // enqueue puts what is missing of a bake on the queue, and ends it where nothing is.
 func (b *Baker) enqueue(ctx context.Context, job *store.Bake) error {
-	queued, err := b.queueMissing(ctx, job)
+	queued, err := b.queueMissing(ctx, job, false)
 	if err == nil && queued == 0 {
 		err = b.finish(ctx, job)
 	}
 	return err
 }
 
+// MoveUp puts what is missing of a bake before all others. What of it was on the queue already stays there, and finds
+// nothing left to do.
+func (b *Baker) MoveUp(ctx context.Context, id string) error {
+	state, err := b.store.BakeState(id)
+	if err != nil {
+		return err
+	}
+	if state != "queued" && state != "running" {
+		return store.ErrOver
+	}
+	job, err := b.store.BakeForWork(id)
+	if err != nil {
+		return err
+	}
+	_, err = b.queueMissing(ctx, job, true)
+	trail.Of(ctx).Log(b.log).Info("bake moved up", "bake", id)
+	return err
+}
+
 // queueMissing puts what is missing of a bake on the queue and counts the messages.
-func (b *Baker) queueMissing(ctx context.Context, job *store.Bake) (queued int, err error) {
+func (b *Baker) queueMissing(ctx context.Context, job *store.Bake, first bool) (queued int, err error) {
 	have, err := b.store.LayerBlobs(slices.Collect(maps.Values(job.Keys)))
 	if err != nil {
 		return 0, err
@@ -346,7 +369,7 @@ func (b *Baker) queueMissing(ctx context.Context, job *store.Bake) (queued int, 
 			continue
 		}
 		for group := range slices.Chunk(missing, Together) {
-			if err := b.publish(ctx, task{job.ID, group, ahead, job.Quality, job.By}); err != nil {
+			if err := b.publish(ctx, task{Bake: job.ID, Sources: group, Ahead: ahead, Quality: job.Quality, By: job.By, First: first, Request: trail.Of(ctx).Request}); err != nil {
 				return queued, err
 			}
 			queued++

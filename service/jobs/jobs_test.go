@@ -1,11 +1,12 @@
 package jobs_test
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
-	"io"
 	"log/slog"
 	"path/filepath"
+	"slices"
 	"sync"
 	"testing"
 	"time"
@@ -23,6 +24,7 @@ import (
 	"grotta/service/jobs"
 	"grotta/service/store"
 	"grotta/service/studio"
+	"grotta/service/trail"
 )
 
 var ctx = context.Background()
@@ -33,6 +35,25 @@ type works struct {
 	store  *store.Store
 	studio *studio.Studio
 	maren  store.Asker
+	log    *lines
+}
+
+// lines is a log that can be read while it is written.
+type lines struct {
+	mu   sync.Mutex
+	text bytes.Buffer
+}
+
+func (l *lines) Write(p []byte) (int, error) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.text.Write(p)
+}
+
+func (l *lines) String() string {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.text.String()
 }
 
 func open(t *testing.T, dir string) *works {
@@ -42,14 +63,15 @@ func open(t *testing.T, dir string) *works {
 	blobs, err := blob.Open(filepath.Join(dir, "blobs"))
 	require.NoError(t, err)
 	sd := studio.New(st, blobs)
-	b, err := jobs.Start(dir, st, sd, slog.New(slog.NewTextHandler(io.Discard, nil)), nil)
+	log := &lines{}
+	b, err := jobs.Start(dir, st, sd, slog.New(slog.NewTextHandler(log, nil)), nil)
 	require.NoError(t, err)
 	if _, err := st.UserID("maren"); err != nil {
 		require.NoError(t, st.AddUser("maren", "salt-marsh-light"))
 	}
 	id, err := st.UserID("maren")
 	require.NoError(t, err)
-	return &works{b, st, sd, store.Asker{ID: id, Name: "maren", Scopes: api.Scopes}}
+	return &works{b, st, sd, store.Asker{ID: id, Name: "maren", Scopes: api.Scopes}, log}
 }
 
 func (w *works) close(t *testing.T) {
@@ -297,4 +319,55 @@ func TestPeopleTakeTurns(t *testing.T) {
 	everybodys, err := w.store.RecentBakes(boss, 10)
 	require.NoError(t, err)
 	assert.Len(t, everybodys, 5)
+}
+
+// A bake that an admin moves up is done before those that were there before it, each layer once; its ids are in the log.
+func TestABakeIsMovedUp(t *testing.T) {
+	w := open(t, t.TempDir())
+	defer w.close(t)
+	gate, made := make(chan struct{}), make(map[string]int)
+	var order []string
+	var mu sync.Mutex
+	w.InPlaceOfBaking(func(bakeAll func() ([]*layer.Layer, error)) ([]*layer.Layer, error) {
+		<-gate
+		layers, err := bakeAll()
+		mu.Lock()
+		defer mu.Unlock()
+		for _, l := range layers {
+			made[l.Key]++
+			order = append(order, l.Key)
+		}
+		return layers, err
+	})
+	var bakes []api.Bake
+	keys := make([]map[string]string, 5)
+	for i := range keys {
+		l := demo.Room()
+		l.Lights[0].Transform.Position[0] = 0.1 * float64(i)
+		info, err := w.store.CreateLevel(w.maren, l, "room")
+		require.NoError(t, err)
+		b, err := w.Submit(ctx, w.maren, info.ID, 1, l, bake.Good)
+		require.NoError(t, err)
+		job, err := w.store.BakeForWork(b.ID)
+		require.NoError(t, err)
+		bakes, keys[i] = append(bakes, b), job.Keys
+	}
+	last := len(bakes) - 1
+	require.NoError(t, w.MoveUp(trail.With(ctx, trail.Trail{Request: "from-a-click"}), bakes[last].ID))
+	close(gate)
+	for _, b := range bakes {
+		require.Eventually(t, func() bool { s, err := w.store.Bake(w.maren, b.ID); return err == nil && s.State == "done" }, time.Minute, 2*time.Millisecond)
+	}
+	mu.Lock()
+	defer mu.Unlock()
+	for key, n := range made {
+		assert.Equal(t, 1, n, "%s", key)
+	}
+	moved, third := slices.Index(order, keys[last]["lamp"]), slices.Index(order, keys[2]["lamp"])
+	require.GreaterOrEqual(t, moved, 0)
+	assert.Less(t, moved, third, "it came last and is done before the third")
+	assert.Contains(t, w.log.String(), `msg="bake moved up" request=from-a-click bake=`+bakes[last].ID)
+	assert.Contains(t, w.log.String(), `msg="layers baked" request=from-a-click bake=`+bakes[last].ID)
+	assert.ErrorIs(t, w.MoveUp(ctx, bakes[0].ID), store.ErrOver)
+	assert.ErrorIs(t, w.MoveUp(ctx, "nothing"), store.ErrNotFound)
 }

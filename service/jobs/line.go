@@ -11,13 +11,20 @@ import (
 	"grotta/core/bake"
 )
 
-// Kinds of tasks. Somebody waits for the first; the second is done when there is none of the first.
+// Kinds of tasks, each done where there is none of the one before: those of bakes that were moved up, those that somebody
+// waits for, and the rest.
 const (
+	kindFirst = "first"
 	kindNow   = "now"
 	kindLater = "later"
 )
 
+var kinds = []string{kindFirst, kindNow, kindLater}
+
 func (t *task) kind() string {
+	if t.First {
+		return kindFirst
+	}
 	if t.Ahead || bake.Quality(t.Quality) == bake.Draft {
 		return kindNow
 	}
@@ -38,7 +45,7 @@ type line struct {
 
 func newLine() line {
 	return line{
-		waiting: map[string]map[string]int{kindNow: {}, kindLater: {}}, last: map[string]string{},
+		waiting: map[string]map[string]int{kindFirst: {}, kindNow: {}, kindLater: {}}, last: map[string]string{},
 		consumers: map[string]jetstream.Consumer{}, news: make(chan struct{}, 1),
 	}
 }
@@ -72,13 +79,13 @@ func (l *line) turns(kind string) []string {
 // next is the next task of the queue; nil where there is none for a while.
 func (b *Baker) next(ctx context.Context) (jetstream.Msg, error) {
 	some := false
-	for _, kind := range []string{kindNow, kindLater} {
+	for _, kind := range kinds {
 		b.mu.Lock()
 		people := b.line.turns(kind)
 		b.mu.Unlock()
 		for _, by := range people {
 			some = true
-			msg, err := b.take(ctx, &task{Ahead: kind == kindNow, By: by})
+			msg, err := b.take(ctx, &task{First: kind == kindFirst, Ahead: kind == kindNow, By: by})
 			if err != nil {
 				return nil, err
 			}
@@ -142,10 +149,10 @@ func (b *Baker) Queue() []Queued {
 		for id, n := range people {
 			q := by[id]
 			q.By = id
-			if kind == kindNow {
-				q.Now = n
-			} else {
+			if kind == kindLater {
 				q.Later = n
+			} else {
+				q.Now += n
 			}
 			by[id] = q
 		}

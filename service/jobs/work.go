@@ -19,6 +19,7 @@ import (
 	"grotta/service/disk"
 	"grotta/service/store"
 	"grotta/service/studio"
+	"grotta/service/trail"
 )
 
 func (b *Baker) publish(ctx context.Context, t task) error {
@@ -127,7 +128,8 @@ func (b *Baker) handle(ctx context.Context, msg jetstream.Msg) {
 			}
 		}
 	}()
-	err := parallel.Guard(func() error { return b.layers(ctx, t) })
+	about := trail.Trail{Request: t.Request, Bake: t.Bake}
+	err := parallel.Guard(func() error { return b.layers(trail.With(ctx, about), t) })
 	content := string(msg.Data())
 	switch {
 	case err == nil || errors.Is(err, store.ErrOver) || errors.Is(err, store.ErrNotFound):
@@ -138,7 +140,7 @@ func (b *Baker) handle(ctx context.Context, msg jetstream.Msg) {
 		b.wait(t.Bake, err)
 		msg.NakWithDelay(2 * time.Second)
 	case b.tried(content) < mostTries:
-		b.log.Warn("layers are tried again", "bake", t.Bake, "sources", t.Sources, "error", err)
+		about.Log(b.log).Warn("layers are tried again", "sources", t.Sources, "error", err)
 		msg.NakWithDelay(time.Second)
 	default:
 		b.acknowledge(msg, t)
@@ -257,7 +259,8 @@ func (b *Baker) make(ctx context.Context, run *run, p *bake.Prepared, wanted []*
 	if len(wanted) == 0 {
 		return nil
 	}
-	layers, err := b.bake(run.ctx, p, wanted, q, report)
+	began := time.Now()
+	layers, err := b.bake(trail.With(run.ctx, trail.Of(ctx)), p, wanted, q, report)
 	if err != nil {
 		if ctx.Err() == nil && run.ctx.Err() != nil {
 			return store.ErrOver
@@ -269,6 +272,7 @@ func (b *Baker) make(ctx context.Context, run *run, p *bake.Prepared, wanted []*
 			return err
 		}
 	}
+	trail.Of(ctx).Log(b.log).Info("layers baked", "quality", string(q), "layers", len(layers), "seconds", time.Since(began).Seconds())
 	return nil
 }
 
@@ -361,7 +365,7 @@ func (b *Baker) finish(ctx context.Context, job *store.Bake) error {
 	}
 	if lost {
 		b.log.Warn("layers of a bake were lost on disk and are baked again", "bake", job.ID)
-		if queued, err := b.queueMissing(ctx, job); err != nil || queued > 0 {
+		if queued, err := b.queueMissing(ctx, job, false); err != nil || queued > 0 {
 			return err
 		}
 		return errors.New("the bake does not name all of its layers")
@@ -372,7 +376,8 @@ func (b *Baker) finish(ctx context.Context, job *store.Bake) error {
 		return err
 	}
 	b.forget(job.ID)
-	b.log.Info("bake done", "bake", job.ID, "level", job.Bake.Level, "layers", status.Layers, "reused", status.Reused)
+	about := trail.Trail{Request: trail.Of(ctx).Request, Bake: job.ID}
+	about.Log(b.log).Info("bake done", "level", job.Bake.Level, "layers", status.Layers, "reused", status.Reused)
 	b.tell(status)
 	return nil
 }

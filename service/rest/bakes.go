@@ -78,4 +78,12 @@ func (s *server) registerBakes(a huma.API) {
 			status, err := s.Baker.Cancel(in.ID)
 			return answer(s, status, err)
 		})
+	huma.Register(a, operation("POST", "/bakes/{id}/first", "move-bake-up", "Do a bake before all others", tag),
+		func(ctx context.Context, in *BakePath) (*out[api.Bake], error) {
+			if err := s.Baker.MoveUp(ctx, in.ID); err != nil {
+				return nil, s.problem(err)
+			}
+			status, err := s.Store.Bake(askerOf(ctx), in.ID)
+			return answer(s, s.Baker.Status(status), err)
+		})
 }

@@ -35,6 +35,7 @@ import (
 	"grotta/service/rights"
 	"grotta/service/store"
 	"grotta/service/studio"
+	"grotta/service/trail"
 )
 
 // Version is the API's.
@@ -92,7 +93,7 @@ func New(d Deps) http.Handler {
 	r.HandleMethodNotAllowed = true
 	registry := prometheus.NewRegistry()
 	registry.MustRegister(bakesMeter{s})
-	r.Use(s.recoverer, s.hosts, securityHeaders, measure(registry))
+	r.Use(s.trails, s.recoverer, s.hosts, securityHeaders, measure(registry))
 	r.GET("/healthz", func(c *gin.Context) { c.String(http.StatusOK, "ok\n") })
 	r.GET("/readyz", s.ready)
 	r.GET(enterPath+":key", s.enter)
@@ -292,6 +293,21 @@ func (s *server) bySession(ctx huma.Context) (store.Asker, api.Session, string, 
 	return a, session, cookie.Value, err == nil
 }
 
+// requestHeader has the id of a request: the caller's own or a new one. It is in the answer, and in the lines of the log
+// about the request and about bakes that it started.
+const requestHeader = "X-Request-Id"
+
+// trails gives each request an id, and notes those that end with a fault of the service.
+func (s *server) trails(c *gin.Context) {
+	about := trail.Trail{Request: trail.RequestID(c.GetHeader(requestHeader))}
+	c.Header(requestHeader, about.Request)
+	c.Request = c.Request.WithContext(trail.With(c.Request.Context(), about))
+	c.Next()
+	if status := c.Writer.Status(); status >= http.StatusInternalServerError {
+		about.Log(s.Log).Error("a request ended with a fault", "method", c.Request.Method, "path", c.FullPath(), "status", status)
+	}
+}
+
 // recoverer keeps the service up when a handler panics.
 func (s *server) recoverer(c *gin.Context) {
 	defer func() {
@@ -299,7 +315,7 @@ func (s *server) recoverer(c *gin.Context) {
 			if err, ok := r.(error); ok && errors.Is(err, http.ErrAbortHandler) {
 				panic(r)
 			}
-			s.Log.Error("a handler panicked", "path", c.Request.URL.Path, "panic", r, "stack", string(debug.Stack()))
+			trail.Of(c.Request.Context()).Log(s.Log).Error("a handler panicked", "path", c.Request.URL.Path, "panic", r, "stack", string(debug.Stack()))
 			if !c.Writer.Written() {
 				s.refuse(c, http.StatusInternalServerError, "something went wrong here; the log says what")
 			}

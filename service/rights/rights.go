@@ -141,6 +141,7 @@ var Table = map[string]Need{
 	"list-workers":   signedIn,
 	"list-own-bakes": signedIn,
 	"drain-worker":   admin,
+	"move-bake-up":   admin,
 
 	"list-hand-overs": signedIn,
 	"get-hand-over":   signedIn,

@@ -83,8 +83,10 @@ func (s *Store) Bake(a Asker, id string) (api.Bake, error) {
 	if err := s.db.Where("id = ?", id).First(&row).Error; err != nil {
 		return api.Bake{}, translate(err)
 	}
-	if _, _, err := s.find(s.db, a, row.LevelID); err != nil {
-		return api.Bake{}, err
+	if !a.Admin { // who sees everybody's bakes
+		if _, _, err := s.find(s.db, a, row.LevelID); err != nil {
+			return api.Bake{}, err
+		}
 	}
 	return row.public(), nil
 }

@@ -1,8 +1,8 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { RotateCw, X } from "lucide-react";
+import { ArrowUpToLine, RotateCw, X } from "lucide-react";
 import { Link } from "wouter";
 import { api, take, type Schemas } from "../api/client";
-import { complain } from "../ui/messages";
+import { complain, notice } from "../ui/messages";
 import { Shell } from "../ui/Shell";
 import { ago } from "../ui/time";
 
@@ -17,7 +17,7 @@ export function Bakes({ user, admin }: { user: string; admin: boolean }) {
       <h1 className="mb-4 text-lg font-semibold">Bakes</h1>
       {(workers.isError || bakes.isError) && <p role="alert">The service does not answer; it is asked again every two seconds.</p>}
       {workers.data && <Who workers={workers.data} admin={admin} />}
-      {bakes.isPending ? <p className="dim">Reading…</p> : <History lines={bakes.data?.items ?? []} />}
+      {bakes.isPending ? <p className="dim">Reading…</p> : <History lines={bakes.data?.items ?? []} admin={admin} />}
     </Shell>
   );
 }
@@ -79,10 +79,11 @@ function Who({ workers, admin }: { workers: Schemas["Workers"]; admin: boolean }
 
 const over = new Set(["done", "cancelled", "failed"]);
 
-function History({ lines }: { lines: readonly Schemas["BakeLine"][] }) {
+function History({ lines, admin }: { lines: readonly Schemas["BakeLine"][]; admin: boolean }) {
   const queries = useQueryClient();
   const changed = { onError: complain, onSettled: () => queries.invalidateQueries({ queryKey: ["bakes"] }) };
   const cancel = useMutation({ mutationFn: (id: string) => take(api.POST("/api/v1/bakes/{id}/cancel", { params: { path: { id } } })), ...changed });
+  const first = useMutation({ mutationFn: (id: string) => take(api.POST("/api/v1/bakes/{id}/first", { params: { path: { id } } })), onSuccess: () => notice("It is done next."), ...changed });
   const again = useMutation({
     mutationFn: (b: Schemas["BakeLine"]) => take(api.POST("/api/v1/levels/{id}/bakes", { params: { path: { id: b.level } }, body: { quality: b.quality as "draft" | "good" | "final" } })),
     ...changed,
@@ -119,6 +120,11 @@ function History({ lines }: { lines: readonly Schemas["BakeLine"][] }) {
             <td>{b.author}</td>
             <td>{ago(b.created)}</td>
             <td className="whitespace-nowrap">
+              {admin && !over.has(b.state) && (
+                <button className="btn btn-xs" onClick={() => first.mutate(b.id)} title="Before all others">
+                  <ArrowUpToLine size={12} /> First
+                </button>
+              )}
               {!over.has(b.state) && (
                 <button className="btn btn-xs" onClick={() => cancel.mutate(b.id)}>
                   <X size={12} /> Cancel
