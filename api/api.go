@@ -246,10 +246,11 @@ type ShapePlane struct {
 
 // LightmapFiles say how the baked light is handed out.
 type LightmapFiles struct {
-	Pages    string  // "exr", "hdr" or "png"
-	Encoding string  // png: "linear", "srgb" or "rgbm"
-	RangeLux float64 // png: the light that is white; 0 for the brightest texel
-	Layers   bool    // also each source by itself
+	Pages      string  // "exr", "hdr" or "png"
+	Encoding   string  // png: "linear", "srgb" or "rgbm"
+	RangeLux   float64 // png: the light that is white; 0 for the brightest texel
+	Layers     bool    // also each source by itself
+	Directions bool    // exr: also how light changes as normals turn
 }
 
 // HandOver is a way to write a level for another editor.

@@ -37,6 +37,9 @@ func (a *app) lightmapCommand() *cobra.Command {
 					return usageError{fmt.Errorf("--%s is %q; %s is needed", f.name, f.value, strings.Join(f.allowed, ", "))}
 				}
 			}
+			if o.Directions && o.Pages != "exr" {
+				return usageError{fmt.Errorf("--directions have values below 0, which --pages %s cannot hold; exr can", o.Pages)}
+			}
 			if o.RangeLux < 0 {
 				return usageError{errors.New("--range is below 0")}
 			}
@@ -71,6 +74,7 @@ func (a *app) lightmapCommand() *cobra.Command {
 	f.StringVar(&o.Encoding, "encoding", "rgbm", "png: linear, srgb or rgbm")
 	f.Float64Var(&o.RangeLux, "range", 0, "png: the light that is white, lux (default: the brightest texel)")
 	f.BoolVar(&o.Layers, "layers", false, "also the pages of each source by itself")
+	f.BoolVar(&o.Directions, "directions", false, "exr: also how light changes as normals turn, for surfaces with normal maps; takes as long as four bakes at good quality")
 	return cmd
 }
 

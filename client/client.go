@@ -312,6 +312,9 @@ func (c *Client) LightmapFiles(ctx context.Context, id string, o api.LightmapFil
 	if o.Layers {
 		q.Set("layers", "true")
 	}
+	if o.Directions {
+		q.Set("directions", "true")
+	}
 	return getBytes(ctx, c, levelPath(id, "lightmap/files"), q)
 }
 

@@ -206,6 +206,27 @@ func TestLightmapFilesInAnotherRenderer(t *testing.T) {
 	probes, err := os.ReadFile(filepath.Join(dir, "exr", "probes.json"))
 	require.NoError(t, err)
 	assert.Contains(t, string(probes), "spherical harmonics to order 2")
+	s.ok("lightmap", l.Name, "--directions", "--layers", "--out", filepath.Join(dir, "directions"))
+	text, err = os.ReadFile(filepath.Join(dir, "directions", "manifest.json"))
+	require.NoError(t, err)
+	m = exchange.Manifest{}
+	require.NoError(t, json.Unmarshal(text, &m))
+	require.NotNil(t, m.Directions)
+	assert.Contains(t, m.Directions.What, "(m - n)·(x, y, z)")
+	require.NotEmpty(t, m.Layers)
+	for _, d := range []*exchange.Directions{m.Directions, m.Layers[0].Directions} {
+		for _, files := range [][]string{d.X, d.Y, d.Z} {
+			require.Len(t, files, len(m.Pages))
+			for _, f := range files {
+				data, err := os.ReadFile(filepath.Join(dir, "directions", f))
+				require.NoError(t, err)
+				assert.Equal(t, []byte{0x76, 0x2f, 0x31, 0x01}, data[:4], "OpenEXR")
+			}
+		}
+	}
+	_, errs, code = s.run("", "lightmap", l.Name, "--pages", "png", "--directions")
+	assert.Equal(t, 2, code)
+	assert.Contains(t, errs, "below 0")
 	_, errs, code = s.run("", "lightmap", l.Name, "--pages", "jpeg")
 	assert.Equal(t, 2, code)
 	assert.Contains(t, errs, "exr, hdr, png is needed")

@@ -114,6 +114,10 @@ var needs = map[string]func(t *testing.T, p *trio){
 		assert.Equal(t, 1, origin("lantern-3").Version, "undo takes the version back")
 		assert.Equal(t, 2, origin("lantern-2").Version)
 
+		set("lantern-3-light", map[string]any{"radius_m": 0.2})
+		_, err = p.maren.GiveToOthers(ctx, p.level.ID, origin("lantern-3").ID, api.GiveToOthers{})
+		assert.ErrorContains(t, err, "version 2 is there; bring it to that one first")
+
 		// Somebody else's preset: what follows it follows one's own then.
 		_, err = p.maren.ApplyPreset(ctx, p.level.ID, api.ApplyPreset{Owner: "recipes", Name: "candle", Places: []preset.Spot{{At: level.Vec{0, 5, 0}}, {At: level.Vec{1, 5, 0}}}})
 		require.NoError(t, err)

@@ -64,7 +64,7 @@ func (p *Prepared) Bake(ctx context.Context, sources []*source.Source, q Quality
 		part := sources[len(layers):]
 		part = part[:p.Together(part, q)]
 		done := float64(len(layers))
-		made, err := p.bakeTogether(ctx, part, q, partOf(progress, done/all, (done+float64(len(part)))/all))
+		made, err := p.bakeTogether(ctx, part, q, p.Map, partOf(progress, done/all, (done+float64(len(part)))/all))
 		if err != nil {
 			return nil, err
 		}
@@ -108,17 +108,25 @@ func (p *Prepared) directOn(ctx context.Context, sources []*source.Source, q Qua
 	return lit, direct.Through(ctx, p.Map, lit)
 }
 
-// bakeTogether computes the layers of some sources at once.
-func (p *Prepared) bakeTogether(ctx context.Context, sources []*source.Source, q Quality, progress func(share float64)) ([]*layer.Layer, error) {
+// bakeTogether computes the layers of some sources at once. The map is the level's own, or one with leaning normals:
+// these change what comes to texels, and not what surfaces send on.
+func (p *Prepared) bakeTogether(ctx context.Context, sources []*source.Source, q Quality, on *lightmap.Map, progress func(share float64)) ([]*layer.Layer, error) {
 	stage := func(from, to float64) func(float64) { return partOf(progress, from, to) }
 	lit, err := p.directOn(ctx, sources, q, stage(0, 0.4))
 	if err != nil {
 		return nil, err
 	}
 	groups := gather.Groups(p.Map)
-	other, columns, err := p.indirect(ctx, sources, lit, groups, q, stage(0.4, 0.55))
+	other, columns, err := p.indirect(ctx, sources, lit, on, groups, q, stage(0.4, 0.55))
 	if err != nil {
 		return nil, err
+	}
+	if on != p.Map {
+		leaning := *p
+		leaning.Map = on
+		if lit, err = leaning.directOn(ctx, sources, q, nil); err != nil {
+			return nil, err
+		}
 	}
 	keys := make([]string, len(sources))
 	for i, s := range sources {
@@ -163,7 +171,7 @@ func (p *Prepared) packAll(ctx context.Context, sources []*source.Source, keys [
 
 // indirect solves the bounces of some sources, and says in which column the light of each is
 // gathered, or -1. The Gatherer is nil where nothing bounces and there is no sky.
-func (p *Prepared) indirect(ctx context.Context, sources []*source.Source, lit []direct.Light, groups []gather.Group, q Quality, report func(float64)) (*gather.Gatherer, []int, error) {
+func (p *Prepared) indirect(ctx context.Context, sources []*source.Source, lit []direct.Light, on *lightmap.Map, groups []gather.Group, q Quality, report func(float64)) (*gather.Gatherer, []int, error) {
 	var emitters []radiosity.Emitter
 	columns := make([]int, len(sources))
 	for i, s := range sources {
@@ -184,7 +192,7 @@ func (p *Prepared) indirect(ctx context.Context, sources []*source.Source, lit [
 	if err != nil {
 		return nil, nil, err
 	}
-	g, err := gather.New(ctx, p.Map, links, emitters, groups, q.effort())
+	g, err := gather.New(ctx, on, links, emitters, groups, q.effort())
 	return g, columns, err
 }
 

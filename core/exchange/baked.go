@@ -30,6 +30,23 @@ type Pages struct {
 	Encoding string  // png: "linear", "srgb" or "rgbm"
 	RangeLux float64 // png: the light that is white; 0 takes the brightest texel
 	Layers   bool    // also each source's pages by themselves
+
+	Directions bool // also how light changes as normals turn
+}
+
+// Fit is an error where the pages of a lightmap with so many sources are too large to be handed out.
+func (p Pages) Fit(l *lightmap.Layout, sources int) error {
+	images := 1
+	if p.Layers {
+		images += sources
+	}
+	if p.Directions {
+		images *= 4
+	}
+	if texels := images * l.Pages * l.PageSize * l.PageSize; texels > maxTexelsOut {
+		return fault("", "the pages of %d images have %d texels together; the most is %d. Ask without the layers or the directions, or lower the densities", images, texels, maxTexelsOut)
+	}
+	return nil
 }
 
 // Baked is a level with its baked light.
@@ -41,7 +58,17 @@ type Baked struct {
 	Files   []File // beside the pages, such as probes and reflections; they are named in the manifest
 	// Layer is a source's own light at its colour and strength; nil where it has none.
 	Layer func(i int) (*layer.Image, error)
+	// Slope is how the light of all sources changes as normals turn, along x, y and z; LayerSlope is that of one source.
+	// They are nil where directions are not asked for.
+	Slope      *Slope
+	LayerSlope func(i int) *Slope
 }
+
+// Slope is an image for each axis.
+type Slope [3]*layer.Image
+
+// directionWords say what the pages of directions are.
+const directionWords = "how light changes as the normal turns, in the level's axes (x east, y up, z south; the model's own): a normal m in place of the surface's n gets page + (m - n)·(x, y, z), for red, green and blue apart; values are as those of the pages and may be negative"
 
 // File is a file of an archive.
 type File struct {
@@ -61,6 +88,7 @@ type Manifest struct {
 	Encoding   string          `json:"encoding"`
 	LuxPerUnit float64         `json:"lux_per_unit"`
 	Pages      []string        `json:"pages"`
+	Directions *Directions     `json:"directions,omitzero"`
 	Layers     []ManifestLayer `json:"layers,omitzero"`
 	Beside     []ManifestFile  `json:"beside,omitzero"`
 	Left       []string        `json:"left"`
@@ -70,9 +98,18 @@ type Manifest struct {
 
 // ManifestLayer is one source's own pages; their sum is the lightmap.
 type ManifestLayer struct {
-	ID    string   `json:"id"`
-	Name  string   `json:"name"`
-	Pages []string `json:"pages"`
+	ID         string      `json:"id"`
+	Name       string      `json:"name"`
+	Pages      []string    `json:"pages"`
+	Directions *Directions `json:"directions,omitzero"`
+}
+
+// Directions are pages of how light changes as normals turn.
+type Directions struct {
+	What string   `json:"what,omitzero"`
+	X    []string `json:"x"`
+	Y    []string `json:"y"`
+	Z    []string `json:"z"`
 }
 
 // ManifestFile is another file of the archive, and what it holds.
@@ -97,12 +134,8 @@ type ManifestChart struct {
 // WriteBaked writes an archive: the level as glTF whose second set of texture coordinates lies on
 // the pages, the pages, and a manifest.
 func WriteBaked(ctx context.Context, w io.Writer, l *level.Level, b *Baked, how Pages) (*Report, error) {
-	images := 1
-	if how.Layers {
-		images += len(b.Sources)
-	}
-	if texels := images * b.Image.Pages * b.Image.PageSize * b.Image.PageSize; texels > maxTexelsOut {
-		return nil, fault("", "the pages of %d images have %d texels together; the most is %d. Ask without the layers, or lower the densities", images, texels, maxTexelsOut)
+	if err := how.Fit(b.Map.Layout, len(b.Sources)); err != nil {
+		return nil, err
 	}
 	model, report, err := writeGLTF(l, b.Map)
 	if err != nil {
@@ -114,10 +147,16 @@ func WriteBaked(ctx context.Context, w io.Writer, l *level.Level, b *Baked, how 
 	}
 	m := &Manifest{Format: LightmapFormat, Level: l.Name, Quality: b.Quality, ExposureEV: l.Look.ExposureEV, Model: "level.glb",
 		PageSize: b.Image.PageSize, Encoding: out.encoding(), Charts: charts(b.Map)}
-	out.scale(b.Image)
+	out.scale(b)
 	m.LuxPerUnit = out.luxPerUnit
 	if m.Pages, err = out.pages(ctx, "page", b.Image); err != nil {
 		return nil, err
+	}
+	if m.Directions, err = out.directions(ctx, "direction", b.Slope); err != nil {
+		return nil, err
+	}
+	if m.Directions != nil {
+		m.Directions.What = directionWords
 	}
 	if how.Layers {
 		for i := range b.Sources {
@@ -133,7 +172,13 @@ func WriteBaked(ctx context.Context, w io.Writer, l *level.Level, b *Baked, how 
 			if err != nil {
 				return nil, err
 			}
-			m.Layers = append(m.Layers, ManifestLayer{s.ID, s.Name, files})
+			own := ManifestLayer{ID: s.ID, Name: s.Name, Pages: files}
+			if b.Slope != nil {
+				if own.Directions, err = out.directions(ctx, fmt.Sprintf("layers/%d-direction", i), b.LayerSlope(i)); err != nil {
+					return nil, err
+				}
+			}
+			m.Layers = append(m.Layers, own)
 		}
 	}
 	for _, f := range b.Files {
@@ -182,10 +227,17 @@ func (w *bakedWriter) encoding() string {
 
 // scale finds what a value of 1 is in lux: the range of eight bits, or what keeps half-floats within
 // theirs.
-func (w *bakedWriter) scale(image *layer.Image) {
+func (w *bakedWriter) scale(b *Baked) {
 	most := 0.0
-	for _, v := range image.Pix {
+	for _, v := range b.Image.Pix {
 		most = max(most, float64(v))
+	}
+	if b.Slope != nil {
+		for _, image := range b.Slope {
+			for _, v := range image.Pix {
+				most = max(most, math.Abs(float64(v)))
+			}
+		}
 	}
 	w.luxPerUnit = 1
 	switch {
@@ -196,6 +248,21 @@ func (w *bakedWriter) scale(image *layer.Image) {
 	case most > 60000:
 		w.luxPerUnit = math.Exp2(math.Ceil(math.Log2(most / 60000)))
 	}
+}
+
+// directions writes the pages of a slope; there are none of no slope.
+func (w *bakedWriter) directions(ctx context.Context, name string, s *Slope) (*Directions, error) {
+	if s == nil {
+		return nil, nil
+	}
+	d := &Directions{}
+	for axis, files := range []*[]string{&d.X, &d.Y, &d.Z} {
+		var err error
+		if *files, err = w.pages(ctx, name+"-"+"xyz"[axis:axis+1], s[axis]); err != nil {
+			return nil, err
+		}
+	}
+	return d, nil
 }
 
 // pages writes each page of an image and returns the names of the files.

@@ -17,6 +17,7 @@ import (
 	"grotta/core/exchange"
 	"grotta/core/geom"
 	"grotta/core/layer"
+	"grotta/core/lightmap"
 	"grotta/core/picture"
 	"grotta/demo"
 )
@@ -103,6 +104,11 @@ func TestCornersLieOnTheirTexels(t *testing.T) {
 
 // An archive that would not fit into memory is refused before anything is made.
 func TestTooManyTexelsAreRefused(t *testing.T) {
-	_, err := exchange.WriteBaked(t.Context(), io.Discard, demo.Room(), &exchange.Baked{Image: &layer.Image{PageSize: 4096, Pages: 8}}, exchange.Pages{As: "exr"})
+	large := &lightmap.Layout{PageSize: 4096, Pages: 8}
+	_, err := exchange.WriteBaked(t.Context(), io.Discard, demo.Room(), &exchange.Baked{Map: &lightmap.Map{Layout: large}}, exchange.Pages{As: "exr"})
 	assert.ErrorContains(t, err, "134217728 texels together")
+	half := &lightmap.Layout{PageSize: 4096, Pages: 2}
+	assert.NoError(t, exchange.Pages{As: "exr"}.Fit(half, 20))
+	assert.Error(t, exchange.Pages{As: "exr", Directions: true}.Fit(half, 20))
+	assert.Error(t, exchange.Pages{As: "exr", Layers: true}.Fit(half, 20))
 }

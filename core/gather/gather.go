@@ -207,7 +207,13 @@ func (g *Gatherer) fine(ctx context.Context, charts *Group, f *smooth.Field, fir
 				escapes = append(escapes, escape{uint8(i), cellOf(&about[i], dir), dir})
 			}
 		}}
-		eachOfBlock(g.m, texels, rays, g.effort.Fans, func(i int, dir geom.Vec3) { sent.Send(i, &texels[i], dir) })
+		leans := g.m.Scene.IsLeaning()
+		eachOfBlock(g.m, texels, rays, g.effort.Fans, func(i int, dir geom.Vec3) {
+			if leans && dir.Dot(texels[i].Normal(g.m.Scene)) <= 0 {
+				return // into the surface: nothing comes from there
+			}
+			sent.Send(i, &texels[i], dir)
+		})
 		sent.Land()
 		var room []float32
 		sky := make([]color.Linear, len(texels)*len(g.skies)) // on each texel, from each
@@ -218,7 +224,7 @@ func (g *Gatherer) fine(ctx context.Context, charts *Group, f *smooth.Field, fir
 			row := g.rows.Row(cell - f.Base)
 			f.Around[cell] = found[i].Done(g.m.Layout.Charts[g.m.ChartOf(charts.First+cell)].Density)
 			g.sent.Mean(row, met[i][:count[i]], rays)
-			g.sent.AddBright(row, &texels[i], met[i][:count[i]], g.effort.ToBright, rays)
+			g.sent.AddBright(row, g.m.Scene, &texels[i], met[i][:count[i]], g.effort.ToBright, rays)
 			for k, s := range g.skies {
 				for c := range 3 {
 					row[3*s+c] += float32(sky[i*len(g.skies)+k][c])
@@ -251,7 +257,7 @@ func (g *Gatherer) through(row []float32, patch int, share float32, room *[]floa
 	if g.effort.Fans == nil {
 		g.sent.AddBrightOnPatch(other, patch)
 	} else {
-		g.sent.AddBright(other, &g.m.Texels.List[g.links.FirstTexel(patch)], met, g.effort.ToBright, radiosity.Rays)
+		g.sent.AddBright(other, g.m.Scene, &g.m.Texels.List[g.links.FirstTexel(patch)], met, g.effort.ToBright, radiosity.Rays)
 	}
 	for _, s := range g.skies {
 		g.links.AddSky(g.emitters[s].Source, patch, other[3*s:])

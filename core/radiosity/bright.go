@@ -10,6 +10,7 @@ import (
 	"grotta/core/lightmap"
 	"grotta/core/parallel"
 	"grotta/core/sampling"
+	"grotta/core/scene"
 	"grotta/core/trace"
 )
 
@@ -133,7 +134,7 @@ func (l *Links) brightOf(ctx context.Context, e *Emitter, direct [][4]float32, k
 		var room [16]int32
 		for k := from; k < to; k++ {
 			first := &l.m.Texels.List[l.first[k]]
-			lux := b.lux(first, l.texelsOf(k, room[:0]), l.MetBy(k, met[:0]), patchRays, Rays)
+			lux := b.lux(l.m.Scene, first, l.texelsOf(k, room[:0]), l.MetBy(k, met[:0]), patchRays, Rays)
 			if keep {
 				b.onPatches[k] = lux
 			}
@@ -196,8 +197,8 @@ func (b *brightSet) byCosine(p *brightPatch, at, n geom.Vec3, toBright, cosine i
 
 // addTo adds their light on a texel to a row of light. The texel has met some patches by rays that
 // are distributed by the cosine. toBright and cosine are the rays of each kind that it sends.
-func (b *brightSet) addTo(row []float32, on *lightmap.Texel, met []uint32, toBright, cosine int) {
-	lux := b.lux(on, nil, met, toBright, cosine)
+func (b *brightSet) addTo(row []float32, s *scene.Scene, on *lightmap.Texel, met []uint32, toBright, cosine int) {
+	lux := b.lux(s, on, nil, met, toBright, cosine)
 	for c := range lux {
 		row[c] += b.factor * lux[c]
 	}
@@ -212,8 +213,8 @@ func (b *brightSet) addToPatch(row []float32, patch int) {
 
 // lux is their light on a texel, by the rays that the texel has sent by the cosine and by rays to
 // them. Rays to them start at each of some texels in turn, if there are any.
-func (b *brightSet) lux(on *lightmap.Texel, starts []int32, met []uint32, toBright, cosine int) (lux [3]float32) {
-	at, n := vec(on.Origin), on.Shading(b.l.m.Scene)
+func (b *brightSet) lux(s *scene.Scene, on *lightmap.Texel, starts []int32, met []uint32, toBright, cosine int) (lux [3]float32) {
+	at, n := vec(on.Origin), on.Shading(s)
 	for _, patch := range met {
 		if i, ok := b.of[patch]; ok {
 			p := &b.patches[i]

@@ -386,8 +386,8 @@ func (s *Sent) mark(b *brightSet, patches int) {
 
 // AddBright adds to a row the light of bright patches on a texel. It has met some patches by rays
 // that are distributed by the cosine. toBright and cosine are how many rays of each kind it sends;
-// toBright is for each source.
-func (s *Sent) AddBright(row []float32, on *lightmap.Texel, met []uint32, toBright, cosine int) {
+// toBright is for each source. The scene has the normal by which light falls on it.
+func (s *Sent) AddBright(row []float32, sc *scene.Scene, on *lightmap.Texel, met []uint32, toBright, cosine int) {
 	if s.isBright == nil {
 		return
 	}
@@ -400,7 +400,7 @@ func (s *Sent) AddBright(row []float32, on *lightmap.Texel, met []uint32, toBrig
 	}
 	for i, b := range s.bright {
 		if b != nil {
-			b.addTo(row[3*i:], on, bright, toBright, cosine)
+			b.addTo(row[3*i:], sc, on, bright, toBright, cosine)
 		}
 	}
 }

@@ -99,6 +99,8 @@ type Scene struct {
 	careful *trace.Scene   // what stops it here and not there: cut-outs, and backs that pass
 	clear   *trace.Scene   // what is visible and never stops it
 	seen    []*trace.Scene // where what is visible is, maybe among other things
+
+	lean Lean // by which light falls on surfaces; see lean.go
 }
 
 var plainGrey = func() *level.Material {

@@ -44,6 +44,10 @@ func (s *Scene) CornerNormal(triangle, corner int) geom.Vec3 {
 // ShadingNormal is the normal by which light falls on a point of a triangle: between those of its
 // corners, by the point's barycentric weights.
 func (s *Scene) ShadingNormal(triangle int, at geom.Vec3) geom.Vec3 {
+	return s.lean.Of(s.uprightNormal(triangle, at))
+}
+
+func (s *Scene) uprightNormal(triangle int, at geom.Vec3) geom.Vec3 {
 	if s.Surfaces[s.SurfaceOf[triangle]].Body().shading == nil {
 		return s.NormalOf(triangle)
 	}

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"net/http"
 	"slices"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -14,6 +15,7 @@ import (
 	"grotta/core/layer"
 	"grotta/core/picture"
 	"grotta/core/probe"
+	"grotta/core/source"
 )
 
 // This file hands the baked light out.
@@ -24,14 +26,22 @@ func (s *server) registerLightmapFiles(a huma.API, tag string) {
 	op.Responses = binaryResponse("application/zip")
 	huma.Register(a, op, func(ctx context.Context, in *struct {
 		LevelPath
-		Pages    string  `query:"pages" enum:"exr,hdr,png" default:"exr" doc:"exr: OpenEXR, half-float; hdr: Radiance HDR; png: eight bits, see encoding."`
-		Encoding string  `query:"encoding" enum:"linear,srgb,rgbm" default:"rgbm" doc:"png: how eight bits hold light. rgbm: color times alpha times range."`
-		RangeLux float64 `query:"range_lux" minimum:"0" maximum:"1e9" doc:"png: the light that is white; the brightest texel if left out. What is brighter is cut, and counted."`
-		Layers   bool    `query:"layers" doc:"Also the pages of each source by itself; their sum is the lightmap."`
+		Pages      string  `query:"pages" enum:"exr,hdr,png" default:"exr" doc:"exr: OpenEXR, half-float; hdr: Radiance HDR; png: eight bits, see encoding."`
+		Encoding   string  `query:"encoding" enum:"linear,srgb,rgbm" default:"rgbm" doc:"png: how eight bits hold light. rgbm: color times alpha times range."`
+		RangeLux   float64 `query:"range_lux" minimum:"0" maximum:"1e9" doc:"png: the light that is white; the brightest texel if left out. What is brighter is cut, and counted."`
+		Layers     bool    `query:"layers" doc:"Also the pages of each source by itself; their sum is the lightmap."`
+		Directions bool    `query:"directions" doc:"exr: also how light changes as normals turn, for surfaces with normal maps and for things beside them. It is computed for this answer and takes as long as four bakes at good quality."`
 	}) (*fileOut, error) {
+		if in.Directions && in.Pages != "exr" {
+			return nil, newProblem(http.StatusUnprocessableEntity, "directions have values below 0, which pages as "+in.Pages+" cannot hold; ask for exr")
+		}
 		o, image, err := s.lit(ctx, in.ID)
 		if err != nil {
 			return nil, err
+		}
+		how := exchange.Pages{As: in.Pages, Encoding: in.Encoding, RangeLux: in.RangeLux, Layers: in.Layers, Directions: in.Directions}
+		if err := how.Fit(o.prepared.Layout, len(o.prepared.Sources)); err != nil {
+			return nil, s.problem(err)
 		}
 		m, err := s.Studio.Lightmap(o.prepared, o.info.Revision)
 		if err != nil {
@@ -48,15 +58,48 @@ func (s *server) registerLightmapFiles(a huma.API, tag string) {
 			}
 			return exchange.SourceImage(o.prepared.Map, &o.prepared.Sources[i], l), nil
 		}
+		if in.Directions {
+			if err := addSlopes(ctx, o.prepared, baked, bake.Quality(baked.Quality)); err != nil {
+				return nil, s.problem(err)
+			}
+		}
 		if baked.Files, err = filesBeside(ctx, o, image); err != nil {
 			return nil, s.problem(err)
 		}
 		var b bytes.Buffer
-		if _, err := exchange.WriteBaked(ctx, &b, o.doc, baked, exchange.Pages{As: in.Pages, Encoding: in.Encoding, RangeLux: in.RangeLux, Layers: in.Layers}); err != nil {
+		if _, err := exchange.WriteBaked(ctx, &b, o.doc, baked, how); err != nil {
 			return nil, s.problem(err)
 		}
 		return &fileOut{"application/zip", fmt.Sprintf("attachment; filename=%q", fileName(o.info.Name)+"-lightmap.zip"), b.Bytes()}, nil
 	})
+}
+
+// addSlopes bakes how the light of each source changes as normals turn.
+func addSlopes(ctx context.Context, p *bake.Prepared, to *exchange.Baked, q bake.Quality) error {
+	lit := p.Lit()
+	layers, err := p.BakeLeaning(ctx, lit, q, nil)
+	if err != nil {
+		return err
+	}
+	sources := make([]source.Source, len(lit))
+	for i, s := range lit {
+		sources[i] = *s
+	}
+	whole := exchange.Slope(p.SlopeOf(sources, layers))
+	to.Slope = &whole
+	to.LayerSlope = func(i int) *exchange.Slope {
+		k := slices.IndexFunc(lit, func(s *source.Source) bool { return s.ID == p.Sources[i].ID })
+		if k < 0 {
+			return nil
+		}
+		var one bake.Leaning
+		for side := range one {
+			one[side] = layers[side][k : k+1]
+		}
+		own := exchange.Slope(p.SlopeOf(sources[k:k+1], one))
+		return &own
+	}
+	return nil
 }
 
 // coarsest is the lowest quality that a layer of a lightmap has; none where nothing is baked.

@@ -180,9 +180,12 @@ func (s *Store) GiveToOthers(ctx context.Context, a Asker, levelID, origin, chan
 		return out, fmt.Errorf("the level has no linked rig %q: %w", origin, ErrNotFound)
 	}
 	row := &rows[at]
-	_, name, err := s.newShelf(a).newest(row)
+	newest, name, err := s.newShelf(a).newest(row)
 	if err != nil {
 		return out, err
+	}
+	if newest > row.Version { // what the newer version has would be taken from the others again
+		return out, fault("/origin", "follows version %d of %s, and version %d is there; bring it to that one first", row.Version, name, newest)
 	}
 	owner, own, _ := strings.Cut(name, "/")
 	if _, err = s.editable(s.db, a, owner, own); errors.Is(err, rights.ErrForbidden) {

@@ -45,6 +45,7 @@ export function HandOver({ doc, context, onApplied }: { doc: Document; context: 
       </Group>
       <Group title="The baked light, with a model that lies on it">
         <Item icon={<Layers size={14} />} words="OpenEXR pages (.zip)" about="Half-floats, in lux; a manifest says where what lies" onClick={() => file("lightmap/files?pages=exr")} />
+        <Item icon={<Layers size={14} />} words="OpenEXR pages with directions (.zip)" about="For surfaces with normal maps; takes as long as four bakes" onClick={() => file("lightmap/files?pages=exr&directions=true")} />
         <Item icon={<Layers size={14} />} words="Radiance HDR pages (.zip)" about="The same for what reads no OpenEXR" onClick={() => file("lightmap/files?pages=hdr")} />
         <Item icon={<Layers size={14} />} words="PNG pages, 8 bit (.zip)" about="RGBM: color times alpha times the range" onClick={() => file("lightmap/files?pages=png&encoding=rgbm")} />
       </Group>
