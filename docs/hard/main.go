@@ -25,7 +25,14 @@ func main() {
 	pictures := flag.String("pictures", "", "draw the places at good quality into this `folder`, in place of measuring")
 	beside := flag.String("beside", "", "a `folder` of pictures that an earlier version drew, for a sheet of both")
 	pairs := flag.String("pairs", "", "draw surfaces of several kinds into this `file`, in place of measuring")
+	times := flag.String("times", "", "draw the error of some places against time into this `file`, in place of measuring")
 	flag.Parse()
+	if *times != "" {
+		if err := drawTimes(*times, *places, *paths); err != nil {
+			log.Fatal(err)
+		}
+		return
+	}
 	if *pairs != "" {
 		drawPairs(*pairs)
 		return
