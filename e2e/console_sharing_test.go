@@ -7,6 +7,7 @@ import (
 
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -69,6 +70,28 @@ func TestLibraryInTheBrowser(t *testing.T) {
 	assert.False(t, sees(maren, "late-dusk"))
 	_, err = maren.Origins(ctx, l.ID)
 	require.NoError(t, err)
+}
+
+// A rig is placed by clicking surfaces, again and again until Esc.
+func TestRigsArePlacedAgainAndAgain(t *testing.T) {
+	t.Parallel()
+	maren, l, g := room(t)
+	p := open(t, g)
+	p.onBench("maren", l.ID)
+	p.stage("Lights")
+	p.do(chromedp.SendKeys(`input[aria-label="Search the rigs"]`, "candle"))
+	p.clickOn(`//ul[@aria-label="Rigs"]//button[contains(., "candle") and not(contains(., "ring"))]`)
+	for i, spot := range [][2]float64{{450, 520}, {560, 500}, {640, 540}} {
+		p.see("Click where candle goes. Esc leaves.")
+		p.clickAt(spot[0], spot[1])
+		eventually(t, maren, l.ID, func(d api.Document) bool { return len(d.Document.Rigs) == i+1 })
+	}
+	p.key(kb.Escape)
+	p.clickAt(500, 450)
+	p.do(chromedp.Sleep(300 * time.Millisecond))
+	doc, err := maren.Level(ctx, l.ID)
+	require.NoError(t, err)
+	assert.Len(t, doc.Document.Rigs, 3)
 }
 
 // One lantern is the original of four: what is typed for one is given to the others, and a copy follows, too.

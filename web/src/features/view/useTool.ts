@@ -57,14 +57,17 @@ export function useTool(stage: Stage | null, context: Context, onApplied: () => 
   const [box, setBox] = useState<CSSProperties | null>(null);
   const id = context.doc.level.id;
 
+  const pointed = useRef<Picked | null>(null); // the newest spot under the pointer
+  const placing = useRef(false); // a rig is on its way: another one under the pointer would have its ids
+  const placings = useRef(0); // how often that was so
   const { mutate: placeRig } = useMutation({
     mutationFn: ({ rig, at, normal }: { rig: Tool & { is: "rig" }; at: number[]; normal: number[] }) =>
       take(api.POST("/api/v1/levels/{id}/presets", { params: { path: { id } }, body: { owner: rig.owner, name: rig.name, version: rig.version, at, normal } })),
-    onSuccess: () => {
-      bench.set({ tool: { is: "select" } });
-      onApplied();
-    },
+    onSuccess: onApplied,
     onError: complain,
+    onSettled: () => {
+      placing.current = false;
+    },
   });
 
   const clicked = useCallback(
@@ -131,6 +134,11 @@ export function useTool(stage: Stage | null, context: Context, onApplied: () => 
           return bench.select(made.ids);
         }
         case "rig":
+          if (placing.current) return;
+          placing.current = true;
+          placings.current++;
+          pointed.current = null;
+          bench.set({ ghost: null });
           return placeRig({ rig: tool, at: hit.point, normal: hit.normal });
       }
     },
@@ -138,7 +146,6 @@ export function useTool(stage: Stage | null, context: Context, onApplied: () => 
   );
 
   // The service knows how a rig is set against a surface; one question is under way at a time, about the newest spot.
-  const pointed = useRef<Picked | null>(null);
   const asking = useRef(false);
   const followRig = useCallback(
     async (rig: Tool & { is: "rig" }) => {
@@ -146,8 +153,9 @@ export function useTool(stage: Stage | null, context: Context, onApplied: () => 
       asking.current = true;
       for (let at: Picked | null = null; at !== pointed.current && bench.get().tool === rig; ) {
         at = pointed.current;
+        const before = placings.current;
         const ghost = at && (await rigGhost(id, rig, at).catch(() => null));
-        if (bench.get().tool === rig) bench.set({ ghost });
+        if (bench.get().tool === rig && placings.current === before) bench.set({ ghost });
       }
       asking.current = false;
     },
@@ -162,7 +170,7 @@ export function useTool(stage: Stage | null, context: Context, onApplied: () => 
       const made = hit && tool.is === "place" ? placed(context.level, tool.what, hit.point, hit.normal) : null;
       const ghost = made && ghostOf(made);
       if (tool.is !== "rig") bench.set({ ghost });
-      else void followRig(tool);
+      else if (!placing.current) void followRig(tool);
       const text = hit && (tool.is === "place" ? tool.word : tool.is === "rig" ? tool.name : tool.is === "opening" ? "window" : tool.is === "paint" ? tool.word : tool.is === "aim" ? "aim here" : "");
       const at = hit && text && stage?.project(ghost?.at ?? hit.point.map((v, i) => v + hit.normal[i]! * 0.12));
       setMark(at ? { ...at, text: text! } : null);
