@@ -180,18 +180,18 @@ func (a *app) presetSave() *cobra.Command {
 		Example: "  grotta preset save pier-lamp --level \"Saltmarsh Light\" --rig lantern-1 --tag lantern\n" +
 			"  grotta preset save dusk --level \"Saltmarsh Light\" --note \"After sunset\"\n  grotta preset save cellar --level \"Paper Mill\" --zone cellar",
 		RunE: func(cmd *cobra.Command, in []string) error {
-			c, l, err := a.level(cmd.Context(), want.Level)
-			if err != nil {
-				return err
-			}
-			version := 0
-			if want.Owner, want.Name, version, err = api.ParsePreset(in[0], ""); err == nil && version != 0 {
+			owner, name, version, err := api.ParsePreset(in[0], "")
+			if err == nil && version != 0 {
 				err = fmt.Errorf("%q: the next version is saved; leave @%d out", in[0], version)
 			}
 			if err != nil {
 				return usageError{err}
 			}
-			want.Level = l.ID
+			c, l, err := a.level(cmd.Context(), want.Level)
+			if err != nil {
+				return err
+			}
+			want.Owner, want.Name, want.Level = owner, name, l.ID
 			p, err := c.SavePreset(cmd.Context(), want)
 			if err != nil {
 				return err

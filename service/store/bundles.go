@@ -20,7 +20,7 @@ func (s *Store) WriteBundle(a Asker, refs []string) ([]byte, error) {
 		}
 		info, p, err := s.Preset(a, owner, name, version)
 		if err != nil {
-			return nil, fmt.Errorf("preset %s/%s: %w", owner, name, err)
+			return nil, presetError(owner, name, version, err)
 		}
 		entries = append(entries, bundle.Entry{Name: info.Name, Author: cmp.Or(info.MadeBy, info.Author), Note: info.Note, Tags: info.Tags, Credit: info.Credit, Preset: p})
 	}

@@ -25,11 +25,11 @@ func (s *Store) LinkRigs(ctx context.Context, a Asker, levelID string, want api.
 	out := api.Linked{Rigs: []string{}}
 	found, err := s.findPreset(s.db, a, want.Owner, want.Name)
 	if err != nil {
-		return out, fmt.Errorf("preset %s/%s: %w", want.Owner, want.Name, err)
+		return out, presetError(want.Owner, want.Name, want.Version, err)
 	}
 	info, p, err := s.Preset(a, want.Owner, want.Name, want.Version)
 	if err != nil {
-		return out, fmt.Errorf("preset %s/%s: %w", want.Owner, want.Name, err)
+		return out, presetError(want.Owner, want.Name, want.Version, err)
 	}
 	rev, err := s.revise(ctx, a, levelID, func(tx *gorm.DB, _ *levelRow, doc *level.Level) (level.Operation, revision, error) {
 		links := map[string]preset.Taking{}

@@ -2,6 +2,7 @@ package store
 
 import (
 	"cmp"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -265,6 +266,18 @@ func (s *Store) findPreset(tx *gorm.DB, a Asker, owner, name string) (*presetRow
 	err := s.visible(tx, a).Joins("JOIN users ON users.id = presets.owner_id").
 		Where("users.name = ? AND presets.name = ?", owner, name).First(&row).Error
 	return &row, translate(err)
+}
+
+// presetError says which preset was asked for.
+func presetError(owner, name string, version int, err error) error {
+	ref := owner + "/" + name
+	if version > 0 {
+		ref = fmt.Sprintf("%s@%d", ref, version)
+	}
+	if errors.Is(err, ErrNotFound) {
+		return fmt.Errorf("there is no preset %s, or it is not shared with you: %w", ref, ErrNotFound)
+	}
+	return fmt.Errorf("preset %s: %w", ref, err)
 }
 
 // ownPreset finds one of the asker's presets.

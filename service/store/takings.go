@@ -25,11 +25,11 @@ import (
 func (s *Store) ApplyPreset(ctx context.Context, a Asker, levelID, owner, name string, version int, place preset.Place, base int) (api.Revision, error) {
 	found, err := s.findPreset(s.db, a, owner, name)
 	if err != nil {
-		return api.Revision{}, fmt.Errorf("preset %s/%s: %w", owner, name, err)
+		return api.Revision{}, presetError(owner, name, version, err)
 	}
 	info, p, err := s.Preset(a, owner, name, version)
 	if err != nil {
-		return api.Revision{}, fmt.Errorf("preset %s/%s: %w", owner, name, err)
+		return api.Revision{}, presetError(owner, name, version, err)
 	}
 	return s.revise(ctx, a, levelID, func(tx *gorm.DB, row *levelRow, doc *level.Level) (level.Operation, revision, error) {
 		place.Origin = fmt.Sprintf("%s/%s@%d", info.Owner, info.Name, info.Version)
