@@ -51,6 +51,14 @@ func drawTimes(file string, places, paths int) error {
 	return chart.Write(canvas, file)
 }
 
+// ticksAt are labelled marks of an axis.
+func ticksAt(values ...float64) (ticks plot.ConstantTicks) {
+	for _, v := range values {
+		ticks = append(ticks, plot.Tick{Value: v, Label: fmt.Sprint(v)})
+	}
+	return ticks
+}
+
 func panelOf(place demo.HardPlace, places, paths int) (*plot.Plot, error) {
 	p, err := bake.Prepare(place.Level)
 	if err != nil {
@@ -96,7 +104,8 @@ func panelOf(place demo.HardPlace, places, paths int) (*plot.Plot, error) {
 	out := plot.New()
 	out.Title.Text, out.X.Label.Text, out.Y.Label.Text = place.Label, "seconds", "off the truth, % of the mean"
 	out.X.Scale, out.Y.Scale = plot.LogScale{}, plot.LogScale{}
-	out.X.Tick.Marker, out.Y.Tick.Marker = plot.LogTicks{Prec: -1}, plot.LogTicks{Prec: -1}
+	out.X.Tick.Marker = ticksAt(0.01, 0.1, 1)
+	out.Y.Tick.Marker = ticksAt(3, 10, 30, 100, 300)
 	for _, line := range []struct {
 		name   string
 		points plotter.XYs
@@ -104,7 +113,7 @@ func panelOf(place demo.HardPlace, places, paths int) (*plot.Plot, error) {
 		shape  vgdraw.GlyphDrawer
 	}{
 		{"draft, good, final", baked, color.RGBA{0xb0, 0x6a, 0x10, 0xff}, vgdraw.CircleGlyph{}},
-		{"path tracing, 4 to 256 paths a texel", traced, color.RGBA{0x55, 0x55, 0x55, 0xff}, vgdraw.BoxGlyph{}},
+		{"path tracing, 4 to 256 paths", traced, color.RGBA{0x55, 0x55, 0x55, 0xff}, vgdraw.BoxGlyph{}},
 	} {
 		l, s, err := plotter.NewLinePoints(line.points)
 		if err != nil {
@@ -112,8 +121,11 @@ func panelOf(place demo.HardPlace, places, paths int) (*plot.Plot, error) {
 		}
 		l.Color, s.Color, s.Shape = line.color, line.color, line.shape
 		out.Add(l, s)
-		out.Legend.Add(line.name, l, s)
+		if place.Label == plotted[0] {
+			out.Legend.Add(line.name, l, s)
+		}
 	}
+	out.X.Min, out.X.Max, out.Y.Min, out.Y.Max = 0.005, 3, 3, 600 // of all panels alike
 	out.Legend.Top = true
 	return out, nil
 }
