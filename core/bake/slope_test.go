@@ -58,8 +58,8 @@ func TestTheSlopeOfLightFromOneDirection(t *testing.T) {
 	for _, deg := range []float64{0, 20, 35} {
 		l := plain()
 		toward := geom.Vec3{math.Sin(deg * math.Pi / 180), math.Cos(deg * math.Pi / 180), 0}
-		sun := light("sun", level.Directional, 1000, level.Vec{0, 5, 0}, toward.Mul(-1))
-		l.Lights = append(l.Lights, sun)
+		beam := light("beam", level.Directional, 1000, level.Vec{0, 5, 0}, toward.Mul(-1))
+		l.Lights = append(l.Lights, beam)
 		p := baketest.Prepare(t, l)
 		s := slopeOf(t, p)
 		require.NotEmpty(t, inTheMiddle(p))
