@@ -58,13 +58,18 @@ func prepared(m *lightmap.Map, err error) (*Prepared, error) {
 // and then, from any goroutine, with the share that is done. It ends early with the
 // context's error.
 func (p *Prepared) Bake(ctx context.Context, sources []*source.Source, q Quality, progress func(share float64)) ([]*layer.Layer, error) {
+	return p.bakeOn(ctx, sources, q, p.Map, progress)
+}
+
+// bakeOn is Bake on the level's own map, or on one with leaning normals.
+func (p *Prepared) bakeOn(ctx context.Context, sources []*source.Source, q Quality, on *lightmap.Map, progress func(share float64)) ([]*layer.Layer, error) {
 	layers := make([]*layer.Layer, 0, len(sources))
 	all := float64(len(sources))
 	for len(layers) < len(sources) {
 		part := sources[len(layers):]
 		part = part[:p.Together(part, q)]
 		done := float64(len(layers))
-		made, err := p.bakeTogether(ctx, part, q, p.Map, partOf(progress, done/all, (done+float64(len(part)))/all))
+		made, err := p.bakeTogether(ctx, part, q, on, partOf(progress, done/all, (done+float64(len(part)))/all))
 		if err != nil {
 			return nil, err
 		}
@@ -128,9 +133,11 @@ func (p *Prepared) bakeTogether(ctx context.Context, sources []*source.Source, q
 			return nil, err
 		}
 	}
-	keys := make([]string, len(sources))
+	keys := make([]string, len(sources)) // none for leaning normals, as nothing keeps these layers
 	for i, s := range sources {
-		keys[i] = p.Key(s, q)
+		if on == p.Map {
+			keys[i] = p.Key(s, q)
+		}
 	}
 	return p.packAll(ctx, sources, keys, lit, other, columns, groups, stage(0.55, 1))
 }

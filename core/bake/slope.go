@@ -30,19 +30,12 @@ func (p *Prepared) BakeLeaning(ctx context.Context, sources []*source.Source, q 
 			m.Scene = p.Scene.Leaning(scene.Leans[k-1])
 			on = &m
 		}
-		for len(out[k]) < len(sources) {
-			part := sources[len(out[k]):]
-			part = part[:p.Together(part, q)]
-			done := float64(k*len(sources) + len(out[k]))
-			all := float64(len(out) * len(sources))
-			made, err := p.bakeTogether(ctx, part, q, on, partOf(progress, done/all, (done+float64(len(part)))/all))
-			if err != nil {
-				return out, err
-			}
-			out[k] = append(out[k], made...)
+		n := float64(len(out))
+		if out[k], err = p.bakeOn(ctx, sources, q, on, partOf(progress, float64(k)/n, float64(k+1)/n)); err != nil {
+			return out, err
 		}
 	}
-	return out, ctx.Err()
+	return out, nil
 }
 
 // Lit are the sources that give any light as the level is.
