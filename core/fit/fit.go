@@ -17,6 +17,7 @@ import (
 	"image"
 	"math"
 	"slices"
+	"sync"
 
 	"grotta/core/bake"
 	"grotta/core/check"
@@ -127,6 +128,11 @@ type fitter struct {
 	reach   map[[2]int][]int32 // surfaces, by light and choice
 	plates  []*shot.Plate      // of the first viewpoints
 	asIs    []*image.NRGBA     // the level's own pictures on them
+	ties    map[string]bool    // lights that glows and beams hang on, by id
+
+	mu       sync.Mutex
+	before   *level.Level // the last one that was compared with, and its pictures
+	asBefore []*image.NRGBA
 }
 
 // choose solves, looks where too many shadows still meet, adds these places, and solves again.

@@ -19,11 +19,28 @@ import (
 // This file measures what a change costs that is not about lights: of the air, in small pictures of the viewpoints;
 // of texels, by how far they blur the light of spots.
 
-// Pictures of the air. What a surface gets of light is that of the nearest spot of the viewpoint.
+// Pictures of the air. What a surface gets of light is that of the nearest spot of the viewpoint. Where many changes are
+// measured the pictures have fewer pixels.
 const (
-	plateWide, plateHigh = 96, 54
+	plateWide, leastWide = 96, 24
 	mostPlates           = 6
+	fullSized            = 60 // changes that are measured in pictures of full size
 )
+
+// plateSize is how large they are.
+func (f *fitter) plateSize() (width, height int) {
+	changes := 0
+	for i, l := range f.lights {
+		for n := range f.choices[i] {
+			if f.choices[i][n].light == nil && f.ties[l.ID] {
+				changes++
+			}
+		}
+	}
+	share := math.Sqrt(min(1, fullSized/float64(max(1, changes))))
+	width = max(leastWide, int(plateWide*share))
+	return width, width * 9 / 16
+}
 
 // costOf is what a change costs; false where it is neither of the air nor of texels alone.
 func (f *fitter) costOf(before, after *level.Level) (costs, bool) {
@@ -31,7 +48,7 @@ func (f *fitter) costOf(before, after *level.Level) (costs, bool) {
 		return costs{}, false
 	}
 	if sameLists(before.Solids, after.Solids) && sameLists(before.Meshes, after.Meshes) && before.Lightmap == after.Lightmap {
-		was, err := f.pictures(before)
+		was, err := f.picturesBefore(before)
 		if err != nil {
 			return costs{}, false
 		}
@@ -76,6 +93,20 @@ func costsOf(all []float64) costs {
 	return costs{sum / float64(len(all)), all[min(len(all)-1, len(all)*95/100)]}
 }
 
+// picturesBefore is pictures of a level that many changes are compared with: those of the last one are kept.
+func (f *fitter) picturesBefore(l *level.Level) ([]*image.NRGBA, error) {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	if f.before != l {
+		p, err := f.pictures(l)
+		if err != nil {
+			return nil, err
+		}
+		f.before, f.asBefore = l, p
+	}
+	return f.asBefore, nil
+}
+
 // pictures are what the viewpoints see under a level's air. Lamps do not light its fog here.
 func (f *fitter) pictures(l *level.Level) ([]*image.NRGBA, error) {
 	p, err := f.from.Again(l)
@@ -92,6 +123,8 @@ func (f *fitter) pictures(l *level.Level) ([]*image.NRGBA, error) {
 
 // look makes the plates of the first viewpoints, and the pictures on them as the level is.
 func (f *fitter) look() (err error) {
+	f.ties = tiesOf(f.level)
+	width, height := f.plateSize()
 	for _, v := range f.level.Viewpoints {
 		var own []int
 		for k := range f.spots {
@@ -102,7 +135,7 @@ func (f *fitter) look() (err error) {
 		if len(own) == 0 || len(f.plates) == mostPlates {
 			continue
 		}
-		f.plates = append(f.plates, shot.NewPlate(f.from, shot.Of(f.from.Scene.World, v), plateWide, plateHigh, func(at, normal geom.Vec3) color.Linear {
+		f.plates = append(f.plates, shot.NewPlate(f.from, shot.Of(f.from.Scene.World, v), width, height, func(at, normal geom.Vec3) color.Linear {
 			return f.total[f.nearest(own, at, normal)]
 		}))
 	}
