@@ -50,7 +50,7 @@ func (p *Prepared) Lit() (lit []*source.Source) {
 
 // Slope is how the light on texels changes as their normals turn: three images, one for each axis of the level. On a
 // normal m in place of the texel's own n the light is E + (m - n)·(X, Y, Z), for each channel. That is light to order 1:
-// exact where all of it comes from before all these normals from one direction, and the nearest such light elsewhere.
+// exact where all of it comes from one direction before all four normals, and an approximation elsewhere.
 type Slope [3]*layer.Image
 
 // SlopeOf mixes leaning layers of all of the level's sources, in their order, at the weights that the sources have.

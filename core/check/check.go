@@ -107,8 +107,8 @@ func Of(p *bake.Prepared) *Subject {
 }
 
 // Again is Of for a level that was edited from the one before. Where its geometry is the same, what was
-// found of that is kept: surfaces, closed meshes and cracks; and what was found of each light that is the
-// same. Where one can walk depends on viewpoints, too, and is found again.
+// found of that is kept: surfaces, closed meshes and cracks; what was found of each light that is the same;
+// and where one can walk, unless viewpoints or paths changed.
 func (sub *Subject) Again(p *bake.Prepared) *Subject {
 	next := Of(p)
 	if !sub.p.Shares(p.Scene.Level) {
@@ -119,6 +119,7 @@ func (sub *Subject) Again(p *bake.Prepared) *Subject {
 	next.tables, next.solids, next.closed, next.closedKnown = sub.tables, sub.solids, sub.closed, sub.closedKnown
 	next.gaps, next.gapsKnown = sub.gaps, sub.gapsKnown
 	next.keepLights(sub)
+	next.keepGround(sub)
 	return next
 }
 

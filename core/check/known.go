@@ -1,6 +1,8 @@
 package check
 
 import (
+	"slices"
+
 	"grotta/core/level"
 	"grotta/core/source"
 )
@@ -61,6 +63,24 @@ func (sub *Subject) keepLights(earlier *Subject) {
 			kept.direct = nil
 		}
 		sub.lights[l.ID] = &kept
+	}
+}
+
+// keepGround takes over where one can walk in an earlier level of the same geometry, if it is looked at from the same
+// places. How light it is there is asked again.
+func (sub *Subject) keepGround(earlier *Subject) {
+	was, now := earlier.p.Scene.Level, sub.p.Scene.Level
+	rides := slices.ContainsFunc(now.Viewpoints, func(v *level.Viewpoint) bool { return v.Parent != "" }) // on what may have moved
+	if rides || !slices.Equal(was.Viewpoints, now.Viewpoints) || !slices.Equal(was.Paths, now.Paths) {
+		return
+	}
+	for body, g := range earlier.grounds {
+		next := *g
+		next.treads = slices.Clone(g.treads)
+		for i := range next.treads {
+			next.treads[i].lux = -1
+		}
+		sub.grounds[body] = &next
 	}
 }
 

@@ -46,7 +46,7 @@ func TestWhatIsKeptOfLightsHolds(t *testing.T) {
 func anyEdit(random *rand.Rand, l *level.Level) level.Operation {
 	light := l.Lights[random.IntN(len(l.Lights))]
 	at := light.Transform.Position
-	switch random.IntN(9) {
+	switch random.IntN(10) {
 	case 0:
 		return level.Set(light.ID, map[string]any{"transform.position": level.Vec{at[0] + 4*random.Float64() - 2, at[1], at[2] + random.Float64()}})
 	case 1:
@@ -63,6 +63,9 @@ func anyEdit(random *rand.Rand, l *level.Level) level.Operation {
 		return level.Add("lights", &twin)
 	case 6:
 		return level.Set("", map[string]any{"environment.ambient.strength": 30 * random.Float64()})
+	case 8:
+		v := l.Viewpoints[random.IntN(len(l.Viewpoints))]
+		return level.Set(v.ID, map[string]any{"transform.position": level.Vec{v.Transform.Position[0] + random.Float64(), v.Transform.Position[1], v.Transform.Position[2]}})
 	case 7:
 		return level.Set("", map[string]any{"environment.sun.lux": 1000 * random.Float64()})
 	}

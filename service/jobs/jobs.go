@@ -352,8 +352,9 @@ func (b *Baker) MoveUp(ctx context.Context, id string) error {
 	if err != nil {
 		return err
 	}
-	_, err = b.queueMissing(ctx, job, true)
-	trail.Of(ctx).Log(b.log).Info("bake moved up", "bake", id)
+	if _, err = b.queueMissing(ctx, job, true); err == nil {
+		trail.Of(ctx).Log(b.log).Info("bake moved up", "bake", id)
+	}
 	return err
 }
 

@@ -40,11 +40,7 @@ func (s *server) registerOrigins(a huma.API, tag string) {
 		Body api.LinkRigs
 	}) (*out[api.Linked], error) {
 		in.Body.Owner = cmp.Or(in.Body.Owner, askerOf(ctx).Name)
-		done, err := s.Store.LinkRigs(ctx, askerOf(ctx), in.ID, in.Body)
-		if err == nil {
-			s.Baker.TellRevision(api.RevisionEvent{Level: in.ID, Revision: done.Revision, Author: askerOf(ctx).Name, Label: "Follow a preset"})
-		}
-		return answer(s, done, err)
+		return linking(ctx, s, in.ID, func() (api.Linked, error) { return s.Store.LinkRigs(ctx, askerOf(ctx), in.ID, in.Body) })
 	})
 	give := operation("POST", "/levels/{id}/origins/{origin}/give", "give-to-others", "Give what a linked rig has to the others", tag)
 	give.Description = "What the rig has becomes the next version of its preset, and the other rigs of the level that follow the preset are brought to it: a merge by field, so what each has of its own stays. Somebody else's preset is forked first."
@@ -53,12 +49,9 @@ func (s *server) registerOrigins(a huma.API, tag string) {
 		Origin string `path:"origin" maxLength:"64"`
 		Body   api.GiveToOthers
 	}) (*out[api.Given], error) {
-		done, err := s.Store.GiveToOthers(ctx, askerOf(ctx), in.ID, in.Origin, in.Body.Changes)
-		if err == nil && done.Updated.Revision > 0 {
-			s.Baker.TellRevision(api.RevisionEvent{Level: in.ID, Revision: done.Updated.Revision, Author: askerOf(ctx).Name, Label: "Bring linked rigs to " + done.Preset})
-			s.follow(askerOf(ctx), in.ID)
-		}
-		return answer(s, done, err)
+		return linking(ctx, s, in.ID, func() (api.Given, error) {
+			return s.Store.GiveToOthers(ctx, askerOf(ctx), in.ID, in.Origin, in.Body.Changes)
+		})
 	})
 	end := operation("DELETE", "/levels/{id}/origins/{origin}", "end-origin", "Make what was taken the level's own", tag)
 	end.Description = "It follows its preset no more. Nothing of the level changes."
@@ -78,6 +71,21 @@ func (s *server) registerOrigins(a huma.API, tag string) {
 		}
 		return &outCredits{Body: creditsBody{lines, creditsText(lines)}}, nil
 	})
+}
+
+// linking does what may add revisions to a level as rigs are linked. Where it did, also before an error, those who watch
+// the level are told of the newest.
+func linking[T any](ctx context.Context, s *server, id string, do func() (T, error)) (*out[T], error) {
+	before, _, err := s.Store.Level(askerOf(ctx), id)
+	if err != nil {
+		return nil, s.problem(err)
+	}
+	done, err := do()
+	if now, _, readErr := s.Store.Level(askerOf(ctx), id); readErr == nil && now.Revision > before.Revision {
+		s.Baker.TellRevision(api.RevisionEvent{Level: id, Revision: now.Revision, Author: askerOf(ctx).Name, Label: "Link rigs to a preset"})
+		s.follow(askerOf(ctx), id)
+	}
+	return answer(s, done, err)
 }
 
 type outOrigins = out[list[api.Origin]]

@@ -40,8 +40,7 @@ func (s *server) registerPresets(a huma.API) {
 	huma.Register(a, operation("POST", "/presets", "save-preset", "Save a version of a preset from a level", tag),
 		func(ctx context.Context, in *struct{ Body api.NewPreset }) (*out[api.PresetInfo], error) {
 			if in.Body.Rig != "" && (in.Body.Kind == "" || in.Body.Kind == preset.Rig) {
-				info, err := s.Store.SaveRig(ctx, askerOf(ctx), in.Body)
-				return answer(s, info, err)
+				return linking(ctx, s, in.Body.Level, func() (api.PresetInfo, error) { return s.Store.SaveRig(ctx, askerOf(ctx), in.Body) })
 			}
 			_, doc, err := s.Store.Level(askerOf(ctx), in.Body.Level)
 			if err != nil {
