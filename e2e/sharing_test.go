@@ -75,8 +75,17 @@ var needs = map[string]func(t *testing.T, p *trio){
 	"Rigs that follow one original, with what each has of its own": func(t *testing.T, p *trio) {
 		_, err := p.maren.SavePreset(ctx, api.NewPreset{Name: "pier-lamp", Level: p.level.ID, Rig: "lantern-1"})
 		require.NoError(t, err)
+		heard := make(chan struct{}, 16)
+		listens, stop := watching(t, p.maren, p.level.ID, "revision", heard)
+		<-listens
 		linked, err := p.maren.LinkRigs(ctx, p.level.ID, api.LinkRigs{Name: "pier-lamp"})
 		require.NoError(t, err)
+		select {
+		case <-heard:
+		case <-time.After(10 * time.Second):
+			require.Fail(t, "who watches the level is not told")
+		}
+		stop()
 		assert.Equal(t, []string{"lantern-1", "lantern-2", "lantern-3", "lantern-4"}, linked.Rigs)
 		set := func(id string, fields map[string]any) {
 			_, err := p.maren.Apply(ctx, p.level.ID, level.Set(id, fields), 0)
