@@ -1,13 +1,17 @@
 package e2e
 
 import (
+	"fmt"
 	"testing"
 	"time"
 
+	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"grotta/api"
 	"grotta/core/level"
 	"grotta/e2e/harness"
 )
@@ -44,4 +48,56 @@ func TestLightStandsInWhileAChangeIsBakedInTheBrowser(t *testing.T) {
 	p.do(chromedp.Sleep(2 * time.Second))
 	p.view()
 	assert.InDelta(t, dark, middle(), 8, "and then it has its own light")
+}
+
+// A block is seen where it is dragged before it is let go and saved, and is gone as soon as it is deleted.
+func TestBlocksFollowTheHandInTheBrowser(t *testing.T) {
+	t.Parallel()
+	maren, l, g := room(t)
+	apply(t, maren, l.ID, level.Batch("a red crate", level.Add("materials", map[string]any{"id": "red", "color": "#d04020"}), level.Set("crate", map[string]any{"surface.material": "red"})))
+	p := open(t, g)
+	p.onBench("maren", l.ID)
+	p.key("1") // unlit: quick to draw
+	p.stage("Surfaces")
+	p.pick("crate")
+	x, y := p.middle(`document.querySelector('[data-handle="move-y"] .reach')`)
+	cx, cy := p.middle(`document.querySelector('[data-handle="move"] .reach')`)
+	// reds is how much of a small square about a place of the page has the crate's red.
+	reds := func(x, y float64) float64 {
+		var left, top, width float64
+		_, err := fmt.Sscan(p.eval(`(() => { const b = document.querySelector("[data-testid=view]").getBoundingClientRect(); return b.x + " " + b.y + " " + b.width; })()`), &left, &top, &width)
+		require.NoError(t, err)
+		img := p.viewNow()
+		scale, n := float64(img.Bounds().Dx())/width, 0
+		const side = 31
+		for i := range side {
+			for j := range side {
+				r, g, _, _ := img.At(int((x-left+float64(i)-side/2)*scale), int((y-top+float64(j)-side/2)*scale)).RGBA()
+				if r > 2*g {
+					n++
+				}
+			}
+		}
+		return float64(n) / side / side
+	}
+	p.view()
+	require.Greater(t, reds(cx, cy), 0.3)
+	before := current(t, maren, l.ID)
+
+	const up = 120
+	p.do(chromedp.MouseEvent(input.MouseMoved, x, y), chromedp.MouseEvent(input.MousePressed, x, y, chromedp.ButtonLeft))
+	for i := range 6 {
+		p.do(chromedp.MouseEvent(input.MouseMoved, x, y-up*float64(i+1)/6, chromedp.ButtonLeft))
+	}
+	assert.Eventually(t, func() bool { return reds(cx, cy) < 0.1 && reds(cx, cy-up) > 0.3 }, 10*time.Second, 100*time.Millisecond, "it is where the hand is")
+	assert.Equal(t, before, current(t, maren, l.ID), "and is not saved yet")
+	p.do(chromedp.MouseEvent(input.MouseReleased, x, y-up, chromedp.ButtonLeft))
+	eventually(t, maren, l.ID, func(d api.Document) bool { return d.Level.Revision == before+1 })
+	p.view()
+	assert.Greater(t, reds(cx, cy-up), 0.3)
+
+	p.key(kb.Delete)
+	assert.Eventually(t, func() bool { return reds(cx, cy-up) < 0.1 }, 10*time.Second, 100*time.Millisecond)
+	p.key("z", input.ModifierCtrl)
+	assert.Eventually(t, func() bool { return reds(cx, cy-up) > 0.3 }, 20*time.Second, 100*time.Millisecond)
 }

@@ -17,6 +17,7 @@ export class Picking {
   private index: MeshBVH | null = null;
   private ranges: readonly Range[] = [];
   private hidden: ReadonlySet<string> = new Set();
+  private behind = false; // vertices moved since the index was made
 
   take(mesh: Mesh<BufferGeometry>, ranges: readonly Range[]) {
     this.mesh = mesh;
@@ -37,6 +38,17 @@ export class Picking {
     return true;
   }
 
+  /** Vertices moved: the index follows when it is asked next. */
+  moved() {
+    this.behind = true;
+  }
+
+  private current(): MeshBVH | null {
+    if (this.behind) this.index?.refit();
+    this.behind = false;
+    return this.index;
+  }
+
   private build() {
     const g = this.mesh?.geometry;
     if (!g) return;
@@ -47,23 +59,24 @@ export class Picking {
     for (const r of shown) for (let i = 0; i < r.count; i++) vertices[at++] = r.first + i;
     g.setIndex(new BufferAttribute(vertices, 1));
     // indirect keeps the order of the index, so that what is drawn does not change with it.
+    this.behind = false;
     this.index = count > 0 ? new MeshBVH(g, { indirect: true }) : null;
   }
 
   first(ray: Ray): Picked | null {
-    const hit = this.index?.raycastFirst(toThree(ray), DoubleSide);
+    const hit = this.current()?.raycastFirst(toThree(ray), DoubleSide);
     return hit?.face ? this.picked(hit.point, hit.face.a, ray) : null;
   }
 
   /** The first surface within a distance that is of none of some things. */
   firstWithin(ray: Ray, farM: number, passed: ReadonlySet<string>): { distance: number; normal: Vec } | null {
-    const hits = this.index?.raycast(toThree(ray), DoubleSide, 0, farM) ?? [];
+    const hits = this.current()?.raycast(toThree(ray), DoubleSide, 0, farM) ?? [];
     const hit = hits.sort((a, b) => a.distance - b.distance).find((h) => h.face && !passed.has(this.entityOf(h.face.a)));
     return hit?.face ? { distance: hit.distance, normal: this.picked(hit.point, hit.face.a, ray).normal } : null;
   }
 
   all(ray: Ray): Picked[] {
-    const hits = this.index?.raycast(toThree(ray), DoubleSide) ?? [];
+    const hits = this.current()?.raycast(toThree(ray), DoubleSide) ?? [];
     const seen = new Set<string>();
     return hits
       .sort((a, b) => a.distance - b.distance)

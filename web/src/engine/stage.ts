@@ -28,6 +28,7 @@ import {
 } from "three";
 import type { Schemas } from "../api/client";
 import type { Mirrors, Pixels, SceneMesh, SkyMap } from "../features/data";
+import type { Moved } from "../model/moved";
 import type { ViewMode } from "../model/viewModes";
 import type { Vec } from "../model/world";
 import { CameraHand, type Click, type Rect } from "./camera";
@@ -35,6 +36,7 @@ import type { Hit, Ray } from "./handles";
 import type { Mix } from "./mix";
 import { heatMesh } from "./heat";
 import { Mixer } from "./mixer";
+import { MovedParts } from "./movedParts";
 import { Picking, type Picked, type Range } from "./picking";
 import { Outlines } from "./outlines";
 import { Passes, type AirDraw } from "./passes";
@@ -81,9 +83,11 @@ export class Stage {
   private lines: LineSegments | null = null;
   private heat: ReturnType<typeof heatMesh> | null = null;
   private readonly picking = new Picking();
+  private parts: MovedParts | null = null; // of the mesh
   private readonly outlines = new Outlines(this.overlay);
   private geometry = "";
-  private outlined = "";
+  private outlined = ""; // names of what is outlined
+  private toOutline: { selected: readonly string[]; hovered: string | null } = { selected: [], hovered: null };
   private disposed = false;
   private lightMax = 0;
   private lamps: Mirrors["lamps"] = [];
@@ -180,7 +184,9 @@ export class Stage {
     this.surfaces.add(this.mesh);
     this.mix = mix;
     this.geometry = scene.geometry;
+    this.parts = new MovedParts(g, scene.ranges);
     this.picking.take(this.mesh, scene.ranges);
+    this.outlineAgain();
     this.shown = { texels, ranges: scene.ranges };
     this.ownTexels = scene.texels;
     this.before = before?.mixer ?? null;
@@ -217,6 +223,7 @@ export class Stage {
   /** Lets the mesh go with its mixers, but for one that is still needed. */
   private freeMesh(but?: Mixer) {
     if (!this.mesh) return;
+    this.parts!.restore(); // its numbers may be shown again
     this.surfaces.remove(this.mesh);
     this.mesh.geometry.dispose();
     this.mesh.material.dispose();
@@ -368,11 +375,25 @@ export class Stage {
 
   /** Outlines what is selected, and faintly what is under the pointer. */
   setOutlined(selected: readonly string[], hovered: string | null) {
+    this.toOutline = { selected, hovered };
     const faint = hovered && !this.quality.slow && !selected.includes(hovered) ? [hovered] : []; // a frame for each would take long
     const names = `${selected.join()} ${faint.join()} ${this.geometry}`;
     if (names === this.outlined) return;
     this.outlined = names;
     this.outlines.set(this.picking.edges(selected.map((id) => id.split("#")[0]!)), this.picking.edges(faint));
+    this.draw();
+  }
+
+  private outlineAgain() {
+    this.outlined = "";
+    this.setOutlined(this.toOutline.selected, this.toOutline.hovered);
+  }
+
+  /** Shows things where they are dragged, before the level is laid out again. Their light stays as it was. */
+  setMoved(moved: readonly Moved[]) {
+    if (!this.parts?.set(moved)) return;
+    this.picking.moved();
+    this.outlineAgain();
     this.draw();
   }
 

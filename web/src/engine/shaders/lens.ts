@@ -219,9 +219,21 @@ export const displayMaterial = () =>
       }
       return c;
     }
+    // Where fronts and backs meet at an outline, rounding shows a line of back that is one pixel wide: what is beside it is shown instead.
+    float pink(vec4 c) { return c.r - c.g; }
+    vec4 withoutThinBacks(ivec2 at, vec4 here) {
+      ivec2 most = ivec2(size) - 1;
+      for (int axis = 0; axis < 2; axis++) {
+        ivec2 step = axis == 0 ? ivec2(1, 0) : ivec2(0, 1);
+        vec4 a = texelFetch(light, clamp(at - step, ivec2(0), most), 0), b = texelFetch(light, clamp(at + step, ivec2(0), most), 0);
+        if (max(pink(a), pink(b)) < 0.5 * pink(here)) return pink(a) < pink(b) ? a : b;
+      }
+      return here;
+    }
     void main() {
       ivec2 at = ivec2(gl_FragCoord.xy);
       vec4 raw = texelFetch(light, at, 0);
+      if (mode == 6) raw = withoutThinBacks(at, raw);
       if (mode == 5) { color = vec4(clipped(toned(at)), 1.0); return; }
       if (mode == 1 || mode == 4 || mode >= 6) { color = vec4(encode(raw.a > 0.5 ? raw.rgb : vec3(0.03)), 1.0); return; }
       if (mode == 3) { color = vec4(raw.a > 0.5 ? bands(raw.r) : vec3(0.08), 1.0); return; }

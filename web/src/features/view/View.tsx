@@ -29,7 +29,7 @@ export function View({ doc, state, context, session, onApplied }: Props) {
   const level = doc.document;
   const [host, setHost] = useState<HTMLDivElement | null>(null);
   const { stage, broken } = useStage(host);
-  const { scene, lit, reading } = useDrawn(stage, host, doc, session, state);
+  const { scene, gone, lit, reading } = useDrawn(stage, host, doc, session, state);
   const markers = useBench((s) => s.markers);
   const mode = useBench((s) => s.mode);
   const hidden = useBench((s) => s.hidden);
@@ -40,7 +40,7 @@ export function View({ doc, state, context, session, onApplied }: Props) {
   useShadows(stage, level, scene !== undefined);
   useGroundShown(stage, doc, scene !== undefined);
   useWalking(stage, doc, scene !== undefined);
-  useEffect(() => stage?.setHidden(new Set(Object.keys(hidden))), [stage, hidden, scene]);
+  useEffect(() => stage?.setHidden(new Set([...Object.keys(hidden), ...gone])), [stage, hidden, gone, scene]);
   return (
     <section className="@container relative min-h-0 min-w-0 flex-1 overflow-hidden bg-black" aria-label="View">
       <div ref={setHost} className="absolute inset-0" data-testid="view">

@@ -1,5 +1,5 @@
-import { useCallback, useEffect, useMemo, useState } from "react";
-import type { Document, LightmapState } from "../../api/client";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+import type { Document, Level, LightmapState } from "../../api/client";
 import { linear } from "../../engine/color";
 import { flickerAt } from "../../engine/flicker";
 import { withChanges } from "../../engine/fog";
@@ -8,6 +8,7 @@ import { Mix, type Weight } from "../../engine/mix";
 import type { Stage } from "../../engine/stage";
 import { stripOf, weightOf } from "../../engine/weights";
 import { useBench } from "../../model/bench";
+import { changeBetween, unchanged } from "../../model/moved";
 import { pendingLive } from "../../model/pending";
 import type { Session } from "../session";
 import { useAirPreview } from "./useAirPreview";
@@ -18,7 +19,7 @@ import { useAir, useFog, useFogOf, useLayers, useMirrors, useMovingLight, usePix
 // What the view shows of the level: its mesh, the mix of its layers, its air and look. Each
 // part is read as it is needed and handed to the stage.
 
-/** Draws the level; the answer is its mesh, once it is read. */
+/** Draws the level; the answer is its mesh, once it is read, and what is deleted but still in it. */
 export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Document, session: Session, state: LightmapState | undefined) {
   const saved = session.saved ?? doc;
   const level = doc.document;
@@ -47,6 +48,17 @@ export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Doc
     stage?.showOwnLight(own);
     setStands(false);
   }, [stage, scene, mix, standIn, own]);
+
+  // Blocks and meshes follow the hand before they are laid out again.
+  const laid = useRef<{ scene: typeof scene; level: Level } | null>(null); // the level that the mesh is of
+  const [gone, setGone] = useState<readonly string[]>([]);
+  useEffect(() => {
+    if (!stage || !scene) return;
+    if (state?.geometry === scene.geometry && state.revision === saved.level.revision) laid.current = { scene, level: known };
+    const change = laid.current?.scene === scene ? changeBetween(laid.current.level, level) : unchanged;
+    stage.setMoved(change.moved);
+    setGone((before) => (before.join() === change.gone.join() ? before : change.gone));
+  }, [stage, scene, mix, state, saved.level.revision, known, level]);
 
   // Without any light yet the level shows unlit, and the view says so.
   const lit = stands || layers.length > 0 || (state !== undefined && state.sources.length > 0 && state.stale === 0);
@@ -187,5 +199,5 @@ export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Doc
   const behind = useLate(waits, 800);
   const stood = useLate(stands, 1500);
   const reading = behind ? "The changed level is made ready. The picture is of before." : stood ? "The light is of before the change. A draft is on its way." : trouble ? `Some light is missing, and is asked for again: ${trouble}` : all - layers.length > 64 ? `Reading light: ${layers.length} of ${all} layers` : "";
-  return { scene, lit, reading };
+  return { scene, gone, lit, reading };
 }
