@@ -56,17 +56,17 @@ func TestFacesThatShineNameTheirLayer(t *testing.T) {
 
 var goldenKeys = []string{
 	"geometry 25201487733f7f7c",
-	"lamp-0 0a12b8eee498385d 43651b2acf0aa3ff",
-	"lamp-1 222f6d2f88d08523 7dfa504cd4f8af12",
-	"lamp-2 b421e48bd08b6a9f a442725e87676f40",
-	"lamp-3 cf8b6daab004795a f481ab8d8f40a910",
-	"lamp-5 508b6c00241a3a2d b328c1a5f3b0ec82",
-	"sun e88e0ed1846364ea 9a382c10e7a7d0d5",
-	"sky 0e2077146f9b20c9 d2c2b76b12e60197",
-	"emissive:panel a70d794d125f890a 6ff8091ccc2b5825",
-	"ambient:level 5952bdc1ee95b52d 9a5bc607afa52564",
-	"ambient:zone-0 0fd0a0e73216991b 83f943939f3b8918",
-	"ambient:zone-1 aceb7c363d694df6 0911b7fe04d88505",
+	"lamp-0 837ca16580d62360 43651b2acf0aa3ff",
+	"lamp-1 cc8d9fb30df70573 7dfa504cd4f8af12",
+	"lamp-2 569055bfcd50cd2d a442725e87676f40",
+	"lamp-3 cb911a604d8c96b1 f481ab8d8f40a910",
+	"lamp-5 4d89b43f7db1a6e0 b328c1a5f3b0ec82",
+	"sun bb89551366aac14f 9a382c10e7a7d0d5",
+	"sky e51ab8d94576d6b5 d2c2b76b12e60197",
+	"emissive:panel a5353b595bc1e438 6ff8091ccc2b5825",
+	"ambient:level 318fbb810f0934ec 9a5bc607afa52564",
+	"ambient:zone-0 96a0aa6ff9801af2 83f943939f3b8918",
+	"ambient:zone-1 c88f331047d37056 0911b7fe04d88505",
 }
 
 // A mesh that shows a geometry has the light, and so the keys, of one with those triangles of its own.

@@ -23,7 +23,7 @@ import (
 type Group struct {
 	From, To   int // of the charts
 	First, End int // of the texels
-	window     int // how many texels have rows at once
+	window     int // how many texels have rows at once, at most
 }
 
 // groupTexels is about the most texels that a group has. Tests set a smaller number.
@@ -52,7 +52,7 @@ func Groups(m *lightmap.Map) []Group {
 		g.End = end
 		width, _ := m.Layout.Charts[from].Inner()
 		row := lightmap.BlockTexels * width
-		g.window = min(g.size(), (size+row-1)/row*row+3*row)
+		g.window = min(g.size(), (size+row-1)/row*row+(smooth.Passes+1)*row)
 	}
 	return all
 }
@@ -96,7 +96,7 @@ type Gatherer struct {
 	skies       []int // those among them that are a sky's
 	sent        *radiosity.Sent
 	effort      Effort
-	rows, spare rows.Table // there is no spare one without Fans
+	light       smooth.Light // only Raw without Fans
 }
 
 // New solves what the patches send each other. It ends early with the context's error.
@@ -112,9 +112,10 @@ func New(ctx context.Context, m *lightmap.Map, links *radiosity.Links, emitters 
 		}
 	}
 	most := window(groups)
-	g.rows = rows.New(most, len(emitters))
 	if e.Fans != nil {
-		g.spare = rows.New(most, len(emitters))
+		g.light = smooth.NewLight(most, len(emitters))
+	} else {
+		g.light.Raw = rows.New(most, len(emitters))
 	}
 	return g, nil
 }
@@ -131,7 +132,7 @@ type Stretch struct {
 // A nil Gatherer gathers nothing and visits the whole group.
 //
 // A large chart is gathered in bands of rows of blocks. Smoothing a row needs the next
-// row, so each of the two passes is one row behind.
+// row, so each pass is one row behind the one before.
 func (g *Gatherer) Each(ctx context.Context, charts *Group, report func(done int), visit func(Stretch) error) error {
 	if g == nil {
 		return visit(Stretch{To: charts.size()})
@@ -140,37 +141,36 @@ func (g *Gatherer) Each(ctx context.Context, charts *Group, report func(done int
 		return g.coarse(ctx, charts, visit)
 	}
 	starts, f := charts.blockRows(g.m), charts.texelField(g.m, g.effort.Smoothing)
-	end, behind := len(starts)-1, 1
-	if !g.m.Scene.Level.Lightmap.Denoise {
-		behind = 0
+	passes, last := 0, &g.light.Raw
+	if g.m.Scene.Level.Lightmap.Denoise {
+		passes, last = smooth.Passes, &g.light.Done
 	}
-	size := groupSize(g.m)
-	once, twice := 0, 0 // rows that each pass has done
-	for from, to := 0, 0; from < end; from = to {
-		for to++; to < end && starts[to+1]-starts[from] <= size; to++ {
+	size, end := groupSize(g.m), len(starts)-1
+	var done [smooth.Passes + 1]int // rows of blocks, gathered and after each pass
+	for done[0] < end {
+		to, visited := done[0]+1, done[passes]
+		for to < end && starts[to+1]-starts[done[0]] <= size {
+			to++
 		}
-		nextOnce, nextTwice := max(to-behind, 0), max(to-2*behind, 0)
-		if to == end {
-			nextOnce, nextTwice = end, end
-		}
-		if err := g.fine(ctx, charts, f, starts[from], starts[to], report); err != nil {
+		if err := g.fine(ctx, charts, f, starts[done[0]], starts[to], report); err != nil {
 			return err
 		}
-		if behind > 0 {
-			if err := f.Pass(ctx, starts[once], starts[nextOnce], &g.rows, &g.spare, 1); err != nil {
+		done[0] = to
+		for pass := 1; pass <= passes; pass++ {
+			next := max(to-pass, 0)
+			if to == end {
+				next = end
+			}
+			if err := f.Pass(ctx, pass, starts[done[pass]], starts[next], &g.light); err != nil {
 				return err
 			}
-			if err := f.Pass(ctx, starts[twice], starts[nextTwice], &g.spare, &g.rows, 2); err != nil {
-				return err
-			}
+			done[pass] = next
 		}
-		if err := visit(Stretch{starts[twice], starts[nextTwice], g.rows.After(starts[twice] - f.Base)}); err != nil {
+		if err := visit(Stretch{starts[visited], starts[done[passes]], last.After(starts[visited] - f.Base)}); err != nil {
 			return err
 		}
-		once, twice = nextOnce, nextTwice
-		kept := starts[max(twice-behind, 0)]
-		g.rows.Shift(kept-f.Base, starts[to]-f.Base)
-		g.spare.Shift(kept-f.Base, starts[to]-f.Base)
+		kept := starts[max(done[passes]-min(passes, 1), 0)]
+		g.light.Shift(kept-f.Base, starts[to]-f.Base)
 		f.Base = kept
 	}
 	return nil
@@ -221,7 +221,7 @@ func (g *Gatherer) fine(ctx context.Context, charts *Group, f *smooth.Field, fir
 		*list = escapes
 		for i := range texels {
 			cell := first + from + i
-			row := g.rows.Row(cell - f.Base)
+			row := g.light.Raw.Row(cell - f.Base)
 			f.Around[cell] = found[i].Done(g.m.Layout.Charts[g.m.ChartOf(charts.First+cell)].Density)
 			g.sent.Mean(row, met[i][:count[i]], rays)
 			g.sent.AddBright(row, g.m.Scene, &texels[i], met[i][:count[i]], g.effort.ToBright, rays)
@@ -301,7 +301,8 @@ func eachOfBlock(m *lightmap.Map, texels []lightmap.Texel, rays int, fans *sampl
 // It is used for drafts, whose texels send no rays.
 func (g *Gatherer) coarse(ctx context.Context, charts *Group, visit func(Stretch) error) error {
 	first, end := g.links.Grid(charts.From).First, g.links.Grid(charts.To-1).End
-	got, spare := rows.New(end-first, len(g.emitters)), rows.New(end-first, len(g.emitters))
+	light := smooth.NewLight(end-first, len(g.emitters))
+	got := &light.Raw
 	err := parallel.Steps(ctx, end-first, 256, func(from, to int) {
 		var met [radiosity.Rays]uint32
 		var room []float32
@@ -319,9 +320,10 @@ func (g *Gatherer) coarse(ctx context.Context, charts *Group, visit func(Stretch
 	}, nil)
 	if err == nil && g.m.Scene.Level.Lightmap.Denoise {
 		f := charts.patchField(g.m, g.links, g.effort.Smoothing)
-		if err = f.Pass(ctx, 0, end-first, &got, &spare, 1); err == nil {
-			err = f.Pass(ctx, 0, end-first, &spare, &got, 2)
+		for pass := 1; pass <= smooth.Passes && err == nil; pass++ {
+			err = f.Pass(ctx, pass, 0, end-first, &light)
 		}
+		got = &light.Done
 	}
 	if err != nil {
 		return err
@@ -331,7 +333,7 @@ func (g *Gatherer) coarse(ctx context.Context, charts *Group, visit func(Stretch
 		if err := parallel.Steps(ctx, to-from, 512, func(a, b int) {
 			on, c, grid := -1, (*lightmap.Chart)(nil), radiosity.Grid{}
 			for i := a; i < b; i++ {
-				row, texel := g.rows.Row(i), charts.First+from+i
+				row, texel := g.light.Raw.Row(i), charts.First+from+i
 				clear(row)
 				if chart := g.m.ChartOf(texel); chart != on {
 					on, c, grid = chart, &g.m.Layout.Charts[chart], g.links.Grid(chart)
@@ -345,7 +347,7 @@ func (g *Gatherer) coarse(ctx context.Context, charts *Group, visit func(Stretch
 		}, nil); err != nil {
 			return err
 		}
-		if err := visit(Stretch{from, to, g.rows}); err != nil {
+		if err := visit(Stretch{from, to, g.light.Raw}); err != nil {
 			return err
 		}
 	}
@@ -354,7 +356,7 @@ func (g *Gatherer) coarse(ctx context.Context, charts *Group, visit func(Stretch
 
 // MemoryBytes estimates the memory of the tables of light for a number of sources.
 func MemoryBytes(groups []Group, sources int) int {
-	return 8 * rows.Columns(sources) * window(groups)
+	return 12 * rows.Columns(sources) * window(groups)
 }
 
 // window is the most texels of a group that have rows at once.

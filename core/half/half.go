@@ -73,6 +73,26 @@ func addTimes(to, from []float32, weight float32) {
 	}
 }
 
+// AddOff adds a weight times how far from is off less to as many values of sum, and the weight times the square of
+// that to those of squares. The length is a multiple of eight.
+func AddOff(sum, squares, from, less []float32, weight float32) {
+	squares, from, less = squares[:len(sum)], from[:len(sum)], less[:len(sum)]
+	if fast && len(sum) > 0 && len(sum)%8 == 0 {
+		addOffAVX(&sum[0], &squares[0], &from[0], &less[0], int64(len(sum)/8), weight)
+		return
+	}
+	addOff(sum, squares, from, less, weight)
+}
+
+func addOff(sum, squares, from, less []float32, weight float32) {
+	for i, v := range from {
+		d := float32(v - less[i])
+		off := float32(weight * d)
+		sum[i] += off
+		squares[i] += float32(off * d)
+	}
+}
+
 // SumHalfRows writes the sum of some rows of a table of half-floats, each as long as
 // the sum. The length is a multiple of eight.
 func SumHalfRows(to []float32, table []uint16, rows []uint32) {

@@ -17,6 +17,9 @@ func encodeF16C(to *uint16, from *float32, scale float32, steps int64)
 func addTimesAVX(to, from *float32, steps int64, weight float32)
 
 //go:noescape
+func addOffAVX(sum, squares, from, less *float32, steps int64, weight float32)
+
+//go:noescape
 func sumHalfRowsF16C(to *float32, table *uint16, rows *uint32, count, steps, bytes int64)
 
 //go:noescape

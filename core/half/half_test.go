@@ -41,6 +41,13 @@ func TestKernelsAgreeWithGo(t *testing.T) {
 	AddTimes(x, y, 0.7)
 	addTimes(y, y, 0.7)
 	assert.Equal(t, y, x)
+	from, less := numbers(480), numbers(488)[8:]
+	sum, squares, sameSum, sameSquares := numbers(480), numbers(480), numbers(480), numbers(480)
+	AddOff(sum, squares, from, less, 0.7)
+	addOff(sameSum, sameSquares, from, less, 0.7)
+	assert.Equal(t, sameSum, sum)
+	assert.Equal(t, sameSquares, squares)
+	assert.NotEqual(t, numbers(480), sum)
 	for _, columns := range []int{8, 16, 40, 72} {
 		rows := []uint32{3, 0, 9, 9, 1}
 		sum, same := make([]float32, columns), make([]float32, columns)

@@ -78,6 +78,34 @@ times:
 	VZEROUPPER
 	RET
 
+// func addOffAVX(sum *byte, squares *byte, from *byte, less *byte, steps int64, weight float32)
+// Requires: AVX
+TEXT ·addOffAVX(SB), NOSPLIT, $0-44
+	MOVQ         sum+0(FP), AX
+	MOVQ         squares+8(FP), CX
+	MOVQ         from+16(FP), DX
+	MOVQ         less+24(FP), BX
+	MOVQ         steps+32(FP), SI
+	VBROADCASTSS weight+40(FP), Y0
+
+off:
+	VMOVUPS (DX), Y1
+	VSUBPS  (BX), Y1, Y1
+	VMULPS  Y1, Y0, Y2
+	VMULPS  Y2, Y1, Y1
+	VADDPS  (AX), Y2, Y2
+	VMOVUPS Y2, (AX)
+	VADDPS  (CX), Y1, Y1
+	VMOVUPS Y1, (CX)
+	ADDQ    $0x20, AX
+	ADDQ    $0x20, CX
+	ADDQ    $0x20, DX
+	ADDQ    $0x20, BX
+	DECQ    SI
+	JNZ     off
+	VZEROUPPER
+	RET
+
 // func sumHalfRowsF16C(to *byte, table *byte, rows *byte, count int64, steps int64, bytes int64)
 // Requires: AVX, F16C
 TEXT ·sumHalfRowsF16C(SB), NOSPLIT, $0-48

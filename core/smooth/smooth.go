@@ -1,8 +1,9 @@
 // Package smooth averages indirect light and the light of the sky over neighbours in the
 // same chart. A neighbour counts more, the more similar its surroundings are. Smoothing never
-// reaches past the surfaces that a cell's own rays met, so no light leaks under a wall. The
-// weights do not depend on the light, so the sum of smoothed layers is the smoothed sum.
-// Direct light is not smoothed.
+// reaches past the surfaces that a cell's own rays met, so no light leaks under a wall. What
+// smoothing takes from the light of a source is given back where it is more than that source's
+// noise. Each source is smoothed alone, so a mix of layers stays the sum of them. Direct light is
+// not smoothed.
 package smooth
 
 import (
@@ -94,19 +95,118 @@ func (a *Surroundings) Opens(dx, dy int) bool {
 	return clear(dx, a.free[0]) && clear(-dx, a.free[1]) && clear(dy, a.free[2]) && clear(-dy, a.free[3])
 }
 
-// Pass writes the weighted mean of each cell's neighbours, which are step cells apart, for the
-// cells from a up to b. A field is smoothed by two passes, the second with wider steps, from
-// one table to another and back (Dammertz et al., "Edge-avoiding à-trous wavelet transform",
-// 2010). It ends early with the context's error.
-func (f *Field) Pass(ctx context.Context, a, b int, from, to *rows.Table, step int) error {
+// Passes is how many passes smooth a field. Each reads neighbours in the result of the one before.
+const Passes = 3
+
+// Light is that of the cells of a field, on its way through the passes.
+type Light struct {
+	Raw   rows.Table // before them
+	Done  rows.Table // after the last; until then it has the result of the first
+	twice rows.Table // after the second
+}
+
+// NewLight returns light of zeros.
+func NewLight(cells, sources int) Light {
+	return Light{rows.New(cells, sources), rows.New(cells, sources), rows.New(cells, sources)}
+}
+
+// Shift moves the cells from one row up to an end to the front.
+func (l *Light) Shift(from, end int) {
+	for _, t := range []*rows.Table{&l.Raw, &l.Done, &l.twice} {
+		t.Shift(from, end)
+	}
+}
+
+// Pass does one of the passes, from 1 on, for the cells from a up to b: a mean of neighbours, a second mean of wider
+// steps (Dammertz et al., "Edge-avoiding à-trous wavelet transform", 2010), and giving back what they took from the
+// light itself. It ends early with the context's error.
+func (f *Field) Pass(ctx context.Context, pass, a, b int, l *Light) error {
+	switch pass {
+	case 1:
+		return f.average(ctx, a, b, &l.Raw, &l.Done, 1)
+	case 2:
+		return f.average(ctx, a, b, &l.Done, &l.twice, 2)
+	}
+	return f.mend(ctx, a, b, &l.Raw, &l.twice, &l.Done)
+}
+
+// average writes the weighted mean of each cell's neighbours, which are step cells apart.
+func (f *Field) average(ctx context.Context, a, b int, from, to *rows.Table, step int) error {
 	taps := tapsOf(f.Reach, step)
+	return f.each(ctx, a, b, func() func(on *Cells, i int) {
+		return func(on *Cells, i int) { f.mean(on, i, from, to.Row(i-f.Base), taps) }
+	})
+}
+
+// mend gives back to smoothed cells what smoothing took from the light itself. That is alike in neighbours, as on top
+// of a slope, where noise differs from one to the next. raw is the light before both passes, and to becomes smoothed
+// light with what is given back (twicing; Tukey, "Exploratory Data Analysis", 1977).
+func (f *Field) mend(ctx context.Context, a, b int, raw, smoothed, to *rows.Table) error {
+	taps := tapsOf(f.Reach, 1)
+	return f.each(ctx, a, b, func() func(on *Cells, i int) {
+		var sum, squares []float32
+		return func(on *Cells, i int) {
+			row := to.Row(i - f.Base)
+			copy(row, smoothed.Row(i-f.Base))
+			if f.Around[i].nearM == 0 {
+				return
+			}
+			if sum == nil {
+				sum, squares = make([]float32, len(row)), make([]float32, len(row))
+			}
+			clear(sum)
+			clear(squares)
+			var weights moments
+			add := func(p *part) {
+				weights.add(p)
+				half.AddOff(sum, squares, raw.Row(int(p.cell)-f.Base), smoothed.Row(int(p.cell)-f.Base), p.weight)
+			}
+			add(&part{cell: int32(i), weight: 1})
+			var room [mostTaps]part
+			parts := f.parts(on, i, taps, room[:0])
+			for k := range parts {
+				add(&parts[k])
+			}
+			weights.giveBack(row, sum, squares)
+		}
+	})
+}
+
+// noiseTimes is how much more than the noise that is foreseen what smoothing took has to be, squared.
+const noiseTimes = 4
+
+// giveBack adds to each source of a row the weighted mean of what smoothing took, by the weighted sums of it and of
+// its squares. Of that a share is given back: the square of the mean over the sum of it and of its variance (as a
+// Wiener filter does), the latter times noiseTimes.
+func (m *moments) giveBack(row, sum, squares []float32) {
+	noise := noiseTimes * m.squares / (m.sum * m.sum)
+	for c := 0; c+3 <= len(row); c += 3 {
+		took, variance := float32(0), float32(0)
+		for k := c; k < c+3; k++ {
+			sum[k] /= m.sum
+			took += sum[k] * sum[k]
+			variance += squares[k]/m.sum - sum[k]*sum[k]
+		}
+		if took == 0 {
+			continue
+		}
+		share := took / (took + noise*max(variance, 0))
+		for k := c; k < c+3; k++ {
+			row[k] = max(row[k]+share*sum[k], 0)
+		}
+	}
+}
+
+// each visits the cells from a up to b, on all cores; each core has a visitor of its own for some of them.
+func (f *Field) each(ctx context.Context, a, b int, visitor func() func(on *Cells, i int)) error {
 	return parallel.Steps(ctx, b-a, 128, func(low, high int) {
+		visit := visitor()
 		on := sort.Search(len(f.Charts), func(i int) bool { return f.Charts[i].First > a+low }) - 1
 		for i := a + low; i < a+high; i++ {
 			for on+1 < len(f.Charts) && f.Charts[on+1].First <= i {
 				on++
 			}
-			f.mean(&f.Charts[on], i, from, to.Row(i-f.Base), taps)
+			visit(&f.Charts[on], i)
 		}
 	}, nil)
 }
@@ -151,28 +251,16 @@ type part struct {
 // also along the edge of a chart (local linear regression; Fan, "Local linear regression smoothers and
 // their minimax efficiencies", 1993).
 func (f *Field) mean(on *Cells, i int, from *rows.Table, row []float32, taps []tap) {
-	own := &f.Around[i]
 	copy(row, from.Row(i-f.Base))
-	if own.nearM == 0 {
+	if f.Around[i].nearM == 0 {
 		return
 	}
-	x0, y0 := int(f.Place[i])%on.Width, int(f.Place[i])/on.Width
-	reach := max(float32(reachOfNear*on.PerM)*own.nearM, leastReach) // in cells
 	var room [mostTaps]part
-	parts := room[:0]
+	parts := f.parts(on, i, taps, room[:0])
 	var m moments
 	m.add(&part{weight: 1})
-	for k := range taps {
-		t := &taps[k]
-		far := float32(t.dx*t.dx+t.dy*t.dy) / (reach * reach)
-		if far >= 1 {
-			continue
-		}
-		if cell, alike := f.neighbour(on, own, x0, y0, t.dx, t.dy); cell >= 0 {
-			p := part{cell, float32(t.dx), float32(t.dy), t.weight * (1 - far) * alike}
-			m.add(&p)
-			parts = append(parts, p)
-		}
+	for k := range parts {
+		m.add(&parts[k])
 	}
 	leanX, leanY := m.lean(parts)
 	total := float32(1)
@@ -187,10 +275,29 @@ func (f *Field) mean(on *Cells, i int, from *rows.Table, row []float32, taps []t
 	}
 }
 
-// moments are those of the weights of some cells, by where they lie.
-type moments struct{ x, y, xx, xy, yy float32 }
+// parts adds the neighbours that count for a cell to a list.
+func (f *Field) parts(on *Cells, i int, taps []tap, parts []part) []part {
+	own := &f.Around[i]
+	x0, y0 := int(f.Place[i])%on.Width, int(f.Place[i])/on.Width
+	reach := max(float32(reachOfNear*on.PerM)*own.nearM, leastReach) // in cells
+	for k := range taps {
+		t := &taps[k]
+		far := float32(t.dx*t.dx+t.dy*t.dy) / (reach * reach)
+		if far >= 1 {
+			continue
+		}
+		if cell, alike := f.neighbour(on, own, x0, y0, t.dx, t.dy); cell >= 0 {
+			parts = append(parts, part{cell, float32(t.dx), float32(t.dy), t.weight * (1 - far) * alike})
+		}
+	}
+	return parts
+}
+
+// moments are those of the weights of some cells, by where they lie, and the sums of the weights and of their squares.
+type moments struct{ sum, squares, x, y, xx, xy, yy float32 }
 
 func (m *moments) add(p *part) {
+	m.sum, m.squares = m.sum+p.weight, m.squares+p.weight*p.weight
 	m.x, m.y = m.x+p.weight*p.dx, m.y+p.weight*p.dy
 	m.xx, m.xy, m.yy = m.xx+p.weight*p.dx*p.dx, m.xy+p.weight*p.dx*p.dy, m.yy+p.weight*p.dy*p.dy
 }

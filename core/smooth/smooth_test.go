@@ -54,7 +54,7 @@ func smoothed(t *testing.T, f *Field, value func(x, y int) float64, step int) fu
 	for i, place := range f.Place {
 		from.Row(i)[0] = float32(value(int(place)%f.Charts[0].Width, int(place)/f.Charts[0].Width))
 	}
-	require.NoError(t, f.Pass(t.Context(), 0, len(f.Place), &from, &to, step))
+	require.NoError(t, f.average(t.Context(), 0, len(f.Place), &from, &to, step))
 	return func(cell int) float64 { return float64(to.Row(cell)[0]) }
 }
 
@@ -127,5 +127,75 @@ func TestSmoothingStopsAtWallsAndAtZero(t *testing.T) {
 		} else {
 			assert.GreaterOrEqual(t, got(i), 0.0)
 		}
+	}
+}
+
+// allPasses is the light of one source before and after each pass, by cell.
+func allPasses(t *testing.T, f *Field, value func(x, y int) float64) (raw, averaged, done func(cell int) float64) {
+	t.Helper()
+	light := NewLight(len(f.Place), 1)
+	for i, place := range f.Place {
+		light.Raw.Row(i)[0] = float32(value(int(place)%f.Charts[0].Width, int(place)/f.Charts[0].Width))
+	}
+	for pass := 1; pass <= Passes; pass++ {
+		require.NoError(t, f.Pass(t.Context(), pass, 0, len(f.Place), &light))
+	}
+	of := func(table *rows.Table) func(int) float64 { return func(cell int) float64 { return float64(table.Row(cell)[0]) } }
+	return of(&light.Raw), of(&light.twice), of(&light.Done)
+}
+
+// What smoothing does to a round spot of light, for spots of several widths under noise of several strengths: it keeps
+// the top of a clean spot, takes most of strong noise, and is nowhere much worse than no smoothing or than the two means alone.
+func TestSmoothingKnowsNoiseFromLight(t *testing.T) {
+	const side = 48
+	for _, width := range []float64{2, 4, 8} {
+		for _, noise := range []float64{0, 0.3, 1, 3, 10} {
+			random := rand.New(rand.NewPCG(7, 8))
+			light := func(x, y int) float64 {
+				away := math.Hypot(float64(x)-side/2, float64(y)-side/2) / width
+				return 50 + 50*math.Exp(-away*away/2)
+			}
+			f := plate(side, side, nil)
+			raw, averaged, done := allPasses(t, f, func(x, y int) float64 { return light(x, y) + noise*random.NormFloat64() })
+			off := func(of func(int) float64) float64 {
+				sum, n := 0.0, 0
+				for i, place := range f.Place {
+					x, y := int(place)%side, int(place)/side
+					if d := of(i) - light(x, y); math.Hypot(float64(x)-side/2, float64(y)-side/2) < 2*width {
+						sum, n = sum+d*d, n+1
+					}
+				}
+				return math.Sqrt(sum / float64(n))
+			}
+			of, none, two := off(done), off(raw), off(averaged)
+			t.Logf("width %g, noise %g: %.2f, not smoothed %.2f, by two means %.2f", width, noise, of, none, two)
+			assert.Less(t, of, 1.25*two+0.02)
+			if noise == 0 {
+				assert.Less(t, of, 0.45*two, "width %g", width)
+			}
+			if noise >= 1 && width > 2 {
+				assert.Less(t, of, 0.8*none, "width %g, noise %g", width, noise)
+			}
+		}
+	}
+}
+
+// Each source is smoothed as if it were alone, so that layers can be baked apart.
+func TestSourcesAreSmoothedAlone(t *testing.T) {
+	random := rand.New(rand.NewPCG(5, 6))
+	f := plate(20, 20, nil)
+	both, alone := NewLight(len(f.Place), 3), NewLight(len(f.Place), 1)
+	for i := range f.Place {
+		for c := range 9 {
+			both.Raw.Row(i)[c] = float32(10 * random.Float64())
+		}
+		copy(alone.Raw.Row(i), both.Raw.Row(i)[3:6])
+	}
+	for pass := 1; pass <= Passes; pass++ {
+		require.NoError(t, f.Pass(t.Context(), pass, 0, len(f.Place), &both))
+		require.NoError(t, f.Pass(t.Context(), pass, 0, len(f.Place), &alone))
+	}
+	for i := range f.Place {
+		assert.Equal(t, alone.Done.Row(i)[:3], both.Done.Row(i)[3:6])
 	}
 }

@@ -14,6 +14,7 @@ func main() {
 	addScaled()
 	encode()
 	addTimes()
+	addOff()
 	sumHalfRows()
 	bounce("bounceAVX", false)
 	bounce("bounceLeadsAVX", true)
@@ -86,6 +87,32 @@ func addTimes() {
 	ADDQ(Imm(32), to)
 	DECQ(steps)
 	JNZ(LabelRef("times"))
+	VZEROUPPER()
+	RET()
+}
+
+// addOff does d = from[i] - less[i], sum[i] += weight * d, squares[i] += weight * d * d, eight at a time.
+func addOff() {
+	TEXT("addOffAVX", NOSPLIT, "func(sum, squares, from, less *byte, steps int64, weight float32)")
+	sum, squares := Load(Param("sum"), GP64()), Load(Param("squares"), GP64())
+	from, less, steps := Load(Param("from"), GP64()), Load(Param("less"), GP64()), Load(Param("steps"), GP64())
+	weight := YMM()
+	VBROADCASTSS(NewParamAddr("weight", 40), weight)
+	Label("off")
+	d, v := YMM(), YMM()
+	VMOVUPS(Mem{Base: from}, d)
+	VSUBPS(Mem{Base: less}, d, d)
+	VMULPS(d, weight, v)
+	VMULPS(v, d, d)
+	VADDPS(Mem{Base: sum}, v, v)
+	VMOVUPS(v, Mem{Base: sum})
+	VADDPS(Mem{Base: squares}, d, d)
+	VMOVUPS(d, Mem{Base: squares})
+	for _, at := range []Register{sum, squares, from, less} {
+		ADDQ(Imm(32), at)
+	}
+	DECQ(steps)
+	JNZ(LabelRef("off"))
 	VZEROUPPER()
 	RET()
 }
