@@ -493,9 +493,10 @@ func treeOf(value any) (tree any) {
 
 // materialMarks are what glTF has no place for of a material.
 type materialMarks struct {
-	Porosity float64 `json:"porosity"`
-	Lighting string  `json:"lighting"`
-	ImageM   float64 `json:"image_m"`
+	Porosity float64      `json:"porosity"`
+	Lighting string       `json:"lighting"`
+	ImageM   float64      `json:"image_m"`
+	Water    *level.Water `json:"water,omitzero"`
 }
 
 // marksOfMaterial are extras that say which material it is, what glTF has no place for, and which page of the
@@ -504,7 +505,7 @@ func marksOfMaterial(m *level.Material, page int, twoSided bool) map[string]any 
 	own := map[string]any{}
 	if m.ID != "" {
 		own["id"] = m.ID
-		own["material"] = treeOf(materialMarks{m.Porosity, m.Lighting, m.ImageM})
+		own["material"] = treeOf(materialMarks{m.Porosity, m.Lighting, m.ImageM, m.Water})
 	}
 	if page != noPage {
 		own["lightmap_page"] = page

@@ -175,7 +175,7 @@ func (in *importer) material(index int, at string) (string, error) {
 	in.translucency(src, &m, path)
 	var own materialMarks
 	if tree := markedTree(src.Extras, "material"); tree != nil && decodeTree(tree, &own) {
-		m.Porosity, m.Lighting, m.ImageM = own.Porosity, own.Lighting, own.ImageM
+		m.Porosity, m.Lighting, m.ImageM, m.Water = own.Porosity, own.Lighting, own.ImageM, own.Water
 	}
 	m.TwoSided = src.DoubleSided && m.Translucency == 0 || isMarked(src.Extras, "two_sided")
 	if pbr := src.PBRMetallicRoughness; pbr != nil {

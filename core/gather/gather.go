@@ -90,13 +90,13 @@ type Effort struct {
 // Gatherer computes the indirect light of some sources on texels, and the light of skies,
 // one group of charts at a time.
 type Gatherer struct {
-	m           *lightmap.Map
-	links       *radiosity.Links
-	emitters    []radiosity.Emitter
-	skies       []int // those among them that are a sky's
-	sent        *radiosity.Sent
-	effort      Effort
-	light       smooth.Light // only Raw without Fans
+	m        *lightmap.Map
+	links    *radiosity.Links
+	emitters []radiosity.Emitter
+	skies    []int // those among them that are a sky's
+	sent     *radiosity.Sent
+	effort   Effort
+	light    smooth.Light // only Raw without Fans
 }
 
 // New solves what the patches send each other. It ends early with the context's error.
@@ -230,11 +230,24 @@ func (g *Gatherer) fine(ctx context.Context, charts *Group, f *smooth.Field, fir
 					row[3*s+c] += float32(sky[i*len(g.skies)+k][c])
 				}
 			}
+			g.sink(row, g.m.Scene.UnderWater(geom.Vec3{float64(texels[i].Origin[0]), float64(texels[i].Origin[1]), float64(texels[i].Origin[2])}))
 			if patch, share := g.links.Behind(charts.First + cell); share > 0 {
 				g.through(row, patch, share, &room)
 			}
 		}
 	}, func(done int) { report(first + done) })
+}
+
+// sink leaves so much of the light of each source in a row.
+func (g *Gatherer) sink(row []float32, share color.Linear) {
+	if share == color.White {
+		return
+	}
+	for i := range g.emitters {
+		for c := range 3 {
+			row[3*i+c] *= float32(share[c])
+		}
+	}
 }
 
 // through lets light through to a row: a share of what it has gives way to what comes to the patch on
@@ -310,6 +323,7 @@ func (g *Gatherer) coarse(ctx context.Context, charts *Group, visit func(Stretch
 			row := got.Row(k)
 			g.sent.Mean(row, g.links.MetBy(first+k, met[:0]), radiosity.Rays)
 			g.sent.AddBrightOnPatch(row, first+k)
+			g.sink(row, g.links.UnderWater(first+k))
 			for _, s := range g.skies {
 				g.links.AddSky(g.emitters[s].Source, first+k, row[3*s:])
 			}

@@ -102,7 +102,7 @@ func errorOfSum(parts []float64) float64 {
 // each surface that it meets.
 func path(p *bake.Prepared, r *source.Receiver, index, paths int, turn float64, lit []int, cones []*cone, sum []color.Linear) {
 	at := *r
-	through := color.White
+	through := p.Scene.UnderWater(r.Origin)
 	a, b := sampling.Pair(index, paths, turn)
 	for step := 0; ; step++ {
 		seed := (uint64(index)<<8 | uint64(step)) ^ math.Float64bits(turn)
@@ -176,10 +176,12 @@ func meetLit(p *bake.Prepared, from, dir geom.Vec3) (at source.Receiver, albedo 
 			albedo = p.Scene.AlbedoAt(seen.Triangle, seen.Point, seen.U, seen.V)
 		}
 	}
+	at = source.Receiver{Point: point, Origin: point.Add(n.Mul(scene.OffsetM)), Normal: n}
+	out := p.Scene.UnderWater(at.Origin) // of what it sends back
 	for c := range albedo {
-		albedo[c] = min(albedo[c], radiosity.MaxAlbedo)
+		albedo[c] = min(albedo[c], radiosity.MaxAlbedo) * out[c]
 	}
-	return source.Receiver{Point: point, Origin: point.Add(n.Mul(scene.OffsetM)), Normal: n}, albedo, p.Scene.Translucency(surface), true
+	return at, albedo, p.Scene.Translucency(surface), true
 }
 
 // Light is the light of all sources on a surface at p facing n, in lux, direct and by

@@ -239,6 +239,11 @@ func (v *Flicker) UnmarshalJSONFrom(d *jsontext.Decoder) error {
 	return decodeDefaulted(d, (*plain)(v))
 }
 
+func (v *Water) UnmarshalJSONFrom(d *jsontext.Decoder) error {
+	type plain Water
+	return decodeDefaulted(d, (*plain)(v))
+}
+
 func (v *Gobo) UnmarshalJSONFrom(d *jsontext.Decoder) error {
 	type plain Gobo
 	return decodeDefaulted(d, (*plain)(v))

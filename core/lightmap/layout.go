@@ -70,7 +70,7 @@ func Plan(s *scene.Scene) (*Layout, error) {
 	l := &Layout{PageSize: size, ChartOf: make([]int32, len(s.Surfaces))}
 	texels, charts := 0, 0
 	for i := range s.Surfaces {
-		if s.Surfaces[i].Finish().Roles.ReceivesLight {
+		if s.TakesLight(&s.Surfaces[i]) {
 			charts++
 		}
 	}
@@ -78,7 +78,7 @@ func Plan(s *scene.Scene) (*Layout, error) {
 	firsts := lists.NewFirsts(charts, func(surface int32) axes { return axesOf(s, surface) })
 	for i := range s.Surfaces {
 		l.ChartOf[i] = -1
-		if !s.Surfaces[i].Finish().Roles.ReceivesLight {
+		if !s.TakesLight(&s.Surfaces[i]) {
 			continue
 		}
 		c := Chart{Surface: int32(i)}
@@ -161,7 +161,7 @@ const packed = 0.85
 func thatFits(s *scene.Scene, size, most int) string {
 	var charts []Chart
 	for i := range s.Surfaces {
-		if s.Surfaces[i].Finish().Roles.ReceivesLight {
+		if s.TakesLight(&s.Surfaces[i]) {
 			own := axesOf(s, int32(i))
 			charts = append(charts, Chart{Surface: int32(i), axes: &own})
 		}

@@ -38,7 +38,7 @@ func Highlight(m *level.Material, base color.Linear, n, toEye, to geom.Vec3, rad
 	strength, fresnel := share*density*masked*cos, schlick(light.Dot(half))
 	var out color.Linear
 	for c := range out {
-		f0 := m.Metalness*base[c] + (1-m.Metalness)*Plain
+		f0 := m.Metalness*base[c] + (1-m.Metalness)*plainOf(m)
 		out[c] = strength * (f0 + (1-f0)*fresnel)
 	}
 	return out

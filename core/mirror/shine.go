@@ -12,6 +12,16 @@ import (
 // refractive index of 1.5, by Fresnel.
 const Plain = 0.04
 
+// plainWater is what water mirrors of such light, of an index of 1.33.
+const plainWater = 0.02
+
+func plainOf(m *level.Material) float64 {
+	if m.Water != nil {
+		return plainWater
+	}
+	return Plain
+}
+
 // matteFrom is the roughness from which a surface passes over to matt. So wide a lobe gathers light nearly as
 // a matt surface does, and the lightmap holds that with its lamps, which a map of the surroundings does not.
 const matteFrom = 0.7
@@ -27,7 +37,7 @@ func Split(m *level.Material, base color.Linear, cos float64) (matt float64, sho
 		return 1, color.Linear{}
 	}
 	scale, add := Lobes().At(m.Roughness, cos)
-	plain := Plain*scale + add
+	plain := plainOf(m)*scale + add
 	for c := range shown {
 		shown[c] = share * (m.Metalness*(base[c]*scale+add) + (1-m.Metalness)*plain)
 	}

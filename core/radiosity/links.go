@@ -139,11 +139,12 @@ func New(ctx context.Context, m *lightmap.Map, report func(share float64)) (*Lin
 		l.sizes[k] = uint16(min(parts, math.MaxUint16))
 		finish := l.m.Scene.Surfaces[l.m.Texels.List[l.first[k]].Surface(l.m.Scene)].Finish()
 		of, known := plain[finish]
-		if !known {
+		under := l.UnderWater(k)
+		if !known || under != color.White {
 			of = int32(len(l.albedos))
-			l.albedos = append(l.albedos, sendsBack(finish.Albedo))
+			l.albedos = append(l.albedos, sendsBack(finish.Albedo.Mul(under)))
 		}
-		if l.albedoOf[k] = of; finish.Image == nil {
+		if l.albedoOf[k] = of; finish.Image == nil && under == color.White {
 			plain[finish] = of
 		}
 	}
@@ -157,6 +158,11 @@ func New(ctx context.Context, m *lightmap.Map, report func(share float64)) (*Lin
 		part.of = append(part.of, uint32(len(part.links)))
 		l.links[from/partPatches] = linkPart{slices.Clone(part.links), part.of}
 	}, report)
+}
+
+// UnderWater is the share of the light on a patch that comes through water above it, and of what it sends back.
+func (l *Links) UnderWater(k int) color.Linear {
+	return l.m.Scene.UnderWater(vec(l.m.Texels.List[l.first[k]].Origin))
 }
 
 // MetBy adds the patches that a patch's rays meet to a list.
@@ -175,7 +181,7 @@ func (l *Links) link(k int, members []int32, links []uint16) []uint16 {
 		for _, m := range members {
 			sum = sum.Add(l.albedoAt(&l.m.Texels.List[m]))
 		}
-		l.albedos[l.albedoOf[k]] = sendsBack(sum.Scale(1 / float64(len(members))))
+		l.albedos[l.albedoOf[k]] = sendsBack(sum.Scale(1 / float64(len(members))).Mul(l.UnderWater(k)))
 	}
 	rays, about := raysOf(l.m, first)
 	ci := int(l.m.Layout.ChartOf[first.Surface(l.m.Scene)])
@@ -512,6 +518,7 @@ func (l *Links) AddSky(s *source.Source, patch int, to []float32) {
 	for left := l.sky[patch]; left != 0; left &= left - 1 {
 		sum = sum.Add(s.EvenSky(about.Toward(&rays[bits.TrailingZeros32(left)])))
 	}
+	sum = sum.Mul(l.UnderWater(patch))
 	for c := range 3 {
 		to[c] += float32(sum[c] * math.Pi / Rays)
 	}

@@ -54,7 +54,7 @@ func (s *Scene) BlocksNear(f *Surface, distance float64) Blocks {
 func (s *Scene) findBlocks() {
 	var boxes []trace.Box
 	for i := range s.bodies {
-		if b := &s.bodies[i]; b.corners < b.cornersEnd && b.Solid.Surface.CastsShadow {
+		if b := &s.bodies[i]; b.corners < b.cornersEnd && b.Solid.Surface.CastsShadow && !s.isWater(&s.Surfaces[s.SurfaceOf[b.first]]) {
 			s.blocks, boxes = append(s.blocks, int32(i)), append(boxes, boxOf(s.boundsOf(b), OffsetM))
 		}
 	}

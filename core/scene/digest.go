@@ -64,6 +64,9 @@ func (s *Scene) digestOf(surfaces []Surface, images map[string]digest.Sum, on *w
 		if share := f.Finish().Material.Translucency; share > 0 {
 			finish.Float(share)
 		}
+		if w := f.Finish().Material.Water; w != nil && s.isWater(f) {
+			finish.Text(w.Tint).Float(w.ClarityM)
+		}
 		if s.Level.Lightmap.Bounces {
 			albedo := color.Linear(f.Finish().Albedo)
 			finish.Float(albedo[:]...)

@@ -15,7 +15,7 @@ import (
 func (s *Scene) Drawn() map[int][][]geom.Vec3 {
 	planes := map[[4]int64][]int{} // surfaces by what they face
 	for i := range s.Surfaces {
-		if f := &s.Surfaces[i]; f.Body().Solid != nil && f.Finish().Roles.Visible && !f.cutOut() {
+		if f := &s.Surfaces[i]; f.Body().Solid != nil && f.Finish().Roles.Visible && !f.cutOut() && !s.isWater(f) {
 			at := s.planeOf(f, 1)
 			planes[at] = append(planes[at], i)
 		}

@@ -188,13 +188,22 @@ type Seen struct {
 
 // See finds the first visible surface along a unit direction.
 func (s *Scene) See(from, dir geom.Vec3, far float64) (Seen, bool) {
+	return s.see(s.seen, from, dir, far)
+}
+
+// SeeThroughWater is See where all water is away.
+func (s *Scene) SeeThroughWater(from, dir geom.Vec3, far float64) (Seen, bool) {
+	return s.see(s.dry, from, dir, far)
+}
+
+func (s *Scene) see(among []*trace.Scene, from, dir geom.Vec3, far float64) (Seen, bool) {
 	ray, passed := trace.Ray{Origin: f32(from), Dir: f32(dir), Max: float32(far)}, 0.0
 	for {
-		h, ok := s.firstVisible(ray)
+		h, ok := s.firstVisible(among, ray)
 		if !ok {
 			return Seen{}, false
 		}
-		h = s.within(ray, h)
+		h = s.within(among, ray, h)
 		t := int(h.Triangle)
 		distance := passed + float64(h.T)
 		if f := &s.Surfaces[s.SurfaceOf[t]]; f.cutOut() {
@@ -226,14 +235,14 @@ func (s *Scene) See(from, dir geom.Vec3, far float64) (Seen, bool) {
 // within returns the hit to show where a ray met a triangle only by the slack of its edges: the
 // first hit inside a triangle, if that is right behind. Without this, hidden faces between
 // blocks side by side would show as specks, as the slack makes them stick out.
-func (s *Scene) within(ray trace.Ray, h trace.Hit) trace.Hit {
+func (s *Scene) within(among []*trace.Scene, ray trace.Ray, h trace.Hit) trace.Hit {
 	const behindM = 0.005
 	inside := func(h trace.Hit) bool { return h.U >= 0 && h.V >= 0 && h.U+h.V <= 1 }
 	if inside(h) {
 		return h
 	}
 	ray.Max = min(ray.Max, h.T+behindM)
-	for _, t := range s.seen {
+	for _, t := range among {
 		t.Each(ray, func(other trace.Hit) {
 			if s.shows(other) && inside(other) && (!inside(h) || other.T < h.T) {
 				h = other
@@ -244,13 +253,13 @@ func (s *Scene) within(ray trace.Ray, h trace.Hit) trace.Hit {
 }
 
 // firstVisible is the first visible triangle that a ray meets.
-func (s *Scene) firstVisible(ray trace.Ray) (first trace.Hit, found bool) {
+func (s *Scene) firstVisible(among []*trace.Scene, ray trace.Ray) (first trace.Hit, found bool) {
 	nearer := func(h trace.Hit) {
 		if s.shows(h) && (!found || h.T < first.T || h.T == first.T && h.Triangle < first.Triangle) {
 			first, found = h, true
 		}
 	}
-	for _, t := range s.seen {
+	for _, t := range among {
 		if h, ok := t.Closest(ray); ok && !s.shows(h) { // a blocker: what is behind it counts
 			t.Each(ray, nearer)
 		} else if ok {

@@ -82,6 +82,7 @@ type Scene struct {
 	Surfaces  []Surface
 	SurfaceOf []int32 // of each triangle
 	Bounds    geom.Bounds
+	Waters    []Water // blocks that water fills
 	bodies    []Body
 	normals   []geom.Vec3      // of solids' planes; many solids share them
 	distances []float64        // of each of their planes, how far out along its normal it is
@@ -97,8 +98,10 @@ type Scene struct {
 	// Each triangle is in one of these at most.
 	shadow  *trace.Scene   // what always stops light
 	careful *trace.Scene   // what stops it here and not there: cut-outs, and backs that pass
-	clear   *trace.Scene   // what is visible and never stops it
-	seen    []*trace.Scene // where what is visible is, maybe among other things
+	clear   *trace.Scene   // what is visible and never stops it, but for water
+	water   *trace.Scene   // visible surfaces of water
+	dry     []*trace.Scene // where what is visible is but for water, maybe among other things
+	seen    []*trace.Scene // that and water
 
 	lean Lean // by which light falls on surfaces; see lean.go
 }
@@ -147,6 +150,7 @@ func Build(l *level.Level) *Scene {
 	}
 	s.buildTracers()
 	s.findBlocks()
+	s.findWaters()
 	return s
 }
 
@@ -163,7 +167,7 @@ func (s *Scene) MemoryBytes() int {
 			sum += lists.MemoryBytes(*source)
 		}
 	}
-	for _, t := range []*trace.Scene{s.shadow, s.careful, s.clear} {
+	for _, t := range []*trace.Scene{s.shadow, s.careful, s.clear, s.water} {
 		sum += t.MemoryBytes()
 	}
 	return sum
@@ -195,7 +199,7 @@ type paint struct {
 func (s *Scene) newAlike() *alike {
 	all := &alike{s.Level, map[string]paint{"": {plainGrey, plainGrey.Albedo(), nil}}, map[finishKey]*Finish{}, maphash.MakeSeed(), map[uint64]int32{}}
 	for _, m := range s.Level.Materials {
-		all.materials[m.ID] = paintOf(m, s.Level.Image(m.Image).Picture())
+		all.materials[m.ID] = paintOf(m.Polished(), s.Level.Image(m.Image).Picture())
 	}
 	return all
 }
@@ -224,6 +228,9 @@ func (a *alike) finish(surface level.Surface, zone *level.Zone) *Finish {
 		DensityM: cmp.Or(surface.Density, a.level.Lightmap.Density)}
 	if m.Lighting == "dynamic" {
 		made.Roles.ReceivesLight = false
+	}
+	if m.Water != nil {
+		made.Roles.CastsShadow = false
 	}
 	a.finishes[key] = made
 	return made
@@ -383,11 +390,18 @@ func (s *Scene) CornersOf(triangle int) [3]geom.Vec3 {
 func (s *Scene) buildTracers() {
 	s.shadow = s.tracer(nil, func(f *Surface) bool { return f.Finish().Roles.CastsShadow && !s.isCareful(f) })
 	s.careful = s.tracer(nil, func(f *Surface) bool { return f.Finish().Roles.CastsShadow && s.isCareful(f) })
-	s.clear = s.tracer(nil, func(f *Surface) bool { return f.Finish().Roles.Visible && !f.Finish().Roles.CastsShadow })
-	for _, t := range []*trace.Scene{s.shadow, s.careful, s.clear} {
-		if !t.Empty() {
-			s.seen = append(s.seen, t)
-		}
+	s.clear = s.tracer(nil, func(f *Surface) bool {
+		return f.Finish().Roles.Visible && !f.Finish().Roles.CastsShadow && !s.isWater(f)
+	})
+	s.water = s.tracer(nil, func(f *Surface) bool { return f.Finish().Roles.Visible && s.isWater(f) })
+	s.findSeen(s.shadow, s.careful, s.clear)
+}
+
+// findSeen takes where what is visible is, but for water.
+func (s *Scene) findSeen(dry ...*trace.Scene) {
+	s.dry = slices.DeleteFunc(dry, (*trace.Scene).Empty)
+	if s.seen = s.dry; !s.water.Empty() {
+		s.seen = append(slices.Clone(s.dry), s.water)
 	}
 }
 

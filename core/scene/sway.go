@@ -73,6 +73,6 @@ func (s *Scene) Swayed(wind geom.Vec3, seconds float64) *Scene {
 		return trace.Triangle{A: f32(c[0]), B: f32(c[1]), C: f32(c[2])}
 	}
 	out := *s
-	out.seen = []*trace.Scene{s.tracer(moved, func(f *Surface) bool { return f.Finish().Roles.Visible })}
+	out.findSeen(s.tracer(moved, func(f *Surface) bool { return f.Finish().Roles.Visible && !s.isWater(f) }))
 	return &out
 }

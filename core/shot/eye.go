@@ -35,14 +35,21 @@ type Eye struct {
 	sky      *sky.Sky
 	discs    []air.ReadyDisc
 
+	seconds float64   // when water's waves are where they are
+	wind    geom.Vec3 // metres a second
+	pixel   float64   // metres of a pixel that is a metre away
+
 	lamps     []lamp
 	leastLamp float64 // nits
 }
 
 // NewEye makes one. Without a lightmap light is computed at each point, as on moving surfaces.
 func NewEye(p *bake.Prepared, lightmap *layer.Image) *Eye {
-	return &Eye{p: p, scene: p.Scene, lightmap: lightmap, sky: sky.OfLevel(p.Scene.Level)}
+	return &Eye{p: p, scene: p.Scene, lightmap: lightmap, sky: sky.OfLevel(p.Scene.Level), wind: air.Wind(p.Scene.Level), pixel: coarsePixel}
 }
+
+// coarsePixel is that of an eye whose pixels are not known.
+const coarsePixel = 0.005
 
 // movingPaths is how many paths bring bounced light to a moving surface where no
 // probe does.
@@ -64,7 +71,11 @@ func (e *Eye) Radiance(from, dir geom.Vec3) color.Linear {
 
 // look is the radiance along a ray, and how far it goes.
 func (e *Eye) look(from, dir geom.Vec3) (color.Linear, float64) {
-	hit, ok := e.scene.See(from, dir, far)
+	return e.lookAmong(e.scene.See, from, dir)
+}
+
+func (e *Eye) lookAmong(see func(from, dir geom.Vec3, far float64) (scene.Seen, bool), from, dir geom.Vec3) (color.Linear, float64) {
+	hit, ok := see(from, dir, far)
 	if !ok {
 		light := e.sky.Radiance(dir).Scale(e.p.Scene.Level.Environment.Sky.Luminance)
 		for i := range e.discs {
@@ -72,24 +83,43 @@ func (e *Eye) look(from, dir geom.Vec3) (color.Linear, float64) {
 		}
 		return light, far
 	}
+	return e.radiance(&hit, dir), hit.Distance
+}
+
+// radiance is that of a place along the ray that sees it.
+func (e *Eye) radiance(hit *scene.Seen, dir geom.Vec3) color.Linear {
 	surface := &e.p.Scene.Surfaces[hit.Surface]
+	if w := e.p.Scene.WaterOf(surface); w != nil {
+		return e.onWater(hit, w, dir)
+	}
 	material := surface.Finish().Material
 	albedo := e.p.Scene.AlbedoAt(hit.Triangle, hit.Point, hit.U, hit.V)
 	light, matt := albedo.Scale(material.Emission), albedo
 	if e.Mirrors != nil && mirror.Share(material.Roughness) > 0 {
 		var shown color.Linear
-		matt, shown = e.mirrored(&hit, material, albedo, dir)
-		light = light.Add(shown)
+		share := 1.0
+		share, shown = e.mirrored(hit.Point, e.p.Scene.ShadingNormal(hit.Triangle, hit.Point), material, albedo, dir)
+		matt, light = albedo.Scale(share), light.Add(shown)
 	}
-	if c := e.p.Layout.ChartOf[hit.Surface]; c >= 0 && e.lightmap != nil {
+	// A matt surface of albedo a under E lux sends a E / π nits.
+	if lux, ok := e.luxOn(hit); ok {
+		light = light.Add(matt.Mul(e.limit(lux.Scale(1 / math.Pi))))
+	}
+	return light
+}
+
+// luxOn is the light on a place, if it takes any.
+func (e *Eye) luxOn(hit *scene.Seen) (lux color.Linear, ok bool) {
+	c := e.p.Layout.ChartOf[hit.Surface]
+	if c >= 0 && e.lightmap != nil {
 		chart := &e.p.Layout.Charts[c]
 		x, y := chart.At(hit.Point)
-		// A matt surface of albedo a under E lux sends a E / π nits.
-		light = light.Add(matt.Mul(e.limit(e.lightmap.At(chart.Page(), x, y).Scale(1 / math.Pi))))
-	} else if material.Lighting == "dynamic" || c >= 0 {
-		light = light.Add(matt.Mul(e.limit(e.OnMoving(hit.Point, e.p.Scene.ShadingNormal(hit.Triangle, hit.Point)).Scale(1 / math.Pi))))
+		return e.lightmap.At(chart.Page(), x, y), true
 	}
-	return light, hit.Distance
+	if c < 0 && e.p.Scene.Surfaces[hit.Surface].Finish().Material.Lighting != "dynamic" {
+		return lux, false
+	}
+	return e.OnMoving(hit.Point, e.p.Scene.ShadingNormal(hit.Triangle, hit.Point)), true
 }
 
 func (e *Eye) limit(nits color.Linear) color.Linear {
@@ -101,18 +131,17 @@ func (e *Eye) limit(nits color.Linear) color.Linear {
 	return nits
 }
 
-// mirrored is what a surface keeps of its albedo beside its mirror, and the nits that it mirrors.
-func (e *Eye) mirrored(hit *scene.Seen, m *level.Material, albedo color.Linear, dir geom.Vec3) (matt, shown color.Linear) {
-	n := e.p.Scene.ShadingNormal(hit.Triangle, hit.Point)
+// mirrored is which share a surface keeps of its albedo beside its mirror, and the nits that it mirrors.
+func (e *Eye) mirrored(at, n geom.Vec3, m *level.Material, albedo color.Linear, dir geom.Vec3) (share float64, shown color.Linear) {
 	along := dir.Dot(n)
 	share, weight := mirror.Split(m, albedo, math.Abs(along))
-	shown = weight.Mul(e.Mirrors.Radiance(hit.Point, dir.Sub(n.Mul(2*along)), m.Roughness))
+	shown = weight.Mul(e.Mirrors.Radiance(at, dir.Sub(n.Mul(2*along)), m.Roughness))
 	if along > 0 {
 		n = n.Mul(-1)
 	}
 	for i := range e.lamps {
 		lamp := &e.lamps[i]
-		to, radius := lamp.Toward(hit.Point)
+		to, radius := lamp.Toward(at)
 		if lamp.RangeM > 0 && to.Dot(to) > lamp.RangeM*lamp.RangeM {
 			continue
 		}
@@ -120,10 +149,10 @@ func (e *Eye) mirrored(hit *scene.Seen, m *level.Material, albedo color.Linear, 
 		if light.Luminance() <= e.leastLamp*to.Dot(to) {
 			continue // not to be seen, also with nothing in the way
 		}
-		_, lux := lamp.source.InAir(e.p.Scene, hit.Point.Add(n.Mul(scene.OffsetM)), 1, lamp.RadiusM)
+		_, lux := lamp.source.InAir(e.p.Scene, at.Add(n.Mul(scene.OffsetM)), 1, lamp.RadiusM)
 		shown = shown.Add(light.Mul(lux))
 	}
-	return albedo.Scale(share), shown
+	return share, shown
 }
 
 // lamp is a source that mirrors show.

@@ -172,7 +172,8 @@ func newRenderer(p *bake.Prepared, lightmap *layer.Image, cam Camera, o Options)
 		Right: cam.Pose.Rotation.Rotate(geom.Vec3{1, 0, 0}), Up: cam.Pose.Rotation.Rotate(geom.Vec3{0, 1, 0}),
 	}
 	r.eye.Moving, r.eye.Mirrors = o.Moving, o.Mirrors
-	r.eye.scene = p.Scene.Swayed(air.Wind(p.Scene.Level), o.Seconds)
+	r.eye.scene = p.Scene.Swayed(r.eye.wind, o.Seconds)
+	r.eye.seconds, r.eye.pixel = o.Seconds, 2*r.camera.TanHalf/float64(o.Height)
 	if o.Unlit {
 		return r
 	}

@@ -140,7 +140,9 @@ func allPasses(t *testing.T, f *Field, value func(x, y int) float64) (raw, avera
 	for pass := 1; pass <= Passes; pass++ {
 		require.NoError(t, f.Pass(t.Context(), pass, 0, len(f.Place), &light))
 	}
-	of := func(table *rows.Table) func(int) float64 { return func(cell int) float64 { return float64(table.Row(cell)[0]) } }
+	of := func(table *rows.Table) func(int) float64 {
+		return func(cell int) float64 { return float64(table.Row(cell)[0]) }
+	}
 	return of(&light.Raw), of(&light.twice), of(&light.Done)
 }
 

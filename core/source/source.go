@@ -211,7 +211,7 @@ func (s *Source) Channels() int {
 // share that is blocked; so unshadowed places have no noise.
 func (s *Source) Direct(sc *scene.Scene, r *Receiver, e Effort, turn float64) (lux color.Linear, visible float64) {
 	g := s.kind.light(sc, *r, e, turn)
-	return g.lux, g.Visible
+	return g.lux.Mul(sc.UnderWater(r.Origin)), g.Visible
 }
 
 // Sharp is the direct light that takes rays of its own in a lightmap: all of it, but
@@ -223,7 +223,7 @@ func (s *Source) Sharp(sc *scene.Scene, r *Receiver, e Effort, turn float64) (co
 	} else {
 		g = s.kind.light(sc, *r, e, turn)
 	}
-	return g.lux, g.Sight
+	return g.lux.Mul(sc.UnderWater(r.Origin)), g.Sight
 }
 
 // SharpOver is the mean of Sharp over the places of a texel, which share the samples.

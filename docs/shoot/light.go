@@ -28,6 +28,9 @@ func byCore(ctx context.Context) error {
 	if err := exhibits(ctx, "../weather", demo.Weathers(), 2, 560, 330, false); err != nil {
 		return err
 	}
+	if err := exhibits(ctx, "../water", demo.Pools(), 2, 560, 350, false); err != nil {
+		return err
+	}
 	if err := starters(ctx); err != nil {
 		return err
 	}

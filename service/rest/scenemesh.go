@@ -27,6 +27,7 @@ type sceneHeader struct {
 	Vertices int          `json:"vertices"`
 	Ranges   []sceneRange `json:"ranges"` // by entity, in order
 	Images   []string     `json:"images"` // ids of those that materials have
+	Waters   []sceneWater `json:"waters"`
 	Min      [3]float64   `json:"min"`
 	Max      [3]float64   `json:"max"`
 }
@@ -37,9 +38,31 @@ type sceneRange struct {
 	Count int    `json:"count"`
 }
 
+// sceneWater is a block that water fills.
+type sceneWater struct {
+	ID      string       `json:"id"`
+	Planes  [][4]float64 `json:"planes"` // that bound it: x, y, z outward, and how far out
+	Fades   [3]float64   `json:"fades"`  // of light, for each metre, as a logarithm
+	WaveM   float64      `json:"wave_m"`
+	LengthM float64      `json:"length_m"`
+}
+
+func watersOf(s *scene.Scene) []sceneWater {
+	out := []sceneWater{}
+	for i := range s.Waters {
+		w := &s.Waters[i]
+		one := sceneWater{ID: w.ID(), Fades: w.Fades(), WaveM: w.WaveM, LengthM: w.LengthM}
+		w.Planes(func(n geom.Vec3, distance float64) {
+			one.Planes = append(one.Planes, [4]float64{n[0], n[1], n[2], distance})
+		})
+		out = append(out, one)
+	}
+	return out
+}
+
 // sceneMesh writes the visible triangles as the console draws them.
 func sceneMesh(p *bake.Prepared) ([]byte, error) {
-	h := sceneHeader{Geometry: p.Geometry(), PageSize: p.Layout.PageSize, Pages: p.Layout.Pages, Ranges: []sceneRange{}, Images: []string{}}
+	h := sceneHeader{Geometry: p.Geometry(), PageSize: p.Layout.PageSize, Pages: p.Layout.Pages, Ranges: []sceneRange{}, Images: []string{}, Waters: watersOf(p.Scene)}
 	if b := p.Scene.Bounds; !b.Empty() {
 		h.Min, h.Max = b.Min, b.Max
 	}

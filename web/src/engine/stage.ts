@@ -14,6 +14,7 @@ import {
   LineSegments,
   Mesh,
   PerspectiveCamera,
+  RawShaderMaterial,
   Raycaster,
   RepeatWrapping,
   RGBAFormat,
@@ -27,7 +28,7 @@ import {
   SRGBColorSpace,
 } from "three";
 import type { Schemas } from "../api/client";
-import type { Mirrors, Pixels, SceneMesh, SkyMap } from "../features/data";
+import type { Mirrors, Pixels, SceneMesh, SkyMap, Water } from "../features/data";
 import type { Moved } from "../model/moved";
 import type { ViewMode } from "../model/viewModes";
 import type { Vec } from "../model/world";
@@ -48,6 +49,7 @@ import { setPart } from "./variant";
 import { mostDropM, Walker } from "./walker";
 import { freeMirrors, mostLamps, mostLampsInHaste, setLamps, setMirrors } from "./shaders/mirror";
 import { surfaceMaterial } from "./shaders/surface";
+import { overMaterial, setWaters, waterOfVertices, waterPasses } from "./shaders/water";
 import type { Torch } from "../model/carried";
 
 const modes: Record<ViewMode, number> = { final: 0, unlit: 1, light: 2, brightness: 3, texels: 4, clipping: 5, backs: 6, leaks: 6, shadows: 7, reflections: 8, ground: 9 };
@@ -73,6 +75,7 @@ export class Stage {
   private readonly overlay = new Scene();
   private readonly passes = new Passes(this.camera);
   private mesh: Mesh<BufferGeometry, ReturnType<typeof surfaceMaterial>> | null = null;
+  private overs: Mesh<BufferGeometry, RawShaderMaterial>[] = []; // draws of the surface of water, over the mesh
   private torch: Torch | null = null;
   private mix: Mix | null = null;
   private mixer: Mixer | null = null;
@@ -174,6 +177,7 @@ export class Stage {
     g.setAttribute("image", new BufferAttribute(scene.images, 4));
     g.setAttribute("oneSided", new BufferAttribute(scene.sides, 1));
     g.setAttribute("finish", new BufferAttribute(scene.finish, 2));
+    g.setAttribute("water", new BufferAttribute(waterOfVertices(scene.waters, scene.ranges, scene.sides.length), 1));
     g.setAttribute("moving", new BufferAttribute(new Float32Array(scene.positions.length), 3));
     this.mixer = new Mixer(this.renderer, mix);
     const { lightmap } = before?.mixer ?? this.mixer;
@@ -182,6 +186,7 @@ export class Stage {
     this.mesh = new Mesh(g, material);
     this.mesh.frustumCulled = false;
     this.surfaces.add(this.mesh);
+    if (scene.waters.length > 0) this.addWater(scene.waters);
     this.mix = mix;
     this.geometry = scene.geometry;
     this.parts = new MovedParts(g, scene.ranges);
@@ -210,6 +215,20 @@ export class Stage {
     this.draw();
   }
 
+  private addWater(waters: readonly Water[]) {
+    const { material, geometry } = this.mesh!;
+    setWaters(material.uniforms, waters);
+    setPart(material, "WATER", true);
+    this.overs = ([waterPasses.scattered, waterPasses.mirrored] as const).map((pass) => {
+      const over = new Mesh(geometry, overMaterial(material, pass));
+      over.material.side = DoubleSide;
+      over.frustumCulled = false;
+      over.renderOrder = pass;
+      return over;
+    });
+    this.surfaces.add(...this.overs);
+  }
+
   /** Lights what had no place in the lightmap of before so that white looks middle grey. */
   private lightPlain(texels: Float32Array) {
     const at = this.mesh!.geometry.getAttribute("moving");
@@ -224,7 +243,9 @@ export class Stage {
   private freeMesh(but?: Mixer) {
     if (!this.mesh) return;
     this.parts!.restore(); // its numbers may be shown again
-    this.surfaces.remove(this.mesh);
+    this.surfaces.remove(this.mesh, ...this.overs);
+    for (const over of this.overs) over.material.dispose();
+    this.overs = [];
     this.mesh.geometry.dispose();
     this.mesh.material.dispose();
     this.mesh.material.uniforms.images!.value.dispose();
@@ -256,7 +277,7 @@ export class Stage {
   setMirrors(mirrors: Mirrors | null) {
     if (!this.mesh) return;
     const shown = mirrors && mirrors.places.length > 0 ? mirrors : null;
-    setPart(this.mesh.material, "MIRRORS", shown !== null);
+    for (const { material } of [this.mesh, ...this.overs]) setPart(material, "MIRRORS", shown !== null);
     if (shown) setMirrors(this.mesh.material.uniforms, shown);
     this.lamps = shown?.lamps ?? [];
     this.draw();
@@ -653,6 +674,7 @@ export class Stage {
     if (this.mesh) {
       this.mesh.material.uniforms.white!.value = white;
       this.mesh.material.uniforms.lightMax!.value = this.lightMax;
+      this.mesh.material.uniforms.pixel!.value = (2 * Math.tan((this.camera.fov * Math.PI) / 360)) / this.target.height;
       this.mesh.material.uniforms.wind!.value.set(...this.passes.wind());
       this.mesh.material.uniforms.seconds!.value = this.passes.seconds();
       this.carryTorch(this.mesh.material.uniforms);

@@ -57,7 +57,11 @@ export type SceneMesh = {
   images: Float32Array;
   /** Roughness and metalness of each vertex. */
   finish: Float32Array;
+  waters: Water[];
 };
+
+/** A block that water fills: planes that bound it (normal, how far out), how fast light fades in it for each metre, and its waves. */
+export type Water = { id: string; planes: [number, number, number, number][]; fades: [number, number, number]; waveM: number; lengthM: number };
 
 function parseScene(data: ArrayBuffer): SceneMesh {
   const length = new DataView(data).getUint32(0, true);
@@ -86,11 +90,12 @@ function parseScene(data: ArrayBuffer): SceneMesh {
     images: next(4),
     sides: next(1),
     finish: next(2),
+    waters: (head.waters as { id: string; planes: Water["planes"]; fades: Water["fades"]; wave_m: number; length_m: number }[]).map(({ wave_m, length_m, ...w }) => ({ ...w, waveM: wave_m, lengthM: length_m })),
   };
 }
 
 /** What of a level is in its mesh beside the geometry. */
-export const sceneColors = (level: Document["document"]) => JSON.stringify([level.materials.map((m) => [m.id, m.color, m.emission, m.image, m.image_m, m.alpha_cutoff, m.roughness, m.metalness, m.porosity]), level.meshes.map((m) => m.sways), level.environment.wetness, level.environment.mode, level.zones.map((z) => [z.wetness, z.mode])]);
+export const sceneColors = (level: Document["document"]) => JSON.stringify([level.materials.map((m) => [m.id, m.color, m.emission, m.image, m.image_m, m.alpha_cutoff, m.roughness, m.metalness, m.porosity, m.water]), level.meshes.map((m) => m.sways), level.environment.wetness, level.environment.mode, level.zones.map((z) => [z.wetness, z.mode])]);
 
 export function useScene(id: string, geometry: string | undefined, colors: string) {
   return useQuery({

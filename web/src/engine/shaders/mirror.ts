@@ -72,10 +72,10 @@ export const highlightGLSL = `
   uniform vec4 lampLight[${mostLamps}]; // w: cosine where it begins to fade
   uniform float lampEnd[${mostLamps}]; // cosine where it ends
 
-  vec3 highlights(vec3 at, vec3 n, vec3 toEye, vec3 base, vec2 finish, float lux) {
+  vec3 highlights(vec3 at, vec3 n, vec3 toEye, vec3 base, vec2 finish, float plain, float lux) {
     float view = dot(n, toEye);
     if (view <= 0.0) return vec3(0.0);
-    vec3 ray = reflect(-toEye, n), sum = vec3(0.0), f0 = mix(vec3(0.04), base, finish.y);
+    vec3 ray = reflect(-toEye, n), sum = vec3(0.0), f0 = mix(vec3(plain), base, finish.y);
     float a = max(finish.x * finish.x, 0.002);
     for (int i = 0; i < lampCount; i++) {
       bool parallel = lampAt[i].w < 0.0;

@@ -3,6 +3,7 @@ import { halfScale } from "../mix";
 import { highlightGLSL, mirrorGLSL, mirrorUniforms } from "./mirror";
 import { densityBands, scaleGLSL, shadowBands } from "../scale";
 import { shadowsGLSL } from "../shadows";
+import { waterGLSL, waterUniforms } from "./water";
 
 /** The most times white that a surface or the sky counts for, as core/grade has it. */
 export const ceiling = 16;
@@ -14,6 +15,8 @@ const mattFrom = "0.999";
 export function surfaceMaterial(lightmap: Texture, pageSize: number) {
   const uniforms = {
     ...mirrorUniforms(),
+    ...waterUniforms(),
+    waterPass: { value: 0 },
     lightmap: { value: lightmap },
     pageSize: { value: pageSize },
     mode: { value: 0 },
@@ -39,19 +42,21 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number) {
       uniform mat4 projectionMatrix, modelViewMatrix;
       uniform vec3 wind;
       uniform float seconds;
+      uniform highp int waterPass;
       in vec3 position, normal, texel, albedo, moving;
       in vec2 sway, finish;
       in vec4 image;
-      in float emission, oneSided;
+      in float emission, oneSided, water;
       centroid out vec3 vTexel; // at the rim of a triangle a pixel's middle may lie off its chart
       out vec3 vAlbedo, vNormal, vPlace, vMoving;
-      out float vEmission, vOneSided;
+      out float vEmission, vOneSided, vWater;
       out vec2 vFinish;
       out vec4 vImage;
       void main() {
         vImage = image;
         vFinish = finish;
         vOneSided = oneSided;
+        vWater = water;
         vTexel = texel; vAlbedo = albedo; vNormal = normal; vEmission = emission; vPlace = position; vMoving = moving;
         vec3 place = position;
         float speed = length(wind);
@@ -60,6 +65,9 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number) {
           place += wind * sway.x * (0.6 + 0.4 * sin(6.28318530718 * turn));
         }
         gl_Position = projectionMatrix * modelViewMatrix * vec4(place, 1.0);
+        #ifdef WATER
+        if (waterPass > 0 && water < 0.5) gl_Position = vec4(2.0, 2.0, 2.0, 1.0); // not of this draw
+        #endif
       }`,
     fragmentShader: `
       precision highp float;
@@ -72,7 +80,7 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number) {
       uniform int shadowMost; // that a platform takes at one point; 0 is no limit
       centroid in vec3 vTexel;
       in vec3 vAlbedo, vNormal, vPlace, vMoving;
-      in float vEmission, vOneSided;
+      in float vEmission, vOneSided, vWater;
       in vec4 vImage;
       in vec2 vFinish; // roughness, metalness
       uniform vec3 cameraPosition;
@@ -82,11 +90,22 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number) {
       ${mirrorGLSL}
       ${highlightGLSL}
       #endif
+      #ifdef WATER
+      uniform vec3 wind;
+      uniform float seconds;
+      ${waterGLSL}
+      #endif
       ${scaleGLSL}
       ${shadowsGLSL}
       float striped() { return mod(gl_FragCoord.x + gl_FragCoord.y, 12.0) < 6.0 ? 1.0 : 0.0; } // on screen
       void main() {
         if (vOneSided > 0.5 && !gl_FrontFacing) discard; // the other side is drawn instead
+        #ifdef WATER
+        bool isWater = mode == 0 && vWater > 0.5;
+        // Water is drawn over what is beneath it; its bottom is as deep water, and from within it is clear.
+        if (isWater && (waterPass > 0 ? !gl_FrontFacing : gl_FrontFacing || vNormal.y > -0.5)) discard;
+        if (waterPass > 0 && !isWater) discard;
+        #endif
         vec3 albedo = vAlbedo;
         if (vImage.z > -0.5) {
           vec4 texel = texture(images, vec3(vImage.xy, floor(vImage.z + 0.5)));
@@ -104,18 +123,44 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number) {
         vec3 light = lux / PI / white; // of a white surface
         if (lightMax > 0.0) light = min(light, vec3(lightMax));
         vec3 matt = albedo, mirror = vec3(0.0);
+        float matted = 1.0; // the share of the light that is not mirrored
         #ifdef MIRRORS
         if (mode == 0 && vFinish.x < 1.0) {
           vec3 dir = normalize(vPlace - cameraPosition), n = normalize(vNormal);
-          vec2 lobe = mirrorLobe(vFinish.x, abs(dot(dir, n)));
-          float share = mirrorShare(vFinish.x), plain = 0.04 * lobe.x + lobe.y;
-          vec3 weight = share * mix(vec3(plain), albedo * lobe.x + lobe.y, vFinish.y);
-          matt *= 1.0 - share + share * (1.0 - vFinish.y) * (1.0 - plain);
-          mirror = weight * mirrored(vPlace, reflect(dir, n), vFinish.x) / white;
-          mirror += highlights(vPlace, dot(dir, n) > 0.0 ? -n : n, -dir, albedo, vFinish, dot(lux, vec3(0.2126, 0.7152, 0.0722))) / white;
+          vec2 finish = vFinish;
+          float f0 = 0.04;
+          #ifdef WATER
+          if (isWater) {
+            f0 = 0.02;
+            if (vNormal.y > 0.99) {
+              vec3 slope = waterSlope(vPlace.xz, waterWaves[int(vWater + 0.5) - 1], distance(vPlace, cameraPosition) * pixel / max(-dot(dir, n), 0.02));
+              finish.x = pow(pow(finish.x, 4.0) + 2.0 * slope.z, 0.25);
+              n = normalize(vec3(-slope.x, 1.0, -slope.y));
+              float away = -dot(dir, n);
+              if (away < 0.02) n = normalize(n - dir * (0.02 - away));
+            }
+          }
+          #endif
+          vec2 lobe = mirrorLobe(finish.x, abs(dot(dir, n)));
+          float share = mirrorShare(finish.x), plain = f0 * lobe.x + lobe.y;
+          vec3 weight = share * mix(vec3(plain), albedo * lobe.x + lobe.y, finish.y);
+          matted = 1.0 - share + share * (1.0 - finish.y) * (1.0 - plain);
+          matt *= matted;
+          mirror = weight * mirrored(vPlace, reflect(dir, n), finish.x) / white;
+          mirror += highlights(vPlace, dot(dir, n) > 0.0 ? -n : n, -dir, albedo, finish, f0, dot(lux, vec3(0.2126, 0.7152, 0.0722))) / white;
         }
         #endif
         vec3 shown = min(matt * light + albedo * vEmission / white + mirror, vec3(${ceiling}.0));
+        float taken = 1.0; // of its light, by water before it
+        #ifdef WATER
+        if (waterPass == 1) { color = vec4(min(matt * light, vec3(${ceiling}.0)), matted); return; }
+        if (waterPass == 2) { color = vec4(min(mirror, vec3(${ceiling}.0)), 1.0); return; }
+        if (mode == 0) {
+          vec3 left = isWater ? vec3(0.0) : betweenWater(cameraPosition, vPlace);
+          shown *= left;
+          taken = 1.0 - (left.r + left.g + left.b) / 3.0;
+        }
+        #endif
         if (mode == 1 || mode == 6) shown = albedo * (0.72 + 0.22 * vNormal.y + 0.06 * vNormal.x);
         if (mode == 2) shown = vec3(0.5) * light;
         if (mode == 3) shown = vec3(dot(lux, vec3(0.2126, 0.7152, 0.0722)));
@@ -142,7 +187,7 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number) {
         }
         if (mode == 8) shown = vFinish.x < ${mattFrom} ? scaleAt(1.0 - vFinish.x / ${mattFrom}) * form : vec3(0.05) * form;
         if (mode == 9) shown = vec3(0.12 + 0.1 * dot(albedo, vec3(0.2126, 0.7152, 0.0722))) * form;
-        color = vec4(shown, 1.0);
+        color = vec4(shown, taken);
       }`,
   });
   return material as Omit<RawShaderMaterial, "uniforms"> & { uniforms: typeof uniforms };

@@ -368,9 +368,14 @@ function Materials({ doc, canEdit, edit }: { doc: Document; canEdit: boolean; ed
             { is: "number", path: "metalness", label: "Metalness", step: 0.05, min: 0, max: 1 },
             { is: "number", path: "porosity", label: "Porosity", step: 0.05, min: 0, max: 1 },
             { is: "choice", path: "lighting", label: "Lighting", of: ["baked", "dynamic"] },
+            { is: "color", path: "water.tint", label: "Tint", when: (v) => v.water !== undefined },
+            { is: "number", path: "water.clarity_m", label: "Clarity", unit: "m", step: 0.25, scale: "log", when: (v) => v.water !== undefined },
+            { is: "number", path: "water.wave_m", label: "Waves, height", unit: "m", step: 0.01, min: 0, max: 10, when: (v) => v.water !== undefined },
+            { is: "number", path: "water.length_m", label: "Waves, length", unit: "m", step: 0.1, scale: "log", when: (v) => v.water !== undefined },
           ]}
         />
       )}
+      {material && <Toggle label="Water" value={material.water !== undefined} disabled={!canEdit} onChange={(on) => edit({ op: "set", id: material.id, fields: on ? { "water.clarity_m": 2 } : { water: null } })} />}
       {materials.length > 1 && <Tint level={doc.document} canEdit={canEdit} edit={edit} />}
     </div>
   );
