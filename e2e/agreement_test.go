@@ -82,6 +82,23 @@ func TestViewAgreesBeyondTheDemo(t *testing.T) {
 	}
 }
 
+// Water is one picture too: what is beneath it, its waves, what it mirrors and what it scatters.
+func TestViewAgreesOnWater(t *testing.T) {
+	t.Parallel()
+	g := start(t)
+	maren := as(t, g, "maren")
+	for i, pool := range demo.Pools() {
+		if i%2 == 0 && os.Getenv("GROTTA_SOAK") == "" {
+			continue // those with waves, by day and by night
+		}
+		t.Run(pool.Label, func(t *testing.T) {
+			l, err := harness.Import(ctx, maren, pool.Level)
+			require.NoError(t, err)
+			viewOf(t, g, maren, l.ID).agrees(maren, l.ID, "edge", "")
+		})
+	}
+}
+
 // viewOf opens a level that is baked at draft, with its view on whole pixels: one
 // that begins at half a pixel would be drawn blurred.
 func viewOf(t *testing.T, g *harness.Grotta, c *client.Client, id string) *page {

@@ -22,11 +22,12 @@ export const placeables: { word: string; what: Placeable; keys?: string[] }[] = 
   { word: "wall", what: { part: "solids", kind: "wall" } },
   { word: "floor", what: { part: "solids", kind: "floor" } },
   { word: "flight of stairs", what: { part: "solids", kind: "stairs" } },
+  { word: "block of water", what: { part: "solids", kind: "water" } },
   { word: "shadow blocker", what: { part: "solids", kind: "blocker" } },
 ];
 
 /** What is said in the narrow places. */
-const shortWords: Record<string, string> = { "shadow blocker": "Blocker", "directional light": "Directional", "flight of stairs": "Stairs", "volume of fog": "Fog", "cloud of motes": "Motes" };
+const shortWords: Record<string, string> = { "shadow blocker": "Blocker", "block of water": "Water", "directional light": "Directional", "flight of stairs": "Stairs", "volume of fog": "Fog", "cloud of motes": "Motes" };
 
 function addZone(c: Context) {
   const id = freshID(c.level, "zone");

@@ -124,6 +124,17 @@ describe("placing", () => {
   });
 });
 
+describe("placing water", () => {
+  const place = (l: Level) => apply(l, placed(l, { part: "solids", kind: "water" }, [0, 0, 0], [0, 1, 0]).op);
+  it("brings a material of its own, once", () => {
+    const twice = place(place(room()));
+    const waters = twice.materials.filter((m) => m.water);
+    expect(waters).toHaveLength(1);
+    expect(twice.solids.slice(-2).map((s) => s.surface.material)).toEqual([waters[0]!.id, waters[0]!.id]);
+    expect(twice.solids.at(-1)!.size).toEqual([3, 1, 3]);
+  });
+});
+
 describe("finding", () => {
   it("goes by all words: names, zones, colours, states", () => {
     const l = put(room(), "lights", { id: "cold", kelvin: 9000, strength: 3, enabled: false, ...at(20, 0, 0) });

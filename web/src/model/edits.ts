@@ -291,7 +291,17 @@ export function placed(level: Level, what: Placeable, point: readonly number[], 
   const faces = what.part === "lights" || what.part === "beams";
   const transform: Tree = { position, ...(faces ? { rotation: tidyTurn(lookRotation(normal)) } : {}) };
   const entity: Tree = { id, name, ...(what.part === "lights" ? { kind: what.kind, ...startOf(what.kind) } : {}), ...(what.part === "solids" ? solidOf(what.kind) : {}), ...values, transform };
-  return { op: { op: "add", part: what.part, entity, label: `Place ${name}` }, ids: [id] };
+  const add: Operation = { op: "add", part: what.part, entity, label: `Place ${name}` };
+  return { op: what.part === "solids" && what.kind === "water" ? filled(level, add) : add, ids: [id] };
+}
+
+/** An operation that adds a block, with the level's water in it; a level without any gets a material for it. */
+function filled(level: Level, { label, ...add }: Operation): Operation {
+  const known = level.materials.find((m) => m.water);
+  const material = known?.id ?? freshID(level, "water-material");
+  const block = { ...add, entity: { ...add.entity, surface: { material } } } as Operation;
+  if (known) return { ...block, label };
+  return { op: "batch", label, steps: [{ op: "add", part: "materials", entity: { id: material, name: "Water", color: "#142220", water: {} } }, block] };
 }
 
 /** Values with which a new light shows in a room. */
@@ -310,7 +320,7 @@ function startOf(kind: string): Tree {
   return { strength: 100 };
 }
 
-const boxes: Record<string, number[]> = { box: [1, 1, 1], wedge: [1, 1, 1], cylinder: [0.5, 1, 0.5], wall: [4, 2.5, 0.2], floor: [4, 0.2, 4], blocker: [1, 1, 0.05] };
+const boxes: Record<string, number[]> = { box: [1, 1, 1], wedge: [1, 1, 1], cylinder: [0.5, 1, 0.5], wall: [4, 2.5, 0.2], floor: [4, 0.2, 4], water: [3, 1, 3], blocker: [1, 1, 0.05] };
 
 const steps = { count: 8, rise: 0.175, run: 0.28, width: 1.2 };
 

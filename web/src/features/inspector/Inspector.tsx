@@ -342,6 +342,11 @@ function Materials({ doc, canEdit, edit }: { doc: Document; canEdit: boolean; ed
   const { materials } = doc.document;
   const material = materials.find((m) => m.id === chosen);
   if (materials.length === 0) return null;
+  const own = {
+    part: "materials",
+    disabled: !canEdit,
+    set: (fields: Record<string, unknown>, gesture?: string) => edit({ op: "set", id: chosen, fields }, gesture && `${gesture} ${chosen}`),
+  } as const;
   return (
     <div className="section">
       <h3>Materials</h3>
@@ -354,28 +359,36 @@ function Materials({ doc, canEdit, edit }: { doc: Document; canEdit: boolean; ed
         ))}
       </select>
       {material && (
-        <Fields
-          of={material}
-          part="materials"
-          disabled={!canEdit}
-          set={(fields, gesture) => edit({ op: "set", id: material.id, fields }, gesture && `${gesture} ${material.id}`)}
-          fields={[
-            { is: "color", path: "color", label: "Base colour" },
-            { is: "number", path: "emission", label: "Emission", unit: "nt", step: 10, scale: "log", unset: "none" },
-            { is: "toggle", path: "two_sided", label: "Two sided" },
-            { is: "number", path: "translucency", label: "Translucency", step: 0.05, min: 0, max: 1 },
-            { is: "number", path: "roughness", label: "Roughness", step: 0.05, min: 0, max: 1 },
-            { is: "number", path: "metalness", label: "Metalness", step: 0.05, min: 0, max: 1 },
-            { is: "number", path: "porosity", label: "Porosity", step: 0.05, min: 0, max: 1 },
-            { is: "choice", path: "lighting", label: "Lighting", of: ["baked", "dynamic"] },
-            { is: "color", path: "water.tint", label: "Tint", when: (v) => v.water !== undefined },
-            { is: "number", path: "water.clarity_m", label: "Clarity", unit: "m", step: 0.25, scale: "log", when: (v) => v.water !== undefined },
-            { is: "number", path: "water.wave_m", label: "Waves, height", unit: "m", step: 0.01, min: 0, max: 10, when: (v) => v.water !== undefined },
-            { is: "number", path: "water.length_m", label: "Waves, length", unit: "m", step: 0.1, scale: "log", when: (v) => v.water !== undefined },
-          ]}
-        />
+        <>
+          <Fields
+            {...own}
+            of={material}
+            fields={[
+              { is: "color", path: "color", label: "Base colour" },
+              { is: "number", path: "emission", label: "Emission", unit: "nt", step: 10, scale: "log", unset: "none" },
+              { is: "toggle", path: "two_sided", label: "Two sided" },
+              { is: "number", path: "translucency", label: "Translucency", step: 0.05, min: 0, max: 1 },
+              { is: "number", path: "roughness", label: "Roughness", step: 0.05, min: 0, max: 1 },
+              { is: "number", path: "metalness", label: "Metalness", step: 0.05, min: 0, max: 1 },
+              { is: "number", path: "porosity", label: "Porosity", step: 0.05, min: 0, max: 1 },
+              { is: "choice", path: "lighting", label: "Lighting", of: ["baked", "dynamic"] },
+            ]}
+          />
+          <Toggle label="Water" value={material.water !== undefined} disabled={!canEdit} onChange={(on) => edit({ op: "set", id: material.id, fields: { water: on ? {} : null } })} />
+          {material.water && (
+            <Fields
+              {...own}
+              of={material}
+              fields={[
+                { is: "color", path: "water.tint", label: "Tint" },
+                { is: "number", path: "water.clarity_m", label: "Clarity", unit: "m", step: 0.25, scale: "log" },
+                { is: "number", path: "water.wave_m", label: "Wave height", unit: "m", step: 0.01, min: 0, max: 10 },
+                { is: "number", path: "water.length_m", label: "Wave length", unit: "m", step: 0.1, scale: "log" },
+              ]}
+            />
+          )}
+        </>
       )}
-      {material && <Toggle label="Water" value={material.water !== undefined} disabled={!canEdit} onChange={(on) => edit({ op: "set", id: material.id, fields: on ? { "water.clarity_m": 2 } : { water: null } })} />}
       {materials.length > 1 && <Tint level={doc.document} canEdit={canEdit} edit={edit} />}
     </div>
   );

@@ -31,7 +31,7 @@ export function LevelStage({ doc, context, onApplied }: StageProps) {
         <BringInAgain context={context} onApplied={onApplied} />
       </Group>
       <Group title="Blocks">
-        <CommandGrid context={context} ids={["place-box-block", "place-wall-block", "place-floor-block", "place-wedge-block", "place-cylinder-block", "place-stairs-block", "place-blocker-block", "opening"]} />
+        <CommandGrid context={context} ids={["place-box-block", "place-wall-block", "place-floor-block", "place-wedge-block", "place-cylinder-block", "place-stairs-block", "place-water-block", "place-blocker-block", "opening"]} />
       </Group>
       <Group title="Zones and viewpoints">
         <CommandGrid context={context} ids={["add-zone", "save-view", "walk", "frame"]} />
