@@ -172,12 +172,12 @@ func (f *Field) mend(ctx context.Context, a, b int, raw, smoothed, to *rows.Tabl
 	})
 }
 
-// noiseTimes is how much more than the noise that is foreseen what smoothing took has to be, squared.
+// noiseTimes is how many times the variance of its noise the square of what smoothing took has to be.
 const noiseTimes = 4
 
 // giveBack adds to each source of a row the weighted mean of what smoothing took, by the weighted sums of it and of
-// its squares. Of that a share is given back: the square of the mean over the sum of it and of its variance (as a
-// Wiener filter does), the latter times noiseTimes.
+// its squares: less by a share that grows with the variance of that mean, and nothing where it may all be noise
+// (the positive part of James and Stein's estimator; Efron and Morris, "Stein's paradox in statistics", 1977).
 func (m *moments) giveBack(row, sum, squares []float32) {
 	noise := noiseTimes * m.squares / (m.sum * m.sum)
 	for c := 0; c+3 <= len(row); c += 3 {
@@ -190,7 +190,7 @@ func (m *moments) giveBack(row, sum, squares []float32) {
 		if took == 0 {
 			continue
 		}
-		share := took / (took + noise*max(variance, 0))
+		share := max(1-noise*max(variance, 0)/took, 0)
 		for k := c; k < c+3; k++ {
 			row[k] = max(row[k]+share*sum[k], 0)
 		}
