@@ -43,9 +43,10 @@ func (a *app) restoreCommand() *cobra.Command {
 		Use: "restore [FILE]", Short: "Make a data folder from a backup", Args: args(0, 1),
 		Long: `Makes a data folder from a backup. The folder must be new or empty. It appears once
 every file in it is verified; a restore that is cut off leaves nothing behind but a folder
-named .grotta-restore, which can be deleted. With --nats and no file it takes the copy
-of records that a service keeps in that cluster (serve --replica nats). Baked layers are
-not in a copy of records; they are baked again when they are wanted.`,
+named .grotta-restore, which can be deleted. FILE may be the address of a copy in an S3
+store (serve --replica https://s3.example/bucket/records). With --nats and no file it takes
+the copy of records that a service keeps in that cluster (serve --replica nats). Baked layers
+are not in a copy of records; they are baked again when they are wanted.`,
 		RunE: func(_ *cobra.Command, in []string) error {
 			from, err := a.clusterOptions()
 			if err != nil {

@@ -80,6 +80,9 @@ func (a *app) runOptions() (RunOptions, error) {
 		return o, err
 	}
 	o.Replica = a.settings.text("replica")
+	if strings.Contains(o.Replica, "://") && !isS3(o.Replica) {
+		return o, usageError{fmt.Errorf("replica is %q; %s", o.Replica, s3Wanted)}
+	}
 	if o.Replica == "nats" && o.Cluster.URL == "" {
 		return o, usageError{errors.New("replica is nats; then --nats with the address of a NATS cluster is needed")}
 	}
@@ -120,7 +123,7 @@ unless --bake-here no is given.`,
 	}
 	serveFlags(cmd)
 	clusterFlags(cmd)
-	cmd.Flags().String("replica", "", "keep a copy of all records up while it runs: a file, or nats for the cluster")
+	cmd.Flags().String("replica", "", "keep a copy of all records up while it runs: a file, an object of an S3 store such as https://s3.example/bucket/records, or nats for the cluster")
 	cmd.Flags().String("replica-every", "", "seconds between copies, made when something changed (default 10)")
 	cmd.Flags().String("bake-here", "", "yes or no: with --nats, whether the service bakes too (default yes)")
 	return cmd

@@ -44,6 +44,7 @@ var defaults = map[string]any{
 	"nats-key":      "",
 	"nats-name":     "grotta",
 	"nats-replicas": "1",
+	"blobs":         "",
 	"bake-here":     "yes",
 	"replica":       "",
 	"replica-every": "10",

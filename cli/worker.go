@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
+	"net/url"
 	"os"
 	"strconv"
 	"strings"
@@ -21,6 +22,7 @@ import (
 type ClusterOptions struct {
 	URL, Credentials, CA, Cert, Key, Name string
 	Replicas                              int
+	Blobs                                 string // address of an S3 store for what machines send each other; "" is the cluster's own
 }
 
 // WorkOptions are the settings of a worker.
@@ -40,12 +42,22 @@ func clusterFlags(cmd *cobra.Command) {
 	cmd.Flags().String("nats-key", "", "file of the key of that certificate")
 	cmd.Flags().String("nats-name", "", "what the streams of this service begin with (default grotta)")
 	cmd.Flags().String("nats-replicas", "", "copies of the queue and of objects: 1, 3 or 5 (default 1)")
+	cmd.Flags().String("blobs", "", "S3 store for levels and layers on their way, such as https://s3.example/bucket/grotta; the same for service and workers (default the cluster itself)")
+}
+
+// s3Wanted says what an address of an S3 store looks like.
+const s3Wanted = "an address of an S3 store such as https://s3.example/bucket/path is needed; keys come from AWS_ACCESS_KEY_ID and AWS_SECRET_ACCESS_KEY"
+
+// isS3 tells whether a text is an address of an S3 store, with a bucket.
+func isS3(text string) bool {
+	u, err := url.Parse(text)
+	return err == nil && (u.Scheme == "https" || u.Scheme == "http") && u.Host != "" && strings.Trim(u.Path, "/") != "" && u.User == nil && u.RawQuery == "" && u.Fragment == ""
 }
 
 func (a *app) clusterOptions() (ClusterOptions, error) {
 	o := ClusterOptions{
 		URL: a.settings.text("nats"), Credentials: a.settings.text("nats-creds"), CA: a.settings.text("nats-ca"),
-		Cert: a.settings.text("nats-cert"), Key: a.settings.text("nats-key"), Name: a.settings.text("nats-name"),
+		Cert: a.settings.text("nats-cert"), Key: a.settings.text("nats-key"), Name: a.settings.text("nats-name"), Blobs: a.settings.text("blobs"),
 	}
 	var err error
 	if o.Replicas, err = strconv.Atoi(a.settings.text("nats-replicas")); err != nil || o.Replicas != 1 && o.Replicas != 3 && o.Replicas != 5 {
@@ -53,6 +65,9 @@ func (a *app) clusterOptions() (ClusterOptions, error) {
 	}
 	if (o.Cert == "") != (o.Key == "") {
 		return o, usageError{errors.New("nats-cert and nats-key go together")}
+	}
+	if o.Blobs != "" && !isS3(o.Blobs) {
+		return o, usageError{fmt.Errorf("blobs is %q; %s", o.Blobs, s3Wanted)}
 	}
 	for what, file := range map[string]string{"nats-creds": o.Credentials, "nats-ca": o.CA, "nats-cert": o.Cert, "nats-key": o.Key} {
 		if file == "" {

@@ -99,6 +99,23 @@ func TestViewAgreesOnWater(t *testing.T) {
 	}
 }
 
+// And so are puddles on wet ground.
+func TestViewAgreesOnPuddles(t *testing.T) {
+	t.Parallel()
+	g := start(t)
+	maren := as(t, g, "maren")
+	wet := demo.Weathers()[2].Level
+	wet.Motes = nil // rain falls elsewhere in each picture
+	l, err := harness.Import(ctx, maren, wet)
+	require.NoError(t, err)
+	p := viewOf(t, g, maren, l.ID)
+	all := p.agrees(maren, l.ID, "between-trams", "")
+	apply(t, maren, l.ID, level.Set("", map[string]any{"environment.wetness": 0.5}))
+	_, err = harness.BakeAndWait(ctx, maren, l.ID, "draft")
+	require.NoError(t, err)
+	assert.Greater(t, difference(all, p.agrees(maren, l.ID, "between-trams", "")), 1.0, "without puddles it looks otherwise")
+}
+
 // viewOf opens a level that is baked at draft, with its view on whole pixels: one
 // that begins at half a pixel would be drawn blurred.
 func viewOf(t *testing.T, g *harness.Grotta, c *client.Client, id string) *page {

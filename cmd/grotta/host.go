@@ -21,6 +21,7 @@ import (
 	"grotta/service/auth"
 	"grotta/service/backup"
 	"grotta/service/cluster"
+	"grotta/service/objects"
 	"grotta/service/rest"
 	"grotta/service/store"
 	"grotta/web"
@@ -29,7 +30,7 @@ import (
 // host is what the command line runs that is not a call to a service.
 func host() cli.Host {
 	return cli.Host{Version: rest.Version, Serve: serve, Work: work, Demo: runDemo, Personal: personal, People: openPeople, Clean: service.Clean,
-		Backup: backup.Write, Restore: backup.Restore, RestoreFrom: restoreFrom, Verify: backup.Verify, Schema: rest.Schema, SchemaNames: rest.SchemaNames, OpenAPI: openAPI}
+		Backup: backup.Write, Restore: restore, RestoreFrom: restoreFrom, Verify: backup.Verify, Schema: rest.Schema, SchemaNames: rest.SchemaNames, OpenAPI: openAPI}
 }
 
 func start(o cli.RunOptions) (*service.Service, error) {
@@ -43,7 +44,15 @@ func start(o cli.RunOptions) (*service.Service, error) {
 }
 
 func clusterOf(o cli.ClusterOptions) cluster.Options {
-	return cluster.Options{URL: o.URL, Credentials: o.Credentials, CA: o.CA, Cert: o.Cert, Key: o.Key, Name: o.Name, Replicas: o.Replicas}
+	return cluster.Options{URL: o.URL, Credentials: o.Credentials, CA: o.CA, Cert: o.Cert, Key: o.Key, Name: o.Name, Replicas: o.Replicas, Blobs: o.Blobs}
+}
+
+// restore takes a backup from a file or from an S3 store.
+func restore(from, data string) (api.Backup, error) {
+	if objects.IsS3(from) {
+		return service.RestoreFromS3(from, data)
+	}
+	return backup.Restore(from, data)
 }
 
 func restoreFrom(from cli.ClusterOptions, data string) (api.Backup, error) {

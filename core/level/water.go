@@ -72,15 +72,15 @@ func (w *Water) Slope(x, z, seconds, windX, windZ, pixelM float64) (alongX, alon
 	return alongX, alongZ, variance
 }
 
-// waterRoughness is that of still water.
-const waterRoughness = 0.02
+// WaterRoughness is that of still water.
+const WaterRoughness = 0.02
 
 // Polished is the material as smooth as water is where it is water.
 func (m *Material) Polished() *Material {
-	if m.Water == nil || m.Emission > 0 || m.Roughness <= waterRoughness {
+	if m.Water == nil || m.Emission > 0 || m.Roughness <= WaterRoughness {
 		return m
 	}
 	smooth := *m
-	smooth.Roughness = waterRoughness
+	smooth.Roughness = WaterRoughness
 	return &smooth
 }

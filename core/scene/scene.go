@@ -103,7 +103,8 @@ type Scene struct {
 	dry     []*trace.Scene // where what is visible is but for water, maybe among other things
 	seen    []*trace.Scene // that and water
 
-	lean Lean // by which light falls on surfaces; see lean.go
+	lean    Lean // by which light falls on surfaces; see lean.go
+	puddles *lazyPuddles
 }
 
 var plainGrey = func() *level.Material {
@@ -113,7 +114,7 @@ var plainGrey = func() *level.Material {
 
 // Build prepares a validated level.
 func Build(l *level.Level) *Scene {
-	s := &Scene{Level: l, World: l.World(), Bounds: geom.NoBounds()}
+	s := &Scene{Level: l, World: l.World(), Bounds: geom.NoBounds(), puddles: &lazyPuddles{}}
 	s.bodies = make([]Body, 0, len(l.Solids)+len(l.Meshes)) // surfaces point into it
 	shared, triangles := sharedOf(l), 0
 	for _, mesh := range l.Meshes {

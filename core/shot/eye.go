@@ -97,8 +97,9 @@ func (e *Eye) radiance(hit *scene.Seen, dir geom.Vec3) color.Linear {
 	light, matt := albedo.Scale(material.Emission), albedo
 	if e.Mirrors != nil && mirror.Share(material.Roughness) > 0 {
 		var shown color.Linear
-		share := 1.0
-		share, shown = e.mirrored(hit.Point, e.p.Scene.ShadingNormal(hit.Triangle, hit.Point), material, albedo, dir)
+		n, share := e.p.Scene.ShadingNormal(hit.Triangle, hit.Point), 1.0
+		n, material = e.inPuddle(hit.Point, n, material)
+		share, shown = e.mirrored(hit.Point, n, material, albedo, dir)
 		matt, light = albedo.Scale(share), light.Add(shown)
 	}
 	// A matt surface of albedo a under E lux sends a E / π nits.

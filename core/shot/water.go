@@ -75,3 +75,17 @@ func (e *Eye) beneath(hit *scene.Seen, w *scene.Water, dir geom.Vec3, share floa
 const bottomFrom = -0.5
 
 func mean(c color.Linear) float64 { return (c[0] + c[1] + c[2]) / 3 }
+
+// inPuddle is the normal and the material of a place of the ground, where water stands on it.
+func (e *Eye) inPuddle(at, n geom.Vec3, m *level.Material) (geom.Vec3, *level.Material) {
+	share := 0.0
+	if n[1] > 0 {
+		share = e.p.Scene.Puddles().At(at)
+	}
+	if share == 0 {
+		return n, m
+	}
+	wet := *m
+	wet.Roughness += share * (level.WaterRoughness - m.Roughness)
+	return n.Mul(1 - share).Add(geom.Vec3{0, share, 0}).Normalize(), &wet
+}

@@ -1,10 +1,13 @@
 package cluster
 
 import (
+	"net/http/httptest"
 	"path/filepath"
 	"testing"
 	"time"
 
+	"github.com/johannesboyne/gofakes3"
+	"github.com/johannesboyne/gofakes3/backend/s3mem"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -19,7 +22,14 @@ import (
 func TestTheServingMachineIsLost(t *testing.T) {
 	nats := startNodes(t, 1)
 	file := filepath.Join(t.TempDir(), "records.backup")
+	t.Setenv("AWS_ACCESS_KEY_ID", "somebody")
+	t.Setenv("AWS_SECRET_ACCESS_KEY", "secret")
+	backend := s3mem.New()
+	require.NoError(t, backend.CreateBucket("light"))
+	s3 := httptest.NewServer(gofakes3.New(backend).Server())
+	defer s3.Close()
 	for name, args := range map[string]struct{ keep, restore []string }{
+		"s3":   {[]string{"--replica", s3.URL + "/light/records"}, []string{s3.URL + "/light/records"}},
 		"file": {[]string{"--replica", file}, []string{file}},
 		"nats": {[]string{"--nats", nats.url(), "--replica", "nats"}, []string{"--nats", nats.url()}},
 	} {
@@ -64,5 +74,7 @@ func TestTheServingMachineIsLost(t *testing.T) {
 		})
 	}
 	out := output(t, "restore", "--data", filepath.Join(t.TempDir(), "x"), "--nats", nats.url(), "--nats-name", "nobody")
+	assert.Contains(t, out, "no copy of records is there")
+	out = output(t, "restore", s3.URL+"/light/nobody", "--data", filepath.Join(t.TempDir(), "x"))
 	assert.Contains(t, out, "no copy of records is there")
 }

@@ -309,7 +309,7 @@ func (c *Caller) fetch(ctx context.Context, o *order, r *result) ([]*layer.Layer
 func (c *Caller) drop(ctx context.Context, name string) {
 	call, stop := context.WithTimeout(ctx, callTimeout)
 	defer stop()
-	if err := c.blobs.Delete(call, name); err != nil && !errors.Is(err, jetstream.ErrObjectNotFound) {
+	if err := c.blobs.Delete(call, name); err != nil {
 		c.Log.Warn("a layer stays in the object store", "blob", name, "error", err)
 	}
 }

@@ -8,11 +8,14 @@ import (
 	"io"
 	"log/slog"
 	"net"
+	"net/http/httptest"
 	"sync/atomic"
 	"testing"
 	"time"
 
 	"github.com/go-json-experiment/json"
+	"github.com/johannesboyne/gofakes3"
+	"github.com/johannesboyne/gofakes3/backend/s3mem"
 	"github.com/nats-io/nats-server/v2/server"
 	"github.com/nats-io/nats.go/jetstream"
 	"github.com/stretchr/testify/assert"
@@ -21,6 +24,7 @@ import (
 	"grotta/core/bake"
 	"grotta/core/source"
 	"grotta/demo"
+	"grotta/service/objects"
 	"grotta/service/trail"
 )
 
@@ -93,10 +97,38 @@ func TestAWorkerBakesTheSame(t *testing.T) {
 	assert.Equal(t, len(want), layers)
 	assert.Positive(t, moved)
 	require.Eventually(t, func() bool {
-		objects, err := c.blobs.List(t.Context())
-		return err == nil && len(objects) == 1 // the level
+		left, err := c.blobs.(natsObjects).store.List(t.Context())
+		return err == nil && len(left) == 1 // the level
 	}, 5*time.Second, 50*time.Millisecond, "layers that were taken are gone")
 	require.Eventually(t, func() bool { s := c.Workers(); return len(s) == 1 && s[0].Done == 1 && s[0].Documents == 1 }, 5*time.Second, 50*time.Millisecond)
+}
+
+// Levels and layers may go through an S3 store; the layers are the same, and are gone from there once they are taken.
+func TestAWorkerBakesTheSameThroughS3(t *testing.T) {
+	t.Setenv("AWS_ACCESS_KEY_ID", "somebody")
+	t.Setenv("AWS_SECRET_ACCESS_KEY", "secret")
+	backend := s3mem.New()
+	require.NoError(t, backend.CreateBucket("light"))
+	s3 := httptest.NewServer(gofakes3.New(backend).Server())
+	defer s3.Close()
+	o := startServer(t)
+	o.Blobs = s3.URL + "/light/on-the-way"
+	c := startCaller(t, o)
+	startWorker(t, o, "one")
+	p, sources := room(t)
+	want, err := p.Bake(t.Context(), sources, bake.Draft, nil)
+	require.NoError(t, err)
+	<-c.Changed()
+	got, err := c.Bake(t.Context(), p, sources, bake.Draft, nil)
+	require.NoError(t, err)
+	require.Len(t, got, len(want))
+	for i := range want {
+		assert.Equal(t, want[i].Encode(), got[i].Encode(), sources[i].ID)
+	}
+	require.Eventually(t, func() bool {
+		left, err := backend.ListBucket("light", nil, gofakes3.ListBucketPage{})
+		return err == nil && len(left.Contents) == 1 // the level
+	}, 5*time.Second, 50*time.Millisecond)
 }
 
 // Nobody works for a bake that is cancelled; an order of an earlier run is taken back.
@@ -139,12 +171,12 @@ func TestWhatIsSentIsChecked(t *testing.T) {
 		_, err := c.fetch(t.Context(), ord, &result{Order: "x", Worker: "liar", Layers: []sentLayer{l}})
 		return err
 	}
-	_, err = c.blobs.PutBytes(t.Context(), "x"+hashOf(data), bytes.ToUpper(data))
+	err = c.blobs.Put(t.Context(), "x"+hashOf(data), bytes.ToUpper(data))
 	require.NoError(t, err)
 	err = sent(sentLayer{layers[0].Key, hashOf(data), len(data)})
 	assert.ErrorIs(t, err, errDamaged)
 	assert.ErrorContains(t, err, "worker liar")
-	assert.ErrorIs(t, sent(sentLayer{layers[0].Key, hashOf(data), len(data)}), jetstream.ErrObjectNotFound, "what is damaged is gone")
+	assert.ErrorIs(t, sent(sentLayer{layers[0].Key, hashOf(data), len(data)}), objects.ErrNotFound, "what is damaged is gone")
 	assert.ErrorContains(t, sent(sentLayer{"another", hashOf(data), 1}), "another layer")
 	_, err = c.fetch(t.Context(), ord, &result{Worker: "liar"})
 	assert.ErrorContains(t, err, "0 layers of 1")

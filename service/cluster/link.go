@@ -23,6 +23,7 @@ import (
 	"github.com/nats-io/nats.go/jetstream"
 
 	"grotta/core/bake"
+	"grotta/service/objects"
 	"grotta/service/trail"
 )
 
@@ -34,6 +35,7 @@ type Options struct {
 	Cert, Key   string // files of the client's own certificate
 	Name        string // of this service in the cluster: its streams begin with it
 	Replicas    int    // of streams and objects: 1, 3 or 5
+	Blobs       string // address of an S3 store for levels and layers on their way; "" is the cluster's own
 	Log         *slog.Logger
 }
 
@@ -118,7 +120,7 @@ type link struct {
 	js      jetstream.JetStream
 	orders  jetstream.Stream
 	results jetstream.Stream
-	blobs   jetstream.ObjectStore
+	blobs   objects.Store // levels and layers on their way
 }
 
 // dial connects and makes sure that the streams are there. It waits a while for a cluster that is just
@@ -201,7 +203,12 @@ func (l *link) makeStreams(ctx context.Context) error {
 			return err
 		}},
 		{"the object store", func(ctx context.Context) (err error) {
-			l.blobs, err = l.objects(ctx, jetstream.ObjectStoreConfig{Bucket: l.Name + "_BLOBS", TTL: objectAge})
+			if l.Blobs != "" {
+				l.blobs, err = objects.OpenS3(l.Blobs)
+				return err
+			}
+			own, err := l.objects(ctx, jetstream.ObjectStoreConfig{Bucket: l.Name + "_BLOBS", TTL: objectAge})
+			l.blobs = natsObjects{own}
 			return err
 		}},
 	} {
@@ -273,7 +280,7 @@ func (l *link) insist(ctx context.Context, do func(ctx context.Context) error) e
 
 // isFinal holds for errors that another try does not mend.
 func isFinal(err error) bool {
-	return errors.Is(err, errDamaged) || errors.Is(err, jetstream.ErrObjectNotFound) || errors.Is(err, nats.ErrAuthorization) || errors.Is(err, nats.ErrPermissionViolation)
+	return errors.Is(err, errDamaged) || errors.Is(err, objects.ErrNotFound) || errors.Is(err, objects.ErrRefused) || errors.Is(err, nats.ErrAuthorization) || errors.Is(err, nats.ErrPermissionViolation)
 }
 
 // subjectOf is where orders of a kind go. The engine is part of it: a worker of another engine never sees them.
@@ -302,11 +309,10 @@ func (l *link) put(ctx context.Context, of string, data []byte) (hash string, er
 	hash = hashOf(data)
 	name := of + hash
 	return hash, l.insist(ctx, func(call context.Context) error {
-		if info, err := l.blobs.GetInfo(call, name); err == nil && int(info.Size) == len(data) {
+		if size, err := l.blobs.Size(call, name); err == nil && int(size) == len(data) {
 			return nil
 		}
-		_, err := l.blobs.PutBytes(call, name, data)
-		return err
+		return l.blobs.Put(call, name, data)
 	})
 }
 
@@ -314,7 +320,7 @@ func (l *link) put(ctx context.Context, of string, data []byte) (hash string, er
 func (l *link) get(ctx context.Context, of, hash string) ([]byte, error) {
 	var data []byte
 	err := l.insist(ctx, func(call context.Context) (err error) {
-		if data, err = l.blobs.GetBytes(call, of+hash); err == nil && hashOf(data) != hash {
+		if data, err = l.blobs.Get(call, of+hash); err == nil && hashOf(data) != hash {
 			err = errDamaged
 		}
 		return err

@@ -10,6 +10,7 @@ import (
 
 	"grotta/core/bake"
 	"grotta/core/geom"
+	"grotta/core/half"
 	"grotta/core/layer"
 	"grotta/core/level"
 	"grotta/core/parallel"
@@ -28,6 +29,7 @@ type sceneHeader struct {
 	Ranges   []sceneRange `json:"ranges"` // by entity, in order
 	Images   []string     `json:"images"` // ids of those that materials have
 	Waters   []sceneWater `json:"waters"`
+	Puddles  *puddleGrid  `json:"puddles"` // null for none
 	Min      [3]float64   `json:"min"`
 	Max      [3]float64   `json:"max"`
 }
@@ -37,6 +39,37 @@ type sceneRange struct {
 	First int    `json:"first"` // vertex
 	Count int    `json:"count"`
 }
+
+// puddleGrid says where the cells of a map of puddles lie. Its half-floats end the mesh: in each cell how high the ground
+// is above the base, and how deep the water on it.
+type puddleGrid struct {
+	X      float64 `json:"x"`
+	Z      float64 `json:"z"`
+	CellM  float64 `json:"cell_m"`
+	Width  int     `json:"width"`
+	Height int     `json:"height"`
+	BaseM  float64 `json:"base_m"`
+}
+
+// putPuddles gives where puddles are, and their halves.
+func putPuddles(s *scene.Scene) (*puddleGrid, []uint16) {
+	p := s.Puddles()
+	if p == nil {
+		return nil, nil
+	}
+	grid := &puddleGrid{p.X, p.Z, p.CellM, p.Width, p.Height, s.Bounds.Min[1]}
+	values := make([]float32, 0, 2*len(p.Depth)+8)
+	for i, ground := range p.Ground {
+		values = append(values, float32(max(float64(ground)-grid.BaseM, -farBelowM)), p.Depth[i])
+	}
+	values = values[:(len(values)+7)&^7] // what is encoded comes in eights
+	halves := make([]uint16, len(values))
+	half.Encode(halves, values, 1)
+	return grid, halves[:2*len(p.Depth)]
+}
+
+// farBelowM is where the ground is taken to be where there is none.
+const farBelowM = 1000
 
 // sceneWater is a block that water fills.
 type sceneWater struct {
@@ -126,6 +159,8 @@ func sceneMesh(p *bake.Prepared) ([]byte, error) {
 			h.Ranges = append(h.Ranges, sceneRange{s.Body().Entity, first, h.Vertices - first})
 		}
 	}
+	var puddles []uint16
+	h.Puddles, puddles = putPuddles(p.Scene)
 	head, err := headed(h)
 	if err != nil {
 		return nil, err
@@ -134,6 +169,7 @@ func sceneMesh(p *bake.Prepared) ([]byte, error) {
 	for _, values := range [][]float32{positions, normals, texels, albedo, emission, sway, images, sides, finish} {
 		binary.Write(b, binary.LittleEndian, values)
 	}
+	binary.Write(b, binary.LittleEndian, puddles)
 	return b.Bytes(), nil
 }
 

@@ -49,6 +49,7 @@ import { setPart } from "./variant";
 import { mostDropM, Walker } from "./walker";
 import { freeMirrors, mostLamps, mostLampsInHaste, setLamps, setMirrors } from "./shaders/mirror";
 import { surfaceMaterial } from "./shaders/surface";
+import { setPuddles } from "./shaders/puddles";
 import { overMaterial, setWaters, waterOfVertices, waterPasses } from "./shaders/water";
 import type { Torch } from "../model/carried";
 
@@ -187,6 +188,8 @@ export class Stage {
     this.mesh.frustumCulled = false;
     this.surfaces.add(this.mesh);
     if (scene.waters.length > 0) this.addWater(scene.waters);
+    if (scene.puddles) setPuddles(material.uniforms, scene.puddles);
+    setPart(material, "PUDDLES", scene.puddles !== null);
     this.mix = mix;
     this.geometry = scene.geometry;
     this.parts = new MovedParts(g, scene.ranges);
@@ -249,6 +252,7 @@ export class Stage {
     this.mesh.geometry.dispose();
     this.mesh.material.dispose();
     this.mesh.material.uniforms.images!.value.dispose();
+    this.mesh.material.uniforms.puddles!.value.dispose();
     this.mesh.material.uniforms.shadowBodies!.value.dispose();
     freeMirrors(this.mesh.material.uniforms);
     for (const m of [this.mixer, this.before]) if (m && m !== but) m.dispose();

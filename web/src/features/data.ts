@@ -58,7 +58,12 @@ export type SceneMesh = {
   /** Roughness and metalness of each vertex. */
   finish: Float32Array;
   waters: Water[];
+  puddles: Puddles | null;
 };
+
+/** Where water stands on wet ground: for each cell, along x and then z, how high the ground is over the base and how deep the
+ *  water on it, as half-floats. */
+export type Puddles = { x: number; z: number; cellM: number; width: number; height: number; baseM: number; values: Uint16Array<ArrayBuffer> };
 
 /** A block that water fills: planes that bound it (normal, how far out), how fast light fades in it for each metre, and its waves. */
 export type Water = { id: string; planes: [number, number, number, number][]; fades: [number, number, number]; waveM: number; lengthM: number };
@@ -73,7 +78,7 @@ function parseScene(data: ArrayBuffer): SceneMesh {
     at += n * perVertex * 4;
     return values;
   };
-  return {
+  const mesh = {
     geometry: head.geometry,
     pageSize: head.page_size,
     pages: head.pages,
@@ -92,6 +97,8 @@ function parseScene(data: ArrayBuffer): SceneMesh {
     finish: next(2),
     waters: (head.waters as { id: string; planes: Water["planes"]; fades: Water["fades"]; wave_m: number; length_m: number }[]).map(({ wave_m, length_m, ...w }) => ({ ...w, waveM: wave_m, lengthM: length_m })),
   };
+  const p = head.puddles as { x: number; z: number; cell_m: number; width: number; height: number; base_m: number } | null;
+  return { ...mesh, puddles: p && { x: p.x, z: p.z, cellM: p.cell_m, width: p.width, height: p.height, baseM: p.base_m, values: new Uint16Array(data, at, 2 * p.width * p.height) } };
 }
 
 /** What of a level is in its mesh beside the geometry. */

@@ -3,6 +3,7 @@ import { halfScale } from "../mix";
 import { highlightGLSL, mirrorGLSL, mirrorUniforms } from "./mirror";
 import { densityBands, scaleGLSL, shadowBands } from "../scale";
 import { shadowsGLSL } from "../shadows";
+import { puddleGLSL, puddleUniforms } from "./puddles";
 import { waterGLSL, waterUniforms } from "./water";
 
 /** The most times white that a surface or the sky counts for, as core/grade has it. */
@@ -16,6 +17,7 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number) {
   const uniforms = {
     ...mirrorUniforms(),
     ...waterUniforms(),
+    ...puddleUniforms(),
     waterPass: { value: 0 },
     lightmap: { value: lightmap },
     pageSize: { value: pageSize },
@@ -90,6 +92,9 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number) {
       ${mirrorGLSL}
       ${highlightGLSL}
       #endif
+      #ifdef PUDDLES
+      ${puddleGLSL}
+      #endif
       #ifdef WATER
       uniform vec3 wind;
       uniform float seconds;
@@ -129,6 +134,13 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number) {
           vec3 dir = normalize(vPlace - cameraPosition), n = normalize(vNormal);
           vec2 finish = vFinish;
           float f0 = 0.04;
+          #ifdef PUDDLES
+          if (n.y > 0.0) {
+            float puddle = puddleAt(vPlace);
+            finish.x = mix(finish.x, 0.02, puddle);
+            if (puddle > 0.0) n = normalize(mix(n, vec3(0.0, 1.0, 0.0), puddle));
+          }
+          #endif
           #ifdef WATER
           if (isWater) {
             f0 = 0.02;

@@ -1,0 +1,115 @@
+package objects
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"net/url"
+	"os"
+	"strings"
+
+	"github.com/minio/minio-go/v7"
+	"github.com/minio/minio-go/v7/pkg/credentials"
+)
+
+// S3 is a store that speaks the S3 protocol: a bucket, or what in it begins with a prefix.
+type S3 struct {
+	client         *minio.Client
+	bucket, prefix string
+	at             string
+}
+
+// OpenS3 reads an address such as https://s3.example/bucket/prefix. Keys come from the environment's
+// AWS_ACCESS_KEY_ID, AWS_SECRET_ACCESS_KEY and AWS_SESSION_TOKEN, and the region from AWS_REGION. Nothing is sent
+// before the first call.
+func OpenS3(address string) (*S3, error) {
+	u, err := url.Parse(address)
+	if err != nil || !IsS3(address) || u.Host == "" {
+		return nil, fmt.Errorf("%q is no address of an S3 store; such as https://s3.example/bucket/prefix is needed", address)
+	}
+	bucket, prefix, _ := strings.Cut(strings.Trim(u.Path, "/"), "/")
+	switch {
+	case bucket == "":
+		return nil, fmt.Errorf("%q names no bucket; such as https://s3.example/bucket/prefix is needed", address)
+	case u.User != nil || u.RawQuery != "" || u.Fragment != "":
+		return nil, errors.New("an address of an S3 store has no keys in it and nothing after the path; keys come from AWS_ACCESS_KEY_ID and AWS_SECRET_ACCESS_KEY")
+	}
+	client, err := minio.New(u.Host, &minio.Options{
+		Creds: credentials.NewEnvAWS(), Secure: u.Scheme == "https", Region: os.Getenv("AWS_REGION"), BucketLookup: minio.BucketLookupPath,
+	})
+	if err != nil {
+		return nil, fmt.Errorf("the S3 store at %s: %w", address, err)
+	}
+	return &S3{client, bucket, prefix, address}, nil
+}
+
+// IsS3 tells whether an address is one of a store that speaks S3, not the name of a file.
+func IsS3(address string) bool {
+	return strings.HasPrefix(address, "https://") || strings.HasPrefix(address, "http://")
+}
+
+func (s *S3) String() string { return "the S3 store at " + s.at }
+
+// key is the object's whole name. "" is the prefix itself.
+func (s *S3) key(name string) string { return strings.Trim(s.prefix+"/"+name, "/") }
+
+// told is an error with where it came from.
+func (s *S3) told(err error) error {
+	if err == nil {
+		return nil
+	}
+	switch r := minio.ToErrorResponse(err); r.Code {
+	case minio.NoSuchKey:
+		return ErrNotFound
+	case minio.NoSuchBucket:
+		return fmt.Errorf("%s: there is no bucket %s: %w", s, s.bucket, ErrRefused)
+	case minio.AccessDenied, "InvalidAccessKeyId", "SignatureDoesNotMatch":
+		return fmt.Errorf("%s: the keys do not allow it (%s): %w", s, r.Message, ErrRefused)
+	}
+	return fmt.Errorf("%s: %w", s, err)
+}
+
+// Size is how many bytes an object has.
+func (s *S3) Size(ctx context.Context, name string) (int64, error) {
+	info, err := s.client.StatObject(ctx, s.bucket, s.key(name), minio.StatObjectOptions{})
+	return info.Size, s.told(err)
+}
+
+// Put stores an object.
+func (s *S3) Put(ctx context.Context, name string, data []byte) error {
+	_, err := s.client.PutObject(ctx, s.bucket, s.key(name), bytes.NewReader(data), int64(len(data)), minio.PutObjectOptions{})
+	return s.told(err)
+}
+
+// Get is an object.
+func (s *S3) Get(ctx context.Context, name string) ([]byte, error) {
+	o, err := s.client.GetObject(ctx, s.bucket, s.key(name), minio.GetObjectOptions{})
+	if err != nil {
+		return nil, s.told(err)
+	}
+	defer o.Close()
+	data, err := io.ReadAll(o)
+	return data, s.told(err)
+}
+
+// Delete takes an object away.
+func (s *S3) Delete(ctx context.Context, name string) error {
+	err := s.told(s.client.RemoveObject(ctx, s.bucket, s.key(name), minio.RemoveObjectOptions{}))
+	if errors.Is(err, ErrNotFound) {
+		return nil
+	}
+	return err
+}
+
+// PutFile stores a file as the object that the address names.
+func (s *S3) PutFile(ctx context.Context, file string) error {
+	_, err := s.client.FPutObject(ctx, s.bucket, s.key(""), file, minio.PutObjectOptions{})
+	return s.told(err)
+}
+
+// GetFile writes the object that the address names to a file.
+func (s *S3) GetFile(ctx context.Context, file string) error {
+	return s.told(s.client.FGetObject(ctx, s.bucket, s.key(""), file, minio.GetObjectOptions{}))
+}
