@@ -1,15 +1,16 @@
 package scene
 
 import (
-	"container/heap"
+	"cmp"
 	"math"
+	"slices"
 	"sync"
 
 	"grotta/core/geom"
 	"grotta/core/parallel"
 )
 
-// Puddles are where water stands on wet ground: in hollows that have no way out. Ground is seen from above, as rain
+// Puddles are where water stands on wet ground: in shallow hollows that have no way out. Ground is seen from above, as rain
 // falls, so there are none under a roof. Flat ground is never quite flat: a relief of a centimetre is laid over it.
 type Puddles struct {
 	X, Z          float64 // of the first cell's middle, metres
@@ -27,6 +28,8 @@ const (
 	reliefAtM   = 1.7   // from one high place of the relief to the next
 	evenFrom    = 0.94  // cosine to straight up from which on ground holds water
 	puddlesFrom = 0.5   // wetness at which the deepest places begin to fill
+	deepestM    = 0.12  // what is deeper or wider is no puddle
+	widestM2    = 20
 	noGround    = -math.MaxFloat32 / 4
 )
 
@@ -93,67 +96,109 @@ func (s *Scene) wetBounds() geom.Bounds {
 
 func (s *Scene) wetnessOf(b *Body) float64 { return s.Level.Wetness(s.World.ZoneOf(b.Base())) }
 
-// fill finds how deep water stands: every hollow is filled up to where it runs over, from the rim of the grid inward, the
-// lowest place first (Barnes, Lehman and Mulla, "Priority-flood: an optimal depression-filling and watershed-labeling
-// algorithm for digital elevation models", 2014). Of a share of less than 1 only the deepest places are left.
+// hollow is ground that lies lower than all round it. Two that run over into each other are one larger hollow.
+type hollow struct {
+	within int32   // the larger one that it became a part of, or -1
+	beyond int32   // a larger one that it is a part of, further out; 0 for none
+	lowest float32 // metres
+	cells  int32
+	open   bool    // water runs out of it
+	level  float32 // up to which it holds a puddle; noGround where it holds none
+}
+
+// fill finds how deep water stands: ground is taken in from the lowest place up, and every hollow that comes to run over
+// is filled up to there, unless it is too deep or too wide for a puddle, as a yard with walls all round is (a depression
+// hierarchy; Barnes, Callaghan and Wickert, "Computing water flow through complex landscapes, part 2", 2020). Of a share
+// of less than 1 only the deepest places are left.
 func (p *Puddles) fill(share []float32) {
-	high, level := make([]float32, len(p.Ground)), make([]float32, len(p.Ground))
-	seen := make([]bool, len(p.Ground))
-	var open rim
-	for i := range p.Ground {
-		x, z := i%p.Width, i/p.Width
-		high[i] = p.Ground[i]
-		if p.Ground[i] != noGround {
-			high[i] += float32(relief(p.X+float64(x)*p.CellM, p.Z+float64(z)*p.CellM))
-		}
-		if x == 0 || z == 0 || x == p.Width-1 || z == p.Height-1 || p.Ground[i] == noGround {
-			seen[i], level[i] = true, high[i]
-			open = append(open, rimCell{high[i], int32(i)})
+	high, order := make([]float32, len(p.Ground)), make([]int32, 0, len(p.Ground))
+	for i, ground := range p.Ground {
+		if ground != noGround {
+			high[i] = ground + float32(relief(p.X+float64(i%p.Width)*p.CellM, p.Z+float64(i/p.Width)*p.CellM))
+			order = append(order, int32(i))
 		}
 	}
-	heap.Init(&open)
-	for len(open) > 0 {
-		at := heap.Pop(&open).(rimCell)
-		x, z := int(at.cell)%p.Width, int(at.cell)/p.Width
-		for _, step := range [4][2]int{{1, 0}, {-1, 0}, {0, 1}, {0, -1}} {
-			nx, nz := x+step[0], z+step[1]
-			next := nz*p.Width + nx
-			if nx < 0 || nz < 0 || nx >= p.Width || nz >= p.Height || seen[next] {
-				continue
+	slices.SortFunc(order, func(a, b int32) int { return cmp.Or(cmp.Compare(high[a], high[b]), cmp.Compare(a, b)) })
+	of := make([]int32, len(p.Ground)) // of each cell that is taken in: its hollow, from 1 on
+	hollows := []hollow{{within: -1}}
+	outermost := func(h int32) int32 {
+		for hollows[h].within >= 0 {
+			if up := hollows[hollows[h].beyond].beyond; up != 0 { // half the way next time
+				hollows[h].beyond = up
 			}
-			seen[next], level[next] = true, max(high[next], at.high)
-			heap.Push(&open, rimCell{level[next], int32(next)})
+			h = hollows[h].beyond
+		}
+		return h
+	}
+	for _, cell := range order {
+		one := hollow{within: -1, lowest: high[cell], cells: 1, open: p.isRim(cell), level: noGround}
+		var room [4]int32
+		beside := room[:0]
+		p.beside(cell, func(next int32) {
+			if of[next] == 0 {
+				return
+			}
+			if h := outermost(of[next]); !slices.Contains(beside, h) {
+				beside = append(beside, h)
+			}
+		})
+		if len(beside) == 1 && (!one.open || hollows[beside[0]].open) {
+			of[cell] = beside[0]
+			hollows[beside[0]].cells++
+			continue
+		}
+		for _, h := range beside {
+			b := &hollows[h]
+			if !b.open && high[cell]-b.lowest <= deepestM && float64(b.cells)*p.CellM*p.CellM <= widestM2 {
+				b.level = high[cell]
+			}
+			b.within, b.beyond = int32(len(hollows)), int32(len(hollows))
+			one.lowest, one.cells, one.open = min(one.lowest, b.lowest), one.cells+b.cells, one.open || b.open
+		}
+		of[cell] = int32(len(hollows))
+		hollows = append(hollows, one)
+	}
+	for i := len(hollows) - 1; i > 0; i-- { // a larger one comes after its parts
+		if up := hollows[i].within; up >= 0 {
+			hollows[i].level = max(hollows[i].level, hollows[up].level)
 		}
 	}
 	for i := range p.Depth {
 		p.Depth[i] = -reliefM
-		if share[i] > 0 {
-			p.Depth[i] = level[i] - high[i] - reliefM*(1-share[i])
-			if level[i] == high[i] {
-				p.Depth[i] = -reliefM * (1 - share[i]/2) // so that the edge lies between cells
-			}
+		if share[i] == 0 {
+			continue
+		}
+		if p.Depth[i] = -reliefM * (1 - share[i]/2); hollows[of[i]].level > high[i] { // else dry, and the edge lies between cells
+			p.Depth[i] = hollows[of[i]].level - high[i] - reliefM*(1-share[i])
 		}
 	}
 }
 
-// rim is the cells from which water is followed on, the lowest first; of equals the one before.
-type rim []rimCell
-
-type rimCell struct {
-	high float32
-	cell int32
+// isRim tells whether water that comes to a cell is gone: at the rim of the grid, or where the ground ends.
+func (p *Puddles) isRim(cell int32) (rim bool) {
+	sides := 0
+	p.beside(cell, func(next int32) {
+		sides++
+		rim = rim || p.Ground[next] == noGround
+	})
+	return rim || sides < 4
 }
 
-func (r rim) Len() int { return len(r) }
-func (r rim) Less(i, k int) bool {
-	return r[i].high < r[k].high || r[i].high == r[k].high && r[i].cell < r[k].cell
-}
-func (r rim) Swap(i, k int) { r[i], r[k] = r[k], r[i] }
-func (r *rim) Push(x any)   { *r = append(*r, x.(rimCell)) }
-func (r *rim) Pop() any {
-	last := (*r)[len(*r)-1]
-	*r = (*r)[:len(*r)-1]
-	return last
+// beside calls visit with the cells at the four sides of one.
+func (p *Puddles) beside(cell int32, visit func(next int32)) {
+	x, z := int(cell)%p.Width, int(cell)/p.Width
+	if x > 0 {
+		visit(cell - 1)
+	}
+	if x+1 < p.Width {
+		visit(cell + 1)
+	}
+	if z > 0 {
+		visit(cell - int32(p.Width))
+	}
+	if z+1 < p.Height {
+		visit(cell + int32(p.Width))
+	}
 }
 
 // relief is how high flat ground is at a place, from 0 to reliefM: ridges that close about hollows, where one noise is a

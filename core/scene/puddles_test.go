@@ -76,22 +76,55 @@ func TestPuddlesStandInHollows(t *testing.T) {
 
 // Water stands level: within a hollow the ground and the water on it add up to one height, but for the relief.
 func TestPuddlesAreLevel(t *testing.T) {
-	p := &Puddles{CellM: 1, Width: 9, Height: 9, Ground: make([]float32, 81), Depth: make([]float32, 81)}
+	p := &Puddles{CellM: 0.5, Width: 9, Height: 9, Ground: make([]float32, 81), Depth: make([]float32, 81)}
 	share := make([]float32, 81)
 	for i := range p.Ground {
 		x, z := i%9-4, i/9-4
-		p.Ground[i], share[i] = float32(x*x+z*z), 1 // a bowl
+		p.Ground[i], share[i] = float32(x*x+z*z)/100, 1 // a bowl
 		if x == 4 && z == 0 {
-			p.Ground[i] = 9.5 // where it runs over
+			p.Ground[i] = 0.095 // where it runs over
 		}
 	}
 	p.fill(share)
 	for i := range p.Ground {
 		x, z := i%9-4, i/9-4
-		if high := float32(x*x + z*z); high < 9.5 {
-			assert.InDelta(t, 9.5-high, p.Depth[i], 0.013, "%d %d", x, z)
-		} else {
+		if high := float32(x*x+z*z) / 100; high < 0.08 {
+			assert.InDelta(t, 0.095-high, p.Depth[i], 0.013, "%d %d", x, z)
+		} else if high > 0.12 {
 			assert.LessOrEqual(t, p.Depth[i], float32(0), "%d %d", x, z)
 		}
+	}
+}
+
+// A yard with walls round it does not fill up to their tops: it is drained, and holds what flat ground holds.
+func TestYardsAreDrained(t *testing.T) {
+	l := street(1)
+	for i, side := range []level.Vec{{6.1, 0, 0}, {-6.1, 0, 0}, {0, 0, 6.1}, {0, 0, -6.1}} {
+		wall := level.Default[level.Solid]()
+		wall.ID, wall.Transform.Position, wall.Size = string(rune('a'+i)), level.Vec{side[0], 1, side[2]}, level.Vec{0.2, 4, 12.4}
+		if side[0] == 0 {
+			wall.Size = level.Vec{12.4, 4, 0.2}
+		}
+		l.Solids = append(l.Solids, &wall)
+	}
+	require.NoError(t, l.Validate())
+	p := Build(l).Puddles()
+	wet, n := 0.0, 0
+	for x := -5.5; x < 1.5; x += 0.05 {
+		for z := 1.5; z < 5.5; z += 0.05 {
+			wet, n = wet+p.At(geom.Vec3{x, 0, z}), n+1
+		}
+	}
+	assert.InDelta(t, 0.35, wet/float64(n), 0.25)
+	assert.Greater(t, p.At(geom.Vec3{0, -0.08, 0}), 0.99, "the basin in it is still full")
+}
+
+// BenchmarkPuddles finds the puddles of a wide yard, on a grid of the most cells.
+func BenchmarkPuddles(b *testing.B) {
+	l := street(1)
+	l.Solids[0].Size, l.Solids[0].Transform.Position = level.Vec{90, 1, 90}, level.Vec{0, -0.58, 0}
+	s := Build(l)
+	for b.Loop() {
+		s.findPuddles()
 	}
 }
