@@ -266,7 +266,7 @@ func TestSettingsSayWhereTheyComeFrom(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(s.dir, "config.yaml"), []byte("liste: x\n"), 0o600))
 	_, errOut, code := s.run("", "config")
 	assert.Equal(t, 1, code)
-	assert.Contains(t, errOut, `"liste" is no setting; there are bake-here, cache, data`)
+	assert.Contains(t, errOut, `"liste" is no setting; there are bake-here, blobs, cache, data`)
 }
 
 func TestCompletionKnowsLevelsAndLights(t *testing.T) {

@@ -136,6 +136,13 @@ func TestLightInsideASolid(t *testing.T) {
 	f := find(run(t, l, "baked-arena"), "closure.light-inside")
 	require.NotNil(t, f)
 	assert.Equal(t, []string{"lamp", "crate"}, f.Entities)
+
+	water := level.Default[level.Water]()
+	m := level.Default[level.Material]()
+	m.ID, m.Water = "water", &water
+	l.Materials = append(l.Materials, &m)
+	l.Solids[len(l.Solids)-1].Surface.Material = "water"
+	assert.Nil(t, find(run(t, l, "baked-arena"), "closure.light-inside"), "a lamp may hang in water")
 }
 
 // lamp is the room with its lamp hung on a thing that moves, or can be broken.

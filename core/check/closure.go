@@ -49,8 +49,9 @@ type solidBox struct {
 func (s *subject) solidBoxes() []solidBox {
 	if s.kept.solids == nil {
 		s.kept.solids = []solidBox{}
+		waters := s.level.Waters() // one may be in them
 		for _, v := range s.level.Solids {
-			if !v.Enabled {
+			if !v.Enabled || waters[v.Surface.Material] {
 				continue
 			}
 			pose, box := s.world.Pose(&v.Entity), geom.NoBounds()
@@ -194,8 +195,9 @@ func thinWalls(s *subject) []Finding {
 		return nil
 	}
 	var found []Finding
+	waters := s.level.Waters()
 	for _, v := range s.level.Solids {
-		if !v.Enabled || !v.Surface.CastsShadow || len(v.Planes) > 0 {
+		if !v.Enabled || !v.Surface.CastsShadow || len(v.Planes) > 0 || waters[v.Surface.Material] {
 			continue
 		}
 		axis := 0

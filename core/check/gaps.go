@@ -108,6 +108,7 @@ func (s *subject) findGaps() []gap {
 	beside := make([][]gap, len(solids)+len(meshes))
 	s.closedMeshes() // found here once, and only read below; so are the zones
 	s.zones()
+	waters := s.level.Waters()
 	s.each(len(beside), func(i int) {
 		take := func(g gap, ok bool) {
 			if ok {
@@ -115,7 +116,7 @@ func (s *subject) findGaps() []gap {
 			}
 		}
 		if i < len(solids) {
-			if v := solids[i]; v.Enabled && v.Surface.CastsShadow {
+			if v := solids[i]; v.Enabled && v.Surface.CastsShadow && !waters[v.Surface.Material] {
 				s.besideSolid(v, take)
 			}
 		} else if m := meshes[i-len(solids)]; m.Enabled && m.Surface.CastsShadow && len(m.Indices) < 3*maxClosed {

@@ -75,6 +75,17 @@ func (w *Water) Slope(x, z, seconds, windX, windZ, pixelM float64) (alongX, alon
 // WaterRoughness is that of still water.
 const WaterRoughness = 0.02
 
+// Waters are the ids of the materials that fill blocks with water.
+func (l *Level) Waters() map[string]bool {
+	waters := map[string]bool{}
+	for _, m := range l.Materials {
+		if m.Water != nil {
+			waters[m.ID] = true
+		}
+	}
+	return waters
+}
+
 // Polished is the material as smooth as water is where it is water.
 func (m *Material) Polished() *Material {
 	if m.Water == nil || m.Emission > 0 || m.Roughness <= WaterRoughness {

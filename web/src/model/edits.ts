@@ -299,7 +299,7 @@ export function placed(level: Level, what: Placeable, point: readonly number[], 
 function filled(level: Level, { label, ...add }: Operation): Operation {
   const known = level.materials.find((m) => m.water);
   const material = known?.id ?? freshID(level, "water-material");
-  const block = { ...add, entity: { ...add.entity, surface: { material } } } as Operation;
+  const block = { ...add, entity: { ...add.entity, surface: { material, collides: false } } } as Operation;
   if (known) return { ...block, label };
   return { op: "batch", label, steps: [{ op: "add", part: "materials", entity: { id: material, name: "Water", color: "#142220", water: {} } }, block] };
 }
