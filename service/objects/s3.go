@@ -60,6 +60,10 @@ func (s *S3) told(err error) error {
 	if err == nil {
 		return nil
 	}
+	var call *url.Error // says the same with words of the protocol before it
+	if errors.As(err, &call) {
+		err = call.Err
+	}
 	switch r := minio.ToErrorResponse(err); r.Code {
 	case minio.NoSuchKey:
 		return ErrNotFound

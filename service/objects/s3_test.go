@@ -95,6 +95,11 @@ func TestS3Troubles(t *testing.T) {
 	require.ErrorIs(t, err, objects.ErrRefused)
 	assert.ErrorContains(t, err, "there is no bucket dark")
 
+	gone, err := objects.OpenS3("http://127.0.0.1:9/light")
+	require.NoError(t, err)
+	err = gone.Put(t.Context(), "x", []byte("y"))
+	assert.ErrorContains(t, err, "the S3 store at http://127.0.0.1:9/light: dial tcp")
+
 	closed := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "application/xml")
 		w.WriteHeader(http.StatusForbidden)

@@ -50,7 +50,7 @@ import { mostDropM, Walker } from "./walker";
 import { freeMirrors, mostLamps, mostLampsInHaste, setLamps, setMirrors } from "./shaders/mirror";
 import { surfaceMaterial } from "./shaders/surface";
 import { setPuddles } from "./shaders/puddles";
-import { overMaterial, setWaters, waterOfVertices, waterPasses } from "./shaders/water";
+import { movedWaters, overMaterial, setWaters, waterOfVertices, waterPasses } from "./shaders/water";
 import type { Torch } from "../model/carried";
 
 const modes: Record<ViewMode, number> = { final: 0, unlit: 1, light: 2, brightness: 3, texels: 4, clipping: 5, backs: 6, leaks: 6, shadows: 7, reflections: 8, ground: 9 };
@@ -77,6 +77,7 @@ export class Stage {
   private readonly passes = new Passes(this.camera);
   private mesh: Mesh<BufferGeometry, ReturnType<typeof surfaceMaterial>> | null = null;
   private overs: Mesh<BufferGeometry, RawShaderMaterial>[] = []; // draws of the surface of water, over the mesh
+  private waters: readonly Water[] = []; // of the mesh, where they were read
   private torch: Torch | null = null;
   private mix: Mix | null = null;
   private mixer: Mixer | null = null;
@@ -187,6 +188,7 @@ export class Stage {
     this.mesh = new Mesh(g, material);
     this.mesh.frustumCulled = false;
     this.surfaces.add(this.mesh);
+    this.waters = scene.waters;
     if (scene.waters.length > 0) this.addWater(scene.waters);
     if (scene.puddles) setPuddles(material.uniforms, scene.puddles);
     setPart(material, "PUDDLES", scene.puddles !== null);
@@ -417,6 +419,7 @@ export class Stage {
   /** Shows things where they are dragged, before the level is laid out again. Their light stays as it was. */
   setMoved(moved: readonly Moved[]) {
     if (!this.parts?.set(moved)) return;
+    if (this.waters.length > 0) setWaters(this.mesh!.material.uniforms, movedWaters(this.waters, moved));
     this.picking.moved();
     this.outlineAgain();
     this.draw();

@@ -1,5 +1,6 @@
-import { AddEquation, CustomBlending, DstAlphaFactor, OneFactor, RawShaderMaterial, SrcAlphaFactor, Vector2, Vector3, Vector4, ZeroFactor, type Blending } from "three";
+import { AddEquation, CustomBlending, DstAlphaFactor, Matrix3, OneFactor, RawShaderMaterial, SrcAlphaFactor, Vector2, Vector3, Vector4, ZeroFactor, type Blending } from "three";
 import type { Water } from "../../features/data";
+import type { Moved } from "../../model/moved";
 
 // Water, as core/shot has it. What is beneath water is drawn first and carries in alpha how much of its light the water
 // takes. The surface of water is drawn over it twice: once to add what the water scatters in place of that, and once
@@ -81,6 +82,21 @@ export function setWaters(u: ReturnType<typeof waterUniforms>, waters: readonly 
     count++;
   }
   u.waterCount.value = count;
+}
+
+/** Waters where they are dragged to. */
+export function movedWaters(waters: readonly Water[], moved: readonly Moved[]): Water[] {
+  return waters.map((w) => {
+    const by = moved.find((m) => m.id === w.id)?.matrix;
+    if (!by) return w;
+    const turn = new Matrix3().getNormalMatrix(by);
+    const planes = w.planes.map(([x, y, z, d]): Water["planes"][number] => {
+      const at = new Vector3(x, y, z).multiplyScalar(d).applyMatrix4(by);
+      const n = new Vector3(x, y, z).applyMatrix3(turn).normalize();
+      return [n.x, n.y, n.z, n.dot(at)];
+    });
+    return { ...w, planes };
+  });
 }
 
 /** For each vertex the number of the water that it bounds, from 1 on; 0 for none. */
