@@ -14,6 +14,7 @@ type Water struct {
 	*level.Water
 	scene *Scene
 	body  *Body
+	fades color.Linear
 }
 
 // isWater tells whether a surface is that of water in a block. On a mesh water is a surface like any other.
@@ -47,9 +48,15 @@ func (s *Scene) findWaters() {
 			continue
 		}
 		if f := &s.Surfaces[s.SurfaceOf[b.first]]; s.isWater(f) && f.Finish().Roles.Visible {
-			s.Waters = append(s.Waters, Water{f.Finish().Material.Water, s, b})
+			w := f.Finish().Material.Water
+			s.Waters = append(s.Waters, Water{w, s, b, w.Fades()})
 		}
 	}
+}
+
+// Through is the share of light that is left after so many metres of it.
+func (w *Water) Through(metres float64) color.Linear {
+	return color.Linear{math.Exp(-w.fades[0] * metres), math.Exp(-w.fades[1] * metres), math.Exp(-w.fades[2] * metres)}
 }
 
 // ID is that of the block.

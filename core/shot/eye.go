@@ -74,6 +74,7 @@ func (e *Eye) look(from, dir geom.Vec3) (color.Linear, float64) {
 	return e.lookAmong(e.scene.See, from, dir)
 }
 
+// lookAmong is look among what a way of seeing finds.
 func (e *Eye) lookAmong(see func(from, dir geom.Vec3, far float64) (scene.Seen, bool), from, dir geom.Vec3) (color.Linear, float64) {
 	hit, ok := see(from, dir, far)
 	if !ok {
