@@ -157,7 +157,7 @@ func TestSkyPatchesMakeTheSky(t *testing.T) {
 			}
 		}
 		assert.Less(t, sum/n, 0.03, kind)
-		assert.Less(t, worst, 0.3, kind) // each patch of the sky is smoothed by its own noise
+		assert.Less(t, worst, 0.25, kind)
 		t.Logf("%s: off by %.3f on average, %.3f at worst", kind, sum/n, worst)
 
 		// Another sky is another mix of the same layers.

@@ -139,7 +139,7 @@ type Material struct {
 	Metalness    float64        `json:"metalness" minimum:"0" maximum:"1" default:"0" doc:"1 for a metal, which mirrors in its base colour; 0 for all else, which mirrors 4 % of what falls on it straight, and more aslant."`
 	Roughness    float64        `json:"roughness" minimum:"0" maximum:"1" default:"1" doc:"How wide a surface spreads what it mirrors: 0 is a mirror; from 0.7 it passes over to matt, which is 1."`
 	Porosity     float64        `json:"porosity" minimum:"0" maximum:"1" default:"0.5" doc:"How much water it takes in where it is wet, which darkens it: 1 for sand and cloth, 0 for glass and glazed tiles. A metal takes none."`
-	Water        *Water         `json:"water,omitzero" doc:"Fills blocks of the material with water, which mirrors, tints and lets light through; its colour is what deep water sends back. Leave out for none."`
+	Water        *Water         `json:"water,omitzero" doc:"Fills blocks of the material with water, which mirrors, tints and lets light through; its colour is what deep water sends back. What shines is no water. Leave out for none."`
 	Lighting     string         `json:"lighting" enum:"baked,dynamic" default:"baked" doc:"Dynamic surfaces take no lightmap; probes light them."`
 	Image        string         `json:"image,omitzero" maxLength:"64" refers:"images" doc:"Id of an image that multiplies the colour."`
 	ImageM       float64        `json:"image_m" exclusiveMinimum:"0" maximum:"1000" default:"1" doc:"Metres that one repeat of the image covers, where a mesh has no uvs."`

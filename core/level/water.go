@@ -75,23 +75,30 @@ func (w *Water) Slope(x, z, seconds, windX, windZ, pixelM float64) (alongX, alon
 // WaterRoughness is that of still water.
 const WaterRoughness = 0.02
 
+// IsWater tells whether blocks of the material are filled with water. What shines is solid.
+func (m *Material) IsWater() bool { return m.Water != nil && m.Emission == 0 }
+
 // Waters are the ids of the materials that fill blocks with water.
 func (l *Level) Waters() map[string]bool {
 	waters := map[string]bool{}
 	for _, m := range l.Materials {
-		if m.Water != nil {
+		if m.IsWater() {
 			waters[m.ID] = true
 		}
 	}
 	return waters
 }
 
-// Polished is the material as smooth as water is where it is water.
-func (m *Material) Polished() *Material {
-	if m.Water == nil || m.Emission > 0 || m.Roughness <= WaterRoughness {
+// Filled is a material of water on a block, which is as smooth as still water, or on anything else, which stays solid.
+func (m *Material) Filled(isBlock bool) *Material {
+	if !m.IsWater() {
 		return m
 	}
-	smooth := *m
-	smooth.Roughness = WaterRoughness
-	return &smooth
+	made := *m
+	if isBlock {
+		made.Roughness = min(m.Roughness, WaterRoughness)
+	} else {
+		made.Water = nil
+	}
+	return &made
 }

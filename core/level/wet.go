@@ -29,7 +29,7 @@ const (
 // (Ångström, "The albedo of various surfaces of ground", 1925; Lekner and Dorf, "Why some things are darker when
 // wet", 1988). The roughness goes over to that of the film. What shines stays as it is.
 func (m *Material) Wet(wetness float64) *Material {
-	if wetness <= 0 || m.Emission > 0 || m.Water != nil {
+	if wetness <= 0 || m.Emission > 0 || m.IsWater() {
 		return m
 	}
 	wet := *m

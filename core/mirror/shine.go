@@ -16,7 +16,7 @@ const Plain = 0.04
 const plainWater = 0.02
 
 func plainOf(m *level.Material) float64 {
-	if m.Water != nil {
+	if m.IsWater() {
 		return plainWater
 	}
 	return Plain

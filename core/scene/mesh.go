@@ -30,7 +30,7 @@ func (s *Scene) addMesh(mesh *level.Mesh, alike *alike) {
 	}
 	body := s.addBody(Body{Entity: mesh.ID, Mesh: mesh, Bend: bendOf(mesh.Sways, mesh.CountVertices(), vertex)})
 	order, starts := patchesOf(mesh, corners)
-	part := &Part{body, alike.finish(mesh.Surface, s.World.ZoneOf(&mesh.Entity))}
+	part := &Part{body, alike.finish(mesh.Surface, s.World.ZoneOf(&mesh.Entity), false)}
 	s.addPatches(part, order, starts, func(t int32, isBack bool) {
 		a, b, c := corners(t)
 		if isBack {

@@ -105,7 +105,7 @@ func (s *Scene) addPlaced(mesh *level.Mesh, f *form, alike *alike) {
 	if len(mesh.Normals) > 0 {
 		body.shading = &shading{p.pose.Rotation}
 	}
-	part := &Part{body, alike.finish(mesh.Surface, s.World.ZoneOf(&mesh.Entity))}
+	part := &Part{body, alike.finish(mesh.Surface, s.World.ZoneOf(&mesh.Entity), false)}
 	s.addPatches(part, f.order, f.starts, func(int32, bool) { s.shared++ })
 }
 

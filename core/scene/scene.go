@@ -45,6 +45,7 @@ type Body struct {
 	Solid  *level.Solid // one of these
 	Mesh   *level.Mesh
 	Bend   *Bend // of a mesh that sways
+	filled bool  // a block that water fills
 	first  int32 // triangle
 	// Of a mesh with two sides: how many triangles its front has. Those of its back come after, in the
 	// same order, and face the other way. 0 for none.
@@ -186,8 +187,9 @@ type alike struct {
 
 type finishKey struct {
 	level.Surface
-	zone string
-	wet  float64
+	zone   string
+	wet    float64
+	filled bool // it is a block's, which its material may fill with water
 }
 
 // paint is a material with its image at hand.
@@ -200,7 +202,7 @@ type paint struct {
 func (s *Scene) newAlike() *alike {
 	all := &alike{s.Level, map[string]paint{"": {plainGrey, plainGrey.Albedo(), nil}}, map[finishKey]*Finish{}, maphash.MakeSeed(), map[uint64]int32{}}
 	for _, m := range s.Level.Materials {
-		all.materials[m.ID] = paintOf(m.Polished(), s.Level.Image(m.Image).Picture())
+		all.materials[m.ID] = paintOf(m, s.Level.Image(m.Image).Picture())
 	}
 	return all
 }
@@ -213,8 +215,8 @@ func paintOf(m *level.Material, image *picture.Picture) paint {
 	return p
 }
 
-func (a *alike) finish(surface level.Surface, zone *level.Zone) *Finish {
-	key := finishKey{Surface: surface, wet: a.level.Wetness(zone)}
+func (a *alike) finish(surface level.Surface, zone *level.Zone, filled bool) *Finish {
+	key := finishKey{Surface: surface, wet: a.level.Wetness(zone), filled: filled}
 	if zone != nil {
 		key.zone = zone.ID
 	}
@@ -222,6 +224,7 @@ func (a *alike) finish(surface level.Surface, zone *level.Zone) *Finish {
 		return known
 	}
 	m := a.materials[surface.Material]
+	m = paint{m.Filled(filled), m.albedo, m.image}
 	if key.wet > 0 {
 		m = paintOf(m.Material.Wet(key.wet), m.image)
 	}
@@ -230,7 +233,7 @@ func (a *alike) finish(surface level.Surface, zone *level.Zone) *Finish {
 	if m.Lighting == "dynamic" {
 		made.Roles.ReceivesLight = false
 	}
-	if m.Water != nil {
+	if filled && m.IsWater() {
 		made.Roles.CastsShadow = false
 	}
 	a.finishes[key] = made
@@ -241,6 +244,7 @@ func (s *Scene) addSolid(solid *level.Solid, alike *alike) {
 	zone := s.World.ZoneOf(&solid.Entity)
 	body := s.addBody(Body{Entity: solid.ID, Solid: solid})
 	planes, part := solid.FacePlanes(), &Part{}
+	body.filled = alike.materials[solid.Surface.Material].IsWater()
 	body.normals, body.distances, body.corners = s.addNormals(solid, planes, alike), int32(len(s.distances)), int32(len(s.corners))
 	for i := range planes {
 		normal, distance := s.normalOf(body, i), math.Inf(1) // of one that other faces leave nothing of
@@ -251,7 +255,11 @@ func (s *Scene) addSolid(solid *level.Solid, alike *alike) {
 		if s.distances = append(s.distances, distance); len(polygon) < 3 {
 			continue
 		}
-		if finish := alike.finish(solid.FaceSurface(i), zone); part.Finish != finish {
+		surface := solid.FaceSurface(i)
+		if body.filled {
+			surface.Material = solid.Surface.Material // water has one on all sides
+		}
+		if finish := alike.finish(surface, zone, body.filled); part.Finish != finish {
 			part = &Part{body, finish}
 		}
 		s.addSurface(part, i)

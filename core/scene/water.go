@@ -17,10 +17,8 @@ type Water struct {
 	fades color.Linear
 }
 
-// isWater tells whether a surface is that of water in a block. On a mesh water is a surface like any other.
-func (s *Scene) isWater(f *Surface) bool {
-	return f.Body().Solid != nil && f.Finish().Material.Water != nil
-}
+// isWater tells whether a surface bounds water in a block.
+func (s *Scene) isWater(f *Surface) bool { return f.Body().filled }
 
 // TakesLight tells whether a surface has texels. The sides of water have none: light goes through them.
 func (s *Scene) TakesLight(f *Surface) bool {
