@@ -4,6 +4,7 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"grotta/api"
 )
@@ -36,5 +37,15 @@ func TestProblemsReadAsSentences(t *testing.T) {
 func TestBakesAreOver(t *testing.T) {
 	for state, over := range map[string]bool{"queued": false, "running": false, "done": true, "cancelled": true, "failed": true} {
 		assert.Equal(t, over, (&api.Bake{State: state}).Over(), state)
+	}
+}
+
+func TestAddressesOfS3Stores(t *testing.T) {
+	at, bucket, path, err := api.ParseS3("https://s3.example:9000/light/one/two/")
+	require.NoError(t, err)
+	assert.Equal(t, []string{"s3.example:9000", "light", "one/two"}, []string{at.Host, bucket, path})
+	for text, word := range map[string]string{"records": "no address", "s3://light": "no address", "https://s3.example/": "no bucket", "https://k:s@s3.example/light": "no keys", "https://s3.example/light?x": "nothing after the path"} {
+		_, _, _, err := api.ParseS3(text)
+		assert.ErrorContains(t, err, word, text)
 	}
 }

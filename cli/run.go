@@ -80,8 +80,10 @@ func (a *app) runOptions() (RunOptions, error) {
 		return o, err
 	}
 	o.Replica = a.settings.text("replica")
-	if strings.Contains(o.Replica, "://") && !isS3(o.Replica) {
-		return o, usageError{fmt.Errorf("replica is %q; %s", o.Replica, s3Wanted)}
+	if strings.Contains(o.Replica, "://") {
+		if _, _, _, err := api.ParseS3(o.Replica); err != nil {
+			return o, usageError{fmt.Errorf("replica: %w", err)}
+		}
 	}
 	if o.Replica == "nats" && o.Cluster.URL == "" {
 		return o, usageError{errors.New("replica is nats; then --nats with the address of a NATS cluster is needed")}

@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
-	"net/url"
 	"os"
 	"strconv"
 	"strings"
@@ -45,15 +44,6 @@ func clusterFlags(cmd *cobra.Command) {
 	cmd.Flags().String("blobs", "", "S3 store for levels and layers on their way, such as https://s3.example/bucket/grotta; the same for service and workers (default the cluster itself)")
 }
 
-// s3Wanted says what an address of an S3 store looks like.
-const s3Wanted = "an address of an S3 store such as https://s3.example/bucket/path is needed; keys come from AWS_ACCESS_KEY_ID and AWS_SECRET_ACCESS_KEY"
-
-// isS3 tells whether a text is an address of an S3 store, with a bucket.
-func isS3(text string) bool {
-	u, err := url.Parse(text)
-	return err == nil && (u.Scheme == "https" || u.Scheme == "http") && u.Host != "" && strings.Trim(u.Path, "/") != "" && u.User == nil && u.RawQuery == "" && u.Fragment == ""
-}
-
 func (a *app) clusterOptions() (ClusterOptions, error) {
 	o := ClusterOptions{
 		URL: a.settings.text("nats"), Credentials: a.settings.text("nats-creds"), CA: a.settings.text("nats-ca"),
@@ -66,8 +56,10 @@ func (a *app) clusterOptions() (ClusterOptions, error) {
 	if (o.Cert == "") != (o.Key == "") {
 		return o, usageError{errors.New("nats-cert and nats-key go together")}
 	}
-	if o.Blobs != "" && !isS3(o.Blobs) {
-		return o, usageError{fmt.Errorf("blobs is %q; %s", o.Blobs, s3Wanted)}
+	if o.Blobs != "" {
+		if _, _, _, err := api.ParseS3(o.Blobs); err != nil {
+			return o, usageError{fmt.Errorf("blobs: %w", err)}
+		}
 	}
 	for what, file := range map[string]string{"nats-creds": o.Credentials, "nats-ca": o.CA, "nats-cert": o.Cert, "nats-key": o.Key} {
 		if file == "" {

@@ -184,7 +184,7 @@ func startReplica(o Options, st *store.Store) (stop func(), err error) {
 	k := &replica.Keeper{Store: st, Data: o.Data, Work: o.Data, Every: o.ReplicaEvery, Log: o.Log}
 	closing := func() {}
 	switch {
-	case objects.IsS3(o.Replica):
+	case api.IsS3(o.Replica):
 		to, err := objects.OpenS3(o.Replica)
 		if err != nil {
 			return nil, err

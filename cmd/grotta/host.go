@@ -21,7 +21,6 @@ import (
 	"grotta/service/auth"
 	"grotta/service/backup"
 	"grotta/service/cluster"
-	"grotta/service/objects"
 	"grotta/service/rest"
 	"grotta/service/store"
 	"grotta/web"
@@ -49,7 +48,7 @@ func clusterOf(o cli.ClusterOptions) cluster.Options {
 
 // restore takes a backup from a file or from an S3 store.
 func restore(from, data string) (api.Backup, error) {
-	if objects.IsS3(from) {
+	if api.IsS3(from) {
 		return service.RestoreFromS3(from, data)
 	}
 	return backup.Restore(from, data)

@@ -230,7 +230,7 @@ func (g *Gatherer) fine(ctx context.Context, charts *Group, f *smooth.Field, fir
 					row[3*s+c] += float32(sky[i*len(g.skies)+k][c])
 				}
 			}
-			g.sink(row, g.m.Scene.UnderWater(geom.Vec3{float64(texels[i].Origin[0]), float64(texels[i].Origin[1]), float64(texels[i].Origin[2])}))
+			g.scale(row, g.m.UnderWater(charts.First+cell))
 			if patch, share := g.links.Behind(charts.First + cell); share > 0 {
 				g.through(row, patch, share, &room)
 			}
@@ -238,8 +238,8 @@ func (g *Gatherer) fine(ctx context.Context, charts *Group, f *smooth.Field, fir
 	}, func(done int) { report(first + done) })
 }
 
-// sink leaves so much of the light of each source in a row.
-func (g *Gatherer) sink(row []float32, share color.Linear) {
+// scale multiplies the light of each source in a row by a share of each channel.
+func (g *Gatherer) scale(row []float32, share color.Linear) {
 	if share == color.White {
 		return
 	}
@@ -323,7 +323,7 @@ func (g *Gatherer) coarse(ctx context.Context, charts *Group, visit func(Stretch
 			row := got.Row(k)
 			g.sent.Mean(row, g.links.MetBy(first+k, met[:0]), radiosity.Rays)
 			g.sent.AddBrightOnPatch(row, first+k)
-			g.sink(row, g.links.UnderWater(first+k))
+			g.scale(row, g.links.UnderWater(first+k))
 			for _, s := range g.skies {
 				g.links.AddSky(g.emitters[s].Source, first+k, row[3*s:])
 			}

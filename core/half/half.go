@@ -73,8 +73,8 @@ func addTimes(to, from []float32, weight float32) {
 	}
 }
 
-// AddOff adds a weight times how far from is off less to as many values of sum, and the weight times the square of
-// that to those of squares. The length is a multiple of eight.
+// AddOff adds weight·(from-less) to sum and weight·(from-less)² to squares, value by value. The length is a multiple
+// of eight.
 func AddOff(sum, squares, from, less []float32, weight float32) {
 	squares, from, less = squares[:len(sum)], from[:len(sum)], less[:len(sum)]
 	if fast && len(sum) > 0 && len(sum)%8 == 0 {

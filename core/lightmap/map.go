@@ -3,6 +3,7 @@ package lightmap
 import (
 	"math"
 
+	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/level"
 	"grotta/core/lists"
@@ -91,6 +92,11 @@ func (m *Map) Beside(texel int) (all [9]int32) {
 		}
 	}
 	return all
+}
+
+// UnderWater is the share of the light on a texel that comes through water above it.
+func (m *Map) UnderWater(texel int) color.Linear {
+	return m.Scene.UnderWater(vec(m.Texels.List[texel].Origin))
 }
 
 // Translucency is the share of a texel's light that comes from its other side.

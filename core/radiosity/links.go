@@ -162,7 +162,7 @@ func New(ctx context.Context, m *lightmap.Map, report func(share float64)) (*Lin
 
 // UnderWater is the share of the light on a patch that comes through water above it, and of what it sends back.
 func (l *Links) UnderWater(k int) color.Linear {
-	return l.m.Scene.UnderWater(vec(l.m.Texels.List[l.first[k]].Origin))
+	return l.m.UnderWater(int(l.first[k]))
 }
 
 // MetBy adds the patches that a patch's rays meet to a list.

@@ -17,7 +17,7 @@ type Puddles struct {
 	CellM         float64
 	Width, Height int       // cells, along x and along z
 	Ground        []float32 // how high the ground is in each cell, row after row along z; metres, without the relief
-	Depth         []float32 // of the water on it, metres; less than nothing where it does not stand up to there
+	Depth         []float32 // of the water on it, metres; negative where there is none, so that the edge of a puddle lies between cells
 }
 
 // The grid of puddles, and what they are made of.

@@ -12,6 +12,8 @@ import (
 
 	"github.com/minio/minio-go/v7"
 	"github.com/minio/minio-go/v7/pkg/credentials"
+
+	"grotta/api"
 )
 
 // S3 is a store that speaks the S3 protocol: a bucket, or what in it begins with a prefix.
@@ -25,16 +27,9 @@ type S3 struct {
 // AWS_ACCESS_KEY_ID, AWS_SECRET_ACCESS_KEY and AWS_SESSION_TOKEN, and the region from AWS_REGION. Nothing is sent
 // before the first call.
 func OpenS3(address string) (*S3, error) {
-	u, err := url.Parse(address)
-	if err != nil || !IsS3(address) || u.Host == "" {
-		return nil, fmt.Errorf("%q is no address of an S3 store; such as https://s3.example/bucket/prefix is needed", address)
-	}
-	bucket, prefix, _ := strings.Cut(strings.Trim(u.Path, "/"), "/")
-	switch {
-	case bucket == "":
-		return nil, fmt.Errorf("%q names no bucket; such as https://s3.example/bucket/prefix is needed", address)
-	case u.User != nil || u.RawQuery != "" || u.Fragment != "":
-		return nil, errors.New("an address of an S3 store has no keys in it and nothing after the path; keys come from AWS_ACCESS_KEY_ID and AWS_SECRET_ACCESS_KEY")
+	u, bucket, prefix, err := api.ParseS3(address)
+	if err != nil {
+		return nil, err
 	}
 	client, err := minio.New(u.Host, &minio.Options{
 		Creds: credentials.NewEnvAWS(), Secure: u.Scheme == "https", Region: os.Getenv("AWS_REGION"), BucketLookup: minio.BucketLookupPath,
@@ -43,11 +38,6 @@ func OpenS3(address string) (*S3, error) {
 		return nil, fmt.Errorf("the S3 store at %s: %w", address, err)
 	}
 	return &S3{client, bucket, prefix, address}, nil
-}
-
-// IsS3 tells whether an address is one of a store that speaks S3, not the name of a file.
-func IsS3(address string) bool {
-	return strings.HasPrefix(address, "https://") || strings.HasPrefix(address, "http://")
 }
 
 func (s *S3) String() string { return "the S3 store at " + s.at }

@@ -69,19 +69,24 @@ export function waterUniforms() {
   };
 }
 
+/** How many of the first waters fit on the card. */
+function fitting(waters: readonly Water[]): number {
+  let planes = 0;
+  const over = waters.findIndex((w, i) => i === mostWaters || (planes += w.planes.length) > mostPlanes);
+  return over < 0 ? waters.length : over;
+}
+
 /** Hands blocks of water to the uniforms of a material, as many as fit. */
 export function setWaters(u: ReturnType<typeof waterUniforms>, waters: readonly Water[]) {
+  const shown = waters.slice(0, fitting(waters));
   let planes = 0;
-  let count = 0;
-  for (const w of waters) {
-    if (count === mostWaters || planes + w.planes.length > mostPlanes) break;
-    u.waterPlanesOf.value[count]!.set(planes, planes + w.planes.length);
+  shown.forEach((w, i) => {
+    u.waterPlanesOf.value[i]!.set(planes, planes + w.planes.length);
     for (const p of w.planes) u.waterPlanes.value[planes++]!.set(...p);
-    u.waterFades.value[count]!.set(...w.fades);
-    u.waterWaves.value[count]!.set(w.waveM, w.lengthM);
-    count++;
-  }
-  u.waterCount.value = count;
+    u.waterFades.value[i]!.set(...w.fades);
+    u.waterWaves.value[i]!.set(w.waveM, w.lengthM);
+  });
+  u.waterCount.value = shown.length;
 }
 
 /** Waters where they are dragged to. */
@@ -99,10 +104,10 @@ export function movedWaters(waters: readonly Water[], moved: readonly Moved[]): 
   });
 }
 
-/** For each vertex the number of the water that it bounds, from 1 on; 0 for none. */
+/** For each vertex the number of the water that it bounds, from 1 on; 0 for none, and for water that does not fit. */
 export function waterOfVertices(waters: readonly Water[], ranges: readonly { id: string; first: number; count: number }[], vertices: number): Float32Array<ArrayBuffer> {
   const out = new Float32Array(vertices);
-  waters.slice(0, mostWaters).forEach((w, i) => {
+  waters.slice(0, fitting(waters)).forEach((w, i) => {
     for (const r of ranges) if (r.id === w.id) out.fill(i + 1, r.first, r.first + r.count);
   });
   return out;
