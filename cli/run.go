@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
+	"net/url"
 	"os"
 	"runtime/debug"
 	"slices"
@@ -55,6 +56,7 @@ type RunOptions struct {
 	BakeHere     bool // with a cluster: the service is a worker too
 	Replica      string
 	ReplicaEvery time.Duration
+	Traces       string // address of a collector of OpenTelemetry; "" is none
 }
 
 func (a *app) runOptions() (RunOptions, error) {
@@ -77,6 +79,9 @@ func (a *app) runOptions() (RunOptions, error) {
 	}
 	var err error
 	if o.Cluster, err = a.clusterOptions(); err != nil {
+		return o, err
+	}
+	if o.Traces, err = a.tracesAddress(); err != nil {
 		return o, err
 	}
 	o.Replica = a.settings.text("replica")
@@ -108,6 +113,16 @@ func (a *app) runOptions() (RunOptions, error) {
 	return o, nil
 }
 
+// tracesAddress is the collector that spans are sent to, or "".
+func (a *app) tracesAddress() (string, error) {
+	address := a.settings.text("traces")
+	u, err := url.Parse(address)
+	if address != "" && (err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "") {
+		return "", usageError{fmt.Errorf("traces is %q; the address of a collector is needed, such as http://collector.example:4318", address)}
+	}
+	return address, nil
+}
+
 func (a *app) serveCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "serve", Short: "Run the service and its console", Args: args(0),
@@ -127,6 +142,7 @@ unless --bake-here no is given.`,
 	clusterFlags(cmd)
 	cmd.Flags().String("replica", "", "keep a copy of all records up while it runs: a file, an object of an S3 store such as https://s3.example/bucket/records, or nats for the cluster")
 	cmd.Flags().String("replica-every", "", "seconds between copies, made when something changed (default 10)")
+	tracesFlag(cmd)
 	cmd.Flags().String("bake-here", "", "yes or no: with --nats, whether the service bakes too (default yes)")
 	return cmd
 }
@@ -135,6 +151,10 @@ func serveFlags(cmd *cobra.Command) {
 	cmd.Flags().String("data", "", "folder of the data (default grotta-data)")
 	cmd.Flags().String("listen", "", "address to listen on (default 127.0.0.1:8460; port 0 takes a free one)")
 	cmd.Flags().String("log-level", "", "debug, info, warn or error (default info)")
+}
+
+func tracesFlag(cmd *cobra.Command) {
+	cmd.Flags().String("traces", "", "collector that spans of OpenTelemetry are sent to by OTLP over HTTP, such as http://collector.example:4318")
 }
 
 func (a *app) demoCommand() *cobra.Command {

@@ -48,6 +48,7 @@ var defaults = map[string]any{
 	"bake-here":     "yes",
 	"replica":       "",
 	"replica-every": "10",
+	"traces":        "",
 	"worker-name":   "",
 	"cache":         "",
 }

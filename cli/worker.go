@@ -30,6 +30,7 @@ type WorkOptions struct {
 	Name     string
 	Cache    string
 	LogLevel slog.Level
+	Traces   string // address of a collector of OpenTelemetry; "" is none
 	Out, Err io.Writer
 }
 
@@ -88,6 +89,9 @@ what it works on; a second one gives that back to the others and ends at once.`,
 			if o.Cluster.URL == "" {
 				return usageError{errors.New("a worker needs --nats with the address of a NATS cluster")}
 			}
+			if o.Traces, err = a.tracesAddress(); err != nil {
+				return err
+			}
 			if err := o.LogLevel.UnmarshalText([]byte(a.settings.text("log-level"))); err != nil {
 				return usageError{fmt.Errorf("log-level is %q; allowed is debug, info, warn, error", a.settings.text("log-level"))}
 			}
@@ -98,6 +102,7 @@ what it works on; a second one gives that back to the others and ends at once.`,
 		},
 	}
 	clusterFlags(cmd)
+	tracesFlag(cmd)
 	cmd.Flags().String("worker-name", "", "what it is called (default the machine's name and a number)")
 	cmd.Flags().String("cache", "", "folder for levels that came; a temporary one if left out")
 	cmd.Flags().String("log-level", "", "debug, info, warn or error (default info)")

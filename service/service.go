@@ -28,6 +28,7 @@ import (
 	"grotta/service/rest"
 	"grotta/service/store"
 	"grotta/service/studio"
+	"grotta/service/traces"
 )
 
 // Options of a service.
@@ -48,6 +49,8 @@ type Options struct {
 
 	Replica      string        // where a copy of the records is kept up: a file, an object of an S3 store, or "nats" for the cluster; "" is nowhere
 	ReplicaEvery time.Duration // how often it is made when something changed
+
+	Traces string // address of a collector that spans are sent to; "" is none
 }
 
 // Service is a running service.
@@ -58,6 +61,7 @@ type Service struct {
 	cluster  *cluster.Caller // nil without one
 	working  func()          // ends the worker of this process
 	copying  func()          // ends the copying of records, after a last copy
+	tracing  func()          // ends the sending of spans, after those that are left
 	lock     *flock.Flock
 	http     *http.Server
 	stopping context.CancelFunc
@@ -74,6 +78,15 @@ func Start(o Options) (_ *Service, err error) {
 	defer func() {
 		if err != nil {
 			lock.Unlock()
+		}
+	}()
+	tracing, err := startTraces(o)
+	if err != nil {
+		return nil, err
+	}
+	defer func() {
+		if err != nil {
+			tracing()
 		}
 	}()
 	st, err := store.Open(o.Data)
@@ -116,7 +129,7 @@ func Start(o Options) (_ *Service, err error) {
 		return nil, errors.Join(err, st.Close())
 	}
 	ctx, stop := context.WithCancel(context.Background())
-	s := &Service{Store: st, baker: baker, cluster: workers, working: working, copying: copying, lock: lock, stopping: stop, done: make(chan error, 1), URL: "http://" + listener.Addr().String()}
+	s := &Service{Store: st, baker: baker, cluster: workers, working: working, copying: copying, tracing: tracing, lock: lock, stopping: stop, done: make(chan error, 1), URL: "http://" + listener.Addr().String()}
 	sender := hooks.New(st, o.Log, o.PrivateWebhooks)
 	s.http = &http.Server{
 		Handler: rest.New(rest.Deps{
@@ -131,6 +144,14 @@ func Start(o Options) (_ *Service, err error) {
 	s.cleaning.Go(func() { cleanDaily(ctx, st, sd, o.Log) })
 	s.cleaning.Go(func() { sender.Run(ctx) })
 	return s, nil
+}
+
+// startTraces has spans sent, if that is wanted. stop ends it.
+func startTraces(o Options) (stop func(), err error) {
+	if o.Traces == "" {
+		return func() {}, nil
+	}
+	return traces.Send(traces.Options{To: o.Traces, Part: "serve", Version: rest.Version, Log: o.Log})
 }
 
 // startCluster connects to the cluster that bakes, if there is one, and makes this process a worker of it if
@@ -309,6 +330,7 @@ func (s *Service) Stop() error {
 	s.baker.Close()
 	s.working()
 	s.copying()
+	s.tracing()
 	return errors.Join(err, s.Store.Close(), s.lock.Unlock())
 }
 

@@ -23,6 +23,7 @@ import (
 	"grotta/service/cluster"
 	"grotta/service/rest"
 	"grotta/service/store"
+	"grotta/service/traces"
 	"grotta/web"
 )
 
@@ -37,7 +38,7 @@ func start(o cli.RunOptions) (*service.Service, error) {
 		Data: o.Data, Listen: o.Listen, Console: web.Console(),
 		Log:   slog.New(slog.NewTextHandler(o.Err, &slog.HandlerOptions{Level: o.LogLevel})),
 		Hosts: o.Hosts, MetricsToken: o.MetricsToken, PrivateWebhooks: o.PrivateHooks,
-		Cluster: clusterOf(o.Cluster), BakeHere: o.BakeHere, Replica: o.Replica, ReplicaEvery: o.ReplicaEvery,
+		Cluster: clusterOf(o.Cluster), BakeHere: o.BakeHere, Replica: o.Replica, ReplicaEvery: o.ReplicaEvery, Traces: o.Traces,
 		Quota: store.Quota{Levels: o.QuotaLevels, Bytes: int64(o.QuotaMB) << 20, Bakes: o.QuotaBakes},
 	})
 }
@@ -64,6 +65,13 @@ func restoreFrom(from cli.ClusterOptions, data string) (api.Backup, error) {
 func work(ctx context.Context, o cli.WorkOptions) error {
 	to := clusterOf(o.Cluster)
 	to.Log = slog.New(slog.NewTextHandler(o.Err, &slog.HandlerOptions{Level: o.LogLevel}))
+	if o.Traces != "" {
+		stop, err := traces.Send(traces.Options{To: o.Traces, Part: "worker", Instance: o.Name, Version: rest.Version, Log: to.Log})
+		if err != nil {
+			return err
+		}
+		defer stop()
+	}
 	w, err := cluster.Work(ctx, to, o.Name, o.Cache)
 	if err != nil {
 		return err
@@ -105,7 +113,7 @@ func serve(ctx context.Context, o cli.RunOptions) error {
 	}
 	fmt.Fprintf(o.Out, "Grotta is at %s\n", s.URL)
 	if len(users) == 0 {
-		fmt.Fprintln(o.Out, `Nobody can sign in yet: stop it, and make a user with "grotta user add NAME".`)
+		fmt.Fprintln(o.Out, "Nobody can sign in yet. From another terminal:  grotta user add NAME --data "+o.Data)
 	}
 	return wait(ctx, s)
 }

@@ -82,6 +82,19 @@ type order struct {
 	Holders  []string    `json:"holders"` // workers that have the document ready
 }
 
+// words say in short what an order is, for the list of workers.
+func (o *order) words() string {
+	what := o.Sources[0]
+	switch more := len(o.Sources) - 1; more {
+	case 0:
+	case 1:
+		what += " and 1 other"
+	default:
+		what += fmt.Sprintf(" and %d others", more)
+	}
+	return what + " at " + o.Quality
+}
+
 // result is what became of an order.
 type result struct {
 	Order  string      `json:"order"`

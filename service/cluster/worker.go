@@ -15,6 +15,7 @@ import (
 	"github.com/go-json-experiment/json"
 	"github.com/nats-io/nats.go"
 	"github.com/nats-io/nats.go/jetstream"
+	"go.opentelemetry.io/otel/attribute"
 	"golang.org/x/sync/errgroup"
 
 	"grotta/core/bake"
@@ -22,6 +23,7 @@ import (
 	"grotta/core/parallel"
 	"grotta/core/source"
 	"grotta/service/blob"
+	"grotta/service/trail"
 )
 
 // Worker bakes what a service orders.
@@ -220,7 +222,9 @@ func (w *Worker) handle(ctx context.Context, msg jetstream.Msg) {
 	if meta.NumDelivered > mostDeliveries {
 		err = fmt.Errorf("it came to workers %d times, and none of them answered; it is set aside", meta.NumDelivered-1)
 	} else {
-		err = parallel.Guard(func() error { return w.bake(own, &o, &r) })
+		doing, end := trail.Begin(trail.With(own, o.Trail), "bake an order", attribute.String("grotta.worker", w.id), attribute.String("grotta.quality", o.Quality), attribute.Int("grotta.layers", len(o.Sources)), attribute.Int64("grotta.delivery", int64(meta.NumDelivered)))
+		err = parallel.Guard(func() error { return w.bake(doing, &o, &r) })
+		end(err)
 	}
 	r.Took = time.Since(began).Seconds()
 	w.end(&o, &r, err)
@@ -264,7 +268,9 @@ func (w *Worker) answer(ctx context.Context, r *result) error {
 
 // bake makes the layers of an order and puts them into the object store.
 func (w *Worker) bake(ctx context.Context, o *order, r *result) error {
-	p, err := w.prepare(ctx, o.Document)
+	preparing, end := trail.Begin(ctx, "prepare a level")
+	p, err := w.prepare(preparing, o.Document)
+	end(err)
 	if err != nil {
 		return err
 	}
@@ -280,7 +286,8 @@ func (w *Worker) bake(ctx context.Context, o *order, r *result) error {
 	}
 	var told time.Time
 	var telling sync.Mutex
-	layers, err := p.Bake(ctx, sources, quality, func(share float64) {
+	baking, end := trail.Begin(ctx, "bake layers", attribute.String("grotta.quality", o.Quality), attribute.Int("grotta.layers", len(sources)))
+	layers, err := p.Bake(baking, sources, quality, func(share float64) {
 		telling.Lock()
 		defer telling.Unlock()
 		if time.Since(told) < 200*time.Millisecond {
@@ -291,9 +298,11 @@ func (w *Worker) bake(ctx context.Context, o *order, r *result) error {
 			_ = w.conn.Publish(w.Name+".progress."+o.ID, data) // it only shows how far it is
 		}
 	})
+	end(err)
 	if err != nil {
 		return err
 	}
+	ctx, end = trail.Begin(ctx, "send layers", attribute.Int("grotta.layers", len(layers)))
 	sent := make([]sentLayer, len(layers))
 	sending, ctx := errgroup.WithContext(ctx)
 	sending.SetLimit(runtime.GOMAXPROCS(0))
@@ -309,6 +318,7 @@ func (w *Worker) bake(ctx context.Context, o *order, r *result) error {
 		})
 	}
 	err = sending.Wait()
+	end(err)
 	r.Layers = sent
 	return err
 }
@@ -392,7 +402,7 @@ func (w *Worker) bound() {
 func (w *Worker) begin(o *order, cancel context.CancelFunc) {
 	w.mu.Lock()
 	w.orders[o.ID] = cancel
-	w.beat.Now = strings.Join(o.Sources, ", ") + " at " + o.Quality
+	w.beat.Now = o.words()
 	w.mu.Unlock()
 	w.tell()
 }

@@ -19,6 +19,7 @@ import (
 	"github.com/nats-io/nats-server/v2/server"
 	"github.com/nats-io/nats.go"
 	"github.com/nats-io/nats.go/jetstream"
+	"go.opentelemetry.io/otel/attribute"
 
 	"grotta/api"
 	"grotta/core/bake"
@@ -45,7 +46,8 @@ type task struct {
 	Quality string   `json:"quality"`
 	By      string   `json:"by"`              // id of who started the bake
 	First   bool     `json:"first,omitempty"` // an admin moved the bake up
-	Request string   `json:"request,omitempty"`
+
+	Trail trail.Trail `json:"trail"`
 }
 
 // Baker takes bakes, works on them, and tells how they go. What is to be done stands in
@@ -284,7 +286,9 @@ func (b *Baker) Ready() error {
 // Submit starts a bake of a level's revision. Layers that are there already, or
 // that nothing reached which changed, are not baked again; where all are, the bake
 // is done at once.
-func (b *Baker) Submit(ctx context.Context, a store.Asker, id string, revision int, doc *level.Level, q bake.Quality) (api.Bake, error) {
+func (b *Baker) Submit(ctx context.Context, a store.Asker, id string, revision int, doc *level.Level, q bake.Quality) (_ api.Bake, err error) {
+	ctx, end := trail.Begin(ctx, "order a bake", attribute.String("grotta.level", id), attribute.Int("grotta.revision", revision), attribute.String("grotta.quality", string(q)))
+	defer func() { end(err) }()
 	p, err := b.studio.Prepare(ctx, id, revision, doc)
 	if err != nil {
 		return api.Bake{}, err
@@ -307,6 +311,7 @@ func (b *Baker) Submit(ctx context.Context, a store.Asker, id string, revision i
 	if err != nil {
 		return api.Bake{}, err
 	}
+	trail.Note(ctx, attribute.String("grotta.bake", status.ID), attribute.Int("grotta.layers", len(keys)), attribute.Int("grotta.reused", reused))
 	trail.Of(ctx).Log(b.log).Info("bake ordered", "bake", status.ID, "level", id, "revision", revision, "quality", string(q), "layers", len(keys), "reused", reused)
 	job, err := b.store.BakeForWork(status.ID)
 	if err == nil {
@@ -364,13 +369,14 @@ func (b *Baker) queueMissing(ctx context.Context, job *store.Bake, first bool) (
 	if err != nil {
 		return 0, err
 	}
+	about := trail.Of(trail.With(ctx, trail.Trail{Bake: job.ID}))
 	missing := slices.DeleteFunc(sourceOrder(job), func(id string) bool { return have[job.Keys[id]] != "" })
 	for _, ahead := range []bool{true, false} {
 		if ahead && bake.Quality(job.Quality) == bake.Draft {
 			continue
 		}
 		for group := range slices.Chunk(missing, Together) {
-			if err := b.publish(ctx, task{Bake: job.ID, Sources: group, Ahead: ahead, Quality: job.Quality, By: job.By, First: first, Request: trail.Of(ctx).Request}); err != nil {
+			if err := b.publish(ctx, task{Bake: job.ID, Sources: group, Ahead: ahead, Quality: job.Quality, By: job.By, First: first, Trail: about}); err != nil {
 				return queued, err
 			}
 			queued++

@@ -11,6 +11,7 @@ import (
 
 	"github.com/go-json-experiment/json"
 	"github.com/nats-io/nats.go/jetstream"
+	"go.opentelemetry.io/otel/attribute"
 
 	"grotta/core/bake"
 	"grotta/core/layer"
@@ -128,8 +129,9 @@ func (b *Baker) handle(ctx context.Context, msg jetstream.Msg) {
 			}
 		}
 	}()
-	about := trail.Trail{Request: t.Request, Bake: t.Bake}
-	err := parallel.Guard(func() error { return b.layers(trail.With(ctx, about), t) })
+	doing, end := trail.Begin(trail.With(ctx, t.Trail), "task of a bake", attribute.String("grotta.bake", t.Bake), attribute.Int("grotta.sources", len(t.Sources)), attribute.Bool("grotta.ahead", t.Ahead))
+	err := parallel.Guard(func() error { return b.layers(doing, t) })
+	end(err)
 	content := string(msg.Data())
 	switch {
 	case err == nil || errors.Is(err, store.ErrOver) || errors.Is(err, store.ErrNotFound):
@@ -140,7 +142,7 @@ func (b *Baker) handle(ctx context.Context, msg jetstream.Msg) {
 		b.wait(t.Bake, err)
 		msg.NakWithDelay(2 * time.Second)
 	case b.tried(content) < mostTries:
-		about.Log(b.log).Warn("layers are tried again", "sources", t.Sources, "error", err)
+		t.Trail.Log(b.log).Warn("layers are tried again", "sources", t.Sources, "error", err)
 		msg.NakWithDelay(time.Second)
 	default:
 		b.acknowledge(msg, t)
@@ -260,19 +262,31 @@ func (b *Baker) make(ctx context.Context, run *run, p *bake.Prepared, wanted []*
 		return nil
 	}
 	began := time.Now()
-	layers, err := b.bake(trail.With(run.ctx, trail.Of(ctx)), p, wanted, q, report)
+	baking, end := trail.Begin(trail.With(run.ctx, trail.Of(ctx)), "bake layers", attribute.String("grotta.quality", string(q)), attribute.Int("grotta.layers", len(wanted)))
+	layers, err := b.bake(baking, p, wanted, q, report)
+	end(err)
 	if err != nil {
 		if ctx.Err() == nil && run.ctx.Err() != nil {
 			return store.ErrOver
 		}
 		return err
 	}
+	if err := b.keep(ctx, layers); err != nil {
+		return err
+	}
+	trail.Of(ctx).Log(b.log).Info("layers baked", "quality", string(q), "layers", len(layers), "seconds", time.Since(began).Seconds())
+	return nil
+}
+
+// keep stores layers.
+func (b *Baker) keep(ctx context.Context, layers []*layer.Layer) (err error) {
+	_, end := trail.Begin(ctx, "store layers", attribute.Int("grotta.layers", len(layers)))
+	defer func() { end(err) }()
 	for _, l := range layers {
 		if err := b.studio.AddLayer(l); err != nil {
 			return err
 		}
 	}
-	trail.Of(ctx).Log(b.log).Info("layers baked", "quality", string(q), "layers", len(layers), "seconds", time.Since(began).Seconds())
 	return nil
 }
 
@@ -376,8 +390,7 @@ func (b *Baker) finish(ctx context.Context, job *store.Bake) error {
 		return err
 	}
 	b.forget(job.ID)
-	about := trail.Trail{Request: trail.Of(ctx).Request, Bake: job.ID}
-	about.Log(b.log).Info("bake done", "level", job.Bake.Level, "layers", status.Layers, "reused", status.Reused)
+	trail.Of(trail.With(ctx, trail.Trail{Bake: job.ID})).Log(b.log).Info("bake done", "level", job.Bake.Level, "layers", status.Layers, "reused", status.Reused)
 	b.tell(status)
 	return nil
 }

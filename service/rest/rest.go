@@ -25,6 +25,8 @@ import (
 	"github.com/go-json-experiment/json"
 	"github.com/prometheus/client_golang/prometheus"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
+	"go.opentelemetry.io/contrib/instrumentation/github.com/gin-gonic/gin/otelgin"
+	"go.opentelemetry.io/otel/attribute"
 
 	"grotta/api"
 	"grotta/core/level"
@@ -93,7 +95,7 @@ func New(d Deps) http.Handler {
 	r.HandleMethodNotAllowed = true
 	registry := prometheus.NewRegistry()
 	registry.MustRegister(bakesMeter{s})
-	r.Use(s.trails, s.recoverer, s.hosts, securityHeaders, measure(registry))
+	r.Use(otelgin.Middleware("grotta", otelgin.WithFilter(isTraced)), s.trails, s.recoverer, s.hosts, securityHeaders, measure(registry))
 	r.GET("/healthz", func(c *gin.Context) { c.String(http.StatusOK, "ok\n") })
 	r.GET("/readyz", s.ready)
 	r.GET(enterPath+":key", s.enter)
@@ -302,10 +304,16 @@ func (s *server) trails(c *gin.Context) {
 	about := trail.Trail{Request: trail.RequestID(c.GetHeader(requestHeader))}
 	c.Header(requestHeader, about.Request)
 	c.Request = c.Request.WithContext(trail.With(c.Request.Context(), about))
+	trail.Note(c.Request.Context(), attribute.String("grotta.request", about.Request))
 	c.Next()
 	if status := c.Writer.Status(); status >= http.StatusInternalServerError {
 		about.Log(s.Log).Error("a request ended with a fault", "method", c.Request.Method, "path", c.FullPath(), "status", status)
 	}
+}
+
+// isTraced tells whether a request gets a span: calls of the API, but for streams of events, which last for hours.
+func isTraced(r *http.Request) bool {
+	return strings.HasPrefix(r.URL.Path, Prefix) && !strings.HasSuffix(r.URL.Path, "/events")
 }
 
 // recoverer keeps the service up when a handler panics.

@@ -11,6 +11,8 @@ import (
 	"slices"
 	"sync"
 
+	"go.opentelemetry.io/otel/attribute"
+
 	"grotta/api"
 	"grotta/core/bake"
 	"grotta/core/change"
@@ -20,6 +22,7 @@ import (
 	"grotta/service/blob"
 	"grotta/service/keyed"
 	"grotta/service/store"
+	"grotta/service/trail"
 )
 
 // Studio answers for levels. Safe for use by many.
@@ -102,7 +105,9 @@ func (s *Studio) finish(ctx context.Context, e, before *entry, doc *level.Level)
 	select {
 	case s.preparing <- struct{}{}:
 		defer func() { <-s.preparing }()
+		_, end := trail.Begin(ctx, "prepare a level", attribute.String("grotta.level", e.level), attribute.Int("grotta.revision", e.revision))
 		e.prepared, e.err = prepareFrom(before, doc)
+		end(e.err)
 	case <-ctx.Done():
 		e.err = ctx.Err()
 	}

@@ -7,12 +7,15 @@ import (
 	"crypto/rand"
 	"log/slog"
 	"regexp"
+
+	"go.opentelemetry.io/otel/propagation"
 )
 
 // Trail is what something is done for.
 type Trail struct {
 	Request string `json:"request,omitzero"` // id of the request; none of what the service does by itself
 	Bake    string `json:"bake,omitzero"`    // id of the bake
+	Span    string `json:"span,omitzero"`    // the span that it belongs to, as a traceparent of W3C Trace Context
 }
 
 type key struct{}
@@ -26,14 +29,25 @@ func With(ctx context.Context, t Trail) context.Context {
 	if t.Bake == "" {
 		t.Bake = was.Bake
 	}
+	if t.Span != "" {
+		ctx = spans.Extract(ctx, propagation.MapCarrier{spanKey: t.Span})
+	}
+	t.Span = "" // the context has it
 	return context.WithValue(ctx, key{}, t)
 }
 
 // Of is the trail of a context.
 func Of(ctx context.Context) Trail {
 	t, _ := ctx.Value(key{}).(Trail)
+	here := propagation.MapCarrier{}
+	spans.Inject(ctx, here)
+	t.Span = here[spanKey]
 	return t
 }
+
+const spanKey = "traceparent"
+
+var spans propagation.TraceContext
 
 // Log is a logger whose lines have the ids of a trail.
 func (t Trail) Log(log *slog.Logger) *slog.Logger {
