@@ -21,10 +21,10 @@ func TestHardPlacesAreNearPathTracing(t *testing.T) {
 	bounds := map[string][2]float64{ // good and final
 		"blinds of 0.17 m":           {0.10, 0.09},
 		"blinds of 0.12 m":           {0.09, 0.09},
-		"spot of 0.2 m":              {0.05, 0.05},
-		"spot of 0.13 m":             {0.065, 0.065},
-		"bright patch in a big room": {0.055, 0.05},
-		"window, even sky":           {0.13, 0.10},
+		"spot of 0.2 m":              {0.03, 0.03},
+		"spot of 0.13 m":             {0.025, 0.02},
+		"bright patch in a big room": {0.022, 0.02},
+		"window, even sky":           {0.09, 0.075},
 		"corridor by bounces":        {0.075, 0.045},
 	}
 	for _, place := range demo.HardPlaces() {

@@ -56,17 +56,17 @@ func TestFacesThatShineNameTheirLayer(t *testing.T) {
 
 var goldenKeys = []string{
 	"geometry 25201487733f7f7c",
-	"lamp-0 837ca16580d62360 43651b2acf0aa3ff",
-	"lamp-1 cc8d9fb30df70573 7dfa504cd4f8af12",
-	"lamp-2 569055bfcd50cd2d a442725e87676f40",
-	"lamp-3 cb911a604d8c96b1 f481ab8d8f40a910",
-	"lamp-5 4d89b43f7db1a6e0 b328c1a5f3b0ec82",
-	"sun bb89551366aac14f 9a382c10e7a7d0d5",
-	"sky e51ab8d94576d6b5 d2c2b76b12e60197",
-	"emissive:panel a5353b595bc1e438 6ff8091ccc2b5825",
-	"ambient:level 318fbb810f0934ec 9a5bc607afa52564",
-	"ambient:zone-0 96a0aa6ff9801af2 83f943939f3b8918",
-	"ambient:zone-1 c88f331047d37056 0911b7fe04d88505",
+	"lamp-0 21ee74218fa97623 43651b2acf0aa3ff",
+	"lamp-1 d80a4e00d0360f8e 7dfa504cd4f8af12",
+	"lamp-2 5478dd82d7ccf2ff a442725e87676f40",
+	"lamp-3 d1e036217fcb4f64 f481ab8d8f40a910",
+	"lamp-5 5a5ce7fbd7b2ab2f b328c1a5f3b0ec82",
+	"sun d3876c88836b2ba1 9a382c10e7a7d0d5",
+	"sky bb96118662f33cb6 d2c2b76b12e60197",
+	"emissive:panel 38d2c7d832a4e856 6ff8091ccc2b5825",
+	"ambient:level 46d60f46101cc5cd 9a5bc607afa52564",
+	"ambient:zone-0 6cf705aea032d24c 83f943939f3b8918",
+	"ambient:zone-1 9d8c407eed29b543 0911b7fe04d88505",
 }
 
 // A mesh that shows a geometry has the light, and so the keys, of one with those triangles of its own.

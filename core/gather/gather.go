@@ -82,7 +82,8 @@ type Effort struct {
 	Rays       int            // that each texel sends, mostRays at most
 	Fans       *sampling.Fans // their patterns; nil to use the patches' rays instead
 	ToBright   int            // rays more that it sends to the bright patches of each source, 8 at most
-	ToOpenings int            // the square root of the rays more that it sends into each part of the hemisphere with an opening to the sky
+	ToOpenings int            // the square root of the rays more that it sends into each facet of the hemisphere with an opening to the sky
+	ToRims     int            // the same into each facet beside those
 	Tolerance  float64        // the share of all light that the last bounces may leave out
 	Smoothing  int            // the reach of the first smoothing pass, in texels, or in patches without Fans
 }
@@ -204,7 +205,7 @@ func (g *Gatherer) fine(ctx context.Context, charts *Group, f *smooth.Field, fir
 				met[i][count[i]] = target
 				count[i]++
 			} else if target == radiosity.Sky && len(g.skies) > 0 {
-				escapes = append(escapes, escape{uint8(i), cellOf(&about[i], dir), dir})
+				escapes = append(escapes, escape{uint8(i), about[i].FacetOf(dir), dir})
 			}
 		}}
 		leans := g.m.Scene.IsLeaning()

@@ -6,11 +6,13 @@ import (
 	"slices"
 	"sort"
 
+	"grotta/core/direct"
 	"grotta/core/geom"
 	"grotta/core/lightmap"
 	"grotta/core/parallel"
 	"grotta/core/sampling"
 	"grotta/core/scene"
+	"grotta/core/source"
 	"grotta/core/trace"
 )
 
@@ -37,7 +39,7 @@ type brightPatch struct {
 	lux        float64    // the mean of them
 	at, normal geom.Vec3
 	near2      float64      // the square of the distance within which no rays go to it
-	places     [][3]float32 // on it, some for each of its texels
+	places     [][3]float32 // on it, where light falls on it: the more the brighter
 }
 
 const (
@@ -48,7 +50,11 @@ const (
 	brightReach   = 1e-3 // of the brightest direct light: less is not worth rays from there on
 	patchRays     = 4    // that a patch sends to bright ones
 	brightSeed    = 0x62726967
-	placesOnTexel = 2 // to which rays go
+	placesOnTexel = 4  // to which rays go
+	mostTried     = 16 // places of a texel where the light is looked at
+	mostPlaces    = 4  // of them that rays go to
+	triedInAll    = 1 << 13
+	fewSamples    = 4 // of a source with a size, at each of them
 	nearSides     = 2 // times the side of a patch: nearer than that, rays by the cosine meet it well
 )
 
@@ -100,25 +106,30 @@ func (l *Links) brightOf(ctx context.Context, e *Emitter, direct [][4]float32, k
 	if count == 0 || flux < leastShare*total {
 		return nil, nil
 	}
-	b := &brightSet{l: l, around: geom.NoBounds(), of: make(map[uint32]int32, count), flux: flux, factor: e.Factor, seed: e.Source.Seed() ^ brightSeed}
-	b.reach2 = flux / (math.Pi * brightReach * float64(most))
-	sum := 0.0
-	for i, one := range all[:count] {
-		k := int(one.patch)
-		texels := l.texelsOf(k, nil)
+	b := &brightSet{l: l, around: geom.NoBounds(), of: make(map[uint32]int32, count), factor: e.Factor, seed: e.Source.Seed() ^ brightSeed}
+	b.patches = make([]brightPatch, count)
+	seed := e.Source.Seed()
+	if err := parallel.Each(ctx, count, func(i int) {
+		one, k := &all[i], int(all[i].patch)
 		first := &l.m.Texels.List[l.first[k]]
-		p := brightPatch{places: l.placesOn(texels), lux: float64(one.lux), near2: nearSides * nearSides * one.area, normal: first.Normal(l.m.Scene)}
-		for _, t := range texels {
-			p.at = p.at.Add(vec(l.m.Texels.List[t].Origin).Mul(1 / float64(len(texels))))
+		p := brightPatch{places: l.placesOn(e.Source, seed, l.texelsOf(k, nil), count), lux: float64(one.lux), near2: nearSides * nearSides * one.area, normal: first.Normal(l.m.Scene)}
+		for _, at := range p.places {
+			p.at = p.at.Add(vec(at).Mul(1 / float64(len(p.places))))
 		}
-		b.around.Grow(p.at)
 		a := &l.albedos[l.albedoOf[k]]
 		for c := range 3 {
 			p.sent[c] = direct[k][c] * a[c]
 		}
-		sum += float64(one.lux) * one.area
-		b.patches, b.cdf, b.of[uint32(k)] = append(b.patches, p), append(b.cdf, sum), int32(i)
+		b.patches[i] = p
+	}, nil); err != nil {
+		return nil, err
 	}
+	for i, one := range all[:count] {
+		b.around.Grow(b.patches[i].at)
+		b.flux += float64(one.lux) * one.area
+		b.cdf, b.of[uint32(one.patch)] = append(b.cdf, b.flux), int32(i)
+	}
+	b.reach2 = b.flux / (math.Pi * brightReach * float64(most))
 	for _, one := range all[:count] {
 		direct[one.patch] = [4]float32{}
 	}
@@ -269,24 +280,53 @@ func (b *brightSet) lux(s *scene.Scene, on *lightmap.Texel, starts []int32, met 
 	return lux
 }
 
-// placesOn are places on what is lit of the squares of texels, as many on each.
-func (l *Links) placesOn(texels []int32) (places [][3]float32) {
+// placesOn are places of texels to which rays go, spread as the light of a source on them is. patches is how many there are in
+// all: with few of them the light is looked at in more places of each.
+func (l *Links) placesOn(s *source.Source, seed uint64, texels []int32, patches int) [][3]float32 {
 	squares := l.m.Squares()
-	places = make([][3]float32, 0, placesOnTexel*len(texels))
+	tried := placesOnTexel
+	for tried < mostTried && 2*tried*len(texels)*patches <= triedInAll {
+		tried *= 2
+	}
+	places, lit := make([]geom.Vec3, 0, tried*len(texels)), make([]float64, 0, tried*len(texels))
+	sum := 0.0
 	for _, i := range texels {
 		t := &l.m.Texels.List[i]
-		var room [placesOnTexel]geom.Vec3
-		spread := squares.Of(t).Spread(room[:], sampling.TurnAt(brightSeed, t.Origin))
+		var room [mostTried]geom.Vec3
+		spread := squares.Of(t).Spread(room[:tried], sampling.TurnAt(brightSeed, t.Origin))
 		spread = slices.DeleteFunc(spread, func(step geom.Vec3) bool {
 			return l.m.Scene.Blocked(vec(t.Origin), vec(t.Origin).Add(step))
 		})
 		if len(spread) == 0 {
 			spread = append(spread, geom.Vec3{})
 		}
-		for k := range placesOnTexel {
-			step := spread[k%len(spread)]
-			places = append(places, [3]float32{t.Origin[0] + float32(step[0]), t.Origin[1] + float32(step[1]), t.Origin[2] + float32(step[2])})
+		share := 1 / float64(len(spread)) // texels weigh alike
+		r, turn := direct.Receiver(l.m, t), sampling.TurnAt(seed, t.Origin)
+		for _, step := range spread {
+			place := r
+			place.Point, place.Origin = r.Point.Add(step), r.Origin.Add(step)
+			lux, _ := s.Sharp(l.m.Scene, &place, source.Steady(fewSamples), turn)
+			all := share * (lux[0] + lux[1] + lux[2])
+			sum += all
+			places, lit = append(places, place.Origin), append(lit, all)
 		}
 	}
-	return places
+	if sum == 0 || s.IsSky() { // most of a sky's light is not sharp
+		sum = 0
+		for i := range lit {
+			lit[i], sum = 1, sum+1
+		}
+	}
+	all := make([][3]float32, 0, min(tried, mostPlaces)*len(texels))
+	before, next := 0.0, 0
+	for k := range cap(all) {
+		at := (float64(k) + 0.5) / float64(cap(all)) * sum
+		for next < len(lit)-1 && before+lit[next] < at {
+			before += lit[next]
+			next++
+		}
+		p := places[next]
+		all = append(all, [3]float32{float32(p[0]), float32(p[1]), float32(p[2])})
+	}
+	return all
 }

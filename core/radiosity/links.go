@@ -52,7 +52,8 @@ type Links struct {
 	// Of each chart: where its cells begin, and its patches, and the ends.
 	cellsOf, patchesOf []int32
 	links              []linkPart
-	sky                []uint32              // of each patch: the rays that leave the level, a bit for each
+	sky                []uint32 // of each patch: the rays that leave the level, a bit for each, but for those in openings
+	openings           openings
 	albedos            [][4]float32          // for what patches send back; the fourth is the greatest
 	albedoOf           []int32               // of each patch: which of them
 	sizes              []uint16              // of each patch: the parts of its texels that lie on the surface
@@ -149,7 +150,7 @@ func New(ctx context.Context, m *lightmap.Map, report func(share float64)) (*Lin
 		}
 	}
 	l.findPairs()
-	return l, parallel.Shares(ctx, count, partPatches, func(from, to int) {
+	if err := parallel.Shares(ctx, count, partPatches, func(from, to int) {
 		part := linkPart{make([]uint16, 0, partPatches*Rays), make([]uint32, 0, partPatches+1)}
 		for k := from; k < to; k++ {
 			part.of = append(part.of, uint32(len(part.links)))
@@ -157,7 +158,10 @@ func New(ctx context.Context, m *lightmap.Map, report func(share float64)) (*Lin
 		}
 		part.of = append(part.of, uint32(len(part.links)))
 		l.links[from/partPatches] = linkPart{slices.Clone(part.links), part.of}
-	}, report)
+	}, report); err != nil {
+		return nil, err
+	}
+	return l, l.findOpenings(ctx, members, membersOf)
 }
 
 // UnderWater is the share of the light on a patch that comes through water above it, and of what it sends back.
@@ -243,7 +247,7 @@ func EachRay(ctx context.Context, m *lightmap.Map, visit func(trace.Ray)) error 
 
 var fans = sampling.NewFans(Rays)
 
-const linkSeed = 0x6c696e6b // any number; other uses have others
+const linkSeed = 0x6c696e6b
 
 // raysOf returns the directions of a patch's rays and their frame, from its first texel.
 // They are computed again when they are needed, so the sky's part of the links is not
@@ -506,20 +510,4 @@ func (l *Links) meanOnPatches(ctx context.Context, light *direct.Light, on [][4]
 			}
 		}
 	}, nil)
-}
-
-// AddSky adds a sky's even light on a patch, by the rays of the links.
-func (l *Links) AddSky(s *source.Source, patch int, to []float32) {
-	if l.sky[patch] == 0 {
-		return
-	}
-	var sum color.Linear
-	rays, about := raysOf(l.m, &l.m.Texels.List[l.first[patch]])
-	for left := l.sky[patch]; left != 0; left &= left - 1 {
-		sum = sum.Add(s.EvenSky(about.Toward(&rays[bits.TrailingZeros32(left)])))
-	}
-	sum = sum.Mul(l.UnderWater(patch))
-	for c := range 3 {
-		to[c] += float32(sum[c] * math.Pi / Rays)
-	}
 }
