@@ -8,7 +8,7 @@ import (
 // The memory of the links, in bytes.
 const (
 	chartBytes = 8   // where its patches and places begin
-	patchBytes = 120 // its links and openings, and what is known about it
+	patchBytes = 112 // its links and openings, and what is known about it
 	rowBytes   = 16  // of a solve
 	placeBytes = 4   // of a chart with texels, without its padding
 	onBytes    = 12  // the light of a source's bright patches on a patch

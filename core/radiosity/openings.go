@@ -4,6 +4,7 @@ import (
 	"context"
 	"math"
 	"math/bits"
+	"slices"
 
 	"grotta/core/color"
 	"grotta/core/parallel"
@@ -82,11 +83,11 @@ func (l *Links) findOpenings(ctx context.Context, members, membersOf []int32) er
 				}
 				rim := sampling.FacetsBeside(open) &^ open
 				sideOpen, sideRim := sidesOf(bits.OnesCount64(open), bits.OnesCount64(rim))
-				texels := members[membersOf[k]:membersOf[k+1]]
+				texels, before := members[membersOf[k]:membersOf[k+1]], len(found[r])
 				found[r] = l.lookOut(found[r], k, texels, open, sideOpen)
 				found[r] = l.lookOut(found[r], k, texels, rim, sideRim)
 				open |= rim
-				l.openings.of[k+1] = uint32(bits.OnesCount64(open))
+				l.openings.of[k+1] = uint32(len(found[r]) - before)
 				for left := l.sky[k]; left != 0; left &= left - 1 {
 					if i := bits.TrailingZeros32(left); open>>facets[k-from][i]&1 == 1 {
 						l.sky[k] &^= 1 << i
@@ -118,12 +119,12 @@ func sidesOf(open, rim int) (ofOpen, ofRim int) {
 	return 1, 1
 }
 
-// lookOut sends the rays of a patch into a set of facets, and adds the openings to a list.
+// lookOut sends the rays of a patch into a set of facets, and adds those to a list in which any of them leaves the level.
 func (l *Links) lookOut(list []opening, k int, members []int32, facets uint64, side int) []opening {
 	about := l.frameOf(k)
 	var packet trace.Packet
 	var of [8]struct{ opening, ray int } // of each ray of the packet
-	n := 0
+	n, first := 0, len(list)
 	land := func() {
 		packet.Fill(n)
 		l.m.Scene.Trace(&packet)
@@ -150,7 +151,8 @@ func (l *Links) lookOut(list []opening, k int, members []int32, facets uint64, s
 	if n > 0 {
 		land()
 	}
-	return list
+	kept := slices.DeleteFunc(list[first:], func(o opening) bool { return o.leaves == 0 })
+	return list[:first+len(kept)]
 }
 
 // frameOf is the frame of a patch's facets.
@@ -172,9 +174,6 @@ func (l *Links) AddSky(s *source.Source, patch int, to []float32) {
 		about = l.frameOf(patch)
 	}
 	for _, o := range openings {
-		if o.leaves == 0 {
-			continue
-		}
 		turn, side := l.turnOf(patch, int(o.facet)), int(o.side)
 		for left := o.leaves; left != 0; left &= left - 1 {
 			dir := about.InFacet(int(o.facet), bits.TrailingZeros16(left), side, turn)

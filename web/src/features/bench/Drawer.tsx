@@ -33,7 +33,7 @@ export function Drawer(props: Props) {
   return (
     <section className="flex h-full flex-col bg-base-100" aria-label="Panels">
       <div className="flex h-9 shrink-0 items-center gap-1 border-b border-[#101010] px-2">
-        <div className="flex min-w-0 gap-1 overflow-x-auto overflow-y-hidden" role="tablist" aria-label="Panels">
+        <div className="flex min-w-0 overflow-x-auto overflow-y-hidden" role="tablist" aria-label="Panels">
           {panels.map(([p, name]) => (
             <Tab key={p} panel={p} name={name} chosen={panel === p} count={p === "findings" ? findings : p === "talk" ? open : 0} />
           ))}
@@ -57,7 +57,7 @@ function Tab({ panel, name, chosen, count }: { panel: Panel; name: string; chose
     }
   };
   return (
-    <button role="tab" aria-selected={chosen} tabIndex={chosen ? 0 : -1} className={`h-9 border-b-2 px-3 ${chosen ? "border-accent" : "dim border-transparent"}`} onClick={() => bench.set({ panel })} onKeyDown={go}>
+    <button role="tab" aria-selected={chosen} tabIndex={chosen ? 0 : -1} className={`h-9 border-b-2 px-2.5 ${chosen ? "border-accent" : "dim border-transparent"}`} onClick={() => bench.set({ panel })} onKeyDown={go}>
       {name}
       {count > 0 && <span className="ml-2 text-warning">{count}</span>}
     </button>

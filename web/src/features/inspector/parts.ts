@@ -71,6 +71,8 @@ function lightSections(level: Level, unit: string): Section[] {
   ];
 }
 
+const isWater = (l: Level, block: Values) => l.materials.find((m) => m.id === (block.surface as Values | undefined)?.material)?.water !== undefined;
+
 const materialsOf = (l: Level) => l.materials.map((m) => [m.id, m.name || m.id] as const);
 
 /** What a face carries, at a path of its solid or mesh. */
@@ -83,8 +85,9 @@ export const surfaceFields = (l: Level, at: string): Field[] => [
   { is: "toggle", path: `${at}collides`, label: "Collides" },
 ];
 
-const bodySections = (l: Level): Section[] => [
-  { title: "Surface", fields: surfaceFields(l, "surface.") },
+/** What blocks and meshes share. What holds no water casts a shadow or not. */
+const bodySections = (l: Level, castsShadow: (v: Values) => boolean = () => true): Section[] => [
+  { title: "Surface", fields: surfaceFields(l, "surface.").map((f) => (f.label === "Casts shadow" ? { ...f, when: castsShadow } : f)) },
   {
     title: "In play",
     fields: [
@@ -118,7 +121,7 @@ export function sectionsOf(level: Level, part: Part, chosen: readonly Kind[]): S
     case "solids":
       return [
         { title: "Block", fields: [{ is: "toggle", path: "enabled", label: "On" }, { is: "three", path: "size", label: "Size", unit: "m", min: 0.01, step: 0.05, when: (v) => ((v.size as number[] | undefined)?.length ?? 0) > 0 && !(v.planes as unknown[] | undefined)?.length }] },
-        ...bodySections(level),
+        ...bodySections(level, (v) => !isWater(level, v)),
       ];
     case "meshes":
       return [{ title: "Mesh", fields: [{ is: "toggle", path: "enabled", label: "On" }, { is: "three", path: "scale", label: "Scale", unit: "×", min: 0.001, step: 0.05, initial: [1, 1, 1] }] }, ...bodySections(level)];
