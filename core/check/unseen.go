@@ -8,6 +8,7 @@ import (
 	"grotta/core/geom"
 	"grotta/core/level"
 	"grotta/core/platform"
+	"grotta/core/sampling"
 )
 
 // This file finds surfaces that could be seen and never are: the outsides of rooms that nobody leaves, backs against
@@ -93,7 +94,7 @@ func (s *subject) hiddenSurfaces() (found []hidden, texels int) {
 		first = end
 	}
 	slices.SortStableFunc(runs, func(a, b [2]int) int { return (b[1] - b[0]) - (a[1] - a[0]) })
-	runs = s.unseenOf(runs, evenly(eyes, fewEyes), fewPlaces)
+	runs = s.unseenOf(runs, sampling.Evenly(eyes, fewEyes), fewPlaces)
 	runs = s.unseenOf(runs[:min(len(runs), mostSurfaces)], eyes, manyPlaces)
 	for _, r := range runs {
 		h := hidden{list[r[0]].Surface(s.Scene), r[1] - r[0]}
@@ -161,17 +162,7 @@ func (s *subject) eyes() []geom.Vec3 {
 	if len(walked) == 0 {
 		return nil // nobody walks here: cameras alone do not tell what is seen
 	}
-	return append(evenly(walked, manyEyes-min(len(fixed), manyEyes/2)), evenly(fixed, manyEyes/2)...)
-}
-
-// evenly is at most so many of a list.
-func evenly[T any](list []T, most int) []T {
-	n := min(most, len(list))
-	out := make([]T, n)
-	for i := range n {
-		out[i] = list[(2*i+1)*len(list)/(2*n)]
-	}
-	return out
+	return append(sampling.Evenly(walked, manyEyes-min(len(fixed), manyEyes/2)), sampling.Evenly(fixed, manyEyes/2)...)
 }
 
 // unlight takes the light from surfaces: from faces of solids, and from meshes that are hidden as a whole. Nil where it

@@ -12,6 +12,7 @@ import (
 
 	"grotta/core/bake"
 	"grotta/core/level"
+	"grotta/core/sampling"
 	"grotta/core/source"
 )
 
@@ -28,6 +29,9 @@ const (
 	small = 16_000
 	large = 56_000
 )
+
+// mostParts is how many groups of sources that are baked together a sample bakes. Of many they are taken from all over the list.
+const mostParts = 3
 
 // Bake predicts the bake of a prepared level, so many sources together; 0 for all. Sources that are baked
 // together share their rays. The error is that of the context.
@@ -46,12 +50,16 @@ func Bake(ctx context.Context, p *bake.Prepared, q bake.Quality, together int) (
 		}
 		start := time.Now()
 		sources := source.All(sample.Sources)
-		for part := range slices.Chunk(sources, cmp.Or(together, max(1, len(sources)))) {
+		parts := slices.Collect(slices.Chunk(sources, max(1, cmp.Or(together, sample.Together(sources, q)))))
+		baked := 0 // sources
+		for _, part := range sampling.Evenly(parts, mostParts) {
 			if _, err := sample.Bake(ctx, part, q, nil); err != nil {
 				return out, err
 			}
+			baked += len(part)
 		}
-		n, seconds = append(n, float64(len(sample.Texels.List))), append(seconds, time.Since(start).Seconds())
+		took := time.Since(start).Seconds() * float64(len(sources)) / float64(max(1, baked))
+		n, seconds = append(n, float64(len(sample.Texels.List))), append(seconds, took)
 		if out.Sampled = len(sample.Texels.List); sample == p {
 			break // the level is no larger than a sample
 		}

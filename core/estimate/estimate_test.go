@@ -2,6 +2,7 @@ package estimate
 
 import (
 	"context"
+	"fmt"
 	"testing"
 	"time"
 
@@ -9,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"grotta/core/bake"
+	"grotta/core/level"
 	"grotta/core/source"
 	"grotta/demo"
 )
@@ -16,8 +18,14 @@ import (
 // The prediction is held to a factor of two here, as other tests run beside it; the benchmark tells the
 // ratio itself.
 func TestBakesAreForeseen(t *testing.T) {
-	for _, from := range []string{"demo", "mill"} {
-		p, err := bake.Prepare(demo.Start(from))
+	lamps := demo.Yard() // with more than are sampled
+	for i := range 120 {
+		lamp := level.NewLight(fmt.Sprintf("lamp-%d", i), level.Point)
+		lamp.RangeM, lamp.Transform.Position = 5, level.Vec{float64(i%20)*3 - 30, 3, float64(i/20)*6 - 20}
+		lamps.Lights = append(lamps.Lights, lamp)
+	}
+	for from, l := range map[string]*level.Level{"demo": demo.Start("demo"), "mill": demo.Start("mill"), "lamps": lamps} {
+		p, err := bake.Prepare(l)
 		require.NoError(t, err)
 		e, err := Bake(context.Background(), p, bake.Draft, 0)
 		require.NoError(t, err)

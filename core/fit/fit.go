@@ -25,6 +25,7 @@ import (
 	"grotta/core/compare"
 	"grotta/core/level"
 	"grotta/core/platform"
+	"grotta/core/sampling"
 	"grotta/core/shot"
 )
 
@@ -64,18 +65,6 @@ const (
 	leastSpots = 120
 )
 
-// thinned takes at most some spots, evenly.
-func thinned(spots []check.Spot, most int) []check.Spot {
-	if len(spots) <= most {
-		return spots
-	}
-	out := make([]check.Spot, most)
-	for i, k := range evenly(len(spots), most) {
-		out[i] = spots[k]
-	}
-	return out
-}
-
 // Make plans for some platforms at once. Lights that are kept stay as they are.
 func Make(ctx context.Context, sub *check.Subject, profiles []*platform.Profile, keep []string) (*Plan, error) {
 	if len(profiles) == 0 {
@@ -90,7 +79,7 @@ func Make(ctx context.Context, sub *check.Subject, profiles []*platform.Profile,
 		}
 	}
 	f.lights = check.Shining(f.level)
-	f.spots = thinned(sub.Spots(profiles[0]), max(leastSpots, mostPairs/max(1, len(f.lights))))
+	f.spots = sampling.Evenly(sub.Spots(profiles[0]), max(leastSpots, mostPairs/max(1, len(f.lights))))
 	if err := f.measure(); err != nil {
 		return nil, err
 	}

@@ -12,6 +12,7 @@ import (
 	"grotta/core/geom"
 	"grotta/core/level"
 	"grotta/core/parallel"
+	"grotta/core/sampling"
 	"grotta/core/shot"
 	"grotta/core/source"
 )
@@ -170,7 +171,11 @@ func (f *fitter) texelCost(before, after *level.Level) (costs, bool) {
 		return costs{}, false // other surfaces than those that the spots are on
 	}
 	displays := f.displays()
-	asked := evenly(len(f.spots), max(leastSpots, len(f.spots)/4))
+	asked := make([]int, len(f.spots)) // numbers of spots
+	for k := range asked {
+		asked[k] = k
+	}
+	asked = sampling.Evenly(asked, max(leastSpots, len(f.spots)/4))
 	all := make([]float64, len(asked))
 	err = parallel.Each(f.ctx, len(asked), func(i int) {
 		k := asked[i]
@@ -187,15 +192,6 @@ func (f *fitter) texelCost(before, after *level.Level) (costs, bool) {
 		all[i] = compare.Difference(displays[k].lab(s, f.total[k]), displays[k].lab(s, f.total[k].Add(blur)))
 	}, nil)
 	return costsOf(all), err == nil
-}
-
-// evenly is at most so many of the first n numbers.
-func evenly(n, most int) []int {
-	out := make([]int, min(n, most))
-	for i := range out {
-		out[i] = i * n / len(out)
-	}
-	return out
 }
 
 // densityOf is what a surface has in a lightmap; 0 where it has no texels.

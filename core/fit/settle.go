@@ -38,19 +38,21 @@ func (f *fitter) settle(plan *Plan) error {
 	if err := f.unlight(now, plan, apply); err != nil {
 		return err
 	}
-	var still []string
 	for range 4 {
-		p, err := f.from.Again(now)
+		sub, err := f.subjectOf(now)
 		if err != nil {
 			return err
 		}
-		var settled bool
-		if settled, still = f.fixOne(check.Of(p), now, plan, apply); !settled {
+		if !f.fixOne(sub, now, plan, apply) {
 			break
 		}
 	}
+	sub, err := f.subjectOf(now)
+	if err != nil {
+		return err
+	}
+	plan.Left = slices.Compact(append(plan.Left, f.refused(sub)...))
 	slices.SortStableFunc(plan.Steps, leastVisible)
-	plan.Left = slices.Compact(append(plan.Left, still...))
 	if len(all.Steps) > 0 {
 		plan.Operation = &all
 	}
@@ -68,24 +70,49 @@ func leastVisible(a, b Step) int {
 	return cmp.Compare(a.Mean, b.Mean)
 }
 
+// subjectOf is a level that was edited from the one that is fitted, ready for checks.
+func (f *fitter) subjectOf(l *level.Level) (*check.Subject, error) {
+	p, err := f.from.Again(l)
+	if err != nil {
+		return nil, err
+	}
+	return f.sub.Again(p), nil
+}
+
 // fixOne takes the first fix that each platform's check offers for an error that is not about the choice of
-// lights. It tells whether it took any, and what else is refused.
-func (f *fitter) fixOne(sub *check.Subject, now *level.Level, plan *Plan, apply func(level.Operation) error) (settled bool, still []string) {
+// lights, and tells whether it took any. How long the build takes is not asked: that takes long itself, and has no fix.
+func (f *fitter) fixOne(sub *check.Subject, now *level.Level, plan *Plan, apply func(level.Operation) error) (took bool) {
 	for _, profile := range f.profiles {
-		for _, finding := range sub.Against(profile).Findings {
-			if finding.Severity != check.Error || finding.Waived != "" {
-				continue
-			}
-			chosen := finding.Rule == "limits.shadow-overlap" || finding.Rule == "support.light-kind"
-			if finding.Fix != nil && !chosen && apply(*finding.Fix) == nil {
+		quick := *profile
+		quick.Build.Minutes = nil
+		for _, finding := range sub.Against(&quick).Findings {
+			if isRefused(&finding) && finding.Fix != nil && !isChosen(&finding) && apply(*finding.Fix) == nil {
 				plan.Steps = append(plan.Steps, f.step(now, "", *finding.Fix, profile))
-				settled = true
+				took = true
 				break // the next check sees what it did
 			}
-			still = append(still, profile.Name+": "+finding.Message)
 		}
 	}
-	return settled, still
+	return took
+}
+
+// refused is what platforms still refuse.
+func (f *fitter) refused(sub *check.Subject) (still []string) {
+	for _, profile := range f.profiles {
+		for _, finding := range sub.Against(profile).Findings {
+			if isRefused(&finding) {
+				still = append(still, profile.Name+": "+finding.Message)
+			}
+		}
+	}
+	return still
+}
+
+func isRefused(f *check.Finding) bool { return f.Severity == check.Error && f.Waived == "" }
+
+// isChosen tells whether a finding is about the choice of lights.
+func isChosen(f *check.Finding) bool {
+	return f.Rule == "limits.shadow-overlap" || f.Rule == "support.light-kind"
 }
 
 func (f *fitter) names() string {

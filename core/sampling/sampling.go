@@ -142,3 +142,13 @@ func morton(d geom.Vec3) (code uint32) {
 	}
 	return code
 }
+
+// Evenly is at most so many of a list, spread over it.
+func Evenly[T any](list []T, most int) []T {
+	n := min(most, len(list))
+	out := make([]T, n)
+	for i := range n {
+		out[i] = list[(2*i+1)*len(list)/(2*n)]
+	}
+	return out
+}
