@@ -75,9 +75,10 @@ func TestSkyAndSunInTheBrowser(t *testing.T) {
 	assert.Equal(t, 2.5, added.WidthM)
 }
 
-// choose picks an entry of a list.
+// choose picks an entry of a list, once it is there.
 func (p *page) choose(label, value string) {
 	p.t.Helper()
+	p.do(chromedp.Poll(fmt.Sprintf(`[...(document.querySelector('select[aria-label=%q]:enabled')?.options ?? [])].some((o) => o.value === %q)`, label, value), nil))
 	p.eval(fmt.Sprintf(`(() => {
 		const s = document.querySelector('select[aria-label=%q]');
 		Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, "value").set.call(s, %q);
