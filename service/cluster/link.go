@@ -150,7 +150,11 @@ func dial(ctx context.Context, o Options, as string) (*link, error) {
 	}
 	options := []nats.Option{
 		nats.Name("grotta " + as), nats.MaxReconnects(-1), nats.ReconnectWait(500 * time.Millisecond), nats.ReconnectBufSize(8 << 20),
-		nats.DisconnectErrHandler(func(_ *nats.Conn, err error) { o.Log.Warn("the cluster is not reached", "error", err) }),
+		nats.DisconnectErrHandler(func(_ *nats.Conn, err error) {
+			if err != nil { // else it was closed here
+				o.Log.Warn("the cluster is not reached", "error", err)
+			}
+		}),
 		nats.ReconnectHandler(func(c *nats.Conn) { o.Log.Info("the cluster is reached again", "server", c.ConnectedUrlRedacted()) }),
 	}
 	if o.Credentials != "" {
