@@ -77,10 +77,11 @@ func (g *Gatherer) skyOn(texels []lightmap.Texel, first int, escapes []escape, l
 			add(int(e.texel), e.dir, math.Pi/float64(g.effort.Rays))
 		}
 	}
-	sent := radiosity.Volley{Links: g.links, Met: func(i int, dir geom.Vec3, target uint32, _ float64, _ geom.Vec3) {
+	sent := radiosity.Volley{Links: g.links, Met: func(of int, dir geom.Vec3, target uint32, _ float64, _ geom.Vec3) {
 		if target == radiosity.Sky {
-			n := side(i>>6, i&63)
-			add(i>>6, dir, math.Pi/float64(sampling.Facets*n*n))
+			texel, facet := of/sampling.Facets, of%sampling.Facets
+			n := side(texel, facet)
+			add(texel, dir, math.Pi/float64(sampling.Facets*n*n))
 		}
 	}}
 	for facet := range sampling.Facets {
@@ -91,7 +92,7 @@ func (g *Gatherer) skyOn(texels []lightmap.Texel, first int, escapes []escape, l
 			about, turn := sampling.FrameOf(texels[i].Shading(g.m.Scene)), sampling.TurnAt(openingSeed+uint64(facet), texels[i].Origin)
 			n := side(i, facet)
 			for k := range n * n {
-				sent.Send(i<<6|facet, &texels[i], about.InFacet(facet, k, n, turn))
+				sent.Send(i*sampling.Facets+facet, &texels[i], about.InFacet(facet, k, n, turn))
 			}
 		}
 	}

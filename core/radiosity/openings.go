@@ -56,44 +56,7 @@ func (l *Links) findOpenings(ctx context.Context, members, membersOf []int32) er
 	l.openings.of = make([]uint32, l.Patches()+1)
 	if err := parallel.Steps(ctx, len(starts), 8, func(first, end int) {
 		for r := first; r < end; r++ {
-			from, to := l.runOf(starts[r])
-			var facets [openingRun][Rays]uint8 // of each ray that leaves the level
-			var through [openingRun]uint64     // the set of them
-			count := 0
-			for k := from; k < to; k++ {
-				rays, about := raysOf(l.m, &l.m.Texels.List[l.first[k]])
-				count += bits.OnesCount32(l.sky[k])
-				for left := l.sky[k]; left != 0; left &= left - 1 {
-					i := bits.TrailingZeros32(left)
-					facets[k-from][i] = about.FacetOf(about.Toward(&rays[i]))
-					through[k-from] |= 1 << facets[k-from][i]
-				}
-			}
-			if count == 0 || float64(count) > indoors*float64((to-from)*Rays) {
-				continue
-			}
-			for k := from; k < to; k++ {
-				// The rays of the others choose a patch's facets. Its own would choose those in which they
-				// leave the level by chance, and its light would be too little on average.
-				open := uint64(0)
-				for other := from; other < to; other++ {
-					if other != k {
-						open |= through[other-from]
-					}
-				}
-				rim := sampling.FacetsBeside(open) &^ open
-				sideOpen, sideRim := sidesOf(bits.OnesCount64(open), bits.OnesCount64(rim))
-				texels, before := members[membersOf[k]:membersOf[k+1]], len(found[r])
-				found[r] = l.lookOut(found[r], k, texels, open, sideOpen)
-				found[r] = l.lookOut(found[r], k, texels, rim, sideRim)
-				open |= rim
-				l.openings.of[k+1] = uint32(len(found[r]) - before)
-				for left := l.sky[k]; left != 0; left &= left - 1 {
-					if i := bits.TrailingZeros32(left); open>>facets[k-from][i]&1 == 1 {
-						l.sky[k] &^= 1 << i
-					}
-				}
-			}
+			found[r] = l.findInRun(starts[r], members, membersOf)
 		}
 	}, nil); err != nil {
 		return err
@@ -105,6 +68,48 @@ func (l *Links) findOpenings(ctx context.Context, members, membersOf []int32) er
 		l.openings.of[k+1] += l.openings.of[k]
 	}
 	return nil
+}
+
+// findInRun lists the openings of the run that a patch begins, and counts those of each patch.
+func (l *Links) findInRun(from int, members, membersOf []int32) (found []opening) {
+	_, to := l.runOf(from)
+	var facets [openingRun][Rays]uint8 // of each ray that leaves the level
+	var through [openingRun]uint64     // the set of them
+	count := 0
+	for k := from; k < to; k++ {
+		rays, about := raysOf(l.m, &l.m.Texels.List[l.first[k]])
+		count += bits.OnesCount32(l.sky[k])
+		for left := l.sky[k]; left != 0; left &= left - 1 {
+			i := bits.TrailingZeros32(left)
+			facets[k-from][i] = about.FacetOf(about.Toward(&rays[i]))
+			through[k-from] |= 1 << facets[k-from][i]
+		}
+	}
+	if count == 0 || float64(count) > indoors*float64((to-from)*Rays) {
+		return nil
+	}
+	for k := from; k < to; k++ {
+		// The rays of the others choose a patch's facets. Its own would choose those in which they
+		// leave the level by chance, and its light would be too little on average.
+		open := uint64(0)
+		for other := from; other < to; other++ {
+			if other != k {
+				open |= through[other-from]
+			}
+		}
+		rim := sampling.FacetsBeside(open) &^ open
+		sideOpen, sideRim := sidesOf(bits.OnesCount64(open), bits.OnesCount64(rim))
+		texels, before := members[membersOf[k]:membersOf[k+1]], len(found)
+		found = l.lookOut(found, k, texels, open, sideOpen)
+		found = l.lookOut(found, k, texels, rim, sideRim)
+		l.openings.of[k+1] = uint32(len(found) - before)
+		for left := l.sky[k]; left != 0; left &= left - 1 {
+			if i := bits.TrailingZeros32(left); (open|rim)>>facets[k-from][i]&1 == 1 {
+				l.sky[k] &^= 1 << i
+			}
+		}
+	}
+	return found
 }
 
 // sidesOf are the square roots of the rays into each of some facets in which rays of others leave the level, and into each
