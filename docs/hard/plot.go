@@ -105,7 +105,7 @@ func panelOf(place demo.HardPlace, places, paths int) (*plot.Plot, error) {
 	out.Title.Text, out.X.Label.Text, out.Y.Label.Text = place.Label, "seconds", "off the truth, % of the mean"
 	out.X.Scale, out.Y.Scale = plot.LogScale{}, plot.LogScale{}
 	out.X.Tick.Marker = ticksAt(0.01, 0.1, 1)
-	out.Y.Tick.Marker = ticksAt(3, 10, 30, 100, 300)
+	out.Y.Tick.Marker = ticksAt(1, 3, 10, 30, 100, 300)
 	for _, line := range []struct {
 		name   string
 		points plotter.XYs
@@ -125,7 +125,7 @@ func panelOf(place demo.HardPlace, places, paths int) (*plot.Plot, error) {
 			out.Legend.Add(line.name, l, s)
 		}
 	}
-	out.X.Min, out.X.Max, out.Y.Min, out.Y.Max = 0.005, 3, 3, 600 // of all panels alike
+	out.X.Min, out.X.Max, out.Y.Min, out.Y.Max = 0.005, 5, 1, 600 // of all panels alike
 	out.Legend.Top = true
 	return out, nil
 }
