@@ -12,8 +12,8 @@ import (
 	"grotta/service/store"
 )
 
-// What a copy of the records takes, by the levels that people have: each is the demo's largest under names of its own,
-// so that no two share pieces.
+// What a copy of the records takes, by the levels that people have: each is the demo with names of its own for lights and
+// blocks, so that no two share the pieces of those.
 func BenchmarkRecords(b *testing.B) {
 	for _, levels := range []int{10, 100, 1000} {
 		b.Run(fmt.Sprint(levels), func(b *testing.B) {
