@@ -50,12 +50,11 @@ const (
 	brightReach   = 1e-3 // of the brightest direct light: less is not worth rays from there on
 	patchRays     = 4    // that a patch sends to bright ones
 	brightSeed    = 0x62726967
-	placesOnTexel = 4  // to which rays go
-	mostTried     = 16 // places of a texel where the light is looked at
-	mostPlaces    = 4  // of them that rays go to
-	triedInAll    = 1 << 13
-	fewSamples    = 4 // of a source with a size, at each of them
-	nearSides     = 2 // times the side of a patch: nearer than that, rays by the cosine meet it well
+	placesOnTexel = 4       // to which rays go, and where the light is looked at if there are many texels
+	mostTried     = 16      // places of a texel where the light is looked at if there are few
+	triedInAll    = 1 << 13 // such places on all texels, as far as more than the least are taken
+	fewSamples    = 4       // of a source with a size, at each of them
+	nearSides     = 2       // times the side of a patch: nearer than that, rays by the cosine meet it well
 )
 
 // mostToBright is the most rays that a place sends to the bright patches of a source.
@@ -303,8 +302,7 @@ func (l *Links) placesOn(s *source.Source, seed uint64, texels []int32, patches 
 		share := 1 / float64(len(spread)) // texels weigh alike
 		r, turn := direct.Receiver(l.m, t), sampling.TurnAt(seed, t.Origin)
 		for _, step := range spread {
-			place := r
-			place.Point, place.Origin = r.Point.Add(step), r.Origin.Add(step)
+			place := r.At(step)
 			lux, _ := s.Sharp(l.m.Scene, &place, source.Steady(fewSamples), turn)
 			all := share * (lux[0] + lux[1] + lux[2])
 			sum += all
@@ -317,7 +315,7 @@ func (l *Links) placesOn(s *source.Source, seed uint64, texels []int32, patches 
 			lit[i], sum = 1, sum+1
 		}
 	}
-	all := make([][3]float32, 0, min(tried, mostPlaces)*len(texels))
+	all := make([][3]float32, 0, placesOnTexel*len(texels))
 	before, next := 0.0, 0
 	for k := range cap(all) {
 		at := (float64(k) + 0.5) / float64(cap(all)) * sum

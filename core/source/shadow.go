@@ -26,8 +26,8 @@ type Receiver struct {
 // mostPlaces is the most places of a square.
 const mostPlaces = 16
 
-// at is another place of the receiver's texel, as a place alone.
-func (r *Receiver) at(step geom.Vec3) Receiver {
+// At is another place of the receiver's texel, as a place alone.
+func (r *Receiver) At(step geom.Vec3) Receiver {
 	return Receiver{Point: r.Point.Add(step), Origin: r.Origin.Add(step), Normal: r.Normal}
 }
 

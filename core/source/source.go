@@ -236,7 +236,7 @@ func (s *Source) SharpOver(sc *scene.Scene, r *Receiver, samples int, turn float
 	}
 	share := 1 / float64(n)
 	for k, step := range steps {
-		place := r.at(step)
+		place := r.At(step)
 		one, its := s.Sharp(sc, &place, Effort{Samples: max(samples, n), Penumbra: max(samples, n), From: k, Step: n}, turn)
 		lux = lux.Add(one.Scale(share))
 		sight = Sight{sight.Arrives || its.Arrives, sight.Visible + share*its.Visible, sight.Seen + share*its.Seen}
