@@ -7,8 +7,6 @@ import (
 	"time"
 
 	"github.com/spf13/cobra"
-
-	"grotta/api"
 )
 
 func (a *app) backupCommand() *cobra.Command {
@@ -39,28 +37,39 @@ whole.`,
 }
 
 func (a *app) restoreCommand() *cobra.Command {
+	var at string
 	cmd := &cobra.Command{
-		Use: "restore [FILE]", Short: "Make a data folder from a backup", Args: args(0, 1),
-		Long: `Makes a data folder from a backup. The folder must be new or empty. It appears once
-every file in it is verified; a restore that is cut off leaves nothing behind but a folder
-named .grotta-restore, which can be deleted. FILE may be the address of a copy in an S3
-store (serve --replica https://s3.example/bucket/records). With --nats and no file it takes
-the copy of records that a service keeps in that cluster (serve --replica nats). Baked layers
-are not in a copy of records; they are baked again when they are wanted.`,
+		Use: "restore [FROM]", Short: "Make a data folder from a backup or a copy of the records", Args: args(0, 1),
+		Long: `Makes a data folder from a backup, or from the copy of records that a service keeps up
+(serve --replica). The folder must be new or empty. It appears once everything in it is
+verified; a restore that is cut off leaves nothing behind but a folder named
+.grotta-restore, which can be deleted.
+
+FROM is the file of a backup, the folder of a copy, or the address of a copy in an S3 store
+such as https://s3.example/bucket/records. With --nats and no FROM it is the copy in that
+cluster. --at takes an earlier state of a copy: of the last three days at least, to the
+second within ten minutes, to the minute before. Baked layers are not in a copy; they are
+baked again when they are wanted.`,
+		Example: `  grotta restore grotta-20261129-140000.backup
+  grotta restore /mnt/other/records --at 2026-11-29T14:05:00Z`,
 		RunE: func(_ *cobra.Command, in []string) error {
-			from, err := a.clusterOptions()
-			if err != nil {
+			o := RestoreOptions{Data: a.settings.text("data")}
+			var err error
+			if o.Cluster, err = a.clusterOptions(); err != nil {
 				return err
 			}
-			var b api.Backup
 			switch {
 			case len(in) > 0:
-				b, err = a.host.Restore(in[0], a.settings.text("data"))
-			case from.URL != "":
-				b, err = a.host.RestoreFrom(from, a.settings.text("data"))
-			default:
-				return usageError{errors.New("restore needs a FILE, or --nats with the address of a NATS cluster")}
+				o.From = in[0]
+			case o.Cluster.URL == "":
+				return usageError{errors.New("restore needs FROM, or --nats with the address of a NATS cluster")}
 			}
+			if at != "" {
+				if o.At, err = time.Parse(time.RFC3339, at); err != nil {
+					return usageError{fmt.Errorf("at is %q; a time such as 2026-11-29T14:05:00Z or 2026-11-29T15:05:00+01:00 is needed", at)}
+				}
+			}
+			b, err := a.host.Restore(o)
 			if err != nil {
 				return err
 			}
@@ -70,6 +79,7 @@ are not in a copy of records; they are baked again when they are wanted.`,
 		},
 	}
 	cmd.Flags().String("data", "", "folder to make (default grotta-data)")
+	cmd.Flags().StringVar(&at, "at", "", "the state of this time, such as 2026-11-29T14:05:00Z (default the newest)")
 	clusterFlags(cmd)
 	return cmd
 }

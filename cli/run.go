@@ -33,12 +33,19 @@ type Host struct {
 	People      func(data string, mayMake bool) (People, error) // of a data folder, which it may make
 	Clean       func(data string) (api.Cleaned, error)
 	Backup      func(data, file string) (api.Backup, error)
-	Restore     func(file, data string) (api.Backup, error)
-	RestoreFrom func(from ClusterOptions, data string) (api.Backup, error) // the records that a cluster keeps
+	Restore     func(RestoreOptions) (api.Backup, error)
 	Verify      func(data string) (api.Verified, error)
 	Schema      func(document string) ([]byte, error)
 	SchemaNames func() []string
 	OpenAPI     func() ([]byte, error)
+}
+
+// RestoreOptions say what a data folder is made from.
+type RestoreOptions struct {
+	From    string         // a backup, or a copy of records: a folder or the address of an S3 store; "" is the cluster's
+	Cluster ClusterOptions // that keeps a copy of records
+	At      time.Time      // the state of a copy; zero is the newest
+	Data    string         // the folder to make
 }
 
 // RunOptions are the settings of a service.
@@ -140,8 +147,8 @@ unless --bake-here no is given.`,
 	}
 	serveFlags(cmd)
 	clusterFlags(cmd)
-	cmd.Flags().String("replica", "", "keep a copy of all records up while it runs: a file, an object of an S3 store such as https://s3.example/bucket/records, or nats for the cluster")
-	cmd.Flags().String("replica-every", "", "seconds between copies, made when something changed (default 10)")
+	cmd.Flags().String("replica", "", "keep a copy of all records up while it runs: a folder, an S3 store such as https://s3.example/bucket/records, or nats for the cluster")
+	cmd.Flags().String("replica-every", "", "seconds until what changed is copied (default 1)")
 	tracesFlag(cmd)
 	cmd.Flags().String("bake-here", "", "yes or no: with --nats, whether the service bakes too (default yes)")
 	return cmd

@@ -47,7 +47,7 @@ var defaults = map[string]any{
 	"blobs":         "",
 	"bake-here":     "yes",
 	"replica":       "",
-	"replica-every": "10",
+	"replica-every": "1",
 	"traces":        "",
 	"worker-name":   "",
 	"cache":         "",

@@ -288,7 +288,7 @@ func TestTintAndBakesByCommandLine(t *testing.T) {
 		{"level", "tint", saltmarsh, "--materials", "turf,mos", "--toward", "#b0762e"},
 		{"level", "tint", saltmarsh, "--materials", "turf", "--toward", "red"},
 		{"level", "tint", saltmarsh, "--materials", "turf", "--toward", "#b0762e", "--share", "2"},
-		{"serve", "--replica", "nats"}, {"serve", "--replica-every", "0"}, {"serve", "--traces", "collector:4318"}, {"serve", "--nats-replicas", "2"}, {"worker"}, {"restore"},
+		{"serve", "--replica", "nats"}, {"serve", "--replica-every", "0"}, {"serve", "--traces", "collector:4318"}, {"serve", "--nats-replicas", "2"}, {"worker"}, {"restore"}, {"restore", "x", "--at", "yesterday"},
 	} {
 		_, errOut, code := s.run("", wrong...)
 		assert.Equal(t, 2, code, "%v: %s", wrong, errOut)

@@ -99,7 +99,7 @@ func TestBlocksFollowTheHandInTheBrowser(t *testing.T) {
 	assert.True(t, isThere(cy-up))
 
 	p.key(kb.Delete)
-	assert.Eventually(t, func() bool { return isGone(cy-up) }, 10*time.Second, 100*time.Millisecond)
+	assert.Eventually(t, func() bool { return isGone(cy - up) }, 10*time.Second, 100*time.Millisecond)
 	p.key("z", input.ModifierCtrl)
-	assert.Eventually(t, func() bool { return isThere(cy-up) }, 20*time.Second, 100*time.Millisecond)
+	assert.Eventually(t, func() bool { return isThere(cy - up) }, 20*time.Second, 100*time.Millisecond)
 }

@@ -18,13 +18,10 @@ import (
 	"github.com/gofrs/flock"
 
 	"grotta/api"
-	"grotta/service/backup"
 	"grotta/service/blob"
 	"grotta/service/cluster"
 	"grotta/service/hooks"
 	"grotta/service/jobs"
-	"grotta/service/objects"
-	"grotta/service/replica"
 	"grotta/service/rest"
 	"grotta/service/store"
 	"grotta/service/studio"
@@ -47,8 +44,8 @@ type Options struct {
 	Cluster  cluster.Options // of workers on other machines; without an address this process bakes
 	BakeHere bool            // with a cluster: this process is one of its workers
 
-	Replica      string        // where a copy of the records is kept up: a file, an object of an S3 store, or "nats" for the cluster; "" is nowhere
-	ReplicaEvery time.Duration // how often it is made when something changed
+	Replica      string        // where a copy of the records is kept up: a folder, the address of an S3 store, or "nats" for the cluster; "" is nowhere
+	ReplicaEvery time.Duration // how often what changed is copied
 
 	Traces string // address of a collector that spans are sent to; "" is none
 }
@@ -121,7 +118,7 @@ func Start(o Options) (_ *Service, err error) {
 		working()
 		return nil, errors.Join(fmt.Errorf("listen on %s: %w", o.Listen, err), st.Close())
 	}
-	copying, err := startReplica(o, st)
+	keeper, copying, err := startReplica(o)
 	if err != nil {
 		listener.Close()
 		baker.Close()
@@ -136,7 +133,7 @@ func Start(o Options) (_ *Service, err error) {
 			Store: st, Studio: sd, Baker: baker, Workers: workers, Log: o.Log, Console: o.Console, Stop: ctx,
 			Now:      func() time.Time { return time.Now().UTC() },
 			Loopback: isLoopback(listener.Addr()), Hosts: o.Hosts, MetricsToken: o.MetricsToken,
-			MayHook: sender.MayHook,
+			MayHook: sender.MayHook, Keeper: keeper,
 		}),
 		ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
 	}
@@ -187,91 +184,6 @@ func startCluster(o Options) (_ *cluster.Caller, stop func(), err error) {
 		work.Wait()
 		caller.Close()
 	}, nil
-}
-
-// replicaOfCluster is what Options.Replica is for the cluster.
-const replicaOfCluster = "nats"
-
-// s3Records is where a copy of the records is kept in an S3 store.
-type s3Records struct{ *objects.S3 }
-
-func (s s3Records) Put(ctx context.Context, file string) error { return s.PutFile(ctx, file) }
-
-// startReplica keeps a copy of the records up, if wanted. stop makes a last one.
-func startReplica(o Options, st *store.Store) (stop func(), err error) {
-	if o.Replica == "" {
-		return func() {}, nil
-	}
-	k := &replica.Keeper{Store: st, Data: o.Data, Work: o.Data, Every: o.ReplicaEvery, Log: o.Log}
-	closing := func() {}
-	switch {
-	case api.IsS3(o.Replica):
-		to, err := objects.OpenS3(o.Replica)
-		if err != nil {
-			return nil, err
-		}
-		k.To = s3Records{to}
-	case o.Replica == replicaOfCluster:
-		o.Cluster.Log = o.Log
-		records, err := cluster.OpenRecords(context.Background(), o.Cluster)
-		if err != nil {
-			return nil, err
-		}
-		k.To, closing = records, records.Close
-	default:
-		k.To, k.Work = replica.File(o.Replica), filepath.Dir(o.Replica)
-		if _, err := os.Stat(k.Work); err != nil {
-			return nil, fmt.Errorf("the folder for a copy of the records: %w", err)
-		}
-	}
-	ctx, end := context.WithCancel(context.Background())
-	var run sync.WaitGroup
-	run.Go(func() { k.Run(ctx) })
-	return func() {
-		end()
-		run.Wait()
-		closing()
-	}, nil
-}
-
-// RestoreRecords makes a data folder from the copy of records that a cluster keeps.
-func RestoreRecords(o cluster.Options, data string) (api.Backup, error) {
-	ctx := context.Background()
-	records, err := cluster.OpenRecords(ctx, o)
-	if err != nil {
-		return api.Backup{}, err
-	}
-	defer records.Close()
-	return restoreCopy(func(file string) error { return records.Get(ctx, file) }, data)
-}
-
-// RestoreFromS3 makes a data folder from the copy of records that an address of an S3 store names.
-func RestoreFromS3(address, data string) (api.Backup, error) {
-	from, err := objects.OpenS3(address)
-	if err != nil {
-		return api.Backup{}, err
-	}
-	return restoreCopy(func(file string) error {
-		err := from.GetFile(context.Background(), file)
-		if errors.Is(err, objects.ErrNotFound) {
-			return fmt.Errorf("%s: %w", from, cluster.ErrNoRecords)
-		}
-		return err
-	}, data)
-}
-
-// restoreCopy makes a data folder from a copy of records that get writes to a file.
-func restoreCopy(get func(file string) error, data string) (api.Backup, error) {
-	dir, err := os.MkdirTemp("", "grotta-records-")
-	if err != nil {
-		return api.Backup{}, err
-	}
-	defer os.RemoveAll(dir)
-	file := filepath.Join(dir, "records.backup")
-	if err := get(file); err != nil {
-		return api.Backup{}, err
-	}
-	return backup.Restore(file, data)
 }
 
 // Layers that nothing uses are deleted a day after they were made, once a day.

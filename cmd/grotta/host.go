@@ -30,7 +30,7 @@ import (
 // host is what the command line runs that is not a call to a service.
 func host() cli.Host {
 	return cli.Host{Version: rest.Version, Serve: serve, Work: work, Demo: runDemo, Personal: personal, People: openPeople, Clean: service.Clean,
-		Backup: backup.Write, Restore: restore, RestoreFrom: restoreFrom, Verify: backup.Verify, Schema: rest.Schema, SchemaNames: rest.SchemaNames, OpenAPI: openAPI}
+		Backup: backup.Write, Restore: restore, Verify: backup.Verify, Schema: rest.Schema, SchemaNames: rest.SchemaNames, OpenAPI: openAPI}
 }
 
 func start(o cli.RunOptions) (*service.Service, error) {
@@ -47,18 +47,8 @@ func clusterOf(o cli.ClusterOptions) cluster.Options {
 	return cluster.Options{URL: o.URL, Credentials: o.Credentials, CA: o.CA, Cert: o.Cert, Key: o.Key, Name: o.Name, Replicas: o.Replicas, Blobs: o.Blobs}
 }
 
-// restore takes a backup from a file or from an S3 store.
-func restore(from, data string) (api.Backup, error) {
-	if api.IsS3(from) {
-		return service.RestoreFromS3(from, data)
-	}
-	return backup.Restore(from, data)
-}
-
-func restoreFrom(from cli.ClusterOptions, data string) (api.Backup, error) {
-	o := clusterOf(from)
-	o.Log = slog.New(slog.DiscardHandler)
-	return service.RestoreRecords(o, data)
+func restore(o cli.RestoreOptions) (api.Backup, error) {
+	return service.Restore(o.From, clusterOf(o.Cluster), o.At, o.Data)
 }
 
 // work bakes for a service elsewhere. A first signal lets what is under way be finished, a second one ends at once.

@@ -61,10 +61,6 @@ func Write(data, file string) (done api.Backup, err error) {
 	return write(st, blobs, file)
 }
 
-// WriteRecords is Write without baked layers: they are baked again where it is restored.
-func WriteRecords(st *store.Store, file string) (api.Backup, error) { return write(st, nil, file) }
-
-// write leaves layers out where blobs is nil.
 func write(st *store.Store, blobs *blob.Store, file string) (done api.Backup, err error) {
 	work, err := os.MkdirTemp(filepath.Dir(file), ".grotta-backup-*")
 	if err != nil {
@@ -79,17 +75,15 @@ func write(st *store.Store, blobs *blob.Store, file string) (done api.Backup, er
 	if m.Database, err = hashFile(copied); err != nil {
 		return done, err
 	}
-	if blobs != nil {
-		names, err := store.BlobsOf(copied)
-		if err != nil {
-			return done, err
-		}
-		for _, name := range names {
-			if blobs.Has(name) {
-				m.Blobs = append(m.Blobs, name)
-			} else {
-				done.Lost++ // it is baked again when it is wanted
-			}
+	names, err := store.BlobsOf(copied)
+	if err != nil {
+		return done, err
+	}
+	for _, name := range names {
+		if blobs.Has(name) {
+			m.Blobs = append(m.Blobs, name)
+		} else {
+			done.Lost++ // it is baked again when it is wanted
 		}
 	}
 	whole := filepath.Join(work, "backup")
@@ -173,15 +167,40 @@ func hashFile(name string) (string, error) {
 // Restore makes a data folder from a backup. The folder must not exist, or be empty. It
 // appears once every file is there and matches its hash; a restore that is cut off
 // leaves nothing under its name.
-func Restore(file, data string) (done api.Backup, err error) {
+func Restore(file, data string) (api.Backup, error) {
+	f, err := os.Open(file)
+	if err != nil {
+		return api.Backup{}, err
+	}
+	defer f.Close()
+	return fill(data, func(work string, done *api.Backup) error {
+		if err := readTar(f, work, done); err != nil {
+			return fmt.Errorf("%s is no whole backup: %w", file, err)
+		}
+		return nil
+	})
+}
+
+// RestoreRecords is Restore for a database that restore writes to a file. Layers are baked again when they are wanted.
+func RestoreRecords(data string, restore func(file string) error) (api.Backup, error) {
+	return fill(data, func(work string, done *api.Backup) error {
+		file := filepath.Join(work, databaseName)
+		if err := restore(file); err != nil {
+			return err
+		}
+		info, err := os.Stat(file)
+		if err == nil {
+			done.Bytes = info.Size()
+		}
+		return err
+	})
+}
+
+// fill makes a data folder of what write puts in it, once that is verified.
+func fill(data string, write func(work string, done *api.Backup) error) (done api.Backup, err error) {
 	if left, err := os.ReadDir(data); err == nil && len(left) > 0 {
 		return done, fmt.Errorf("the folder %s is not empty; restore into a new one", data)
 	}
-	f, err := os.Open(file)
-	if err != nil {
-		return done, err
-	}
-	defer f.Close()
 	if err := os.MkdirAll(filepath.Dir(data), 0o700); err != nil {
 		return done, err
 	}
@@ -190,11 +209,18 @@ func Restore(file, data string) (done api.Backup, err error) {
 		return done, err
 	}
 	defer os.RemoveAll(work)
-	if err := readTar(f, work, &done); err != nil {
-		return done, fmt.Errorf("%s is no whole backup: %w", file, err)
+	if err := write(work, &done); err != nil {
+		return done, err
 	}
-	if found, err := Verify(work); err != nil || !found.Sound() {
-		return done, errors.Join(err, fmt.Errorf("what %s holds is damaged: %v", file, found.Faults))
+	if err := forgetLost(work); err != nil {
+		return done, err
+	}
+	found, err := Verify(work)
+	if err == nil && !found.Sound() {
+		err = fmt.Errorf("what was restored is damaged: %v", found.Faults)
+	}
+	if err != nil {
+		return done, err
 	}
 	if err := os.Remove(data); err != nil && !errors.Is(err, os.ErrNotExist) {
 		return done, err
@@ -206,6 +232,20 @@ func Restore(file, data string) (done api.Backup, err error) {
 		return done, err
 	}
 	return done, blob.SyncDirs(filepath.Dir(data))
+}
+
+// forgetLost takes the layers that were not restored out of the records: they are baked again when they are wanted.
+func forgetLost(data string) (err error) {
+	st, err := store.OpenExisting(data)
+	if err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, st.Close()) }()
+	blobs, err := blob.Open(filepath.Join(data, blobFolder))
+	if err != nil {
+		return err
+	}
+	return st.DropLayersWithout(blobs.Has)
 }
 
 func readTar(f *os.File, work string, done *api.Backup) error {

@@ -9,10 +9,11 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"grotta/demo"
+	"grotta/service/blob"
 	"grotta/service/store"
 )
 
-// What a copy of the records takes, by the levels that people have: each is the demo with names of its own for lights and
+// What a backup without layers takes, by the levels that people have: each is the demo with names of its own for lights and
 // blocks, so that no two share the pieces of those.
 func BenchmarkRecords(b *testing.B) {
 	for _, levels := range []int{10, 100, 1000} {
@@ -32,9 +33,11 @@ func BenchmarkRecords(b *testing.B) {
 				_, err := st.CreateLevel(store.Asker{ID: 1, Name: "maren"}, l, "create")
 				require.NoError(b, err)
 			}
+			blobs, err := blob.Open(b.TempDir())
+			require.NoError(b, err)
 			file := filepath.Join(b.TempDir(), "copy")
 			for b.Loop() {
-				_, err := WriteRecords(st, file)
+				_, err := write(st, blobs, file)
 				require.NoError(b, err)
 			}
 			info, err := os.Stat(file)

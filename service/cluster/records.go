@@ -2,21 +2,23 @@ package cluster
 
 import (
 	"context"
+	"encoding/base64"
 	"errors"
 	"fmt"
-	"os"
+	"io"
+	"strings"
 
 	"github.com/nats-io/nats.go/jetstream"
+
+	"grotta/service/objects"
 )
 
-// Records keeps the copy of a service's records in the object store of a cluster.
+// Records are the objects in which a cluster keeps the copy of a service's records.
 type Records struct {
 	*link
-	kept jetstream.ObjectStore
+	kept   jetstream.ObjectStore
+	stream jetstream.Stream // of the same objects
 }
-
-// recordsName names the newest copy.
-const recordsName = "records"
 
 // OpenRecords connects to where the records of a service are kept.
 func OpenRecords(ctx context.Context, o Options) (*Records, error) {
@@ -25,8 +27,12 @@ func OpenRecords(ctx context.Context, o Options) (*Records, error) {
 		return nil, err
 	}
 	r := &Records{link: l}
+	bucket := l.Name + "_RECORDS"
 	err = l.insist(ctx, func(call context.Context) (err error) {
-		r.kept, err = l.objects(call, jetstream.ObjectStoreConfig{Bucket: l.Name + "_RECORDS"})
+		if r.kept, err = l.objects(call, jetstream.ObjectStoreConfig{Bucket: bucket}); err != nil {
+			return err
+		}
+		r.stream, err = l.js.Stream(call, "OBJ_"+bucket)
 		return err
 	})
 	if err != nil {
@@ -38,27 +44,45 @@ func OpenRecords(ctx context.Context, o Options) (*Records, error) {
 
 func (r *Records) String() string { return "the cluster at " + redacted(r.URL) }
 
-// Put stores a copy in place of the one before, which stays until the new one is whole.
-func (r *Records) Put(ctx context.Context, file string) error {
-	f, err := os.Open(file)
-	if err != nil {
-		return err
+// List is every object whose name begins with a prefix.
+func (r *Records) List(ctx context.Context, prefix string) (found []objects.Info, err error) {
+	all, err := r.kept.List(ctx)
+	if err != nil && !errors.Is(err, jetstream.ErrNoObjectsFound) {
+		return nil, err
 	}
-	defer f.Close()
-	_, err = r.kept.Put(ctx, jetstream.ObjectMeta{Name: recordsName}, f)
-	return err
+	for _, o := range all {
+		if strings.HasPrefix(o.Name, prefix) {
+			found = append(found, objects.Info{Name: o.Name, Size: int64(o.Size), Time: o.ModTime})
+		}
+	}
+	return found, nil
 }
 
-// ErrNoRecords says that no copy is there.
-var ErrNoRecords = errors.New("no copy of records is there")
-
-// Get writes the newest copy to a file. Its content is checked against its hash.
-func (r *Records) Get(ctx context.Context, file string) error {
-	err := r.kept.GetFile(ctx, recordsName, file)
-	if errors.Is(err, jetstream.ErrObjectNotFound) {
-		return fmt.Errorf("%s: %w", r, ErrNoRecords)
+// Open reads an object piece by piece. It is checked against its hash at the end.
+func (r *Records) Open(ctx context.Context, name string) (io.ReadCloser, error) {
+	from, err := r.kept.Get(ctx, name)
+	if err != nil {
+		return nil, foundIn(err)
 	}
-	return err
+	return from, nil
+}
+
+// PutFrom stores an object and tells its size.
+func (r *Records) PutFrom(ctx context.Context, name string, from io.Reader) (int64, error) {
+	info, err := r.kept.Put(ctx, jetstream.ObjectMeta{Name: name}, from)
+	if err != nil {
+		return 0, err
+	}
+	return int64(info.Size), nil
+}
+
+// Delete takes an object away, with the mark that would be left of it: names do not come again.
+func (r *Records) Delete(ctx context.Context, name string) error {
+	if err := (natsObjects{r.kept}).Delete(ctx, name); err != nil {
+		return err
+	}
+	mark := fmt.Sprintf("$O.%s_RECORDS.M.%s", r.Name, base64.URLEncoding.EncodeToString([]byte(name)))
+	return r.stream.Purge(ctx, jetstream.WithPurgeSubject(mark))
 }
 
 // Close ends the connection.

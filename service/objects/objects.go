@@ -4,6 +4,7 @@ package objects
 import (
 	"context"
 	"errors"
+	"time"
 )
 
 // Store keeps objects. Whoever puts an object of a name that is there replaces it; it appears once it is whole.
@@ -15,6 +16,13 @@ type Store interface {
 	Get(ctx context.Context, name string) ([]byte, error)
 	// Delete takes an object away; one that is not there is no error.
 	Delete(ctx context.Context, name string) error
+}
+
+// Info is what a list tells of an object.
+type Info struct {
+	Name string
+	Size int64     // bytes
+	Time time.Time // when it was put
 }
 
 // Errors of stores that another try does not mend.

@@ -97,13 +97,32 @@ func (s *S3) Delete(ctx context.Context, name string) error {
 	return err
 }
 
-// PutFile stores a file as the object that the address names.
-func (s *S3) PutFile(ctx context.Context, file string) error {
-	_, err := s.client.FPutObject(ctx, s.bucket, s.key(""), file, minio.PutObjectOptions{})
-	return s.told(err)
+// partSize is how much of an object of unknown size is held while it is sent, in bytes.
+const partSize = 16 << 20
+
+// PutFrom stores an object of unknown size and tells its size.
+func (s *S3) PutFrom(ctx context.Context, name string, from io.Reader) (int64, error) {
+	done, err := s.client.PutObject(ctx, s.bucket, s.key(name), from, -1, minio.PutObjectOptions{PartSize: partSize, SendContentMd5: true, DisableContentSha256: true})
+	return done.Size, s.told(err)
 }
 
-// GetFile writes the object that the address names to a file.
-func (s *S3) GetFile(ctx context.Context, file string) error {
-	return s.told(s.client.FGetObject(ctx, s.bucket, s.key(""), file, minio.GetObjectOptions{}))
+// Open reads an object piece by piece.
+func (s *S3) Open(ctx context.Context, name string) (io.ReadCloser, error) {
+	from, _, _, err := minio.Core{Client: s.client}.GetObject(ctx, s.bucket, s.key(name), minio.GetObjectOptions{})
+	if err != nil {
+		return nil, s.told(err)
+	}
+	return from, nil
+}
+
+// List is every object whose name begins with a prefix.
+func (s *S3) List(ctx context.Context, prefix string) (found []Info, err error) {
+	before := strings.TrimSuffix(s.key("x"), "x")
+	for o := range s.client.ListObjects(ctx, s.bucket, minio.ListObjectsOptions{Prefix: before + prefix, Recursive: true}) {
+		if o.Err != nil {
+			return nil, s.told(o.Err)
+		}
+		found = append(found, Info{Name: strings.TrimPrefix(o.Key, before), Size: o.Size, Time: o.LastModified})
+	}
+	return found, nil
 }

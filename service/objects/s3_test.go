@@ -2,11 +2,12 @@ package objects_test
 
 import (
 	"bytes"
+	"errors"
+	"io"
 	"net/http"
 	"net/http/httptest"
-	"os"
-	"path/filepath"
 	"testing"
+	"time"
 
 	"github.com/johannesboyne/gofakes3"
 	"github.com/johannesboyne/gofakes3/backend/s3mem"
@@ -59,20 +60,32 @@ func TestObjectsOfAnS3Store(t *testing.T) {
 	require.ErrorIs(t, err, objects.ErrNotFound)
 }
 
-// A file is stored as the object that the address names.
-func TestAFileInAnS3Store(t *testing.T) {
-	s, err := objects.OpenS3(s3(t) + "/light/records")
-	require.NoError(t, err)
-	dir := t.TempDir()
-	file, back := filepath.Join(dir, "file"), filepath.Join(dir, "back")
-	require.ErrorIs(t, s.GetFile(t.Context(), back), objects.ErrNotFound)
-	assert.NoFileExists(t, back)
-	require.NoError(t, os.WriteFile(file, []byte("lamps"), 0o600))
-	require.NoError(t, s.PutFile(t.Context(), file))
-	require.NoError(t, s.GetFile(t.Context(), back))
-	got, err := os.ReadFile(back)
-	require.NoError(t, err)
-	assert.Equal(t, "lamps", string(got))
+// What is sent piece by piece comes back so, and is listed by the beginning of its name.
+func TestStreamsOfAnS3Store(t *testing.T) {
+	address := s3(t)
+	for _, at := range []string{"/light/records", "/light"} {
+		s, err := objects.OpenS3(address + at)
+		require.NoError(t, err)
+		ctx, data := t.Context(), bytes.Repeat([]byte("lux"), 6_000_000) // more than one part
+		_, err = s.Open(ctx, "a/1")
+		require.ErrorIs(t, err, objects.ErrNotFound)
+		for _, name := range []string{"a/1", "a/2", "b/1"} {
+			size, err := s.PutFrom(ctx, name, bytes.NewReader(data))
+			require.NoError(t, err)
+			assert.EqualValues(t, len(data), size)
+		}
+		from, err := s.Open(ctx, "a/2")
+		require.NoError(t, err)
+		got, err := io.ReadAll(from)
+		require.NoError(t, errors.Join(err, from.Close()))
+		assert.True(t, bytes.Equal(data, got))
+		found, err := s.List(ctx, "a/")
+		require.NoError(t, err)
+		require.Len(t, found, 2)
+		assert.Equal(t, "a/1", found[0].Name)
+		assert.EqualValues(t, len(data), found[0].Size)
+		assert.WithinDuration(t, time.Now(), found[0].Time, time.Minute)
+	}
 }
 
 // What does not hold is said in words, and what another try does not mend is told apart.

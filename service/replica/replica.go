@@ -1,121 +1,145 @@
-// Package replica keeps a copy of a service's records elsewhere while it runs: in a file, such as on another
-// disk, or in the object store of a NATS cluster. A copy is a backup without baked layers, which are baked again
-// where it is restored.
+// Package replica keeps a copy of a service's records elsewhere while it runs, and restores it. The copy is a log
+// of the database's changes with snapshots of the whole now and then, so what is sent grows with what changes. It
+// holds the database only; baked layers are baked again where it is restored.
+//
+// The log is kept by the package litestream, in its file format. Where it is kept is a Target.
 package replica
 
 import (
 	"context"
 	"errors"
 	"fmt"
-	"io/fs"
 	"log/slog"
-	"os"
-	"path/filepath"
+	"sync/atomic"
 	"time"
 
-	"grotta/service/backup"
-	"grotta/service/store"
+	"github.com/benbjohnson/litestream"
 )
 
-// Target is where copies go. A copy appears there once it is whole.
-type Target interface {
-	Put(ctx context.Context, file string) error
-	fmt.Stringer
+// How the log is kept short. Changes of a minute, and of an hour, are put together into one file. A snapshot is made
+// once a day, and what came before the oldest snapshot within the retention is deleted.
+const (
+	shortLevel       = time.Minute
+	longLevel        = time.Hour
+	singleKept       = 10 * time.Minute // single changes, once they are put together
+	snapshotEvery    = 24 * time.Hour
+	SnapshotsKept    = 3 * 24 * time.Hour // how far back a state can be restored, at least
+	lastCopyAtMost   = time.Minute        // when the service stops
+	writeLockAtMost  = 5 * time.Second    // for the database to be free
+	checkpointChecks = time.Minute
+)
+
+// Keeper copies what changes in a database.
+type Keeper struct {
+	Database string // file of the database, which is in WAL mode
+	Work     string // folder for the keeper's own state; each target has its own
+	To       Target
+	Every    time.Duration // between copies of what changed
+	Log      *slog.Logger
+	failed   bool
+	copied   atomic.Int64 // when everything was copied, in Unix nanoseconds
 }
 
-// File is a target on a disk.
-type File string
-
-func (f File) String() string { return string(f) }
-
-// Put brings a copy to its place.
-func (f File) Put(_ context.Context, file string) error { return os.Rename(file, string(f)) }
-
-// Keeper copies the records when they have changed.
-type Keeper struct {
-	Store  *store.Store
-	Data   string // folder of the records
-	Work   string // folder for a copy that is being made; on the disk of a File
-	To     Target
-	Every  time.Duration // the longest time for which changes are not copied, beside what a copy takes
-	Log    *slog.Logger
-	failed bool
+// Copied is when all that was acknowledged then was known to be copied; the zero time if never.
+func (k *Keeper) Copied() time.Time {
+	if at := k.copied.Load(); at != 0 {
+		return time.Unix(0, at)
+	}
+	return time.Time{}
 }
 
 // Run copies until the context ends, and once more then.
-func (k *Keeper) Run(ctx context.Context) {
-	var copied stamp
-	for {
+func (k *Keeper) Run(ctx context.Context) error {
+	db := litestream.NewDB(k.Database)
+	db.SetMetaPath(k.Work)
+	db.MonitorInterval = 0 // Run calls it
+	db.BusyTimeout = writeLockAtMost
+	db.CheckpointInterval = checkpointChecks
+	db.Replica = litestream.NewReplicaWithClient(db, k.To)
+	db.Replica.MonitorEnabled = false
+	kept := litestream.NewStore([]*litestream.DB{db}, litestream.CompactionLevels{{Level: 0}, {Level: 1, Interval: shortLevel}, {Level: 2, Interval: longLevel}})
+	kept.Logger = onlyFaults(k.Log)
+	db.SetLogger(kept.Logger)
+	kept.SnapshotInterval, kept.SnapshotRetention = snapshotEvery, SnapshotsKept
+	kept.SetL0Retention(singleKept)
+	kept.SetShutdownSyncTimeout(0) // one attempt
+	if err := kept.Open(context.WithoutCancel(ctx)); err != nil {
+		return fmt.Errorf("the copy of the records at %s: %w", k.To, err)
+	}
+	for ctx.Err() == nil {
+		if err := k.once(ctx, db); ctx.Err() == nil {
+			k.tell(err)
+		}
 		select {
 		case <-ctx.Done():
-			last, stop := context.WithTimeout(context.Background(), time.Minute)
-			k.once(last, &copied)
-			stop()
-			return
 		case <-time.After(k.Every):
-			k.once(ctx, &copied)
 		}
 	}
+	last, stop := context.WithTimeout(context.Background(), lastCopyAtMost)
+	defer stop()
+	k.tell(errors.Join(k.once(last, db), kept.Close(last)))
+	return nil
 }
 
-// stamp tells whether the files of the database changed.
-type stamp struct{ db, wal, size int64 }
-
-func (k *Keeper) stamp() (s stamp, err error) {
-	for name, at := range map[string]*int64{"grotta.db": &s.db, "grotta.db-wal": &s.wal} {
-		info, err := os.Stat(filepath.Join(k.Data, name))
-		if errors.Is(err, fs.ErrNotExist) {
-			continue
+// once copies what changed since the last time. Where the keeper's own state is damaged, or the target no longer has
+// what came before, it begins again with a snapshot.
+func (k *Keeper) once(ctx context.Context, db *litestream.DB) error {
+	began := time.Now()
+	err := db.SyncAndWait(ctx)
+	var own *litestream.LTXError
+	if errors.As(err, &own) && own.IsAutoRecoverable() {
+		if err = db.ResetLocalState(ctx); err == nil {
+			err = db.SyncAndWait(ctx)
 		}
-		if err != nil {
-			return s, err
-		}
-		*at = info.ModTime().UnixNano()
-		s.size += info.Size()
-	}
-	return s, nil
-}
-
-// A file system may give two changes within so long the same time.
-const timesTell = 100 * time.Millisecond
-
-// isFresh tells whether a change may have come after the stamp with the same time: what was copied may be older.
-func (s stamp) isFresh(at time.Time) bool {
-	age := at.Sub(time.Unix(0, max(s.db, s.wal)))
-	return age.Abs() < timesTell // the times of another machine's disk may be ahead
-}
-
-func (k *Keeper) once(ctx context.Context, copied *stamp) {
-	at := time.Now()
-	now, err := k.stamp() // before the copy: what changes meanwhile is copied next time
-	if err == nil && now == *copied {
-		return
 	}
 	if err == nil {
-		err = k.copy(ctx)
+		k.copied.Store(began.UnixNano())
 	}
-	if err != nil {
-		k.Log.Error("the records were not copied; it is tried again", "to", k.To.String(), "error", err)
-		k.failed = true
-		return
-	}
-	if k.failed {
-		k.Log.Info("the records are copied again", "to", k.To.String())
-	}
-	*copied, k.failed = now, false
-	if now.isFresh(at) {
-		*copied = stamp{}
-	}
+	return err
 }
 
-func (k *Keeper) copy(ctx context.Context) error {
-	if err := os.MkdirAll(k.Work, 0o700); err != nil {
-		return err
+// tell logs a first failure and the end of it.
+func (k *Keeper) tell(err error) {
+	switch {
+	case err != nil && !k.failed:
+		k.Log.Error("the records were not copied; it is tried again", "to", k.To.String(), "error", err)
+	case err == nil && k.failed:
+		k.Log.Info("the records are copied again", "to", k.To.String())
 	}
-	file := filepath.Join(k.Work, ".records-new")
-	defer os.Remove(file) // gone already where it was brought to its place
-	if _, err := backup.WriteRecords(k.Store, file); err != nil {
-		return err
-	}
-	return k.To.Put(ctx, file)
+	k.failed = err != nil
 }
+
+// ErrNone says that no copy is there.
+var ErrNone = errors.New("no copy of records is there")
+
+// Restore writes the database to a file that does not exist yet: its newest state, or the one of a time.
+func Restore(ctx context.Context, from Target, at time.Time, file string) error {
+	copied := litestream.NewReplicaWithClient(nil, from)
+	first, last, err := copied.TimeBounds(ctx)
+	switch {
+	case err != nil:
+		return fmt.Errorf("%s: %w", from, err)
+	case first.IsZero():
+		return fmt.Errorf("%s: %w", from, ErrNone)
+	case !at.IsZero() && at.Before(first):
+		return fmt.Errorf("%s has states from %s to %s; %s is before", from, first.Format(time.RFC3339), last.Format(time.RFC3339), at.Format(time.RFC3339))
+	}
+	options := litestream.NewRestoreOptions()
+	options.OutputPath, options.Timestamp = file, at
+	if err := copied.Restore(ctx, options); err != nil {
+		return fmt.Errorf("%s cannot be restored: %w", from, err)
+	}
+	return nil
+}
+
+// onlyFaults is a logger that leaves out what the package litestream says of its daily work.
+func onlyFaults(log *slog.Logger) *slog.Logger { return slog.New(faults{log.Handler()}) }
+
+type faults struct{ slog.Handler }
+
+func (f faults) Enabled(ctx context.Context, level slog.Level) bool {
+	return level >= slog.LevelWarn && f.Handler.Enabled(ctx, level)
+}
+
+func (f faults) WithAttrs(a []slog.Attr) slog.Handler { return faults{f.Handler.WithAttrs(a)} }
+func (f faults) WithGroup(name string) slog.Handler   { return faults{f.Handler.WithGroup(name)} }

@@ -34,6 +34,7 @@ import (
 	"grotta/service/gate"
 	"grotta/service/jobs"
 	"grotta/service/keyed"
+	"grotta/service/replica"
 	"grotta/service/rights"
 	"grotta/service/store"
 	"grotta/service/studio"
@@ -59,6 +60,7 @@ type Deps struct {
 	Loopback     bool                    // it listens on loopback alone
 	Hosts        []string                // names it may be called by; any off loopback if none
 	MetricsToken string                  // that /metrics takes from elsewhere than loopback; "" takes none
+	Keeper       *replica.Keeper         // of the copy of the records; nil without one
 	MayHook      func(host string) error // judges hosts of webhooks; nil takes all
 	Stop         context.Context         // done when the service stops; ends event streams
 }
@@ -95,6 +97,9 @@ func New(d Deps) http.Handler {
 	r.HandleMethodNotAllowed = true
 	registry := prometheus.NewRegistry()
 	registry.MustRegister(bakesMeter{s})
+	if s.Keeper != nil {
+		registry.MustRegister(copyAge(s.Keeper))
+	}
 	r.Use(otelgin.Middleware("grotta", otelgin.WithFilter(isTraced)), s.trails, s.recoverer, s.hosts, securityHeaders, measure(registry))
 	r.GET("/healthz", func(c *gin.Context) { c.String(http.StatusOK, "ok\n") })
 	r.GET("/readyz", s.ready)

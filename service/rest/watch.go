@@ -12,6 +12,8 @@ import (
 	"github.com/gin-gonic/gin"
 	"github.com/go-json-experiment/json"
 	"github.com/prometheus/client_golang/prometheus"
+
+	"grotta/service/replica"
 )
 
 // This file is how the service is watched and from where it may be called.
@@ -93,6 +95,18 @@ func (m bakesMeter) Collect(to chan<- prometheus.Metric) {
 	bytes, layers := m.Workers.Moved()
 	to <- prometheus.MustNewConstMetric(workerBytes, prometheus.CounterValue, float64(bytes))
 	to <- prometheus.MustNewConstMetric(workerLayers, prometheus.CounterValue, float64(layers))
+}
+
+// copyAge tells how far the copy of the records is behind, for Prometheus.
+func copyAge(k *replica.Keeper) prometheus.Collector {
+	began := time.Now()
+	return prometheus.NewGaugeFunc(prometheus.GaugeOpts{Name: "grotta_copy_age_seconds", Help: "Time since all records were known to be copied."}, func() float64 {
+		since := k.Copied()
+		if since.IsZero() {
+			since = began
+		}
+		return time.Since(since).Seconds()
+	})
 }
 
 // metricsAllowed opens /metrics to the machine itself, and to whoever has the token.

@@ -218,6 +218,25 @@ func (s *Store) DropLayer(key string) error {
 	return s.change(func(tx *gorm.DB) error { return tx.Where("key = ?", key).Delete(&layerRow{}).Error })
 }
 
+// DropLayersWithout forgets the layers whose blob is not there.
+func (s *Store) DropLayersWithout(has func(blob string) bool) error {
+	return s.change(func(tx *gorm.DB) error {
+		var all []layerRow
+		if err := tx.Find(&all).Error; err != nil {
+			return err
+		}
+		for _, l := range all {
+			if has(l.Blob) {
+				continue
+			}
+			if err := tx.Delete(&l).Error; err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
 // LastBake is a level's newest bake that is done, at a quality or "" for any, with
 // its document; nil where there is none.
 func (s *Store) LastBake(levelID, quality string) (*Bake, error) {
