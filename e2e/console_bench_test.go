@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"context"
 	"fmt"
 	"math"
 	"slices"
@@ -111,6 +112,40 @@ func TestHeldKeysAreOneRevisionInTheBrowser(t *testing.T) {
 	p.key("z", input.ModifierCtrl)
 	doc = eventually(t, maren, l.ID, func(d api.Document) bool { return d.Level.Revision == before+2 })
 	assert.Equal(t, was, doc.Document.Light("lamp").Transform.Position)
+}
+
+// A drag that begins on a marker turns the view, and the wheel over one goes nearer; a click selects.
+func TestMarkersAreNotInTheWayInTheBrowser(t *testing.T) {
+	t.Parallel()
+	_, l, g := room(t)
+	p := open(t, g)
+	p.onBench("maren", l.ID)
+	p.do(chromedp.KeyEvent("1"))
+	const marker = `document.querySelector('.marker[data-thing="lamp"][style*="grid"]')`
+	place := func() string { return p.eval(`(` + marker + `?.style.transform ?? "")`) }
+	selected := func() string { return p.eval(marker + `.ariaPressed`) }
+	moves := func(was string) {
+		t.Helper()
+		require.Eventually(t, func() bool { return place() != was }, 10*time.Second, 50*time.Millisecond)
+		p.do(chromedp.WaitReady("[data-testid=view][data-whole]")) // it stands still
+	}
+	x, y := p.middle(marker)
+	was := place()
+	p.do(chromedp.ActionFunc(func(ctx context.Context) error {
+		return input.DispatchMouseEvent(input.MouseWheel, x, y).WithDeltaX(0).WithDeltaY(60).Do(ctx) // away from it
+	}))
+	moves(was)
+
+	x, y = p.middle(marker)
+	was = place()
+	p.do(chromedp.MouseEvent(input.MousePressed, x, y, chromedp.ButtonLeft), chromedp.MouseEvent(input.MouseMoved, x+30, y, chromedp.ButtonLeft),
+		chromedp.MouseEvent(input.MouseReleased, x+30, y, chromedp.ButtonLeft))
+	moves(was)
+	assert.Equal(t, "false", selected())
+
+	x, y = p.middle(marker)
+	p.clickAt(x, y)
+	require.Eventually(t, func() bool { return selected() == "true" }, 10*time.Second, 50*time.Millisecond)
 }
 
 // Many are selected, by words or with Shift, and changed at once; copies, deletes and undo.

@@ -70,7 +70,7 @@ func run() error {
 		return err
 	}
 	table := tabwriter.NewWriter(os.Stdout, 0, 0, 2, ' ', tabwriter.AlignRight)
-	fmt.Fprintln(table, "what\tframes\ta second\tmedian ms\t95 % under ms\t")
+	fmt.Fprintln(table, "what\tframes\ta second\tmedian ms\t95 % under ms\twhole after s\t")
 	for _, c := range []struct {
 		what  string
 		level string
@@ -82,11 +82,11 @@ func run() error {
 		{"500 lights: one fader", hall, fade},
 		{"200 thousand triangles: turning about", hills, turn},
 	} {
-		times, seconds, err := measure(browser, g.URL+"/levels/"+c.level, c.do)
+		m, err := measure(browser, g.URL+"/levels/"+c.level, c.do)
 		if err != nil {
 			return fmt.Errorf("%s: %w", c.what, err)
 		}
-		fmt.Fprintf(table, "%s\t%d\t%.1f\t%.0f\t%.0f\t\n", c.what, len(times), float64(len(times))/seconds, quantile(times, 0.5), quantile(times, 0.95))
+		fmt.Fprintf(table, "%s\t%d\t%.1f\t%.0f\t%.0f\t%.1f\t\n", c.what, len(m.times), float64(len(m.times))/m.took.Seconds(), quantile(m.times, 0.5), quantile(m.times, 0.95), m.whole.Seconds())
 	}
 	return table.Flush()
 }
@@ -150,29 +150,38 @@ const watch = `(() => {
 	return "";
 })()`
 
-// measure does something in the view of a level, and returns the milliseconds from frame to frame
-// and the seconds that it took.
-func measure(browser context.Context, url string, do func(context.Context) error) (times []float64, seconds float64, err error) {
+// measured is how the view drew while something was done.
+type measured struct {
+	times []float64     // milliseconds from frame to frame
+	took  time.Duration // all of it
+	whole time.Duration // from the end until the whole picture was there
+}
+
+// measure does something in the view of a level.
+func measure(browser context.Context, url string, do func(context.Context) error) (m measured, err error) {
 	var stamps string
-	began := time.Time{}
+	var ended time.Time
 	err = chromedp.Run(browser, chromedp.Navigate(url), chromedp.WaitVisible("[data-testid=view][data-whole]"), chromedp.Sleep(time.Second), chromedp.Evaluate(watch, nil),
 		chromedp.ActionFunc(func(ctx context.Context) error {
-			began = time.Now()
-			defer func() { seconds = time.Since(began).Seconds() }()
-			return do(ctx)
+			began := time.Now()
+			err := do(ctx)
+			ended = time.Now()
+			m.took = ended.Sub(began)
+			return err
 		}),
-		chromedp.Evaluate(`JSON.stringify(window.frameTimes)`, &stamps))
+		chromedp.Evaluate(`JSON.stringify(window.frameTimes)`, &stamps), chromedp.WaitReady("[data-testid=view][data-whole]"))
 	if err != nil {
-		return nil, 0, err
+		return m, err
 	}
+	m.whole = time.Since(ended)
 	var at []float64
 	if err := json.Unmarshal([]byte(stamps), &at); err != nil {
-		return nil, 0, err
+		return m, err
 	}
 	for i := 1; i < len(at); i++ {
-		times = append(times, at[i]-at[i-1])
+		m.times = append(m.times, at[i]-at[i-1])
 	}
-	return times, seconds, nil
+	return m, nil
 }
 
 func quantile(times []float64, q float64) float64 {

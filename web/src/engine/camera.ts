@@ -18,6 +18,8 @@ type Told = {
   pivot: (x: number, y: number) => readonly number[] | null;
 };
 
+const clickPx = 4; // that a click may move
+
 const forward = new Vector3();
 const side = new Vector3();
 
@@ -123,6 +125,27 @@ export class CameraHand {
     this.pitch = Math.min(1.55, Math.max(-1.55, this.pitch - dy));
   }
 
+  /** Takes drags and the wheel over what lies on the view, such as markers; those keep their clicks. What is returned ends it. */
+  over(element: HTMLElement): () => void {
+    let from: PointerEvent | null = null;
+    const heard = new AbortController();
+    const hear = <K extends keyof HTMLElementEventMap>(event: K, tell: (e: HTMLElementEventMap[K]) => void, passive = true) => element.addEventListener(event, tell, { signal: heard.signal, passive });
+    hear("pointerdown", (e) => {
+      from = e;
+      (e.target as Element).setPointerCapture(e.pointerId); // a quick hand is beside it with the first move
+    });
+    hear("pointerup", () => (from = null));
+    hear("pointermove", (e) => {
+      if (!from || Math.hypot(e.clientX - from.clientX, e.clientY - from.clientY) < clickPx) return;
+      this.down(from);
+      from = null;
+      this.move(e);
+    });
+    hear("wheel", this.wheel, false);
+    hear("contextmenu", this.menu, false);
+    return () => heard.abort();
+  }
+
   private down = (e: PointerEvent) => {
     const at = e.button === 0 && !e.shiftKey ? this.told.pivot(e.clientX, e.clientY) : null;
     this.drag = { button: e.button, x: e.clientX, y: e.clientY, moved: false, box: e.button === 0 && e.shiftKey ? { x: e.clientX, y: e.clientY } : null, pivot: at && new Vector3(at[0], at[1], at[2]) };
@@ -137,7 +160,7 @@ export class CameraHand {
     if (!this.drag) return this.told.hovered(e.clientX, e.clientY);
     const dx = e.clientX - this.drag.x;
     const dy = e.clientY - this.drag.y;
-    if (!this.drag.moved && Math.hypot(dx, dy) < 4) return;
+    if (!this.drag.moved && Math.hypot(dx, dy) < clickPx) return;
     this.drag = { ...this.drag, x: e.clientX, y: e.clientY, moved: true };
     if (this.drag.box) return this.told.boxed({ x0: this.drag.box.x, y0: this.drag.box.y, x1: e.clientX, y1: e.clientY }, false);
     if (this.drag.button === 0 && !this.walker) this.orbit(dx * 0.006, dy * 0.006);

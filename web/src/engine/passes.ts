@@ -189,11 +189,11 @@ export class Passes {
   wind = () => three(this.draw?.report.air.wind ?? [0, 0, 0]);
   seconds = () => this.draw?.seconds ?? 0;
 
-  /** Makes the picture of the surfaces' light, for show to bring to the screen, in so many strips a pass; after each the caller may wait, or give up.
+  /** Makes the picture of the surfaces' light, for show to bring to the screen, in up to so many strips a pass; after each the caller may wait, or give up.
    *  hasty leaves out what a lens adds and follows rays through fog with fewer steps, while something moves on a machine
    *  that is slow. */
   *run(r: WebGLRenderer, scene: WebGLRenderTarget, setting: Setting | null, white: number, hasty: boolean, strips: number): Steps {
-    this.strips = strips;
+    this.strips = Math.ceil(strips / 2); // most passes take less for a pixel than surfaces
     const depth = scene.depthTexture!;
     const look = setting?.look;
     const pictured = this.mode === 0 || this.mode === 5; // clipping is of the finished picture
@@ -203,14 +203,15 @@ export class Passes {
     this.fill(setting, white);
     const occlusion = lens && look!.occlusion.enabled ? look!.occlusion : null;
     for (const m of [this.occlude, this.air]) m.uniforms.occlusion!.value.set(occlusion?.strength ?? 0, occlusion?.radius_m ?? 1);
+    setPart(this.air, "OCCLUSION", occlusion !== null);
     if (occlusion) yield* this.render(r, this.occlude, this.back);
-    if (pictured && this.shared.volumeCount.value > 0) yield* this.spreadFog(r, hasty ? 4 : strips > 1 ? 3 : 2); // coarser where a picture takes long
+    if (pictured && this.shared.volumeCount.value > 0) yield* this.spreadFog(r, hasty ? 4 : strips > 1 ? 3 : 2, strips); // coarser where a picture takes long
     this.air.uniforms.occluded!.value = this.back.texture;
     this.air.uniforms.scene!.value = scene.texture;
     this.air.uniforms.mode!.value = !pictured ? this.mode : this.draw ? 0 : 2;
     yield* this.render(r, this.air, this.front);
     if (pictured && this.draw?.air) {
-      for (const shown of [this.beams, this.glows]) if (shown.count > 0) yield* inStrips(this.front, strips, () => this.add(r, shown.scene));
+      for (const shown of [this.beams, this.glows]) if (shown.count > 0) yield* inStrips(this.front, this.strips, () => this.add(r, shown.scene));
       if (this.dots.geometry.drawRange.count > 0) this.add(r, this.dotScene);
     }
     if (lens && look!.depth_of_field.enabled) {
@@ -226,6 +227,7 @@ export class Passes {
     if (lens && look!.bloom.enabled) yield* this.spread(r, look!.bloom);
     d.light!.value = this.front.texture;
     d.mode!.value = this.mode;
+    setPart(this.display, "READING", this.mode !== 0);
     this.develop(setting);
   }
 
@@ -237,16 +239,16 @@ export class Passes {
   }
 
   /** Follows a ray through fog volumes for each block of so many pixels along its side. */
-  private *spreadFog(r: WebGLRenderer, block: number): Steps {
+  private *spreadFog(r: WebGLRenderer, block: number, strips: number): Steps {
     const { width, height } = this.front;
     this.fogBlocks.setSize(Math.ceil(width / block), Math.ceil(height / block));
     for (const m of [this.air, this.fog]) m.uniforms.fogBlock!.value = block;
     this.air.uniforms.fogBlocks!.value = this.fogBlocks.texture;
-    yield* this.render(r, this.fog, this.fogBlocks);
+    yield* this.render(r, this.fog, this.fogBlocks, strips);
   }
 
-  private *render(r: WebGLRenderer, material: RawShaderMaterial, to: WebGLRenderTarget): Steps {
-    yield* inStrips(to, this.strips, () => {
+  private *render(r: WebGLRenderer, material: RawShaderMaterial, to: WebGLRenderTarget, strips = this.strips): Steps {
+    yield* inStrips(to, strips, () => {
       this.quad.material = material;
       r.setRenderTarget(to);
       r.render(this.screen, this.camera);
@@ -274,12 +276,12 @@ export class Passes {
     this.bright.uniforms.light!.value = this.front.texture;
     this.bright.uniforms.step!.value = step;
     this.bright.uniforms.threshold!.value = bloom.threshold;
-    yield* this.render(r, this.bright, this.small[0]);
+    yield* this.render(r, this.bright, this.small[0], 1);
     this.gauss.uniforms.sigma!.value = sigma / step;
     for (const i of [0, 1] as const) {
       this.gauss.uniforms.along!.value.set(1 - i, i);
       this.gauss.uniforms.light!.value = this.small[i].texture;
-      yield* this.render(r, this.gauss, this.small[1 - i]!);
+      yield* this.render(r, this.gauss, this.small[1 - i]!, 1);
     }
     this.display.uniforms.bloom!.value = this.small[0].texture;
     this.display.uniforms.bloomStep!.value = step;
@@ -370,6 +372,7 @@ export class Passes {
     u.power!.value.set(...three(look?.grade.power ?? [1, 1, 1]));
     u.saturation!.value = look?.grade.saturation ?? 1;
     u.sharpen!.value = on ? look!.sharpen : 0;
+    setPart(this.display, "SHARPEN", u.sharpen!.value !== 0);
   }
 }
 

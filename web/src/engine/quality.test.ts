@@ -40,7 +40,15 @@ describe("the quality of frames", () => {
     const q = new Quality();
     draw(q, 9000, 100, false, 8);
     q.took(9100, full, false);
+    expect(q.comesWhole).toBe(false);
     expect(q.fineness(false)).toEqual({ scale: 0.5, samples: 0 });
+  });
+  it("knows whether a whole picture comes soon, once there was one", () => {
+    const q = new Quality();
+    draw(q, 400, 20, false, 1); // not whole
+    expect(q.comesWhole).toBe(false);
+    q.took(1400, full, false);
+    expect(q.comesWhole).toBe(true);
   });
   it("follows a machine that becomes free", () => {
     const q = new Quality();

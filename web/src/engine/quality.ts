@@ -9,11 +9,13 @@ export const full: Fineness = { scale: 1, samples: 4 };
 
 export const movingMs = 90; // what a frame may take while something moves
 export const restMs = 900; // and at rest
+const wholeMs = 4000; // within which a whole picture is drawn at once after a move, and not after a coarser one
 const least = { moving: 0.3, rest: 0.5 };
 
 export class Quality {
   private moving: Fineness = { scale: 0.5, samples: 0 };
   private rest: Fineness = { scale: 0.5, samples: 0 };
+  private wholeTook = Infinity;
   slow = false; // a whole picture takes longer than a frame may while something moves
 
   /** What the next frame is drawn with. */
@@ -21,9 +23,15 @@ export class Quality {
     return moving ? this.moving : this.rest;
   }
 
+  /** Whether a whole picture comes soon enough to be drawn at once. */
+  get comesWhole() {
+    return this.wholeTook < wholeMs;
+  }
+
   /** Takes how long a frame took. One that is fast enough at rest tells nothing of moving, and
    *  the other way, but where it is faster than both need. */
   took(ms: number, f: Fineness, moving: boolean) {
+    if (f.scale === full.scale && f.samples === full.samples) this.wholeTook = ms;
     if (!moving && ms > movingMs) this.slow = true;
     if (moving || ms < movingMs) {
       this.moving = next(f, ms, movingMs, least.moving);

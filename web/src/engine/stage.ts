@@ -55,11 +55,11 @@ import type { Torch } from "../model/carried";
 
 const modes: Record<ViewMode, number> = { final: 0, unlit: 1, light: 2, brightness: 3, texels: 4, clipping: 5, backs: 6, leaks: 6, shadows: 7, reflections: 8, ground: 9 };
 
-const finishMs = 600; // at rest, after which a picture that is not whole is drawn whole
+const finishMs = 150; // at rest, after which a picture that is not whole is drawn whole
 const [smallWidth, smallHeight] = [96, 64];
 const smallForMs = 3000;
-const piecePixels = 130_000; // that are drawn at once at rest, where a whole picture would hold up the hand
-const settledMs = 300; // without a move, after which the view is at rest
+const piecePixels = 80_000; // of surfaces that are drawn at once at rest, where a whole picture would hold up the hand
+const settledMs = 200; // without a move, after which the view is at rest
 
 /** A picture that is drawn, and how. */
 type Frame = { began: number; fineness: Fineness; moving: boolean };
@@ -310,8 +310,15 @@ export class Stage {
 
   setMode(mode: ViewMode) {
     this.passes.mode = modes[mode];
-    if (this.mesh) this.mesh.material.uniforms.mode!.value = mode === "clipping" ? modes.final : modes[mode];
+    this.applyMode();
     this.draw();
+  }
+
+  private applyMode() {
+    if (!this.mesh) return;
+    const read = this.passes.mode === modes.clipping ? modes.final : this.passes.mode;
+    this.mesh.material.uniforms.mode!.value = read;
+    for (const { material } of [this.mesh, ...this.overs]) setPart(material, "READING", read !== modes.final);
   }
 
   /** Takes where lights cast shadows, and how many a platform takes at one point; 0 is no limit. */
@@ -463,6 +470,7 @@ export class Stage {
 
   private carryTorch(u: Record<string, { value: unknown }>) {
     const torch = this.torch;
+    for (const { material } of [this.mesh!, ...this.overs]) setPart(material, "TORCH", torch !== null);
     (u.torch!.value as Vector3).set(...(torch?.candela ?? ([0, 0, 0] as const)));
     if (!torch) return;
     (u.torchAt!.value as Vector3).copy(this.camera.position);
@@ -571,6 +579,7 @@ export class Stage {
     this.resting = setTimeout(() => {
       this.moving = false;
       this.ask();
+      this.whole = this.quality.comesWhole;
     }, settledMs);
     this.ask();
   };
@@ -630,7 +639,7 @@ export class Stage {
   private awaitFrame = () => {
     if (this.disposed || !this.drawing) return;
     if (!this.isDone()) return void setTimeout(this.awaitFrame, 4);
-    if (this.job) return this.request();
+    if (this.job) return this.goOn();
     if (this.moving || this.due !== 0) return;
     this.onRest(this.whole);
     if (this.whole) return;

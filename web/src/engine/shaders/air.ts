@@ -271,19 +271,20 @@ export function airMaterial(air: AirUniforms): RawShaderMaterial {
         return fogSteps < ${fogSteps.fine} ? texelFetch(fogBlocks, ivec2(first), 0) : volumesAlong(dir, distance);
       }
       #endif
+      #ifdef OCCLUSION
       // The mean of what occlusion leaves over the pixels about one that are as far away.
       float openness(vec2 pixel, float distance) {
         float sum = 0.0, count = 0.0;
-        for (float y = -1.0; y < 3.0; y++) {
-          for (float x = -2.0; x < 2.0; x++) {
-            vec2 q = pixel + vec2(x, y);
-            if (q.x < 0.0 || q.y < 0.0 || q.x >= size.x || q.y >= size.y) continue;
-            vec2 open = texture(occluded, (q + 0.5) / size).rg;
+        ivec2 at = ivec2(pixel), from = max(at - ivec2(2, 1), ivec2(0)), to = min(at + ivec2(1, 2), ivec2(size) - 1);
+        for (int y = from.y; y <= to.y; y++) {
+          for (int x = from.x; x <= to.x; x++) {
+            vec2 open = texelFetch(occluded, ivec2(x, y), 0).rg;
             if (abs(open.y - distance) < occlusion.y) { sum += open.x; count++; }
           }
         }
         return count > 0.0 ? sum / count : 1.0;
       }
+      #endif
 
       void main() {
         vec3 light = texture(scene, uv).rgb;
@@ -299,9 +300,10 @@ export function airMaterial(air: AirUniforms): RawShaderMaterial {
             light += discNits[i] / white * (1.0 - smoothstep(0.95 * discs[i].w, 1.05 * discs[i].w, angle));
           }
           light = min(light, vec3(${ceiling}.0));
-        } else if (mode == 0 && occlusion.x > 0.0) {
-          light *= openness(floor(uv * size), distance);
         }
+        #ifdef OCCLUSION
+        if (distance < 1e6) light *= openness(floor(uv * size), distance);
+        #endif
         #ifdef AIR
         if (mode == 0) {
           vec4 v = veil(dir, distance);

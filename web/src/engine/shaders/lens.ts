@@ -232,13 +232,17 @@ export const displayMaterial = () =>
     }
     void main() {
       ivec2 at = ivec2(gl_FragCoord.xy);
+      #ifdef READING
       vec4 raw = texelFetch(light, at, 0);
       if (mode == 6) raw = withoutThinBacks(at, raw);
       if (mode == 5) { color = vec4(clipped(toned(at)), 1.0); return; }
       if (mode == 1 || mode == 4 || mode >= 6) { color = vec4(encode(raw.a > 0.5 ? raw.rgb : vec3(0.03)), 1.0); return; }
       if (mode == 3) { color = vec4(raw.a > 0.5 ? bands(raw.r) : vec3(0.08), 1.0); return; }
+      #endif
       vec3 c = shown(at);
-      if (sharpen != 0.0) c += sharpen * (c - (shown(at - ivec2(1, 0)) + shown(at + ivec2(1, 0)) + shown(at - ivec2(0, 1)) + shown(at + ivec2(0, 1))) / 4.0);
+      #ifdef SHARPEN
+      c += sharpen * (c - (shown(at - ivec2(1, 0)) + shown(at + ivec2(1, 0)) + shown(at - ivec2(0, 1)) + shown(at + ivec2(0, 1))) / 4.0);
+      #endif
       color = vec4(clamp(c, 0.0, 1.0), 1.0);
     }`,
   );

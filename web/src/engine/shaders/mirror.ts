@@ -26,11 +26,12 @@ export const mirrorGLSL = `
     return texture(mirrorTable, at / tableSide).xy;
   }
 
-  vec3 mirrorStep(int place, int step, vec3 d) {
+  // way: azimuth from 0 to 1, the middle north, and angle from the zenith over pi
+  vec3 mirrorStep(int place, int step, vec2 way) {
     float width = mirrorSize.x / exp2(float(step));
     float top = mirrorSize.x * (1.0 - exp2(-float(step))); // of all steps above it
-    float x = 1.0 + (0.5 + atan(d.x, -d.z) / (2.0 * PI)) * width;
-    float y = top + clamp(acos(clamp(d.y, -1.0, 1.0)) / PI * width / 2.0, 0.5, width / 2.0 - 0.5);
+    float x = 1.0 + way.x * width;
+    float y = top + clamp(way.y * width / 2.0, 0.5, width / 2.0 - 0.5);
     return textureLod(mirrors, vec3(x / (mirrorSize.x + 2.0), y / mirrorSize.y, place), 0.0).rgb;
   }
 
@@ -60,7 +61,8 @@ export const mirrorGLSL = `
     }
     float step = clamp(roughness, 0.0, 1.0) * float(mirrorSteps - 1);
     int k = min(int(step), mirrorSteps - 2);
-    return mix(mirrorStep(place, k, d), mirrorStep(place, k + 1, d), step - float(k));
+    vec2 way = vec2(0.5 + atan(d.x, -d.z) / (2.0 * PI), acos(clamp(d.y, -1.0, 1.0)) / PI);
+    return mix(mirrorStep(place, k, way), mirrorStep(place, k + 1, way), step - float(k));
   }
 `;
 
@@ -68,7 +70,7 @@ export const mirrorGLSL = `
  *  a lamp alone would give it, the lamp counts as hidden from it. */
 export const highlightGLSL = `
   uniform int lampCount;
-  uniform vec4 lampAt[${mostLamps}], lampAim[${mostLamps}]; // w: radius, negative of parallel light; range
+  uniform vec4 lampAt[${mostLamps}], lampAim[${mostLamps}]; // w: radius, negative of parallel light; 1 over the square of its range, or 0
   uniform vec4 lampLight[${mostLamps}]; // w: cosine where it begins to fade
   uniform float lampEnd[${mostLamps}]; // cosine where it ends
 
@@ -77,24 +79,27 @@ export const highlightGLSL = `
     if (view <= 0.0) return vec3(0.0);
     vec3 ray = reflect(-toEye, n), sum = vec3(0.0), f0 = mix(vec3(plain), base, finish.y);
     float a = max(finish.x * finish.x, 0.002);
+    uint left = 0u; // a bit for each lamp that reaches the place: the loop below goes over those alone
     for (int i = 0; i < lampCount; i++) {
-      bool parallel = lampAt[i].w < 0.0;
-      float radius = abs(lampAt[i].w);
-      vec3 to = parallel ? lampAt[i].xyz : lampAt[i].xyz - at;
-      float d = max(length(to), 1e-3);
-      float falls = 1.0;
-      if (!parallel) {
-        float q = lampAim[i].w > 0.0 ? d / lampAim[i].w : 0.0;
-        if (q >= 1.0) continue;
-        falls = (1.0 - q * q * q * q) / (d * d);
-        if (lampLight[i].w > -1.0) {
-          float cone = clamp((dot(-to, lampAim[i].xyz) / d - lampEnd[i]) / max(lampLight[i].w - lampEnd[i], 1e-4), 0.0, 1.0);
-          falls *= cone * cone;
-        }
+      vec4 lamp = lampAt[i];
+      vec3 to = lamp.w < 0.0 ? lamp.xyz : lamp.xyz - at;
+      if (dot(n, to) + abs(lamp.w) > 0.0 && (lamp.w < 0.0 || dot(to, to) * lampAim[i].w < 1.0)) left |= 1u << i;
+    }
+    for (; left != 0u; left &= left - 1u) {
+      int i = int(log2(float(left & (~left + 1u))) + 0.5); // of the lowest bit
+      vec4 lamp = lampAt[i], candela = lampLight[i];
+      bool parallel = lamp.w < 0.0;
+      vec3 to = parallel ? lamp.xyz : lamp.xyz - at;
+      float radius = abs(lamp.w), facing = dot(n, to), d2 = max(dot(to, to), 1e-6), d = sqrt(d2), far2 = d2 * lampAim[i].w;
+      float falls = parallel ? 1.0 : (1.0 - far2 * far2) / d2;
+      if (!parallel && candela.w > -1.0) {
+        float cone = clamp((dot(-to, lampAim[i].xyz) / d - lampEnd[i]) / max(candela.w - lampEnd[i], 1e-4), 0.0, 1.0);
+        if (cone == 0.0) continue;
+        falls *= cone * cone;
       }
-      float straight = dot(lampLight[i].rgb, vec3(0.2126, 0.7152, 0.0722)) * falls * max(dot(n, to) / d, 0.0);
+      float straight = dot(candela.rgb, vec3(0.2126, 0.7152, 0.0722)) * falls * max(facing, 0.0) / d;
       float visible = smoothstep(0.4, 0.9, lux / max(straight, 1e-9));
-      if (visible <= 0.0 || falls <= 0.0) continue;
+      if (visible <= 0.0) continue;
       vec3 aside = ray * dot(to, ray) - to;
       vec3 light = normalize(to + aside * min(radius / max(length(aside), 1e-6), 1.0));
       float cosine = dot(n, light);
@@ -105,7 +110,7 @@ export const highlightGLSL = `
       float density = a * a / (PI * spread * spread) * (a / wide) * (a / wide);
       float masked = 0.5 / (cosine * sqrt(view * view * (1.0 - a * a) + a * a) + view * sqrt(cosine * cosine * (1.0 - a * a) + a * a));
       float fresnel = pow(1.0 - min(dot(light, middle), 1.0), 5.0);
-      sum += visible * falls * density * masked * cosine * lampLight[i].rgb * (f0 + (1.0 - f0) * fresnel);
+      sum += visible * falls * density * masked * cosine * candela.rgb * (f0 + (1.0 - f0) * fresnel);
     }
     return mirrorShare(finish.x) * sum;
   }
@@ -167,7 +172,7 @@ export function setLamps(u: ReturnType<typeof mirrorUniforms>, lamps: Mirrors["l
   const chosen = lamps.length <= most ? lamps : lamps.map((l) => ({ l, by: seems(l) })).sort((a, b) => b.by - a.by).slice(0, most).map(({ l }) => l);
   chosen.forEach((l, i) => {
     u.lampAt.value[i]!.set(...l.at, l.parallel ? -l.radius : l.radius);
-    u.lampAim.value[i]!.set(...l.aim, l.range);
+    u.lampAim.value[i]!.set(...l.aim, l.range > 0 ? 1 / (l.range * l.range) : 0);
     u.lampLight.value[i]!.set(...(now[l.id] ?? l.candela), l.cosines[0]);
     u.lampEnd.value[i] = l.cosines[1];
   });

@@ -118,13 +118,15 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number) {
           albedo *= texel.rgb;
         }
         vec3 lux = vTexel.z < -0.5 ? vMoving : texture(lightmap, vec3(vTexel.xy / pageSize, vTexel.z)).rgb * ${(1 / halfScale).toFixed(1)};
-        if (torch != vec3(0.0)) {
+        #ifdef TORCH
+        {
           vec3 from = torchAt - vPlace;
           float d = max(length(from), 0.05);
           vec3 toward = from / d;
           float fade = clamp((dot(-toward, torchAim) - torchCone.y) / max(torchCone.x - torchCone.y, 0.001), 0.0, 1.0);
           lux += torch * fade * fade * abs(dot(vNormal, toward)) / (d * d);
         }
+        #endif
         vec3 light = lux / PI / white; // of a white surface
         if (lightMax > 0.0) light = min(light, vec3(lightMax));
         vec3 matt = albedo, mirror = vec3(0.0);
@@ -173,6 +175,7 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number) {
           taken = 1.0 - (left.r + left.g + left.b) / 3.0;
         }
         #endif
+        #ifdef READING
         if (mode == 1 || mode == 6) shown = albedo * (0.72 + 0.22 * vNormal.y + 0.06 * vNormal.x);
         if (mode == 2) shown = vec3(0.5) * light;
         if (mode == 3) shown = vec3(dot(lux, vec3(0.2126, 0.7152, 0.0722)));
@@ -199,6 +202,7 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number) {
         }
         if (mode == 8) shown = vFinish.x < ${mattFrom} ? scaleAt(1.0 - vFinish.x / ${mattFrom}) * form : vec3(0.05) * form;
         if (mode == 9) shown = vec3(0.12 + 0.1 * dot(albedo, vec3(0.2126, 0.7152, 0.0722))) * form;
+        #endif
         color = vec4(shown, taken);
       }`,
   });

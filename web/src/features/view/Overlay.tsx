@@ -31,6 +31,7 @@ export function Markers({ doc, state, stage }: { doc: Document; state: LightmapS
   const things = [...thingsOf(level).values()].filter((t) => hasMarker(t) && !hidden[t.id] && (t.part === "lights" || t.part === "glows" || t.part === "viewpoints" || selection.includes(t.id)));
   const sources = useMemo(() => new Map((state?.sources ?? []).map((s) => [s.id, swatch(s.color)])), [state]);
   useFrame(stage, () => host.current && stage && placeMarkers(stage, host.current));
+  useEffect(() => (stage && host.current ? stage.hand.over(host.current) : undefined), [stage]);
   return (
     <div ref={host} className="pointer-events-none absolute inset-0 overflow-hidden">
       {things.map((t) => (
