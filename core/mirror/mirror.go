@@ -53,24 +53,38 @@ func Capture(ctx context.Context, places []Place, radiance func(from, dir geom.V
 		s.Steps++
 	}
 	for _, p := range places {
-		m := &Map{Place: p}
-		sharp, err := s.fill(ctx, 0, func(d geom.Vec3) color.Linear { return radiance(p.At, d) })
-		if err != nil {
-			return nil, err
+		s.Maps = append(s.Maps, &Map{Place: p})
+	}
+	err := s.fill(ctx, 0, func(d geom.Vec3, sent []color.Linear) {
+		for i, p := range places {
+			sent[i] = radiance(p.At, d)
 		}
-		m.Steps = append(m.Steps, sharp)
-		for k, coarse := 1, sharp; k < s.Steps; k++ {
-			coarse = halved(coarse, s.width(k-1))
-			from, width, lobe := coarse, s.width(k), NewLobe(s.roughness(k), blurRays)
-			rough, err := s.fill(ctx, k, func(d geom.Vec3) color.Linear {
-				return lobe.Mean(d, func(toward geom.Vec3) color.Linear { return read(from, width, toward) })
-			})
-			if err != nil {
-				return nil, err
+	})
+	coarse := make([][]color.Linear, len(places)) // the sharpest step, as coarse as the one that is made
+	for k := 1; k < s.Steps && err == nil; k++ {
+		for i, m := range s.Maps {
+			if k == 1 {
+				coarse[i] = m.Steps[0]
 			}
-			m.Steps = append(m.Steps, rough)
+			coarse[i] = halved(coarse[i], s.width(k-1))
 		}
-		s.Maps = append(s.Maps, m)
+		lobe, width := NewLobe(s.roughness(k), blurRays), s.width(k)
+		err = s.fill(ctx, k, func(d geom.Vec3, sent []color.Linear) {
+			total := 0.0
+			lobe.Each(d, func(toward geom.Vec3, weight float64) {
+				at := between(width, toward)
+				for i, from := range coarse {
+					sent[i] = sent[i].Add(at.read(from).Scale(weight))
+				}
+				total += weight
+			})
+			for i := range sent {
+				sent[i] = sent[i].Scale(1 / total)
+			}
+		})
+	}
+	if err != nil {
+		return nil, err
 	}
 	return s, nil
 }
@@ -83,16 +97,23 @@ const blurRays = 128
 func (s *Set) width(step int) int         { return s.Width >> step }
 func (s *Set) roughness(step int) float64 { return float64(step) / float64(s.Steps-1) }
 
-// fill makes a step by direction.
-func (s *Set) fill(ctx context.Context, step int, of func(geom.Vec3) color.Linear) ([]color.Linear, error) {
+// fill makes a step of all maps, by direction. of tells what each place is sent from a direction.
+func (s *Set) fill(ctx context.Context, step int, of func(d geom.Vec3, sent []color.Linear)) error {
 	width := s.width(step)
 	height := width / 2
-	out := make([]color.Linear, width*height)
-	return out, parallel.Each(ctx, height, func(y int) {
+	for _, m := range s.Maps {
+		m.Steps = append(m.Steps, make([]color.Linear, width*height))
+	}
+	return parallel.Each(ctx, height, func(y int) {
+		sent := make([]color.Linear, len(s.Maps))
 		sinT, cosT := math.Sincos(math.Pi * (float64(y) + 0.5) / float64(height))
 		for x := range width {
 			sinA, cosA := math.Sincos(2 * math.Pi * ((float64(x)+0.5)/float64(width) - 0.5))
-			out[y*width+x] = of(geom.Vec3{sinT * sinA, cosT, -sinT * cosA})
+			clear(sent)
+			of(geom.Vec3{sinT * sinA, cosT, -sinT * cosA}, sent)
+			for i, m := range s.Maps {
+				m.Steps[step][y*width+x] = sent[i]
+			}
 		}
 	}, nil)
 }
@@ -108,8 +129,14 @@ func halved(from []color.Linear, width int) []color.Linear {
 	return out
 }
 
-// read takes a map in a direction, between its texels.
-func read(m []color.Linear, width int, d geom.Vec3) color.Linear {
+// spot is where a direction lies between four texels of a map, with their weights.
+type spot struct {
+	texels  [4]int
+	weights [4]float64
+}
+
+// between finds the texels of a map about a direction.
+func between(width int, d geom.Vec3) spot {
 	height := width / 2
 	x := (0.5+math.Atan2(d[0], -d[2])/(2*math.Pi))*float64(width) - 0.5
 	y := min(max(math.Acos(min(max(d[1], -1), 1))/math.Pi*float64(height), 0.5), float64(height)-0.5) - 0.5
@@ -118,8 +145,17 @@ func read(m []color.Linear, width int, d geom.Vec3) color.Linear {
 	column := func(x float64) int { return (int(x) + width) % width }
 	a, b := column(x0), column(x0+1)
 	top, bottom := int(y0)*width, int(y0+1)*width
-	return m[top+a].Scale((1 - fx) * (1 - fy)).Add(m[top+b].Scale(fx * (1 - fy))).
-		Add(m[bottom+a].Scale((1 - fx) * fy)).Add(m[bottom+b].Scale(fx * fy))
+	return spot{[4]int{top + a, top + b, bottom + a, bottom + b}, [4]float64{(1 - fx) * (1 - fy), fx * (1 - fy), (1 - fx) * fy, fx * fy}}
+}
+
+// read is what a map has there.
+func (s *spot) read(m []color.Linear) (c color.Linear) {
+	w, x, y, z := s.weights[0], s.weights[1], s.weights[2], s.weights[3]
+	p, q, r, t := &m[s.texels[0]], &m[s.texels[1]], &m[s.texels[2]], &m[s.texels[3]]
+	for i := range c {
+		c[i] = w*p[i] + x*q[i] + y*r[i] + z*t[i]
+	}
+	return c
 }
 
 // Radiance is what a mirror of a roughness shows at a point in a unit direction, in nits; black where the
@@ -134,7 +170,8 @@ func (s *Set) Radiance(at, dir geom.Vec3, roughness float64) color.Linear {
 	step := min(max(roughness, 0), 1) * float64(s.Steps-1)
 	k := min(int(step), s.Steps-2)
 	f := step - float64(k)
-	return read(m.Steps[k], s.width(k), d).Scale(1 - f).Add(read(m.Steps[k+1], s.width(k+1), d).Scale(f))
+	sharper, rougher := between(s.width(k), d), between(s.width(k+1), d)
+	return sharper.read(m.Steps[k]).Scale(1 - f).Add(rougher.read(m.Steps[k+1]).Scale(f))
 }
 
 // Lobe is a set of directions as a rough surface spreads them, by the GGX distribution (Walter et al.,
@@ -158,18 +195,25 @@ const goldenAngle = 2.399963229728653
 
 // Mean is what a mirror that faces d shows of what is around it.
 func (l Lobe) Mean(d geom.Vec3, radiance func(geom.Vec3) color.Linear) color.Linear {
-	u, v := geom.Axes(d)
 	var sum color.Linear
 	total := 0.0
+	l.Each(d, func(toward geom.Vec3, weight float64) {
+		sum = sum.Add(radiance(toward).Scale(weight))
+		total += weight
+	})
+	return sum.Scale(1 / total)
+}
+
+// Each visits the directions from which a mirror that faces d shows light, with what each counts for.
+func (l Lobe) Each(d geom.Vec3, visit func(toward geom.Vec3, weight float64)) {
+	u, v := geom.Axes(d)
 	for _, h := range l {
 		half := u.Mul(h[0]).Add(v.Mul(h[1])).Add(d.Mul(h[2]))
 		toward := half.Mul(2 * half.Dot(d)).Sub(d)
 		if weight := toward.Dot(d); weight > 0 {
-			sum = sum.Add(radiance(toward).Scale(weight))
-			total += weight
+			visit(toward, weight)
 		}
 	}
-	return sum.Scale(1 / total)
 }
 
 // Any tells whether anything of a level mirrors, by its material or by water on it.

@@ -70,7 +70,7 @@ func run() error {
 		return err
 	}
 	table := tabwriter.NewWriter(os.Stdout, 0, 0, 2, ' ', tabwriter.AlignRight)
-	fmt.Fprintln(table, "what\tframes\ta second\tmedian ms\t95 % under ms\twhole after s\t")
+	fmt.Fprintln(table, "what\tframes\ta second\tmedian ms\t95 % under ms\twhole after s\tlight after ms\t")
 	for _, c := range []struct {
 		what  string
 		level string
@@ -86,7 +86,11 @@ func run() error {
 		if err != nil {
 			return fmt.Errorf("%s: %w", c.what, err)
 		}
-		fmt.Fprintf(table, "%s\t%d\t%.1f\t%.0f\t%.0f\t%.1f\t\n", c.what, len(m.times), float64(len(m.times))/m.took.Seconds(), quantile(m.times, 0.5), quantile(m.times, 0.95), m.whole.Seconds())
+		light := ""
+		if len(m.light) > 0 {
+			light = fmt.Sprintf("%.0f", quantile(m.light, 0.5))
+		}
+		fmt.Fprintf(table, "%s\t%d\t%.1f\t%.0f\t%.0f\t%.1f\t%s\t\n", c.what, len(m.times), float64(len(m.times))/m.took.Seconds(), quantile(m.times, 0.5), quantile(m.times, 0.95), m.whole.Seconds(), light)
 	}
 	return table.Flush()
 }
@@ -144,6 +148,10 @@ func hills() *level.Level {
 const watch = `(() => {
 	const view = document.querySelector("[data-testid=view]");
 	window.frameTimes = [];
+	window.moveTimes = [];
+	performance.clearResourceTimings();
+	performance.setResourceTimingBufferSize(2000);
+	if (!window.frameWatch) window.addEventListener("pointermove", () => window.moveTimes.push(performance.now()), true);
 	window.frameWatch?.disconnect();
 	window.frameWatch = new MutationObserver(() => window.frameTimes.push(performance.now()));
 	window.frameWatch.observe(view, { attributes: true, attributeFilter: ["data-frames"] });
@@ -155,13 +163,16 @@ type measured struct {
 	times []float64     // milliseconds from frame to frame
 	took  time.Duration // all of it
 	whole time.Duration // from the end until the whole picture was there
+	light []float64     // milliseconds from a move of the pointer until its light is shown, where light is asked for
 }
 
 // measure does something in the view of a level.
 func measure(browser context.Context, url string, do func(context.Context) error) (m measured, err error) {
 	var stamps string
 	var ended time.Time
-	err = chromedp.Run(browser, chromedp.Navigate(url), chromedp.WaitVisible("[data-testid=view][data-whole]"), chromedp.Sleep(time.Second), chromedp.Evaluate(watch, nil),
+	const read = `JSON.stringify({ frames: window.frameTimes, moves: window.moveTimes,
+		previews: performance.getEntriesByType("resource").filter((r) => r.name.endsWith("/preview")).map((r) => [r.startTime, r.responseEnd]) })`
+	err = chromedp.Run(browser, chromedp.Navigate("about:blank"), chromedp.Navigate(url), chromedp.WaitVisible("[data-testid=view][data-whole]"), chromedp.Sleep(time.Second), chromedp.Evaluate(watch, nil),
 		chromedp.ActionFunc(func(ctx context.Context) error {
 			began := time.Now()
 			err := do(ctx)
@@ -169,17 +180,27 @@ func measure(browser context.Context, url string, do func(context.Context) error
 			m.took = ended.Sub(began)
 			return err
 		}),
-		chromedp.Evaluate(`JSON.stringify(window.frameTimes)`, &stamps), chromedp.WaitReady("[data-testid=view][data-whole]"))
+		chromedp.Evaluate(read, &stamps), chromedp.WaitReady("[data-testid=view][data-whole]"))
 	if err != nil {
 		return m, err
 	}
 	m.whole = time.Since(ended)
-	var at []float64
-	if err := json.Unmarshal([]byte(stamps), &at); err != nil {
+	var seen struct {
+		Frames, Moves []float64
+		Previews      [][2]float64 // when each was asked for, and when it was there
+	}
+	if err := json.Unmarshal([]byte(stamps), &seen); err != nil {
 		return m, err
 	}
-	for i := 1; i < len(at); i++ {
-		m.times = append(m.times, at[i]-at[i-1])
+	for i := 1; i < len(seen.Frames); i++ {
+		m.times = append(m.times, seen.Frames[i]-seen.Frames[i-1])
+	}
+	for _, p := range seen.Previews {
+		moved, _ := slices.BinarySearch(seen.Moves, p[0])
+		first, _ := slices.BinarySearch(seen.Frames, p[1])
+		if moved > 0 && first+1 < len(seen.Frames) { // a frame begins when the one before it is done
+			m.light = append(m.light, seen.Frames[first+1]-seen.Moves[moved-1])
+		}
 	}
 	return m, nil
 }

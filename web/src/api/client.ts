@@ -90,8 +90,8 @@ export async function takeLayers(id: string, layers: readonly Schemas["LayerOf"]
 }
 
 /** Reads a path of the API as bytes. */
-export async function bytes(path: string): Promise<ArrayBuffer> {
-  const response = await fetch(path);
+export async function bytes(path: string, signal?: AbortSignal): Promise<ArrayBuffer> {
+  const response = await fetch(path, { signal: signal ?? null });
   if (!response.ok) throw new ProblemError(await response.json().catch(() => ({})));
   return response.arrayBuffer();
 }

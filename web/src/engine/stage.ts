@@ -536,6 +536,7 @@ export class Stage {
   draw = () => (this.held ? this.moved() : this.ask());
 
   private ask() {
+    if (this.job?.frame.fineness === full) this.giveUp(); // it shows what was before, and takes long
     this.whole = false;
     this.stale = true;
     clearTimeout(this.finishing);

@@ -155,15 +155,15 @@ function parseMirrors(data: ArrayBuffer): Mirrors {
   return { width: head.width, steps: head.steps, height: head.height, places: head.places, lamps: head.lamps, pictures, tableSide: head.table_side, table };
 }
 
-/** What the level's materials mirror, in the light as it is saved; nothing is read where none does. */
-export function useMirrors(id: string, known: Document["document"], scene: SceneMesh | undefined, state: LightmapState | undefined) {
+/** What the level's materials mirror, in the light as it is saved; nothing is read where none does, nor before light that is on its way is there. */
+export function useMirrors(id: string, known: Document["document"], scene: SceneMesh | undefined, state: LightmapState | undefined, onItsWay: boolean) {
   const finish = scene?.finish;
   const mirrors = useMemo(() => finish?.some((v, i) => i % 2 === 0 && v < 1) ?? false, [finish]);
   const lit = state?.sources.map((s) => [s.layer, s.weight]);
   return useQuery({
     queryKey: ["mirrors", id, scene?.geometry, lit, known.reflections, known.environment.sky, known.materials],
-    queryFn: async () => parseMirrors(await bytes(`/api/v1/levels/${id}/mirrors`)),
-    enabled: mirrors && state?.geometry === scene?.geometry,
+    queryFn: async ({ signal }: { signal: AbortSignal }) => parseMirrors(await bytes(`/api/v1/levels/${id}/mirrors`, signal)), // what is newer ends it
+    enabled: mirrors && !onItsWay && state?.geometry === scene?.geometry,
     placeholderData: (old: Mirrors | undefined) => old,
     staleTime: Infinity,
     gcTime: 60_000,

@@ -73,7 +73,7 @@ export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Doc
     if (movingLight) stage?.setMovingLight(movingLight);
   }, [stage, movingLight, scene, mix]);
 
-  const mirrors = useMirrors(doc.level.id, known, mirrorsOn ? scene : undefined, state).data;
+  const mirrors = useMirrors(doc.level.id, known, mirrorsOn ? scene : undefined, state, standIn).data;
   useEffect(() => {
     stage?.setMirrors((mirrorsOn && mirrors) || null);
     if (host && mirrors) host.dataset.mirrors = String(mirrors.places.length);
