@@ -12,6 +12,9 @@ describe("the meters of a platform", () => {
     const meters = metersOf(level, report(), { ...perTexel, lights: { max: 4, why: "" }, lightmap_pages: { max: 1, why: "" }, lightmap_bytes: { max: 8e6, why: "" } });
     expect(meters.map((m) => `${m.name} ${m.shown}`)).toEqual(["Lights 2 of 4", "Pages 2 of 1", "Bytes 3.5 of 8.0 MB"]);
     expect(metersOf(level, undefined, perTexel)).toEqual([]);
+    const lights = { ...perTexel, lights: { max: 4, why: "" } };
+    expect(metersOf(level, report([], [{ rule: "limits.lights", now: 1, most: 4 }]), lights)[0]!.shown, "as the checks count").toBe("1 of 4");
+    expect(metersOf(level, undefined, lights)[0]!.shown, "before they did").toBe("2 of 4");
   });
   it("show the worst overlap where it is over the limit", () => {
     const limits = { ...perTexel, shadow_overlap: { max: 5, reserve: 1, why: "" } };

@@ -11,7 +11,8 @@ export function metersOf(level: Level, report: Report | undefined, limits: Limit
   const add = (name: string, now: number, most: number | undefined, rule: string, shown = `${now} of ${most}`, keptFree = 0) => {
     if (most !== undefined && most > 0) out.push({ name, now, most, keptFree, rule, shown });
   };
-  add("Lights", level.lights.filter((l) => l.enabled).length, limits.lights?.max, "limits.lights");
+  const counted = report?.budget.find((b) => b.rule === "limits.lights")?.now; // the platform takes some for no lights
+  add("Lights", counted ?? level.lights.filter((l) => l.enabled).length, limits.lights?.max, "limits.lights");
   const overlap = report?.findings.find((f) => f.rule === "limits.shadow-overlap");
   if (limits.shadow_overlap) {
     const { max, reserve } = limits.shadow_overlap;

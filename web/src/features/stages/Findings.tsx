@@ -15,7 +15,7 @@ export function Budget({ report }: { report: Report | undefined }) {
         {report.budget.map((b) => (
           <li key={b.rule} className={`row flex justify-between gap-2 ${b.now > b.most ? "text-error" : ""}`} title={b.why}>
             <span className="truncate">{b.what}</span>
-            <span className="shrink-0">{`${short(b.now)} of ${short(b.most)}`}</span>
+            <span className="shrink-0">{`${b.at_most ? "at most " : ""}${short(b.now)} of ${short(b.most)}`}</span>
           </li>
         ))}
         {report.budget.length === 0 && <li className="dim">It has no limits.</li>}
