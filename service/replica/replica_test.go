@@ -31,7 +31,6 @@ type bench struct {
 	maren store.Asker
 	level string
 	log   bytes.Buffer
-	stop  func()
 }
 
 func newBench(t *testing.T) *bench {
