@@ -63,11 +63,16 @@ func (k *Keeper) Run(ctx context.Context) error {
 	kept.SnapshotInterval, kept.SnapshotRetention = snapshotEvery, SnapshotsKept
 	kept.SetL0Retention(singleKept)
 	kept.SetShutdownSyncTimeout(0) // one attempt
-	if err := kept.Open(context.WithoutCancel(ctx)); err != nil {
+	if err := db.Open(); err != nil {
 		return fmt.Errorf("the copy of the records at %s: %w", k.To, err)
 	}
-	for ctx.Err() == nil {
-		if err := k.once(ctx, db); ctx.Err() == nil {
+	for shortens := false; ctx.Err() == nil; {
+		err := k.once(ctx, db)
+		if err == nil && !shortens {
+			err = kept.Open(context.WithoutCancel(ctx)) // there is something to shorten now
+			shortens = err == nil
+		}
+		if ctx.Err() == nil {
 			k.tell(err)
 		}
 		select {
