@@ -606,6 +606,8 @@ type Backup struct {
 	Bytes int64 `json:"bytes"`
 	Blobs int   `json:"blobs" doc:"Baked layers."`
 	Lost  int   `json:"lost" doc:"Layers whose files were gone already; they are baked again when they are wanted."`
+
+	State time.Time `json:"state,omitzero" doc:"When what was restored from a copy of records was copied."`
 }
 
 // Verified is what a check of a data folder found.

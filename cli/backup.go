@@ -73,8 +73,15 @@ baked again when they are wanted.`,
 			if err != nil {
 				return err
 			}
-			return a.show(map[string]any{"data": a.settings.text("data"), "bytes": b.Bytes, "blobs": b.Blobs}, func(w io.Writer) {
-				fmt.Fprintf(w, "%s: %.1f MB with %s\n", a.settings.text("data"), float64(b.Bytes)/1e6, count(b.Blobs, "baked layer"))
+			shown := map[string]any{"data": o.Data, "bytes": b.Bytes, "blobs": b.Blobs}
+			if !b.State.IsZero() {
+				shown["state"] = b.State
+			}
+			return a.show(shown, func(w io.Writer) {
+				fmt.Fprintf(w, "%s: %.1f MB with %s\n", o.Data, float64(b.Bytes)/1e6, count(b.Blobs, "baked layer"))
+				if !b.State.IsZero() {
+					fmt.Fprintf(w, "as it was copied at %s\n", b.State.Format(time.RFC3339))
+				}
 			})
 		},
 	}

@@ -38,6 +38,9 @@ func openReplica(at string, o cluster.Options) (_ replica.Target, closing func()
 		}
 		return replica.In(records), records.Close, nil
 	}
+	if info, err := os.Stat(at); err == nil && !info.IsDir() {
+		return nil, nil, fmt.Errorf("%s is a file; a copy of the records is kept in a folder: name another one", at)
+	}
 	at, err = filepath.Abs(at)
 	return replica.Folder(at), func() {}, err
 }
@@ -51,9 +54,6 @@ func startReplica(o Options) (k *replica.Keeper, stop func(), err error) {
 	to, closing, err := openReplica(o.Replica, o.Cluster)
 	if err != nil {
 		return nil, nil, err
-	}
-	if info, err := os.Stat(to.String()); err == nil && !info.IsDir() {
-		return nil, nil, fmt.Errorf("%s is a file; a copy of the records is kept in a folder: name another one", to)
 	}
 	place := sha256.Sum256([]byte(to.String()))
 	k = &replica.Keeper{
@@ -92,5 +92,5 @@ func Restore(from string, o cluster.Options, at time.Time, data string) (api.Bac
 		return api.Backup{}, err
 	}
 	defer closing()
-	return backup.RestoreRecords(data, func(file string) error { return replica.Restore(context.Background(), place, at, file) })
+	return backup.RestoreRecords(data, func(file string) (time.Time, error) { return replica.Restore(context.Background(), place, at, file) })
 }

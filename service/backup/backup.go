@@ -181,13 +181,16 @@ func Restore(file, data string) (api.Backup, error) {
 	})
 }
 
-// RestoreRecords is Restore for a database that restore writes to a file. Layers are baked again when they are wanted.
-func RestoreRecords(data string, restore func(file string) error) (api.Backup, error) {
+// RestoreRecords is Restore for a database that restore writes to a file; restore tells of when it is. Layers are baked
+// again when they are wanted.
+func RestoreRecords(data string, restore func(file string) (state time.Time, err error)) (api.Backup, error) {
 	return fill(data, func(work string, done *api.Backup) error {
 		file := filepath.Join(work, databaseName)
-		if err := restore(file); err != nil {
+		state, err := restore(file)
+		if err != nil {
 			return err
 		}
+		done.State = state
 		info, err := os.Stat(file)
 		if err == nil {
 			done.Bytes = info.Size()

@@ -4,6 +4,7 @@ import (
 	"os"
 	"path/filepath"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -16,11 +17,11 @@ func TestLayersThatAreNotRestoredAreForgotten(t *testing.T) {
 	data, hash := folder(t)
 	for name, restore := range map[string]func(to string) error{
 		"a copy of records": func(to string) error {
-			_, err := RestoreRecords(to, func(file string) error {
+			_, err := RestoreRecords(to, func(file string) (time.Time, error) {
 				st, err := store.OpenExisting(data)
 				require.NoError(t, err)
 				defer st.Close()
-				return st.CopyTo(file)
+				return time.Now(), st.CopyTo(file)
 			})
 			return err
 		},

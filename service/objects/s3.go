@@ -100,7 +100,8 @@ func (s *S3) Delete(ctx context.Context, name string) error {
 // partSize is how much of an object of unknown size is held while it is sent, in bytes.
 const partSize = 16 << 20
 
-// PutFrom stores an object of unknown size and tells its size.
+// PutFrom stores an object of unknown size and tells its size. Its parts are checked by their MD5: not every server
+// understands parts that are signed piece by piece.
 func (s *S3) PutFrom(ctx context.Context, name string, from io.Reader) (int64, error) {
 	done, err := s.client.PutObject(ctx, s.bucket, s.key(name), from, -1, minio.PutObjectOptions{PartSize: partSize, SendContentMd5: true, DisableContentSha256: true})
 	return done.Size, s.told(err)

@@ -17,16 +17,20 @@ import (
 )
 
 // How the log is kept short. Changes of a minute, and of an hour, are put together into one file. A snapshot is made
-// once a day, and what came before the oldest snapshot within the retention is deleted.
+// once a day. What came before the oldest snapshot that is kept is deleted, so states of a day less than snapshotsKept
+// can be restored.
 const (
-	shortLevel       = time.Minute
-	longLevel        = time.Hour
-	singleKept       = 10 * time.Minute // single changes, once they are put together
-	snapshotEvery    = 24 * time.Hour
-	SnapshotsKept    = 3 * 24 * time.Hour // how far back a state can be restored, at least
-	lastCopyAtMost   = time.Minute        // when the service stops
-	writeLockAtMost  = 5 * time.Second    // for the database to be free
-	checkpointChecks = time.Minute
+	shortLevel    = time.Minute
+	longLevel     = time.Hour
+	singleKept    = 10 * time.Minute // single changes, once they are put together
+	snapshotEvery = 24 * time.Hour
+	snapshotsKept = 4 * 24 * time.Hour
+)
+
+// How long the keeper waits: for its last copy when the service stops, and for the database to be free.
+const (
+	lastCopyAtMost = time.Minute
+	freeAtMost     = 5 * time.Second
 )
 
 // Keeper copies what changes in a database.
@@ -53,14 +57,13 @@ func (k *Keeper) Run(ctx context.Context) error {
 	db := litestream.NewDB(k.Database)
 	db.SetMetaPath(k.Work)
 	db.MonitorInterval = 0 // Run calls it
-	db.BusyTimeout = writeLockAtMost
-	db.CheckpointInterval = checkpointChecks
+	db.BusyTimeout = freeAtMost
 	db.Replica = litestream.NewReplicaWithClient(db, k.To)
 	db.Replica.MonitorEnabled = false
 	kept := litestream.NewStore([]*litestream.DB{db}, litestream.CompactionLevels{{Level: 0}, {Level: 1, Interval: shortLevel}, {Level: 2, Interval: longLevel}})
 	kept.Logger = onlyFaults(k.Log)
 	db.SetLogger(kept.Logger)
-	kept.SnapshotInterval, kept.SnapshotRetention = snapshotEvery, SnapshotsKept
+	kept.SnapshotInterval, kept.SnapshotRetention = snapshotEvery, snapshotsKept
 	kept.SetL0Retention(singleKept)
 	kept.SetShutdownSyncTimeout(0) // one attempt
 	if err := db.Open(); err != nil {
@@ -117,24 +120,29 @@ func (k *Keeper) tell(err error) {
 // ErrNone says that no copy is there.
 var ErrNone = errors.New("no copy of records is there")
 
-// Restore writes the database to a file that does not exist yet: its newest state, or the one of a time.
-func Restore(ctx context.Context, from Target, at time.Time, file string) error {
+// Restore writes the database to a file that does not exist yet: its newest state, or the one of a time. It tells when
+// that state was copied.
+func Restore(ctx context.Context, from Target, at time.Time, file string) (state time.Time, err error) {
 	copied := litestream.NewReplicaWithClient(nil, from)
 	first, last, err := copied.TimeBounds(ctx)
 	switch {
 	case err != nil:
-		return fmt.Errorf("%s: %w", from, err)
+		return state, fmt.Errorf("%s: %w", from, err)
 	case first.IsZero():
-		return fmt.Errorf("%s: %w", from, ErrNone)
-	case !at.IsZero() && at.Before(first):
-		return fmt.Errorf("%s has states from %s to %s; %s is before", from, first.Format(time.RFC3339), last.Format(time.RFC3339), at.Format(time.RFC3339))
+		return state, fmt.Errorf("%s: %w", from, ErrNone)
+	case !at.IsZero() && !first.Before(at):
+		return state, fmt.Errorf("%s has states from %s to %s; %s is before", from, first.Format(time.RFC3339), last.Format(time.RFC3339), at.Format(time.RFC3339))
 	}
-	options := litestream.NewRestoreOptions()
-	options.OutputPath, options.Timestamp = file, at
-	if err := copied.Restore(ctx, options); err != nil {
-		return fmt.Errorf("%s cannot be restored: %w", from, err)
+	plan, err := litestream.CalcRestorePlan(ctx, from, 0, at, slog.New(slog.DiscardHandler))
+	if err == nil {
+		options := litestream.NewRestoreOptions()
+		options.OutputPath, options.TXID = file, plan[len(plan)-1].MaxTXID // also if more is copied meanwhile
+		err = copied.Restore(ctx, options)
 	}
-	return nil
+	if err != nil {
+		return state, fmt.Errorf("%s cannot be restored: %w", from, err)
+	}
+	return plan[len(plan)-1].CreatedAt, nil
 }
 
 // onlyFaults is a logger that leaves out what the package litestream says of its daily work.

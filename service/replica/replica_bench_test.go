@@ -14,10 +14,10 @@ import (
 	"grotta/core/level"
 	"grotta/demo"
 	"grotta/service/store"
+	"grotta/service/store/storetest"
 )
 
-// What it takes to copy one edit, and what is sent for it, by the levels that people have: each is the demo with names
-// of its own for lights, so that no two share the pieces of those.
+// What it takes to copy one edit, and what is sent for it, by the levels that people have.
 func BenchmarkEditCopied(b *testing.B) {
 	for _, levels := range []int{10, 100, 1000} {
 		b.Run(fmt.Sprint(levels), func(b *testing.B) {
@@ -25,18 +25,7 @@ func BenchmarkEditCopied(b *testing.B) {
 			st, err := store.Open(data)
 			require.NoError(b, err)
 			defer st.Close()
-			require.NoError(b, st.AddUser("maren", "salt-marsh-light"))
-			maren := store.Asker{ID: 1, Name: "maren"}
-			id := ""
-			for i := range levels {
-				l := demo.Saltmarsh()
-				for j := range l.Lights {
-					l.Lights[j].Name = fmt.Sprintf("%s %d", l.Lights[j].Name, i)
-				}
-				info, err := st.CreateLevel(maren, l, "create")
-				require.NoError(b, err)
-				id = info.ID
-			}
+			maren, id := storetest.Levels(b, st, levels)
 			lamp := demo.Saltmarsh().Lights[0].ID
 			db := litestream.NewDB(filepath.Join(data, "grotta.db"))
 			db.SetMetaPath(filepath.Join(data, "copy"))

@@ -73,7 +73,10 @@ func (b *bench) set(strength float64) {
 func (b *bench) restored(from replica.Target, at time.Time) float64 {
 	b.t.Helper()
 	dir := b.t.TempDir()
-	require.NoError(b.t, replica.Restore(b.t.Context(), from, at, filepath.Join(dir, "grotta.db")))
+	state, err := replica.Restore(b.t.Context(), from, at, filepath.Join(dir, "grotta.db"))
+	require.NoError(b.t, err)
+	assert.WithinDuration(b.t, time.Now(), state, time.Minute)
+	assert.True(b.t, at.IsZero() || state.Before(at))
 	st, err := store.OpenExisting(dir)
 	require.NoError(b.t, err)
 	defer st.Close()
@@ -119,7 +122,7 @@ func TestACopyIsKeptUp(t *testing.T) {
 	stop()
 	assert.Equal(t, 119.0, b.restored(to, time.Time{}))
 	assert.Equal(t, 77.0, b.restored(to, then))
-	err = replica.Restore(t.Context(), to, then.Add(-time.Hour), filepath.Join(t.TempDir(), "x"))
+	_, err = replica.Restore(t.Context(), to, then.Add(-time.Hour), filepath.Join(t.TempDir(), "x"))
 	assert.ErrorContains(t, err, "is before")
 	assert.Empty(t, b.log.String())
 }
@@ -140,6 +143,22 @@ func TestACopyGoesOnAfterAStop(t *testing.T) {
 	}
 	b.keep(to, time.Hour)()
 	assert.Equal(t, 53.0, b.restored(to, time.Time{}))
+}
+
+// Other records that are copied to the same place come after those that were there: these are found by their time.
+func TestOtherRecordsDoNotWipeACopy(t *testing.T) {
+	lost, to := newBench(t), replica.Folder(t.TempDir())
+	for i := range 3 {
+		lost.set(float64(70 + i))
+		lost.keep(to, time.Hour)()
+	}
+	then := time.Now()
+	time.Sleep(50 * time.Millisecond)
+	other := newBench(t)
+	other.set(5)
+	other.keep(to, time.Hour)()
+	assert.Equal(t, 5.0, other.restored(to, time.Time{}))
+	assert.Equal(t, 72.0, lost.restored(to, then))
 }
 
 // A copy of which something was deleted is made whole again, and so is one whose keeper lost its own state.
@@ -193,7 +212,7 @@ func TestATargetThatFailsIsTriedAgain(t *testing.T) {
 // Nothing is restored from a copy that is damaged or not there.
 func TestADamagedCopyIsRefused(t *testing.T) {
 	b, dir := newBench(t), t.TempDir()
-	err := replica.Restore(t.Context(), replica.Folder(dir), time.Time{}, filepath.Join(t.TempDir(), "x"))
+	_, err := replica.Restore(t.Context(), replica.Folder(dir), time.Time{}, filepath.Join(t.TempDir(), "x"))
 	assert.ErrorIs(t, err, replica.ErrNone)
 	b.keep(replica.Folder(dir), time.Hour)()
 	whole := map[string][]byte{}
@@ -208,7 +227,8 @@ func TestADamagedCopyIsRefused(t *testing.T) {
 			require.NoError(t, os.WriteFile(name, wrong, 0o600))
 		}
 		file := filepath.Join(t.TempDir(), "x")
-		assert.Error(t, replica.Restore(t.Context(), replica.Folder(dir), time.Time{}, file), "part %d", part)
+		_, err := replica.Restore(t.Context(), replica.Folder(dir), time.Time{}, file)
+		assert.Error(t, err, "part %d", part)
 		assert.NoFileExists(t, file)
 	}
 }

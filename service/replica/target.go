@@ -1,6 +1,7 @@
 package replica
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -67,7 +68,7 @@ func (t target) LTXFiles(ctx context.Context, level int, from ltx.TXID, _ bool) 
 			files = append(files, &ltx.FileInfo{Level: level, MinTXID: first, MaxTXID: last, Size: o.Size, CreatedAt: o.Time.UTC()})
 		}
 	}
-	slices.SortFunc(files, func(a, b *ltx.FileInfo) int { return int(int64(a.MinTXID) - int64(b.MinTXID)) })
+	slices.SortFunc(files, func(a, b *ltx.FileInfo) int { return cmp.Compare(a.MinTXID, b.MinTXID) })
 	return ltx.NewFileInfoSliceIterator(files), nil
 }
 
@@ -117,11 +118,14 @@ func (t target) DeleteLTXFiles(ctx context.Context, files []*ltx.FileInfo) error
 
 // DeleteAll deletes the whole copy.
 func (t target) DeleteAll(ctx context.Context) error {
-	found, err := t.List(ctx, "ltx/")
+	found, err := t.List(ctx, litestream.LTXDir("")+"/")
+	if err != nil {
+		return err
+	}
 	for _, o := range found {
 		if err := t.Delete(ctx, o.Name); err != nil {
 			return err
 		}
 	}
-	return err
+	return nil
 }

@@ -134,8 +134,8 @@ export class CameraHand {
       from = e;
       (e.target as Element).setPointerCapture(e.pointerId); // a quick hand is beside it with the first move
     });
-    hear("pointerup", () => (from = null));
     hear("pointermove", (e) => {
+      if (e.buttons === 0) from = null; // it was let go, maybe where that is not heard
       if (!from || Math.hypot(e.clientX - from.clientX, e.clientY - from.clientY) < clickPx) return;
       this.down(from);
       from = null;

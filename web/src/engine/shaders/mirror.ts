@@ -5,7 +5,7 @@ import type { Mirrors } from "../../features/data";
 const mostPlaces = 64;
 
 /** The most lamps that are mirrored at once, and while something moves on a slow machine: those that seem brightest
- *  from the camera. */
+ *  from the camera. A highlight has a bit for each: 32 at most. */
 export const mostLamps = 24;
 export const mostLampsInHaste = 3;
 
