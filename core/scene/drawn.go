@@ -36,6 +36,19 @@ func (s *Scene) Drawn() map[int][][]geom.Vec3 {
 	return drawn
 }
 
+// Open is the things whose backs can be seen from outside: blocks with a face that is not there, is seen
+// through or holds water, and meshes but for those with two sides, whose backs are triangles of their own.
+func (s *Scene) Open() map[string]bool {
+	open := map[string]bool{}
+	for i := range s.Surfaces {
+		f := &s.Surfaces[i]
+		if f.Body().Mesh != nil && s.OtherSide(int(f.First)) < 0 || !f.Finish().Roles.Visible || f.cutOut() || s.isWater(f) {
+			open[f.Body().Entity] = true
+		}
+	}
+	return open
+}
+
 // roundM is the distance, in metres, under which two planes or lines count as the same.
 const roundM = 5e-4
 

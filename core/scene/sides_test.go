@@ -135,3 +135,33 @@ func TestCornersOfABackLieOnTheImageAsTheFronts(t *testing.T) {
 		assert.Equal(t, 2, triangle)
 	}
 }
+
+// A block is open where a face of it is missing or it holds water, and a mesh unless both of its sides are drawn.
+func TestWhoseBacksAreSeenFromOutside(t *testing.T) {
+	l := level.New("Boxes")
+	water := level.Default[level.Material]()
+	pond := level.Default[level.Water]()
+	water.ID, water.Water = "water", &pond
+	l.Materials = []*level.Material{&water}
+	add := func(id string) *level.Solid {
+		s := level.Default[level.Solid]()
+		s.ID, s.Transform.Position = id, level.Vec{float64(3 * len(l.Solids)), 0, 0}
+		l.Solids = append(l.Solids, &s)
+		return &s
+	}
+	add("whole")
+	missing := level.Default[level.Surface]()
+	missing.Visible = false
+	add("lidless").Faces = []level.Face{{Index: 2, Surface: missing}}
+	add("pool").Surface.Material = "water"
+	for _, id := range []string{"one-sided", "two-sided"} {
+		m := level.Default[level.Mesh]()
+		m.ID, m.Positions, m.Indices = id, []float64{0, 5, 0, 1, 5, 0, 0, 6, 0}, []uint32{0, 1, 2}
+		l.Meshes = append(l.Meshes, &m)
+	}
+	cloth := level.Default[level.Material]()
+	cloth.ID, cloth.TwoSided = "cloth", true
+	l.Materials, l.Meshes[1].Surface.Material = append(l.Materials, &cloth), "cloth"
+	require.NoError(t, l.Validate())
+	assert.Equal(t, map[string]bool{"lidless": true, "pool": true, "one-sided": true}, scene.Build(l).Open())
+}

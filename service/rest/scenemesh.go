@@ -35,9 +35,10 @@ type sceneHeader struct {
 }
 
 type sceneRange struct {
-	ID    string `json:"id"`
-	First int    `json:"first"` // vertex
-	Count int    `json:"count"`
+	ID     string `json:"id"`
+	First  int    `json:"first"` // vertex
+	Count  int    `json:"count"`
+	Closed bool   `json:"closed"` // its backs are seen from inside alone, or not at all
 }
 
 // puddleGrid says where the cells of a map of puddles lie. Its half-floats end the mesh: in each cell how high the ground
@@ -100,7 +101,7 @@ func sceneMesh(p *bake.Prepared) ([]byte, error) {
 		h.Min, h.Max = b.Min, b.Max
 	}
 	var positions, normals, texels, albedo, emission, sway, images, sides, finish []float32
-	pieces := p.Scene.Drawn()
+	pieces, open := p.Scene.Drawn(), p.Scene.Open()
 	for i := range p.Scene.Surfaces {
 		s := &p.Scene.Surfaces[i]
 		if !s.Finish().Roles.Visible {
@@ -156,7 +157,7 @@ func sceneMesh(p *bake.Prepared) ([]byte, error) {
 		if last := len(h.Ranges) - 1; last >= 0 && h.Ranges[last].ID == s.Body().Entity {
 			h.Ranges[last].Count += h.Vertices - first
 		} else {
-			h.Ranges = append(h.Ranges, sceneRange{s.Body().Entity, first, h.Vertices - first})
+			h.Ranges = append(h.Ranges, sceneRange{s.Body().Entity, first, h.Vertices - first, !open[s.Body().Entity]})
 		}
 	}
 	var puddles []uint16

@@ -35,6 +35,11 @@ export class MovedParts {
     return any;
   }
 
+  /** Whether something stands elsewhere than it was read. */
+  get any(): boolean {
+    return this.still.size > 0;
+  }
+
   /** Puts everything back. */
   restore() {
     this.set([]);

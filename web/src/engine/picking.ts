@@ -8,7 +8,8 @@ export type Picked = { point: Vec; normal: Vec; entity: string };
 /** Vertices of a thing over which no outline is drawn: it would take too long. */
 const mostOutlined = 60_000;
 
-export type Range = { id: string; first: number; count: number };
+/** The vertices of a thing. closed: its backs are seen from inside alone, or not at all. */
+export type Range = { id: string; first: number; count: number; closed?: boolean };
 
 // Finds what a ray meets, by an index over the triangles that are shown. What is hidden is
 // neither drawn nor met.
@@ -18,6 +19,8 @@ export class Picking {
   private ranges: readonly Range[] = [];
   private hidden: ReadonlySet<string> = new Set();
   private behind = false; // vertices moved since the index was made
+  /** How many vertices of closed things the index of the mesh begins with. */
+  closed = 0;
 
   take(mesh: Mesh<BufferGeometry>, ranges: readonly Range[]) {
     this.mesh = mesh;
@@ -28,6 +31,11 @@ export class Picking {
   dispose() {
     this.mesh = null;
     this.index = null;
+  }
+
+  /** Whether something is hidden. */
+  get hides(): boolean {
+    return this.hidden.size > 0;
   }
 
   /** Takes what is hidden; true if that changed anything. */
@@ -53,12 +61,16 @@ export class Picking {
     const g = this.mesh?.geometry;
     if (!g) return;
     const shown = this.ranges.filter((r) => !this.hidden.has(r.id));
-    const count = shown.reduce((n, r) => n + r.count, 0);
+    shown.sort((a, b) => Number(b.closed ?? false) - Number(a.closed ?? false));
+    const length = (ranges: readonly Range[]) => ranges.reduce((n, r) => n + r.count, 0);
+    const count = length(shown);
+    this.closed = length(shown.filter((r) => r.closed));
     const vertices = new Uint32Array(count);
     let at = 0;
     for (const r of shown) for (let i = 0; i < r.count; i++) vertices[at++] = r.first + i;
     g.setIndex(new BufferAttribute(vertices, 1));
     // indirect keeps the order of the index, so that what is drawn does not change with it.
+    g.setDrawRange(0, Infinity); // the index is of all
     this.behind = false;
     this.index = count > 0 ? new MeshBVH(g, { indirect: true }) : null;
   }

@@ -32,6 +32,7 @@ import type { Mirrors, Pixels, SceneMesh, SkyMap, Water } from "../features/data
 import type { Moved } from "../model/moved";
 import type { ViewMode } from "../model/viewModes";
 import type { Vec } from "../model/world";
+import { Backs } from "./backs";
 import { CameraHand, type Click, type Rect } from "./camera";
 import type { Hit, Ray } from "./handles";
 import type { Mix } from "./mix";
@@ -48,7 +49,7 @@ import { shadowRows, type shadowBodies } from "./shadows";
 import { setPart } from "./variant";
 import { mostDropM, Walker } from "./walker";
 import { freeMirrors, mostLamps, mostLampsInHaste, setLamps, setMirrors } from "./shaders/mirror";
-import { surfaceMaterial } from "./shaders/surface";
+import { frontMaterial, surfaceMaterial } from "./shaders/surface";
 import { setPuddles } from "./shaders/puddles";
 import { movedWaters, overMaterial, setWaters, waterOfVertices, waterPasses } from "./shaders/water";
 import type { Torch } from "../model/carried";
@@ -76,6 +77,8 @@ export class Stage {
   private readonly overlay = new Scene();
   private readonly passes = new Passes(this.camera);
   private mesh: Mesh<BufferGeometry, ReturnType<typeof surfaceMaterial>> | null = null;
+  private fronts: Mesh<BufferGeometry, RawShaderMaterial> | null = null; // draws what of the mesh needs no backs
+  private backs: Backs | null = null;
   private overs: Mesh<BufferGeometry, RawShaderMaterial>[] = []; // draws of the surface of water, over the mesh
   private waters: readonly Water[] = []; // of the mesh, where they were read
   private torch: Torch | null = null;
@@ -196,6 +199,7 @@ export class Stage {
     this.geometry = scene.geometry;
     this.parts = new MovedParts(g, scene.ranges);
     this.picking.take(this.mesh, scene.ranges);
+    this.addFronts(scene);
     this.outlineAgain();
     this.shown = { texels, ranges: scene.ranges };
     this.ownTexels = scene.texels;
@@ -203,6 +207,31 @@ export class Stage {
     if (before) this.lightPlain(texels);
     this.draw();
     return before !== null;
+  }
+
+  private addFronts(scene: SceneMesh) {
+    const geometry = new BufferGeometry();
+    geometry.attributes = this.mesh!.geometry.attributes;
+    this.fronts = new Mesh(geometry, frontMaterial(this.mesh!.material));
+    this.fronts.frustumCulled = false;
+    this.surfaces.add(this.fronts);
+    this.backs = new Backs(scene.ranges, scene.positions);
+  }
+
+  /** Leaves out the backs of closed things where none is seen: a processor that draws takes as long for what is hidden. */
+  private cullBacks() {
+    const { geometry } = this.mesh!;
+    const seen = this.passes.mode === modes.backs || this.picking.hides || this.parts!.any || this.backs!.areSeenFrom(this.camera.position);
+    const closed = seen ? 0 : this.picking.closed;
+    this.fronts!.visible = closed > 0;
+    this.fronts!.geometry.index = geometry.index;
+    this.fronts!.geometry.setDrawRange(0, closed);
+    geometry.setDrawRange(closed, Infinity);
+  }
+
+  /** Everything that draws surfaces. */
+  private get draws() {
+    return this.mesh ? [this.mesh, this.fronts!, ...this.overs] : [];
   }
 
   /** Things are lit by their own mix: the light of before the last change is let go. complete tells whether all of the mix
@@ -248,8 +277,10 @@ export class Stage {
   private freeMesh(but?: Mixer) {
     if (!this.mesh) return;
     this.parts!.restore(); // its numbers may be shown again
-    this.surfaces.remove(this.mesh, ...this.overs);
-    for (const over of this.overs) over.material.dispose();
+    this.surfaces.remove(...this.draws);
+    for (const over of [this.fronts!, ...this.overs]) over.material.dispose();
+    this.fronts!.geometry.dispose();
+    this.fronts = null;
     this.overs = [];
     this.mesh.geometry.dispose();
     this.mesh.material.dispose();
@@ -283,7 +314,7 @@ export class Stage {
   setMirrors(mirrors: Mirrors | null) {
     if (!this.mesh) return;
     const shown = mirrors && mirrors.places.length > 0 ? mirrors : null;
-    for (const { material } of [this.mesh, ...this.overs]) setPart(material, "MIRRORS", shown !== null);
+    for (const { material } of this.draws) setPart(material, "MIRRORS", shown !== null);
     if (shown) setMirrors(this.mesh.material.uniforms, shown);
     this.lamps = shown?.lamps ?? [];
     this.draw();
@@ -318,7 +349,7 @@ export class Stage {
     if (!this.mesh) return;
     const read = this.passes.mode === modes.clipping ? modes.final : this.passes.mode;
     this.mesh.material.uniforms.mode!.value = read;
-    for (const { material } of [this.mesh, ...this.overs]) setPart(material, "READING", read !== modes.final);
+    for (const { material } of this.draws) setPart(material, "READING", read !== modes.final);
   }
 
   /** Takes where lights cast shadows, and how many a platform takes at one point; 0 is no limit. */
@@ -470,7 +501,7 @@ export class Stage {
 
   private carryTorch(u: Record<string, { value: unknown }>) {
     const torch = this.torch;
-    for (const { material } of [this.mesh!, ...this.overs]) setPart(material, "TORCH", torch !== null);
+    for (const { material } of this.draws) setPart(material, "TORCH", torch !== null);
     (u.torch!.value as Vector3).set(...(torch?.candela ?? ([0, 0, 0] as const)));
     if (!torch) return;
     (u.torchAt!.value as Vector3).copy(this.camera.position);
@@ -695,6 +726,7 @@ export class Stage {
       this.mesh.material.uniforms.wind!.value.set(...this.passes.wind());
       this.mesh.material.uniforms.seconds!.value = this.passes.seconds();
       this.carryTorch(this.mesh.material.uniforms);
+      this.cullBacks();
       if (this.lamps.length > 0) setLamps(this.mesh.material.uniforms, this.lamps, this.lampLight, this.camera.position, hasty ? mostLampsInHaste : mostLamps);
     }
     const r = this.renderer;

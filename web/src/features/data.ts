@@ -3,6 +3,7 @@ import { keepPreviousData, useMutation, useQueries, useQuery, useQueryClient } f
 import { api, bytes, take, takeLayers, type AirReport, type Bake, type Document, type LightmapState } from "../api/client";
 import { complain } from "../ui/messages";
 import { parseLayers } from "../engine/layers";
+import type { Range } from "../engine/picking";
 import { LayerLoader } from "../model/layerLoader";
 import { heard } from "../model/presence";
 import { useBench, bench, type Vec } from "../model/bench";
@@ -40,7 +41,7 @@ export type SceneMesh = {
   geometry: string;
   pageSize: number;
   pages: number;
-  ranges: { id: string; first: number; count: number }[];
+  ranges: Range[];
   min: number[];
   max: number[];
   positions: Float32Array;

@@ -62,6 +62,8 @@ export type Session = {
   waiting: number;
   /** Whether something is being dragged or nudged right now. */
   inGesture: boolean;
+  /** Whether it is held by a hand. */
+  isHeld: boolean;
   /** What is on its way, in order. */
   pending: readonly Operation[];
   edit: (op: Operation, gesture?: Gesture) => void;
@@ -142,6 +144,7 @@ export function useSession(id: string, user: string): Session {
     why: queue.why,
     waiting: queue.count,
     inGesture: queue.inGesture,
+    isHeld: queue.isHeld,
     pending: queue.operations,
     edit: useCallback((op, gesture) => queue.push(op, gesture), [queue]),
     endGesture: useCallback(() => queue.endGesture(), [queue]),

@@ -37,7 +37,7 @@ const retryMs = 1500;
 
 export class EditQueue {
   private pending: Edit[] = [];
-  private gesture: { name: string; key: string } | null = null;
+  private gesture: { name: string; key: string; held: boolean } | null = null;
   private resting: ReturnType<typeof setTimeout> | undefined;
   private running = false;
   private base: Document | null = null;
@@ -74,6 +74,11 @@ export class EditQueue {
     return this.gesture !== null;
   }
 
+  /** Whether a hand holds what changes: the gesture ends when it is let go. */
+  get isHeld(): boolean {
+    return this.gesture?.held ?? false;
+  }
+
   /** The changes that are not saved, in order. */
   get operations(): Operation[] {
     return this.pending.map((e) => e.op);
@@ -101,7 +106,8 @@ export class EditQueue {
 
   /** Adds an edit. Those of one gesture become one. */
   push(op: Operation, gesture?: Gesture) {
-    const name = typeof gesture === "object" ? gesture.held : gesture;
+    const held = typeof gesture === "object";
+    const name = held ? gesture.held : gesture;
     const last = this.pending.at(-1);
     if (name && this.gesture?.name === name && last?.key === this.gesture.key) {
       this.pending = [...this.pending.slice(0, -1), { ...last, op: merge(last.op, op) }];
@@ -109,7 +115,7 @@ export class EditQueue {
       this.endGesture();
       const edit: Edit = { key: String(this.next++), op };
       this.pending = [...this.pending, edit];
-      if (name) this.gesture = { name, key: edit.key };
+      if (name) this.gesture = { name, key: edit.key, held };
     }
     clearTimeout(this.resting);
     if (typeof gesture === "string") this.resting = setTimeout(() => this.endGesture(), gestureRestMs);

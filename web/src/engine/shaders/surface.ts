@@ -1,4 +1,4 @@
-import { DataArrayTexture, DataTexture, FloatType, GLSL3, RawShaderMaterial, RGBAFormat, Vector2, Vector3, type Texture } from "three";
+import { DataArrayTexture, DataTexture, FloatType, FrontSide, GLSL3, RawShaderMaterial, RGBAFormat, Vector2, Vector3, type Texture } from "three";
 import { halfScale } from "../mix";
 import { highlightGLSL, mirrorGLSL, mirrorUniforms } from "./mirror";
 import { densityBands, scaleGLSL, shadowBands } from "../scale";
@@ -207,4 +207,10 @@ export function surfaceMaterial(lightmap: Texture, pageSize: number) {
       }`,
   });
   return material as Omit<RawShaderMaterial, "uniforms"> & { uniforms: typeof uniforms };
+}
+
+/** The same material for fronts alone, with the same uniforms. */
+export function frontMaterial(of: ReturnType<typeof surfaceMaterial>): RawShaderMaterial {
+  const { glslVersion, uniforms, vertexShader, fragmentShader, defines } = of;
+  return new RawShaderMaterial({ glslVersion, uniforms, vertexShader, fragmentShader, defines: { ...defines }, side: FrontSide });
 }

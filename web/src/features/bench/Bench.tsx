@@ -1,4 +1,4 @@
-import { useCallback, useEffect, useMemo, type ReactNode } from "react";
+import { memo, useCallback, useDeferredValue, useEffect, useMemo, type ReactNode } from "react";
 import { useQueryClient } from "@tanstack/react-query";
 import { Group, Panel, Separator } from "react-resizable-panels";
 import { Link } from "wouter";
@@ -90,10 +90,11 @@ function Open({ doc, user, session }: { doc: Document; user: string; session: Se
 
   const context = useMemo<Context>(() => ({ doc, level: doc.document, canEdit, selection, edit, undo, redo, bake }), [doc, canEdit, selection, edit, undo, redo, bake]);
   useKeys(context);
+  const panels = useWhenThereIsTime(context, session.isHeld);
 
   return (
     <div className="flex h-full flex-col">
-      <TopBar doc={doc} state={state} report={report} platform={platform} user={user} context={context} session={session} />
+      <TopBar doc={panels.doc} state={state} report={report} platform={platform} user={user} context={panels} saved={session.state === "saved"} waiting={session.waiting} />
       <Connection session={session} user={user} />
       <div className="flex min-h-0 flex-1">
         <Rail />
@@ -101,15 +102,15 @@ function Open({ doc, user, session }: { doc: Document; user: string; session: Se
         {!folded.left && (
           <>
             <Panel id="left-panel" defaultSize="240px" minSize="170px" maxSize="480px" groupResizeBehavior="preserve-pixel-size">
-              <Left doc={doc} state={state} report={report} context={context} onApplied={reread} />
+              <Left state={state} report={report} context={panels} onApplied={reread} />
             </Panel>
             <Divider label="Width of the outliner" />
           </>
         )}
         <Panel id="middle-panel" minSize="280px">
-          <Middle folded={folded.drawer} drawer={<Drawer doc={doc} state={state} reports={reports} user={user} canEdit={canEdit} edit={edit} undo={undo} context={context} onApplied={reread} />}>
+          <Middle folded={folded.drawer} drawer={<Drawer state={state} reports={reports} user={user} context={panels} onApplied={reread} />}>
             <View doc={doc} state={state} context={context} session={session} onApplied={reread} />
-            <ToolStrip context={context} />
+            <ToolStrip context={panels} />
             <Comparison doc={doc} />
           </Middle>
         </Panel>
@@ -117,7 +118,7 @@ function Open({ doc, user, session }: { doc: Document; user: string; session: Se
           <>
             <Divider label="Width of the inspector" />
             <Panel id="right-panel" defaultSize="280px" minSize="220px" maxSize="520px" groupResizeBehavior="preserve-pixel-size">
-              <Inspector doc={doc} state={state} canEdit={canEdit} edit={edit} undo={undo} onApplied={reread} />
+              <Inspector doc={panels.doc} state={state} canEdit={canEdit} edit={edit} undo={undo} onApplied={reread} />
             </Panel>
           </>
         )}
@@ -130,10 +131,17 @@ function Open({ doc, user, session }: { doc: Document; user: string; session: Se
   );
 }
 
-type LeftProps = { doc: Document; state: LightmapState | undefined; report: Report | undefined; context: Context; onApplied: () => void };
+/** What something is, or was a moment ago while a hand is busy: what shows it does not hold up the hand. */
+function useWhenThereIsTime<T>(now: T, busy: boolean): T {
+  const later = useDeferredValue(now);
+  return busy ? later : now;
+}
+
+type LeftProps = { state: LightmapState | undefined; report: Report | undefined; context: Context; onApplied: () => void };
 
 /** The tools of the stage, and its part of the outliner. */
-function Left({ doc, state, report, context, onApplied }: LeftProps) {
+const Left = memo(function Left({ state, report, context, onApplied }: LeftProps) {
+  const { doc } = context;
   const stage = useBench((s) => s.stage);
   const { filters } = stages.find((s) => s.id === stage)!;
   return (
@@ -147,7 +155,7 @@ function Left({ doc, state, report, context, onApplied }: LeftProps) {
       </Panel>
     </Group>
   );
-}
+});
 
 function Middle({ folded, drawer, children }: { folded: boolean; drawer: ReactNode; children: ReactNode }) {
   return (

@@ -1,5 +1,6 @@
+import { memo } from "react";
 import { X } from "lucide-react";
-import type { Document, LightmapState, Report } from "../../api/client";
+import type { LightmapState, Report } from "../../api/client";
 import type { Context } from "../../commands";
 import { bench, useBench, type Panel } from "../../model/bench";
 import { Mixer } from "../mixer/Mixer";
@@ -23,12 +24,12 @@ const panels: [Panel, string][] = [
   ["talk", "Comments"],
 ];
 
-type Props = { doc: Document; state: LightmapState | undefined; reports: Report[] | undefined; user: string; canEdit: boolean; edit: Context["edit"]; undo: Context["undo"]; context: Context; onApplied: () => void };
+type Props = { state: LightmapState | undefined; reports: Report[] | undefined; user: string; context: Context; onApplied: () => void };
 
 /** The panels under the view. */
-export function Drawer(props: Props) {
+export const Drawer = memo(function Drawer(props: Props) {
   const panel = useBench((s) => s.panel);
-  const open = useThreads(props.doc.level.id).threads.filter((t) => !t.first.resolved).length;
+  const open = useThreads(props.context.doc.level.id).threads.filter((t) => !t.first.resolved).length;
   const findings = (props.reports ?? []).reduce((n, r) => n + r.findings.length - r.waived, 0);
   return (
     <section className="flex h-full flex-col bg-base-100" aria-label="Panels">
@@ -45,7 +46,7 @@ export function Drawer(props: Props) {
       </div>
     </section>
   );
-}
+});
 
 function Tab({ panel, name, chosen, count }: { panel: Panel; name: string; chosen: boolean; count: number }) {
   // Arrow keys go from tab to tab; only the chosen one is reached by Tab.
@@ -64,7 +65,8 @@ function Tab({ panel, name, chosen, count }: { panel: Panel; name: string; chose
   );
 }
 
-function Content({ panel, doc, state, reports, user, canEdit, edit, undo, context, onApplied }: Props & { panel: Panel }) {
+function Content({ panel, state, reports, user, context, onApplied }: Props & { panel: Panel }) {
+  const { doc, canEdit, edit, undo } = context;
   switch (panel) {
     case "mixer":
       return <Mixer doc={doc} state={state} canEdit={canEdit} edit={edit} />;

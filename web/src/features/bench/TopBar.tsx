@@ -1,3 +1,4 @@
+import { memo } from "react";
 import { AlertTriangle, Camera, CircleAlert, Redo2, Search, Undo2 } from "lucide-react";
 import { useMutation } from "@tanstack/react-query";
 import { Link } from "wouter";
@@ -6,15 +7,14 @@ import { commandByID, keyLabel, type Context } from "../../commands";
 import { bench, camera } from "../../model/bench";
 import { complain, notice } from "../../ui/messages";
 import { usePlatforms } from "../data";
-import type { Session } from "../session";
 import { Bell } from "../notices/Bell";
 import { People } from "../presence/People";
 import { BakeButton } from "./BakeButton";
 import { Meters } from "./Meters";
 
-type Props = { doc: Document; state: LightmapState | undefined; report: Report | undefined; platform: string; user: string; context: Context; session: Session };
+type Props = { doc: Document; state: LightmapState | undefined; report: Report | undefined; platform: string; user: string; context: Context; saved: boolean; waiting: number };
 
-export function TopBar({ doc, state, report, platform, user, context, session }: Props) {
+export const TopBar = memo(function TopBar({ doc, state, report, platform, user, context, saved, waiting }: Props) {
   const id = doc.level.id;
   const platforms = usePlatforms();
   const profile = platforms.data?.items.find((p) => p.ref === platform)?.profile;
@@ -28,9 +28,9 @@ export function TopBar({ doc, state, report, platform, user, context, session }:
         <h1 className="truncate font-semibold" title={doc.level.name}>
           {doc.level.name}
         </h1>
-        <p className="dim truncate text-[10px]" title={session.state === "saved" ? "All is saved" : "Changes are on their way"}>
+        <p className="dim truncate text-[10px]" title={saved ? "All is saved" : "Changes are on their way"}>
           revision {doc.level.revision}
-          {session.waiting > 0 && " · saving"}
+          {waiting > 0 && " · saving"}
           {doc.level.role !== "owner" && ` · ${doc.level.owner}'s, you are ${doc.level.role}`}
         </p>
       </div>
@@ -61,7 +61,7 @@ export function TopBar({ doc, state, report, platform, user, context, session }:
       </span>
     </header>
   );
-}
+});
 
 /** A button of a command: it says its key, and why it cannot be pressed. */
 export function CommandButton({ id, context, icon, label }: { id: string; context: Context; icon: React.ReactNode; label: string }) {

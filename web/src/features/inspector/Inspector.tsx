@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { memo, useState } from "react";
 import { ChevronDown, ChevronRight, Trash2 } from "lucide-react";
 import type { Document, Level, LightmapState, Operation, Schemas } from "../../api/client";
 import type { Context } from "../../commands";
@@ -26,7 +26,7 @@ import { sectionsOf, surfaceFields, turns, zoneFields } from "./parts";
 type Props = { doc: Document; state: LightmapState | undefined; canEdit: boolean; edit: Context["edit"]; undo: Context["undo"]; onApplied: () => void };
 
 /** What is selected, every value exact; or the level's own values. */
-export function Inspector(props: Props) {
+export const Inspector = memo(function Inspector(props: Props) {
   const selection = useBench((s) => s.selection);
   const things = selectedThings(props.doc.document, selection);
   const faces = selection.filter((id) => taken(id).face !== null);
@@ -41,7 +41,7 @@ export function Inspector(props: Props) {
       )}
     </aside>
   );
-}
+});
 
 /** One thing, or several: those of one part are changed together. */
 function ThingsInspector({ things, doc, state, canEdit, edit, undo, onApplied }: Props & { things: readonly Thing[] }) {

@@ -1,3 +1,4 @@
+import { memo } from "react";
 import { AppWindow, CircleHelp, Crosshair, Magnet, MousePointer2, Plus } from "lucide-react";
 import { Button, Header, Menu, MenuItem, MenuSection, MenuTrigger, Popover } from "react-aria-components";
 import { commandByID, commands, keyLabel, type Context } from "../../commands";
@@ -12,7 +13,7 @@ const tools = [
 ] as const;
 
 /** What a click in the view does, at its left edge. */
-export function ToolStrip({ context }: { context: Context }) {
+export const ToolStrip = memo(function ToolStrip({ context }: { context: Context }) {
   useBench((s) => s.tool); // what is on depends on it
   useBench((s) => s.snapM);
   return (
@@ -38,7 +39,7 @@ export function ToolStrip({ context }: { context: Context }) {
       })}
     </div>
   );
-}
+});
 
 function PlaceMenu({ context }: { context: Context }) {
   const placing = useBench((s) => s.tool.is === "place");
