@@ -145,7 +145,7 @@ func TestWhoseBacksAreSeenFromOutside(t *testing.T) {
 	l.Materials = []*level.Material{&water}
 	add := func(id string) *level.Solid {
 		s := level.Default[level.Solid]()
-		s.ID, s.Transform.Position = id, level.Vec{float64(3 * len(l.Solids)), 0, 0}
+		s.ID, s.Size, s.Transform.Position = id, level.Vec{1, 1, 1}, level.Vec{float64(3 * len(l.Solids)), 0, 0}
 		l.Solids = append(l.Solids, &s)
 		return &s
 	}

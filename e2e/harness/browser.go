@@ -66,7 +66,7 @@ func startBrowser() error {
 	options := append(chromedp.DefaultExecAllocatorOptions[:],
 		chromedp.ExecPath("/usr/bin/chromium"), chromedp.UserDataDir(profile), chromedp.NoSandbox, chromedp.WindowSize(1280, 800),
 		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true),
-		chromedp.Flag("use-angle", "swiftshader"), chromedp.Flag("enable-unsafe-swiftshader", true),
+		chromedp.Flag("enable-unsafe-swiftshader", true), // WebGL without a graphics card; the page itself is drawn as it is there
 		chromedp.Flag("hide-scrollbars", true), chromedp.Flag("force-device-scale-factor", "1"),
 	)
 	alloc, stopAlloc := chromedp.NewExecAllocator(context.Background(), options...)

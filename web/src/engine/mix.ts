@@ -108,6 +108,7 @@ export class Mix {
 
   /** What has to be added up since the last call, page by page, in this order. */
   takeDue(): Sum[] {
+    if (this.due.size === 0) return [];
     const hot = this.takeHot();
     const sums = new Map<string, Sum>();
     const add = (place: number, onKept: boolean, keeps: boolean, takes: (e: Entry) => boolean) => {

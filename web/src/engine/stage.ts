@@ -60,6 +60,7 @@ const finishMs = 150; // at rest, after which a picture that is not whole is dra
 const [smallWidth, smallHeight] = [96, 64];
 const smallForMs = 3000;
 const piecePixels = 80_000; // of surfaces that are drawn at once at rest, where a whole picture would hold up the hand
+const pollMs = 8; // between looks at whether a frame is done
 const settledMs = 200; // without a move, after which the view is at rest
 
 /** A picture that is drawn, and how. */
@@ -670,7 +671,7 @@ export class Stage {
    *  was drawn with less than all is drawn whole once nothing has moved for a while. */
   private awaitFrame = () => {
     if (this.disposed || !this.drawing) return;
-    if (!this.isDone()) return void setTimeout(this.awaitFrame, 4);
+    if (!this.isDone()) return void setTimeout(this.awaitFrame, pollMs);
     if (this.job) return this.goOn();
     if (this.moving || this.due !== 0) return;
     this.onRest(this.whole);

@@ -1,4 +1,4 @@
-import { memo, useCallback, useDeferredValue, useEffect, useMemo, type ReactNode } from "react";
+import { memo, useCallback, useEffect, useMemo, type ReactNode } from "react";
 import { useQueryClient } from "@tanstack/react-query";
 import { Group, Panel, Separator } from "react-resizable-panels";
 import { Link } from "wouter";
@@ -20,6 +20,7 @@ import { stages } from "../stages/stages";
 import { ToolStrip } from "../view/ToolStrip";
 import { View } from "../view/View";
 import { Connection } from "./Connection";
+import { useNowAndThen } from "./useNowAndThen";
 import { platformOf, platformsOf } from "../../model/platforms";
 import { FitDialog } from "../checks/Fit";
 import { Drawer } from "./Drawer";
@@ -62,6 +63,9 @@ function Skeleton() {
   );
 }
 
+/** How often panels follow a drag in the view: each time takes from what the view has. */
+const panelsMs = 300;
+
 function Open({ doc, user, session }: { doc: Document; user: string; session: Session }) {
   const id = doc.level.id;
   const canEdit = (doc.level.role === "editor" || doc.level.role === "owner") && session.state !== "gone";
@@ -90,7 +94,7 @@ function Open({ doc, user, session }: { doc: Document; user: string; session: Se
 
   const context = useMemo<Context>(() => ({ doc, level: doc.document, canEdit, selection, edit, undo, redo, bake }), [doc, canEdit, selection, edit, undo, redo, bake]);
   useKeys(context);
-  const panels = useWhenThereIsTime(context, session.isHeld);
+  const panels = useNowAndThen(context, session.isHeld, panelsMs);
 
   return (
     <div className="flex h-full flex-col">
@@ -129,12 +133,6 @@ function Open({ doc, user, session }: { doc: Document; user: string; session: Se
       <Tour />
     </div>
   );
-}
-
-/** What something is, or was a moment ago while a hand is busy: what shows it does not hold up the hand. */
-function useWhenThereIsTime<T>(now: T, busy: boolean): T {
-  const later = useDeferredValue(now);
-  return busy ? later : now;
 }
 
 type LeftProps = { state: LightmapState | undefined; report: Report | undefined; context: Context; onApplied: () => void };
