@@ -114,6 +114,7 @@ export class Passes {
     if (this.draw?.images !== draw.images) this.setImages(draw.images);
     this.draw = draw;
     const { air } = draw.report;
+    this.shared.fogLongest.value = Math.max(1e-3, ...air.volumes.map((v) => Math.hypot(...v.max.map((high, axis) => high - v.min[axis]!))));
     air.volumes.slice(0, maxVolumes).forEach((v, i) => {
       const [first, nx, ny, nz] = draw.fog?.places[i] ?? [0, 0, 0, 0];
       this.items.set("volumes", i, 0, ...three(v.min), v.edge_m);

@@ -60,7 +60,7 @@ const finishMs = 150; // at rest, after which a picture that is not whole is dra
 const [smallWidth, smallHeight] = [96, 64];
 const smallForMs = 3000;
 const piecePixels = 80_000; // of surfaces that are drawn at once at rest, where a whole picture would hold up the hand
-const pollMs = 8; // between looks at whether a frame is done
+const pollMs = 4; // between looks at whether a frame is done
 const settledMs = 200; // without a move, after which the view is at rest
 
 /** A picture that is drawn, and how. */

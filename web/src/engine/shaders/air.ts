@@ -6,9 +6,10 @@ import { ceiling } from "./surface";
 export const maxGlows = 64;
 export const maxBeams = 16;
 export const maxVolumes = 9;
-/** Steps along a ray through fog volumes: of a picture, and while something moves on a slow machine. core/air has 64; a
- *  test holds the view against it. */
+/** Steps along a ray from corner to corner of the largest fog volume: of a picture, and while something moves on a slow
+ *  machine. A shorter way has fewer. core/air has 64 always; a test holds the view against it. */
 export const fogSteps = { fine: 32, hasty: 12 };
+const leastSteps = 6;
 const rows = { glows: 0, beams: 3, volumes: 9 };
 
 /** The items of the air as a texture: a column an item, a row four numbers of it. */
@@ -33,6 +34,7 @@ export function airUniforms(items: Items) {
     fogSize: { value: new Vector3(2, 1, 1) },
     fogScale: { value: 0 },
     fogSteps: { value: fogSteps.fine },
+    fogLongest: { value: 1 },
     phase: { value: 0 },
     haze: { value: new Vector3() },
     hazeShape: { value: new Vector4() }, // start, end, density, most; most 0 is none
@@ -53,7 +55,7 @@ export const airFunctions = `
   uniform sampler2D items;
   uniform sampler3D fogLight, fogToward;
   uniform int fogSteps, volumeCount, fogLit; // fogLit: 0 nowhere, 1 in volumes, 2 everywhere
-  uniform float fogScale, phase, white, hazeSky;
+  uniform float fogScale, fogLongest, phase, white, hazeSky;
   uniform vec3 fogSize, haze, low, eye;
   uniform vec4 hazeShape, lowShape;
 
@@ -138,13 +140,16 @@ export const airFunctions = `
     return whole;
   }
 
+  int stepsOver(float length) { return clamp(int(ceil(length / fogLongest * float(fogSteps))), min(${leastSteps}, fogSteps), fogSteps); }
+
   // What fog volumes send, and in w the share that gets through.
   vec4 volumesAlong(vec3 dir, float end) {
     vec2 t0 = reach(dir, end, false);
     vec4 result = vec4(0.0, 0.0, 0.0, 1.0);
     if (t0.y <= t0.x) return result;
-    float step = (t0.y - t0.x) / float(fogSteps);
-    for (int s = 0; s < fogSteps; s++) {
+    int steps = stepsOver(t0.y - t0.x);
+    float step = (t0.y - t0.x) / float(steps);
+    for (int s = 0; s < steps; s++) {
       float t = t0.x + (float(s) + 0.5) * step;
       vec3 p = eye + dir * t;
       float own = 0.0;
@@ -171,8 +176,9 @@ export const airFunctions = `
   float through(vec3 dir, float end) {
     vec2 t0 = reach(dir, end, true);
     if (t0.y <= t0.x) return 1.0;
-    float step = (t0.y - t0.x) / float(fogSteps), depth = 0.0;
-    for (int s = 0; s < fogSteps; s++) {
+    int steps = stepsOver(t0.y - t0.x);
+    float step = (t0.y - t0.x) / float(steps), depth = 0.0;
+    for (int s = 0; s < steps; s++) {
       vec3 p = eye + dir * (t0.x + (float(s) + 0.5) * step);
       for (int i = 0; i < volumeCount; i++) {
         vec4 low = item(i, ${rows.volumes}), high = item(i, ${rows.volumes + 1});
