@@ -146,6 +146,48 @@ func TestMarkersAreNotInTheWayInTheBrowser(t *testing.T) {
 	x, y = p.middle(marker)
 	p.clickAt(x, y)
 	require.Eventually(t, func() bool { return selected() == "true" }, 10*time.Second, 50*time.Millisecond)
+
+	x, y = p.middle(`document.querySelector(".handle.dot .reach")`)
+	was = place()
+	p.do(chromedp.ActionFunc(func(ctx context.Context) error {
+		return input.DispatchMouseEvent(input.MouseWheel, x, y).WithDeltaX(0).WithDeltaY(60).Do(ctx) // over the lamp's handle
+	}))
+	moves(was)
+}
+
+// The backs of a block are seen from inside it. From outside it is the same whether backs are drawn, as they are while
+// something else is hidden, or not.
+func TestBacksOfBlocksInTheBrowser(t *testing.T) {
+	t.Parallel()
+	l := level.New("Boxes")
+	for i, id := range []string{"box", "other"} {
+		s := level.Default[level.Solid]()
+		s.ID, s.Name, s.Size, s.Transform.Position = id, id, level.Vec{2, 2, 2}, level.Vec{float64(20 * i), 0, 0}
+		l.Solids = append(l.Solids, &s)
+	}
+	for i, id := range []string{"inside", "outside"} {
+		v := level.Default[level.Viewpoint]()
+		v.ID, v.Name, v.Transform.Position = id, id, level.Vec{0, 0, float64(4 * i)} // they look along -z
+		l.Viewpoints = append(l.Viewpoints, &v)
+	}
+	g := start(t)
+	maren := as(t, g, "maren")
+	info, err := harness.Import(ctx, maren, l)
+	require.NoError(t, err)
+	p := open(t, g)
+	p.onBench("maren", info.ID)
+	p.do(chromedp.KeyEvent("1")) // unlit
+	middle := func() float64 { return brightness(p.view(), 0.4, 0.4, 0.6, 0.6) }
+	assert.Greater(t, middle(), 50.0, "from inside")
+	p.goTo("outside")
+	without := middle()
+	require.Greater(t, without, 50.0)
+	p.stage("Surfaces")
+	p.pick("other")
+	p.do(chromedp.KeyEvent("j")) // hidden
+	assert.InDelta(t, without, middle(), 1)
+	p.do(chromedp.KeyEvent("j"))
+	assert.InDelta(t, without, middle(), 1)
 }
 
 // Many are selected, by words or with Shift, and changed at once; copies, deletes and undo.

@@ -127,6 +127,7 @@ export class CameraHand {
 
   /** Takes drags and the wheel over what lies on the view, such as markers; those keep their clicks. What is returned ends it. */
   over(element: HTMLElement): () => void {
+    const wheel = this.wheelOver(element);
     let from: PointerEvent | null = null;
     const heard = new AbortController();
     const hear = <K extends keyof HTMLElementEventMap>(event: K, tell: (e: HTMLElementEventMap[K]) => void, passive = true) => element.addEventListener(event, tell, { signal: heard.signal, passive });
@@ -141,8 +142,17 @@ export class CameraHand {
       from = null;
       this.move(e);
     });
-    hear("wheel", this.wheel, false);
     hear("contextmenu", this.menu, false);
+    return () => {
+      wheel();
+      heard.abort();
+    };
+  }
+
+  /** Takes the wheel alone over what lies on the view. What is returned ends it. */
+  wheelOver(element: HTMLElement | SVGElement): () => void {
+    const heard = new AbortController();
+    (element as Element).addEventListener("wheel", (e) => this.wheel(e as WheelEvent), { signal: heard.signal, passive: false });
     return () => heard.abort();
   }
 

@@ -157,6 +157,7 @@ export function Handles({ level, context, stage, endGesture }: HandlesProps) {
     window.addEventListener("keydown", hear, true);
     return () => window.removeEventListener("keydown", hear, true);
   }, []);
+  useEffect(() => (shown && stage && svg.current ? stage.hand.wheelOver(svg.current) : undefined), [shown, stage]);
   function up() {
     if (!dragging.current) return;
     dragging.current = null;
