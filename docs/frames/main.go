@@ -7,6 +7,7 @@ package main
 import (
 	"context"
 	"encoding/json"
+	"flag"
 	"fmt"
 	"log"
 	"math"
@@ -26,6 +27,9 @@ import (
 )
 
 func main() {
+	card := flag.Bool("card", false, "draw the page by a graphics card that is imitated, not by the processor as where there is none")
+	flag.Parse()
+	harness.PagesByProcessor = !*card
 	if err := run(); err != nil {
 		log.Fatal(err)
 	}

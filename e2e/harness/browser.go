@@ -19,6 +19,10 @@ var browser struct {
 	stop func()
 }
 
+// PagesByProcessor has the browser draw pages without a graphics card, as Chromium does by itself where there is none.
+// Else they are drawn by a card that is imitated, which takes longer here. It holds for browsers that are started later.
+var PagesByProcessor bool
+
 // Browser opens a window of a headless Chromium with WebGL by software and gives a context for
 // chromedp. The window has cookies and a store of its own. stop closes it, as does the end of ctx.
 func Browser(ctx context.Context, width, height int) (window context.Context, stop func(), err error) {
@@ -66,9 +70,11 @@ func startBrowser() error {
 	options := append(chromedp.DefaultExecAllocatorOptions[:],
 		chromedp.ExecPath("/usr/bin/chromium"), chromedp.UserDataDir(profile), chromedp.NoSandbox, chromedp.WindowSize(1280, 800),
 		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true),
-		chromedp.Flag("enable-unsafe-swiftshader", true), // WebGL without a graphics card; the page itself is drawn as it is there
-		chromedp.Flag("hide-scrollbars", true), chromedp.Flag("force-device-scale-factor", "1"),
+		chromedp.Flag("enable-unsafe-swiftshader", true), chromedp.Flag("hide-scrollbars", true), chromedp.Flag("force-device-scale-factor", "1"),
 	)
+	if !PagesByProcessor {
+		options = append(options, chromedp.Flag("use-angle", "swiftshader"))
+	}
 	alloc, stopAlloc := chromedp.NewExecAllocator(context.Background(), options...)
 	ctx, stopBrowser := chromedp.NewContext(alloc)
 	stop := func() {
