@@ -56,17 +56,17 @@ func TestFacesThatShineNameTheirLayer(t *testing.T) {
 
 var goldenKeys = []string{
 	"geometry 25201487733f7f7c",
-	"lamp-0 21ee74218fa97623 43651b2acf0aa3ff",
-	"lamp-1 d80a4e00d0360f8e 7dfa504cd4f8af12",
-	"lamp-2 5478dd82d7ccf2ff a442725e87676f40",
-	"lamp-3 d1e036217fcb4f64 f481ab8d8f40a910",
-	"lamp-5 5a5ce7fbd7b2ab2f b328c1a5f3b0ec82",
-	"sun d3876c88836b2ba1 9a382c10e7a7d0d5",
-	"sky bb96118662f33cb6 d2c2b76b12e60197",
-	"emissive:panel 38d2c7d832a4e856 6ff8091ccc2b5825",
-	"ambient:level 46d60f46101cc5cd 9a5bc607afa52564",
-	"ambient:zone-0 6cf705aea032d24c 83f943939f3b8918",
-	"ambient:zone-1 9d8c407eed29b543 0911b7fe04d88505",
+	"lamp-0 e480481d75b2f165 43651b2acf0aa3ff",
+	"lamp-1 2e3a348aab1a919e 7dfa504cd4f8af12",
+	"lamp-2 f8d3574b1b4461db a442725e87676f40",
+	"lamp-3 726c31df3d187f72 f481ab8d8f40a910",
+	"lamp-5 ad1cc11859f437fe b328c1a5f3b0ec82",
+	"sun 1ec13470fff8b8fc 9a382c10e7a7d0d5",
+	"sky 1be90888a8381fc8 d2c2b76b12e60197",
+	"emissive:panel abfb9015408fa2f8 6ff8091ccc2b5825",
+	"ambient:level ed307544769fa615 9a5bc607afa52564",
+	"ambient:zone-0 3249b26e64b1ddb6 83f943939f3b8918",
+	"ambient:zone-1 584ada5f56ba0c12 0911b7fe04d88505",
 }
 
 // A mesh that shows a geometry has the light, and so the keys, of one with those triangles of its own.

@@ -25,6 +25,7 @@ type Light [3][]*packedChunk // nil where it is dark
 type packedChunk struct {
 	scale float32
 	half  [lightmap.ChunkTexels]uint16
+	edges uint64 // of the first channel
 }
 
 // Chunk is the light on a chunk's texels, by channel, in lux for unit strength.
@@ -79,6 +80,14 @@ func (l *Light) Put(k int, from *Chunk) {
 			half.Encode(chunks[k].half[:], from[c][:], float32(math.Ldexp(1, -e)))
 		}
 	}
+}
+
+// Edges has a bit for each texel of a chunk on which the light ends: only a part of the texel sees the source.
+func (l *Light) Edges(k int) uint64 {
+	if l.IsDark(k) {
+		return 0
+	}
+	return l[0][k].edges
 }
 
 // Forget frees the chunks from one up to another, which are packed already.

@@ -126,3 +126,36 @@ func TestOnlyChunksWithinReachAreLit(t *testing.T) {
 	assert.NotEmpty(t, visited)
 	assert.Less(t, len(visited), m.Chunks()/4)
 }
+
+// The texels on which light ends are those that the edge of a shadow crosses.
+func TestEdgesAreWhereTheShadowEnds(t *testing.T) {
+	lamp := leveltest.Light("lamp", level.Point, 100, level.Vec{0, 2, 0}, geom.Vec3{0, -1, 0})
+	lamp.RangeM = 0
+	l := leveltest.Plane(lamp)
+	leveltest.Block(l, "plate", level.Vec{2.55, 1.005, 0}, level.Vec{4, 0.01, 8})
+	const edge = 0.55 * 2 // of the shadow
+	sc := scene.Build(l)
+	m, err := lightmap.New(sc)
+	require.NoError(t, err)
+	sources := source.List(l, sc)
+	lights, err := Bake(t.Context(), m, []*source.Source{&sources[0]}, Rays{Shadow: 16, Sky: 64}, nil)
+	require.NoError(t, err)
+	crossed := 0
+	for i := range m.Texels.List {
+		texel := &m.Texels.List[i]
+		at := Receiver(m, texel).Point
+		if texel.Normal(sc)[1] < 0.9 || math.Abs(at[1]) > 0.01 || math.Abs(at[2]) > 2 || math.Abs(at[0]-edge) > 0.6 {
+			continue
+		}
+		half := 0.5 / m.Layout.Charts[m.ChartOf(i)].Density
+		off := math.Abs(at[0] - edge)
+		is := lights[0].Edges(i/lightmap.ChunkTexels)>>(i%lightmap.ChunkTexels)&1 != 0
+		if off < 0.7*half {
+			assert.True(t, is, "%v", at)
+			crossed++
+		} else if off > 1.3*half {
+			assert.False(t, is, "%v", at)
+		}
+	}
+	assert.Greater(t, crossed, 5)
+}

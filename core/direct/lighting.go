@@ -34,8 +34,8 @@ func newLighting(m *lightmap.Map, s *source.Source, rays Rays, to *Light) lighti
 
 const (
 	firstPlaces = 4  // of a texel from which it is lit first
-	manyPlaces  = 16 // and again
-	fineRounds  = 16 // of many places, where a source's own light has detail within the texel
+	manyPlaces  = 64 // and again
+	fineRounds  = 4  // of many places, where a source's own light has detail within the texel
 	fewSamples  = 8  // of a source with a size: with fewer, a penumbra is not sampled again
 )
 
@@ -95,6 +95,7 @@ func (l *lighting) again(k int) {
 		l.to.Read(k, &lux)
 	}
 	var visible [lightmap.ChunkTexels]float64
+	var edges uint64
 	some := false
 	squares, texels := l.m.Squares(), l.m.Chunk(k)
 	for i := range texels {
@@ -114,6 +115,9 @@ func (l *lighting) again(k int) {
 			sum, sight = l.source.Sharp(l.m.Scene, &r, source.Steady(samples), sampling.TurnAt(l.seed+1, t.Origin))
 		}
 		visible[i] = sight.Visible
+		if 0 < sight.Seen && sight.Seen < 1 {
+			edges |= 1 << i
+		}
 		set(&lux, i, sum)
 		some = true
 	}
@@ -130,6 +134,9 @@ func (l *lighting) again(k int) {
 		}
 	}
 	l.to.Put(k, &lux)
+	if !l.to.IsDark(k) {
+		l.to[0][k].edges = edges
+	}
 }
 
 // fine is the light on a texel that has more detail than a few places show.

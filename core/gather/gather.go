@@ -195,6 +195,7 @@ func (g *Gatherer) fine(ctx context.Context, charts *Group, f *smooth.Field, fir
 		list := escapeLists.Get().(*[]escape)
 		defer escapeLists.Put(list)
 		escapes := (*list)[:0]
+		var landings [block][]radiosity.Landing // near places where light ends
 		for i := range texels {
 			about[i] = sampling.FrameOf(texels[i].Shading(g.m.Scene))
 			found[i].U, found[i].V = g.m.Layout.Charts[g.m.ChartOf(charts.First+first+from+i)].Axes()
@@ -204,6 +205,9 @@ func (g *Gatherer) fine(ctx context.Context, charts *Group, f *smooth.Field, fir
 			if target < radiosity.Dark {
 				met[i][count[i]] = target
 				count[i]++
+				if g.sent.EndsNear(target, distance) {
+					landings[i] = append(landings[i], radiosity.Landing{Patch: target, Point: at(&texels[i]).Add(dir.Mul(distance)), Normal: normal.Normalize()})
+				}
 			} else if target == radiosity.Sky && len(g.skies) > 0 {
 				escapes = append(escapes, escape{uint8(i), about[i].FacetOf(dir), dir})
 			}
@@ -226,6 +230,7 @@ func (g *Gatherer) fine(ctx context.Context, charts *Group, f *smooth.Field, fir
 			f.Around[cell] = found[i].Done(g.m.Layout.Charts[g.m.ChartOf(charts.First+cell)].Density)
 			g.sent.Mean(row, met[i][:count[i]], rays)
 			g.sent.AddBright(row, g.m.Scene, &texels[i], met[i][:count[i]], g.effort.ToBright, rays)
+			g.sent.AddEdges(row, landings[i], rays)
 			for k, s := range g.skies {
 				for c := range 3 {
 					row[3*s+c] += float32(sky[i*len(g.skies)+k][c])
@@ -237,6 +242,11 @@ func (g *Gatherer) fine(ctx context.Context, charts *Group, f *smooth.Field, fir
 			}
 		}
 	}, func(done int) { report(first + done) })
+}
+
+// at is where a texel's rays start.
+func at(t *lightmap.Texel) geom.Vec3 {
+	return geom.Vec3{float64(t.Origin[0]), float64(t.Origin[1]), float64(t.Origin[2])}
 }
 
 // scale multiplies the light of each source in a row by a share of each channel.

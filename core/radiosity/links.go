@@ -374,23 +374,28 @@ type Emitter struct {
 	Factor float32 // of all that bounces; 0 for none
 }
 
-// Sent is the light that each patch sends back of some sources, with the bright patches of each.
+// Sent is the light that each patch sends back of some sources, with the bright patches of each and those on which its
+// light ends.
 type Sent struct {
 	*rows.Halves
+	links    *Links
 	bright   []*brightSet // of each source; nil for none
-	isBright []uint64     // of each patch, a bit for each: whether it is bright for any source
+	isBright patchSet     // for any source
+	edges    []*edgeSet   // of each source; nil for none
+	isEdge   patchSet     // for any source
 }
 
-// mark notes which patches are bright.
-func (s *Sent) mark(b *brightSet, patches int) {
-	if b == nil {
-		return
+// mark notes which patches are bright for a source, and on which its light ends.
+func (s *Sent) mark(i int) {
+	if b := s.bright[i]; b != nil {
+		for patch := range b.of {
+			s.isBright.add(patch, s.links.Patches())
+		}
 	}
-	if s.isBright == nil {
-		s.isBright = make([]uint64, (patches+63)/64)
-	}
-	for patch := range b.of {
-		s.isBright[patch/64] |= 1 << (patch % 64)
+	if e := s.edges[i]; e != nil {
+		for patch := range e.mean {
+			s.isEdge.add(patch, s.links.Patches())
+		}
 	}
 }
 
@@ -404,7 +409,7 @@ func (s *Sent) AddBright(row []float32, sc *scene.Scene, on *lightmap.Texel, met
 	var room [64]uint32
 	bright := room[:0]
 	for _, patch := range met {
-		if s.isBright[patch/64]>>(patch%64)&1 != 0 {
+		if s.isBright.has(patch) {
 			bright = append(bright, patch)
 		}
 	}
@@ -429,7 +434,7 @@ func (s *Sent) AddBrightOnPatch(row []float32, patch int) {
 // back of their direct light is not among it. tolerance is the share of all light that the last
 // bounces may leave out. onPatches keeps what AddBrightOnPatch adds. It ends early with the context's error.
 func (l *Links) Sent(ctx context.Context, emitters []Emitter, tolerance float64, onPatches bool) (*Sent, error) {
-	all, on := &Sent{Halves: rows.NewHalves(l.Patches(), len(emitters)), bright: make([]*brightSet, len(emitters))}, newSolve(l.Patches())
+	all, on := &Sent{Halves: rows.NewHalves(l.Patches(), len(emitters)), links: l, bright: make([]*brightSet, len(emitters)), edges: make([]*edgeSet, len(emitters))}, newSolve(l.Patches())
 	steps, err := l.stepsFor(ctx, tolerance, on)
 	if err != nil {
 		return nil, err
@@ -457,10 +462,14 @@ func (l *Links) Sent(ctx context.Context, emitters []Emitter, tolerance float64,
 			}
 		}
 		if e.Factor > 0 {
+			if !onPatches { // texels send rays of their own
+				all.edges[i] = l.edgesOf(e, on.direct)
+			}
 			if all.bright[i], err = l.brightOf(ctx, e, on.direct, onPatches); err != nil {
 				return nil, err
 			}
-			all.mark(all.bright[i], l.Patches())
+			all.edges[i].leaveOut(all.bright[i])
+			all.mark(i)
 		}
 		clear(on.sent)
 		for range steps + 1 {

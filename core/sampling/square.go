@@ -28,7 +28,13 @@ type Square struct {
 }
 
 // Spread fills a list with places that lie evenly over a square's parts. turn decides which.
+// A power of two of them in a whole square form a net: each of as many strips along either side has one (Niederreiter,
+// "Low-discrepancy and low-dispersion sequences", 1988), so that stripes of light are counted well.
 func (s *Square) Spread(places []geom.Vec3, turn float64) []geom.Vec3 {
+	if n := len(places); s.Cells == AllCells && n&(n-1) == 0 {
+		s.net(places, turn)
+		return places
+	}
 	var cells [CellCount]uint8
 	count := 0
 	for left := s.Cells; left != 0; left &= left - 1 {
@@ -44,9 +50,32 @@ func (s *Square) Spread(places []geom.Vec3, turn float64) []geom.Vec3 {
 	shift := su * CellCount
 	for i := range places {
 		x, y := CellAt(int(cells[(i*count/len(places)+which)%count]))
-		a, b := shift+float64(i)*0.7548776662466927, sv+float64(i)*0.5698402909980532 // Roberts' R2 sequence, 2018
+		a, b := shift+float64(i)*r2U, sv+float64(i)*r2V
 		a, b = float64(x)+a-math.Floor(a), float64(y)+b-math.Floor(b)
 		places[i] = s.Middle.Add(s.U.Mul(a/4 - 0.5)).Add(s.V.Mul(b/4 - 0.5))
 	}
 	return places
 }
+
+// net fills a list, whose length is a power of two, with a scrambled Hammersley net. The order of its points has little to do
+// with where they lie, as they are paired with other samples by it.
+func (s *Square) net(places []geom.Vec3, turn float64) {
+	n := uint32(len(places))
+	su, sv := Shifts(turn)
+	flipU, flipV, step := uint32(su*float64(n))&(n-1), uint32(sv*float64(n))&(n-1), uint32(goldenShare*float64(n))|1
+	for i := range n {
+		k := i * step & (n - 1)
+		du, dv := su*CellCount+float64(i)*r2U, sv*CellCount+float64(i)*r2V // within its strips
+		u := float64(uint32(radicalInverse(k)*float64(n))^flipU) + du - math.Floor(du)
+		v := float64(k^flipV) + dv - math.Floor(dv)
+		places[i] = s.Middle.Add(s.U.Mul(u/float64(n) - 0.5)).Add(s.V.Mul(v/float64(n) - 0.5))
+	}
+}
+
+const goldenShare = 0.6180339887498949
+
+// Roberts' R2 sequence, 2018
+const (
+	r2U = 0.7548776662466927
+	r2V = 0.5698402909980532
+)

@@ -41,6 +41,51 @@ func TestPlacesSpreadOverTheSquare(t *testing.T) {
 	}
 }
 
+// A power of two of places is a net: each of as many strips along either side has one, and each of as many parts of a shape
+// between.
+func TestPlacesOfAWholeSquareAreANet(t *testing.T) {
+	for _, n := range []int{4, 16, 64, 256} {
+		for turn := 0.1; turn < 8*math.Pi; turn += 0.37 { // more than once round, as some sources turn it
+			places := unitSquare(AllCells).Spread(make([]geom.Vec3, n), turn)
+			for across := 1; across <= n; across *= 2 {
+				seen := map[[2]int]bool{}
+				for _, p := range places {
+					assert.LessOrEqual(t, max(math.Abs(p[0]), math.Abs(p[2])), 0.5)
+					seen[[2]int{int(math.Floor((p[0] + 0.5) * float64(across))), int(math.Floor((p[2] + 0.5) * float64(n/across)))}] = true
+				}
+				assert.Len(t, seen, n, "%d places in %d by %d parts, turn %v", n, across, n/across, turn)
+			}
+		}
+	}
+}
+
+// Stripes of light that are narrower than a square are counted to a few hundredths of it.
+func TestPlacesCountStripes(t *testing.T) {
+	for _, pitch := range []float64{0.2, 0.37, 0.66} {
+		sum, n := 0.0, 0
+		for turn := 0.0; turn < 2*math.Pi; turn += 0.1 {
+			for phase := 0.0; phase < 1; phase += 0.1 {
+				lit, want := 0.0, 0.0
+				is := func(x float64) float64 {
+					if _, part := math.Modf((x+0.5)/pitch + phase); part < 0.5 {
+						return 1
+					}
+					return 0
+				}
+				for _, p := range unitSquare(AllCells).Spread(make([]geom.Vec3, 64), turn) {
+					lit += is(p[0]) / 64
+				}
+				const fine = 4096
+				for k := range fine {
+					want += is((float64(k)+0.5)/fine-0.5) / fine
+				}
+				sum, n = sum+(lit-want)*(lit-want), n+1
+			}
+		}
+		assert.Less(t, math.Sqrt(sum/float64(n)), 0.03, "stripes of %v", pitch)
+	}
+}
+
 // Places lie in the parts that count alone, and in all of those.
 func TestPlacesKeepToTheirParts(t *testing.T) {
 	for _, cells := range []Cells{1, 0x8000, 0x00ff, 0x1248, 0x7fff} {

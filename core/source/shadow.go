@@ -24,7 +24,7 @@ type Receiver struct {
 }
 
 // mostPlaces is the most places of a square.
-const mostPlaces = 16
+const mostPlaces = 64
 
 // At is another place of the receiver's texel, as a place alone.
 func (r *Receiver) At(step geom.Vec3) Receiver {

@@ -64,7 +64,8 @@ func New(m *lightmap.Map) *Tracer {
 type Answer struct{ Lux, Error float64 }
 
 // Texel is the mean light over a texel's square, so far as it lies on the surface and outside of
-// solids, by so many paths.
+// solids, by so many paths. Where something stands on the square, the texel has the light of the side on which its
+// place is, so the mean is over that side.
 func (t *Tracer) Texel(i, paths int) Answer {
 	texel := &t.m.Texels.List[i]
 	n := texel.Normal(t.m.Scene)
@@ -77,7 +78,7 @@ func (t *Tracer) Texel(i, paths int) Answer {
 	return t.mean(paths, r, func() geom.Vec3 {
 		for range 64 {
 			at := middle.Add(u.Mul((du + r.Float64() - 0.5) / c.Density)).Add(v.Mul((dv + r.Float64() - 0.5) / c.Density))
-			if t.onSurface(at, n, texel.Surface(t.m.Scene)) {
+			if t.onSurface(at, n, texel.Surface(t.m.Scene)) && !t.m.Scene.Blocked(middle, at) {
 				return at
 			}
 		}
@@ -207,14 +208,14 @@ func (l *lamp) fading(dir geom.Vec3) float64 {
 	return a * a
 }
 
-// direct is the light of lamps and the sun on a place; that of spots only where asked for.
+// direct is the light of lamps and the sun on a place just above a surface; that of spots only where asked for.
 func (t *Tracer) direct(r *rand.Rand, at, n geom.Vec3, spots bool) (lux float64) {
 	for i := range t.lights {
 		l := &t.lights[i]
 		if l.spot && !spots {
 			continue
 		}
-		to := l.at.Sub(at)
+		to := l.at.Sub(at.Sub(n.Mul(scene.OffsetM)))
 		d := to.Len()
 		dir := to.Mul(1 / d)
 		cos := dir.Dot(n)
