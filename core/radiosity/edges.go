@@ -2,6 +2,7 @@ package radiosity
 
 import (
 	"math/bits"
+	"slices"
 
 	"grotta/core/color"
 	"grotta/core/geom"
@@ -16,8 +17,10 @@ import (
 type edgeSet struct {
 	source *source.Source
 	factor float32
-	mean   map[uint32][3]float32 // direct light of each, in lux
 	seed   uint64
+	// In order of the patches:
+	patches []uint32
+	mean    [][3]float32 // direct light of each, in lux
 }
 
 const (
@@ -31,22 +34,26 @@ func (l *Links) edgesOf(e *Emitter, direct [][4]float32) *edgeSet {
 	if e.Source.IsSky() {
 		return nil
 	}
-	mean := map[uint32][3]float32{}
+	is := l.newPatchSet()
 	for k := range l.m.Chunks() {
 		for left := e.Direct.Edges(k); left != 0; left &= left - 1 {
 			texel := k*lightmap.ChunkTexels + bits.TrailingZeros64(left)
 			patch := l.patchOf(texel)
-			if _, is := l.otherOf[patch]; is || l.UnderWater(int(patch)) != color.White { // not only the source's own light
-				continue
+			if _, isThrough := l.otherOf[patch]; !isThrough && l.UnderWater(int(patch)) == color.White { // else it is not the source's own light alone
+				is.add(uint32(patch))
 			}
-			d := &direct[patch]
-			mean[uint32(patch)] = [3]float32{d[0], d[1], d[2]}
 		}
 	}
-	if len(mean) == 0 {
+	if is.count() == 0 {
 		return nil
 	}
-	return &edgeSet{source: e.Source, factor: e.Factor, mean: mean, seed: e.Source.Seed() ^ edgeSeed}
+	set := &edgeSet{source: e.Source, factor: e.Factor, seed: e.Source.Seed() ^ edgeSeed, patches: make([]uint32, 0, is.count())}
+	set.mean = make([][3]float32, 0, cap(set.patches))
+	is.each(func(patch uint32) {
+		d := &direct[patch]
+		set.patches, set.mean = append(set.patches, patch), append(set.mean, [3]float32{d[0], d[1], d[2]})
+	})
+	return set
 }
 
 // leaveOut takes bright patches out: rays go to the places of them on which light falls.
@@ -54,9 +61,14 @@ func (s *edgeSet) leaveOut(bright *brightSet) {
 	if s == nil || bright == nil {
 		return
 	}
-	for patch := range bright.of {
-		delete(s.mean, patch)
+	kept := 0
+	for i, patch := range s.patches {
+		if _, is := bright.of[patch]; !is {
+			s.patches[kept], s.mean[kept] = patch, s.mean[i]
+			kept++
+		}
 	}
+	s.patches, s.mean = s.patches[:kept], s.mean[:kept]
 }
 
 // Landing is where a ray of a texel has landed on a patch.
@@ -73,14 +85,14 @@ func (s *Sent) EndsNear(patch uint32, distance float64) bool {
 // AddEdges adds to a row what the direct light where rays have landed differs from the mean of the patches. rays is how many
 // there were in all.
 func (s *Sent) AddEdges(row []float32, landings []Landing, rays int) {
-	for k := range landings {
-		at := &landings[k]
+	for j := range landings {
+		at := &landings[j]
 		a := &s.links.albedos[s.links.albedoOf[at.Patch]]
 		for i, e := range s.edges {
 			if e == nil {
 				continue
 			}
-			mean, is := e.mean[at.Patch]
+			k, is := slices.BinarySearch(e.patches, at.Patch)
 			if !is {
 				continue
 			}
@@ -88,21 +100,33 @@ func (s *Sent) AddEdges(row []float32, landings []Landing, rays int) {
 			origin := [3]float32{float32(at.Point[0]), float32(at.Point[1]), float32(at.Point[2])}
 			lux, _ := e.source.Sharp(s.links.m.Scene, &r, source.Steady(edgeSamples), sampling.TurnAt(e.seed, origin))
 			for c := range 3 {
-				row[3*i+c] += e.factor * a[c] * (float32(lux[c]) - mean[c]) / float32(rays)
+				row[3*i+c] += e.factor * a[c] * (float32(lux[c]) - e.mean[k][c]) / float32(rays)
 			}
 		}
 	}
 }
 
-// patchSet is a set of patches, a bit for each.
+// patchSet is a set of patches, a bit for each; nil has none.
 type patchSet []uint64
+
+func (l *Links) newPatchSet() patchSet { return make(patchSet, (l.Patches()+63)/64) }
 
 func (s patchSet) has(patch uint32) bool { return s != nil && s[patch/64]>>(patch%64)&1 != 0 }
 
-// add adds a patch to a set of so many, which it makes if there is none.
-func (s *patchSet) add(patch uint32, patches int) {
-	if *s == nil {
-		*s = make(patchSet, (patches+63)/64)
+func (s patchSet) add(patch uint32) { s[patch/64] |= 1 << (patch % 64) }
+
+func (s patchSet) count() (n int) {
+	for _, word := range s {
+		n += bits.OnesCount64(word)
 	}
-	(*s)[patch/64] |= 1 << (patch % 64)
+	return n
+}
+
+// each calls visit for the patches, in order.
+func (s patchSet) each(visit func(patch uint32)) {
+	for i, word := range s {
+		for ; word != 0; word &= word - 1 {
+			visit(uint32(64*i + bits.TrailingZeros64(word)))
+		}
+	}
 }

@@ -388,13 +388,19 @@ type Sent struct {
 // mark notes which patches are bright for a source, and on which its light ends.
 func (s *Sent) mark(i int) {
 	if b := s.bright[i]; b != nil {
+		if s.isBright == nil {
+			s.isBright = s.links.newPatchSet()
+		}
 		for patch := range b.of {
-			s.isBright.add(patch, s.links.Patches())
+			s.isBright.add(patch)
 		}
 	}
 	if e := s.edges[i]; e != nil {
-		for patch := range e.mean {
-			s.isEdge.add(patch, s.links.Patches())
+		if s.isEdge == nil {
+			s.isEdge = s.links.newPatchSet()
+		}
+		for _, patch := range e.patches {
+			s.isEdge.add(patch)
 		}
 	}
 }
