@@ -35,7 +35,7 @@ func newLighting(m *lightmap.Map, s *source.Source, rays Rays, to *Light) lighti
 const (
 	firstPlaces = 4  // of a texel from which it is lit first
 	manyPlaces  = 64 // and again
-	fineRounds  = 4  // of many places, where a source's own light has detail within the texel
+	fineRounds  = 8  // of many places, where a source's own light has detail within the texel
 	fewSamples  = 8  // of a source with a size: with fewer, a penumbra is not sampled again
 )
 

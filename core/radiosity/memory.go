@@ -12,7 +12,6 @@ const (
 	rowBytes   = 16  // of a solve
 	placeBytes = 4   // of a chart with texels, without its padding
 	onBytes    = 12  // the light of a source's bright patches on a patch
-	edgeBytes  = 4   // of patches on which a source's light ends, where those are a quarter of all
 )
 
 // Memory estimates the memory of links and of what patches send, in bytes.
@@ -46,8 +45,6 @@ func (m Memory) Sent(sources int, onPatches bool) int {
 	each := 2 * rows.Columns(sources)
 	if onPatches {
 		each += onBytes * sources
-	} else {
-		each += edgeBytes * sources
 	}
 	return each * m.patches
 }

@@ -73,13 +73,17 @@ describe("the queue of edits", () => {
   it("holds a drag until it is let go, however long that takes", async () => {
     const { service, queue } = start();
     queue.push(set({ strength: 1 }), { held: "drag" });
+    expect(queue.isHeld).toBe(true);
     await pass(5000);
     queue.push(set({ strength: 2 }), { held: "drag" });
     await pass(5000);
     expect(service.sent).toEqual([]);
     queue.endGesture();
+    expect(queue.isHeld).toBe(false);
     await pass();
     expect(service.sent.map((s) => s.op.fields)).toEqual([{ strength: 2 }]);
+    queue.push(set({ strength: 3 }), "typed");
+    expect([queue.inGesture, queue.isHeld]).toEqual([true, false]);
   });
 
   it("sends in order, each on the revision that the one before made", async () => {
