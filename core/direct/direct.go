@@ -25,7 +25,7 @@ type Light [3][]*packedChunk // nil where it is dark
 type packedChunk struct {
 	scale float32
 	half  [lightmap.ChunkTexels]uint16
-	edges uint64 // of the first channel
+	edges uint64 // a bit for each texel on which the light ends; kept with the first channel
 }
 
 // Chunk is the light on a chunk's texels, by channel, in lux for unit strength.
