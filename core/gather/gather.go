@@ -195,7 +195,7 @@ func (g *Gatherer) fine(ctx context.Context, charts *Group, f *smooth.Field, fir
 		list := escapeLists.Get().(*[]escape)
 		defer escapeLists.Put(list)
 		escapes := (*list)[:0]
-		var landings [block][]radiosity.Landing // near places where light ends
+		var landings [block][]radiosity.Landing // of rays that end beside an edge of light
 		for i := range texels {
 			about[i] = sampling.FrameOf(texels[i].Shading(g.m.Scene))
 			found[i].U, found[i].V = g.m.Layout.Charts[g.m.ChartOf(charts.First+first+from+i)].Axes()
@@ -206,7 +206,7 @@ func (g *Gatherer) fine(ctx context.Context, charts *Group, f *smooth.Field, fir
 				met[i][count[i]] = target
 				count[i]++
 				if g.sent.EndsNear(target, distance) {
-					landings[i] = append(landings[i], radiosity.Landing{Patch: target, Point: at(&texels[i]).Add(dir.Mul(distance)), Normal: normal.Normalize()})
+					landings[i] = append(landings[i], radiosity.LandingOf(&texels[i], dir, target, distance, normal))
 				}
 			} else if target == radiosity.Sky && len(g.skies) > 0 {
 				escapes = append(escapes, escape{uint8(i), about[i].FacetOf(dir), dir})
@@ -242,11 +242,6 @@ func (g *Gatherer) fine(ctx context.Context, charts *Group, f *smooth.Field, fir
 			}
 		}
 	}, func(done int) { report(first + done) })
-}
-
-// at is where a texel's rays start.
-func at(t *lightmap.Texel) geom.Vec3 {
-	return geom.Vec3{float64(t.Origin[0]), float64(t.Origin[1]), float64(t.Origin[2])}
 }
 
 // scale multiplies the light of each source in a row by a share of each channel.

@@ -71,10 +71,15 @@ func (s *edgeSet) leaveOut(bright *brightSet) {
 	s.patches, s.mean = s.patches[:kept], s.mean[:kept]
 }
 
-// Landing is where a ray of a texel has landed on a patch.
+// Landing is where a ray has landed on a patch.
 type Landing struct {
-	Patch         uint32
-	Point, Normal geom.Vec3
+	patch         uint32
+	point, normal geom.Vec3
+}
+
+// LandingOf is where a ray from a texel has landed, by how far it went and the normal of what it met.
+func LandingOf(from *lightmap.Texel, dir geom.Vec3, patch uint32, distance float64, normal geom.Vec3) Landing {
+	return Landing{patch, vec(from.Origin).Add(dir.Mul(distance)), normal.Normalize()}
 }
 
 // EndsNear tells whether the direct light of some source ends on a patch so near that the mean over the patch would not do.
@@ -82,51 +87,26 @@ func (s *Sent) EndsNear(patch uint32, distance float64) bool {
 	return s.isEdge.has(patch) && distance*distance < edgeSides*edgeSides*s.links.areaOf(int(patch))
 }
 
-// AddEdges adds to a row what the direct light where rays have landed differs from the mean of the patches. rays is how many
-// there were in all.
+// AddEdges adds to a row how far the direct light where some rays have landed is from the mean of their patches. rays is how
+// many the texel sent in all.
 func (s *Sent) AddEdges(row []float32, landings []Landing, rays int) {
 	for j := range landings {
 		at := &landings[j]
-		a := &s.links.albedos[s.links.albedoOf[at.Patch]]
+		a := &s.links.albedos[s.links.albedoOf[at.patch]]
 		for i, e := range s.edges {
 			if e == nil {
 				continue
 			}
-			k, is := slices.BinarySearch(e.patches, at.Patch)
+			k, is := slices.BinarySearch(e.patches, at.patch)
 			if !is {
 				continue
 			}
-			r := source.Receiver{Point: at.Point, Origin: at.Point.Add(at.Normal.Mul(scene.OffsetM)), Normal: at.Normal}
-			origin := [3]float32{float32(at.Point[0]), float32(at.Point[1]), float32(at.Point[2])}
-			lux, _ := e.source.Sharp(s.links.m.Scene, &r, source.Steady(edgeSamples), sampling.TurnAt(e.seed, origin))
+			r := source.Receiver{Point: at.point, Origin: at.point.Add(at.normal.Mul(scene.OffsetM)), Normal: at.normal}
+			turn := sampling.TurnAt(e.seed, [3]float32{float32(at.point[0]), float32(at.point[1]), float32(at.point[2])})
+			lux, _ := e.source.Sharp(s.links.m.Scene, &r, source.Steady(edgeSamples), turn)
 			for c := range 3 {
 				row[3*i+c] += e.factor * a[c] * (float32(lux[c]) - e.mean[k][c]) / float32(rays)
 			}
-		}
-	}
-}
-
-// patchSet is a set of patches, a bit for each; nil has none.
-type patchSet []uint64
-
-func (l *Links) newPatchSet() patchSet { return make(patchSet, (l.Patches()+63)/64) }
-
-func (s patchSet) has(patch uint32) bool { return s != nil && s[patch/64]>>(patch%64)&1 != 0 }
-
-func (s patchSet) add(patch uint32) { s[patch/64] |= 1 << (patch % 64) }
-
-func (s patchSet) count() (n int) {
-	for _, word := range s {
-		n += bits.OnesCount64(word)
-	}
-	return n
-}
-
-// each calls visit for the patches, in order.
-func (s patchSet) each(visit func(patch uint32)) {
-	for i, word := range s {
-		for ; word != 0; word &= word - 1 {
-			visit(uint32(64*i + bits.TrailingZeros64(word)))
 		}
 	}
 }

@@ -11,6 +11,7 @@ import (
 	"grotta/core/geom"
 	"grotta/core/level"
 	"grotta/core/level/leveltest"
+	"grotta/core/lightmap"
 	"grotta/core/source"
 )
 
@@ -53,7 +54,7 @@ func TestRaysReadTheLightWhereTheyLandBesideAnEdge(t *testing.T) {
 		lit bool
 	}{{edge - 0.05, true}, {edge + 0.05, false}} {
 		row := make([]float32, 8)
-		sent.AddEdges(row, []Landing{{patch, geom.Vec3{c.x, 0, 0}, geom.Vec3{0, 1, 0}}}, rays)
+		sent.AddEdges(row, []Landing{LandingOf(&lightmap.Texel{Origin: [3]float32{float32(c.x), 1, 0}}, geom.Vec3{0, -1, 0}, patch, 1, geom.Vec3{0, 2, 0})}, rays)
 		want := 0.0
 		if c.lit {
 			want = 1 // lux, as it falls straight and a layer is of strength 1

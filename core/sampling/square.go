@@ -57,8 +57,9 @@ func (s *Square) Spread(places []geom.Vec3, turn float64) []geom.Vec3 {
 	return places
 }
 
-// net fills a list, whose length is a power of two, with a scrambled Hammersley net. The order of its points has little to do
-// with where they lie, as they are paired with other samples by it.
+// net fills a list, whose length is a power of two, with a Hammersley net whose strips change places (Pair shifts it instead,
+// which would part it from the square's parts). The order of its points has little to do with where they lie, as each is
+// paired with another sample by its number.
 func (s *Square) net(places []geom.Vec3, turn float64) {
 	n := uint32(len(places))
 	su, sv := Shifts(turn)

@@ -150,10 +150,10 @@ export class CameraHand {
   }
 
   /** Takes the wheel alone over what lies on the view. What is returned ends it. */
-  wheelOver(element: HTMLElement | SVGElement): () => void {
-    const heard = new AbortController();
-    (element as Element).addEventListener("wheel", (e) => this.wheel(e as WheelEvent), { signal: heard.signal, passive: false });
-    return () => heard.abort();
+  wheelOver(element: Element): () => void {
+    const turned = (e: Event) => this.wheel(e as WheelEvent);
+    element.addEventListener("wheel", turned, { passive: false });
+    return () => element.removeEventListener("wheel", turned);
   }
 
   private down = (e: PointerEvent) => {

@@ -200,7 +200,7 @@ export class Stage {
     this.geometry = scene.geometry;
     this.parts = new MovedParts(g, scene.ranges);
     this.picking.take(this.mesh, scene.ranges);
-    this.addFronts(scene);
+    this.addFronts(this.mesh, scene);
     this.outlineAgain();
     this.shown = { texels, ranges: scene.ranges };
     this.ownTexels = scene.texels;
@@ -210,10 +210,10 @@ export class Stage {
     return before !== null;
   }
 
-  private addFronts(scene: SceneMesh) {
+  private addFronts(mesh: NonNullable<Stage["mesh"]>, scene: SceneMesh) {
     const geometry = new BufferGeometry();
-    geometry.attributes = this.mesh!.geometry.attributes;
-    this.fronts = new Mesh(geometry, frontMaterial(this.mesh!.material));
+    geometry.attributes = mesh.geometry.attributes;
+    this.fronts = new Mesh(geometry, frontMaterial(mesh.material));
     this.fronts.frustumCulled = false;
     this.surfaces.add(this.fronts);
     this.backs = new Backs(scene.ranges, scene.positions);
@@ -221,18 +221,19 @@ export class Stage {
 
   /** Leaves out the backs of closed things where none is seen: a processor that draws takes as long for what is hidden. */
   private cullBacks() {
-    const { geometry } = this.mesh!;
-    const seen = this.passes.mode === modes.backs || this.picking.hides || this.parts!.any || this.backs!.areSeenFrom(this.camera.position);
+    const { mesh, fronts } = this;
+    if (!mesh || !fronts) return;
+    const seen = this.passes.mode === modes.backs || this.picking.hides || this.parts?.any || this.backs?.areSeenFrom(this.camera.position);
     const closed = seen ? 0 : this.picking.closed;
-    this.fronts!.visible = closed > 0;
-    this.fronts!.geometry.index = geometry.index;
-    this.fronts!.geometry.setDrawRange(0, closed);
-    geometry.setDrawRange(closed, Infinity);
+    fronts.visible = closed > 0;
+    fronts.geometry.index = mesh.geometry.index;
+    fronts.geometry.setDrawRange(0, closed);
+    mesh.geometry.setDrawRange(closed, Infinity);
   }
 
   /** Everything that draws surfaces. */
   private get draws() {
-    return this.mesh ? [this.mesh, this.fronts!, ...this.overs] : [];
+    return [this.mesh, this.fronts, ...this.overs].filter((draw) => draw !== null);
   }
 
   /** Things are lit by their own mix: the light of before the last change is let go. complete tells whether all of the mix
@@ -279,8 +280,9 @@ export class Stage {
     if (!this.mesh) return;
     this.parts!.restore(); // its numbers may be shown again
     this.surfaces.remove(...this.draws);
-    for (const over of [this.fronts!, ...this.overs]) over.material.dispose();
-    this.fronts!.geometry.dispose();
+    for (const over of this.overs) over.material.dispose();
+    this.fronts?.material.dispose();
+    this.fronts?.geometry.dispose();
     this.fronts = null;
     this.overs = [];
     this.mesh.geometry.dispose();

@@ -98,7 +98,7 @@ function Open({ doc, user, session }: { doc: Document; user: string; session: Se
 
   return (
     <div className="flex h-full flex-col">
-      <TopBar doc={panels.doc} state={state} report={report} platform={platform} user={user} context={panels} saved={session.state === "saved"} waiting={session.waiting} />
+      <TopBar state={state} report={report} platform={platform} user={user} context={panels} saved={session.state === "saved"} waiting={session.waiting} />
       <Connection session={session} user={user} />
       <div className="flex min-h-0 flex-1">
         <Rail />

@@ -2,7 +2,7 @@ import { memo } from "react";
 import { AlertTriangle, Camera, CircleAlert, Redo2, Search, Undo2 } from "lucide-react";
 import { useMutation } from "@tanstack/react-query";
 import { Link } from "wouter";
-import { takeShot, type Document, type LightmapState, type Report } from "../../api/client";
+import { takeShot, type LightmapState, type Report } from "../../api/client";
 import { commandByID, keyLabel, type Context } from "../../commands";
 import { bench, camera } from "../../model/bench";
 import { complain, notice } from "../../ui/messages";
@@ -12,9 +12,10 @@ import { People } from "../presence/People";
 import { BakeButton } from "./BakeButton";
 import { Meters } from "./Meters";
 
-type Props = { doc: Document; state: LightmapState | undefined; report: Report | undefined; platform: string; user: string; context: Context; saved: boolean; waiting: number };
+type Props = { state: LightmapState | undefined; report: Report | undefined; platform: string; user: string; context: Context; saved: boolean; waiting: number };
 
-export const TopBar = memo(function TopBar({ doc, state, report, platform, user, context, saved, waiting }: Props) {
+export const TopBar = memo(function TopBar({ state, report, platform, user, context, saved, waiting }: Props) {
+  const { doc } = context;
   const id = doc.level.id;
   const platforms = usePlatforms();
   const profile = platforms.data?.items.find((p) => p.ref === platform)?.profile;
