@@ -135,6 +135,9 @@ func viewOf(t *testing.T, g *harness.Grotta, c *client.Client, id string) *page 
 func (p *page) agrees(c *client.Client, id, viewpoint, display string) image.Image {
 	p.t.Helper()
 	t, name := p.t, fmt.Sprintf("%s, %s %s", p.t.Name(), viewpoint, display)
+	now, err := c.Level(ctx, id)
+	require.NoError(t, err)
+	p.do(chromedp.WaitVisible(fmt.Sprintf("[data-testid=view][data-air=%q]", fmt.Sprint(now.Level.Revision))))
 	p.goTo(viewpoint)
 	live := p.view()
 	data, light, err := c.Shot(ctx, id, api.NewShot{Variant: api.Variant{Display: display}, Viewpoint: viewpoint, Width: live.Bounds().Dx(), Height: live.Bounds().Dy()})

@@ -110,8 +110,8 @@ export class Stage {
   onClick: (hits: Picked[], ray: Ray, click: Click) => void = () => {};
   onHover: (hit: Picked | null) => void = () => {};
   onBox: (rect: Rect, done: boolean) => void = () => {};
-  /** A frame at rest is done; whole where nothing was left out. */
-  onRest: (whole: boolean) => void = () => {};
+  /** Told whether the picture shows all that there is to see, as it is now. */
+  onWhole: (whole: boolean) => void = () => {};
 
   constructor(private readonly host: HTMLElement) {
     this.renderer = new WebGLRenderer({ antialias: false, powerPreference: "high-performance" });
@@ -573,6 +573,7 @@ export class Stage {
     if (this.job?.frame.fineness === full) this.giveUp(); // it shows what was before, and takes long
     this.whole = false;
     this.stale = true;
+    this.onWhole(false);
     clearTimeout(this.finishing);
     this.request();
   }
@@ -676,7 +677,7 @@ export class Stage {
     if (!this.isDone()) return void setTimeout(this.awaitFrame, pollMs);
     if (this.job) return this.goOn();
     if (this.moving || this.due !== 0) return;
-    this.onRest(this.whole);
+    this.onWhole(this.whole);
     if (this.whole) return;
     clearTimeout(this.finishing);
     this.finishing = setTimeout(() => {

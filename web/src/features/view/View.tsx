@@ -91,10 +91,12 @@ function useStage(host: HTMLDivElement | null) {
     camera.frame = (low, high) => s.lookAt(low, high);
     const count = s.eachFrame(() => {
       host.dataset.frames = String(Number(host.dataset.frames ?? 0) + 1);
-      delete host.dataset.whole;
     });
     picture.read = s.readSmall;
-    s.onRest = (whole) => whole && (host.dataset.whole = "");
+    s.onWhole = (whole) => {
+      if (whole) host.dataset.whole = "";
+      else delete host.dataset.whole;
+    };
     setStage(s);
     return () => {
       count();
