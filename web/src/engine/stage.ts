@@ -60,6 +60,7 @@ const finishMs = 150; // at rest, after which a picture that is not whole is dra
 const [smallWidth, smallHeight] = [96, 64];
 const smallForMs = 3000;
 const piecePixels = 80_000; // of surfaces that are drawn at once at rest, where a whole picture would hold up the hand
+const piecesAhead = 2; // pieces that are handed over and not done, so that the card never waits for the next
 const pollMs = 4; // between looks at whether a frame is done
 const settledMs = 200; // without a move, after which the view is at rest
 
@@ -602,7 +603,8 @@ export class Stage {
   private resting: ReturnType<typeof setTimeout> | undefined;
   private whole = false; // all of the picture is drawn, or will be with the next frame
   private finishing: ReturnType<typeof setTimeout> | undefined;
-  private drawing: { sync: WebGLSync; frame: Frame | null } | null = null; // frame where it is done with that
+  private polling: ReturnType<typeof setTimeout> | undefined;
+  private drawing: { sync: WebGLSync; frame: Frame | null }[] = []; // what is not done yet, in order; frame where one ends with it
   private job: { steps: Steps; frame: Frame } | null = null; // a picture that is drawn piece by piece
   private stale = false; // something has changed since the job began
 
@@ -647,17 +649,15 @@ export class Stage {
     this.renderer.setSize(this.target.width, this.target.height, false);
   }
 
-  /** Whether the last frame is done; how long it took is noted. */
-  private isDone(): boolean {
-    const d = this.drawing;
-    if (!d) return true;
+  /** How many of the last frames or pieces are not done. How long a frame took is noted. */
+  private unfinished(): number {
     const gl = this.renderer.getContext() as WebGL2RenderingContext;
-    const state = gl.clientWaitSync(d.sync, 0, 0);
-    if (state === gl.TIMEOUT_EXPIRED) return false;
-    gl.deleteSync(d.sync);
-    this.drawing = null;
-    if (d.frame) this.quality.took(performance.now() - d.frame.began, d.frame.fineness, d.frame.moving);
-    return true;
+    for (let d = this.drawing[0]; d && gl.clientWaitSync(d.sync, 0, 0) !== gl.TIMEOUT_EXPIRED; d = this.drawing[0]) {
+      gl.deleteSync(d.sync);
+      this.drawing.shift();
+      if (d.frame) this.quality.took(performance.now() - d.frame.began, d.frame.fineness, d.frame.moving);
+    }
+    return this.drawing.length;
   }
 
   /** Has the end of what was just drawn noted: of a frame, or of a piece of one. */
@@ -666,16 +666,21 @@ export class Stage {
     const sync = gl.fenceSync(gl.SYNC_GPU_COMMANDS_COMPLETE, 0);
     gl.flush();
     if (!sync) return;
-    this.drawing = { sync, frame };
-    this.awaitFrame();
+    this.drawing.push({ sync, frame });
+    if (this.drawing.length === 1) this.awaitFrame();
   }
 
-  /** Notes the end of a frame soon after it, also where no other one follows. A picture that
-   *  was drawn with less than all is drawn whole once nothing has moved for a while. */
+  /** Notes the end of a frame soon after it, also where no other one follows, and hands over the next pieces before
+   *  the last is done. A picture that was drawn with less than all is drawn whole once nothing has moved for a while. */
   private awaitFrame = () => {
-    if (this.disposed || !this.drawing) return;
-    if (!this.isDone()) return void setTimeout(this.awaitFrame, pollMs);
-    if (this.job) return this.goOn();
+    if (this.disposed) return;
+    let left = this.unfinished();
+    for (; this.job && left < piecesAhead; left = this.drawing.length) this.goOn();
+    clearTimeout(this.polling);
+    if (left > 0) {
+      this.polling = setTimeout(this.awaitFrame, pollMs);
+      return;
+    }
     if (this.moving || this.due !== 0) return;
     this.onWhole(this.whole);
     if (this.whole) return;
@@ -689,7 +694,7 @@ export class Stage {
 
   private frame = (now: number) => {
     this.due = 0;
-    if (!this.isDone()) {
+    if (this.unfinished() > 0) {
       this.request();
       return;
     }
