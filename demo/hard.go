@@ -83,6 +83,20 @@ func Blinds(pitch, shift float64) *level.Level {
 	return b.l
 }
 
+// SunlitHall is a hall with two windows to the south, and ground before it that the sun lights as well.
+func SunlitHall() *level.Level {
+	b := hall("Sunlit hall", level.Vec{9, 4, 7}, "#bcbcbc", "south")
+	for i, p := range []struct{ from, to, low, high float64 }{{0, 2, 0, 4}, {3, 6, 0, 4}, {7, 9, 0, 4}, {2, 3, 0, 1}, {2, 3, 2.5, 4}, {6, 7, 0, 1}, {6, 7, 2.5, 4}} {
+		noLight(b.box(fmt.Sprintf("south-%d", i), "plaster", level.Vec{(p.from + p.to) / 2, (p.low + p.high) / 2, 7.1}, level.Vec{p.to - p.from, p.high - p.low, 0.2}), 4)
+	}
+	noLight(b.box("ground", "plaster", level.Vec{4.5, -0.1, 14.3}, level.Vec{30, 0.2, 14}), 0, 1, 3, 4, 5)
+	b.l.Lightmap.Density = 3
+	sun := level.Default[level.Sun]()
+	sun.AzimuthDeg, sun.AltitudeDeg, sun.Lux, sun.Color = 165, 30, 20000, "#ffffff"
+	b.l.Environment.Sun = &sun
+	return b.l
+}
+
 // SmallSpot is a room lit by a spot that is smaller than a texel or two.
 func SmallSpot(radius, along float64) *level.Level {
 	b := hall("Small spot", level.Vec{4, 2.6, 3}, "#bcbcbc")

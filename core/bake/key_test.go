@@ -56,17 +56,17 @@ func TestFacesThatShineNameTheirLayer(t *testing.T) {
 
 var goldenKeys = []string{
 	"geometry 25201487733f7f7c",
-	"lamp-0 e480481d75b2f165 43651b2acf0aa3ff",
-	"lamp-1 2e3a348aab1a919e 7dfa504cd4f8af12",
-	"lamp-2 f8d3574b1b4461db a442725e87676f40",
-	"lamp-3 726c31df3d187f72 f481ab8d8f40a910",
-	"lamp-5 ad1cc11859f437fe b328c1a5f3b0ec82",
-	"sun 1ec13470fff8b8fc 9a382c10e7a7d0d5",
-	"sky 1be90888a8381fc8 d2c2b76b12e60197",
-	"emissive:panel abfb9015408fa2f8 6ff8091ccc2b5825",
-	"ambient:level ed307544769fa615 9a5bc607afa52564",
-	"ambient:zone-0 3249b26e64b1ddb6 83f943939f3b8918",
-	"ambient:zone-1 584ada5f56ba0c12 0911b7fe04d88505",
+	"lamp-0 b4924bba65fa6fbb 43651b2acf0aa3ff",
+	"lamp-1 261c86bc8d6fdb63 7dfa504cd4f8af12",
+	"lamp-2 a67cfa3cdd037ba3 a442725e87676f40",
+	"lamp-3 b838da4505477d5d f481ab8d8f40a910",
+	"lamp-5 2080ad83d89c12b4 b328c1a5f3b0ec82",
+	"sun d0d5a734d57ea8ea 9a382c10e7a7d0d5",
+	"sky eaeb24f0c93f31d6 d2c2b76b12e60197",
+	"emissive:panel 632e17b1a1de9422 6ff8091ccc2b5825",
+	"ambient:level 8ef6ce93f33c0dc5 9a5bc607afa52564",
+	"ambient:zone-0 439f0a9a86d66ffd 83f943939f3b8918",
+	"ambient:zone-1 69fac2ebc06c2502 0911b7fe04d88505",
 }
 
 // A mesh that shows a geometry has the light, and so the keys, of one with those triangles of its own.

@@ -95,6 +95,7 @@ type Gatherer struct {
 	links    *radiosity.Links
 	emitters []radiosity.Emitter
 	skies    []int // those among them that are a sky's
+	open     []int // those that light much of what is in the open
 	sent     *radiosity.Sent
 	effort   Effort
 	light    smooth.Light // only Raw without Fans
@@ -110,6 +111,9 @@ func New(ctx context.Context, m *lightmap.Map, links *radiosity.Links, emitters 
 	for i, e := range emitters {
 		if e.Source.IsSky() {
 			g.skies = append(g.skies, i)
+		}
+		if sent.LightsOpen(i) {
+			g.open = append(g.open, i)
 		}
 	}
 	most := window(groups)
@@ -208,8 +212,9 @@ func (g *Gatherer) fine(ctx context.Context, charts *Group, f *smooth.Field, fir
 				if g.sent.EndsNear(target, distance) {
 					landings[i] = append(landings[i], radiosity.LandingOf(&texels[i], dir, target, distance, normal))
 				}
-			} else if target == radiosity.Sky && len(g.skies) > 0 {
-				escapes = append(escapes, escape{uint8(i), about[i].FacetOf(dir), dir})
+			}
+			if len(g.skies)+len(g.open) > 0 && g.isOut(target) {
+				escapes = append(escapes, escape{uint8(i), about[i].FacetOf(dir), dir, target})
 			}
 		}}
 		leans := g.m.Scene.IsLeaning()
@@ -222,7 +227,8 @@ func (g *Gatherer) fine(ctx context.Context, charts *Group, f *smooth.Field, fir
 		sent.Land()
 		var room []float32
 		sky := make([]color.Linear, len(texels)*len(g.skies)) // on each texel, from each
-		g.skyOn(texels, charts.First+first+from, escapes, sky)
+		var seen [block]seenOut
+		g.lookOut(texels, charts.First+first+from, escapes, sky, seen[:])
 		*list = escapes
 		for i := range texels {
 			cell := first + from + i
@@ -231,6 +237,7 @@ func (g *Gatherer) fine(ctx context.Context, charts *Group, f *smooth.Field, fir
 			g.sent.Mean(row, met[i][:count[i]], rays)
 			g.sent.AddBright(row, g.m.Scene, &texels[i], met[i][:count[i]], g.effort.ToBright, rays)
 			g.sent.AddEdges(row, landings[i], rays)
+			g.addOpen(row, &seen[i], &room)
 			for k, s := range g.skies {
 				for c := range 3 {
 					row[3*s+c] += float32(sky[i*len(g.skies)+k][c])

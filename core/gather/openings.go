@@ -11,27 +11,38 @@ import (
 	"grotta/core/sampling"
 )
 
-// The sky that comes through openings: few rays of a block of texels leave the level, and in a few
+// What comes through openings: few rays of a block of texels leave the level or land in the open, and in a few
 // facets of the hemisphere alone. Each texel sends more rays into those facets. The facets and whether
 // there are such openings depend on the geometry alone.
 
 const (
-	indoors     = 0.12 // the greatest share of rays that leave the level
+	indoors     = 0.12 // the greatest share of rays that go out
 	openingSeed = 0x6f70656e
 )
 
-// escape is a ray that leaves the level.
+// escape is a ray that goes out.
 type escape struct {
 	texel, facet uint8
 	dir          geom.Vec3
+	target       uint32
 }
+
+// isOut tells whether a ray has left the level or landed in the open.
+func (g *Gatherer) isOut(target uint32) bool {
+	return target == radiosity.Sky || target < radiosity.Dark && g.links.IsOpen(target)
+}
+
+// seenOut is which patches in the open a texel's rays have landed on: those into openings, those beside them, and the
+// others, whose place these take.
+type seenOut struct{ open, rim, before []uint32 }
 
 // escapeLists are lists to use again.
 var escapeLists = sync.Pool{New: func() any { return new([]escape) }}
 
-// skyOn adds the light of skies to each texel of a block, by the rays of it that leave the level
-// and by more of them through openings. Light is in the order of texels, then of skies.
-func (g *Gatherer) skyOn(texels []lightmap.Texel, first int, escapes []escape, light []color.Linear) {
+// lookOut adds the light of skies to each texel of a block, by the rays of it that leave the level
+// and by more of them through openings, and lists the patches in the open that these land on. Light is in the order of
+// texels, then of skies.
+func (g *Gatherer) lookOut(texels []lightmap.Texel, first int, escapes []escape, light []color.Linear, seen []seenOut) {
 	var open, rim [block]uint64          // facets of each texel that get more rays, and those of them beside openings
 	side := func(texel, facet int) int { // the square root of the rays into a facet
 		if rim[texel]>>facet&1 == 1 {
@@ -43,7 +54,7 @@ func (g *Gatherer) skyOn(texels []lightmap.Texel, first int, escapes []escape, l
 		chart := g.m.ChartOf(first + from)
 		for to = from + 1; to < len(texels) && g.m.ChartOf(first+to) == chart; to++ {
 		}
-		var through [block]uint64 // facets of the rays of each texel that leave the level
+		var through [block]uint64 // facets of the rays of each texel that go out
 		count := 0
 		for i := range escapes {
 			if e := &escapes[i]; int(e.texel) >= from && int(e.texel) < to {
@@ -52,7 +63,7 @@ func (g *Gatherer) skyOn(texels []lightmap.Texel, first int, escapes []escape, l
 			}
 		}
 		if float64(count) > indoors*float64((to-from)*g.effort.Rays) {
-			continue // much of the sky is seen
+			continue // much of what is outside is seen
 		}
 		// The rays of the others choose a texel's facets. Its own would choose those in which they
 		// leave the level by chance, and its light would be too little on average.
@@ -73,15 +84,25 @@ func (g *Gatherer) skyOn(texels []lightmap.Texel, first int, escapes []escape, l
 		}
 	}
 	for i := range escapes {
-		if e := &escapes[i]; open[e.texel]>>e.facet&1 == 0 {
+		e := &escapes[i]
+		isOpening := open[e.texel]>>e.facet&1 == 1
+		if e.target == radiosity.Sky && !isOpening {
 			add(int(e.texel), e.dir, math.Pi/float64(g.effort.Rays))
+		} else if e.target != radiosity.Sky && isOpening {
+			seen[e.texel].before = append(seen[e.texel].before, e.target)
 		}
 	}
 	sent := radiosity.Volley{Links: g.links, Met: func(of int, dir geom.Vec3, target uint32, _ float64, _ geom.Vec3) {
-		if target == radiosity.Sky {
-			texel, facet := of/sampling.Facets, of%sampling.Facets
+		texel, facet := of/sampling.Facets, of%sampling.Facets
+		switch {
+		case !g.isOut(target):
+		case target == radiosity.Sky:
 			n := side(texel, facet)
 			add(texel, dir, math.Pi/float64(sampling.Facets*n*n))
+		case rim[texel]>>facet&1 == 1:
+			seen[texel].rim = append(seen[texel].rim, target)
+		default:
+			seen[texel].open = append(seen[texel].open, target)
 		}
 	}}
 	for facet := range sampling.Facets {
@@ -97,4 +118,33 @@ func (g *Gatherer) skyOn(texels []lightmap.Texel, first int, escapes []escape, l
 		}
 	}
 	sent.Land()
+}
+
+// addOpen puts what patches in the open send by the rays through openings in the place of what they send by the others,
+// for the sources that light them. room is a row to use, made with the first call.
+func (g *Gatherer) addOpen(row []float32, seen *seenOut, room *[]float32) {
+	if len(g.open) == 0 {
+		return
+	}
+	for _, part := range []struct {
+		patches []uint32
+		rays    int // less than 0 to take away
+	}{
+		{seen.before, -g.effort.Rays},
+		{seen.open, sampling.Facets * g.effort.ToOpenings * g.effort.ToOpenings},
+		{seen.rim, sampling.Facets * g.effort.ToRims * g.effort.ToRims},
+	} {
+		if len(part.patches) == 0 {
+			continue
+		}
+		if *room == nil {
+			*room = make([]float32, len(row))
+		}
+		g.sent.Mean(*room, part.patches, part.rays)
+		for _, s := range g.open {
+			for c := range 3 {
+				row[3*s+c] += (*room)[3*s+c]
+			}
+		}
+	}
 }

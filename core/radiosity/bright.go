@@ -4,7 +4,6 @@ import (
 	"context"
 	"math"
 	"slices"
-	"sort"
 
 	"grotta/core/direct"
 	"grotta/core/geom"
@@ -23,7 +22,8 @@ import (
 // not in what patches send each other.
 type brightSet struct {
 	l         *Links
-	patches   []brightPatch
+	patches   []brightPatch    // cluster after cluster
+	clusters  []cluster        // mostClusters at most
 	of        map[uint32]int32 // the number of each among the patches
 	cdf       []float64        // the flux of the patches up to each, and with it
 	flux      float64          // of all, in lumens of a white light of strength 1
@@ -35,8 +35,11 @@ type brightSet struct {
 }
 
 type brightPatch struct {
+	patch      uint32
+	flux       float64    // of the light that goes back
 	sent       [3]float32 // lux that go back
 	lux        float64    // the mean of them
+	cluster    int32      // in which it is
 	at, normal geom.Vec3
 	near2      float64      // the square of the distance within which no rays go to it
 	places     [][3]float32 // on it, where light falls on it: the more the brighter
@@ -46,7 +49,6 @@ const (
 	mostBright    = 2048 // patches
 	wholeShare    = 0.95 // of the flux of all patches: the rest need not be bright
 	leastShare    = 0.25 // less of it is not worth rays
-	compact       = 0.25 // times the square of the distance of things about them: the most area
 	brightReach   = 1e-3 // of the brightest direct light: less is not worth rays from there on
 	patchRays     = 4    // that a patch sends to bright ones
 	brightSeed    = 0x62726967
@@ -54,6 +56,7 @@ const (
 	mostTried     = 16      // places of a texel where the light is looked at if there are few
 	triedInAll    = 1 << 13 // such places on all texels, as far as more than the least are taken
 	fewSamples    = 4       // of a source with a size, at each of them
+	leastCos      = 0.05    // a part of a patch or of a cluster may lie higher than its middle
 	nearSides     = 2       // times the side of a patch: nearer than that, rays by the cosine meet it well
 )
 
@@ -78,7 +81,7 @@ func (l *Links) brightOf(ctx context.Context, e *Emitter, direct [][4]float32, k
 		}
 		a := &l.albedos[l.albedoOf[k]]
 		one := lit{patch: int32(k), lux: (d[0]*a[0] + d[1]*a[1] + d[2]*a[2]) / 3, area: l.areaOf(k), around: float64(l.around[k].NearM())}
-		if one.area == 0 {
+		if one.area == 0 || l.IsOpen(uint32(k)) {
 			continue
 		}
 		all = append(all, one)
@@ -93,16 +96,20 @@ func (l *Links) brightOf(ctx context.Context, e *Emitter, direct [][4]float32, k
 		}
 		return int(a.patch - b.patch)
 	})
+	// The brightest patches are worth rays while their share of the flux is more than that of their area in what
+	// lies about them, for which the square of its distance stands.
 	flux, area, spread, count := 0.0, 0.0, 0.0, 0
-	for _, one := range all[:min(len(all), mostBright)] {
-		more := float64(one.lux) * one.area
-		if flux >= wholeShare*total || (area+one.area)*(flux+more) > compact*(spread+more*one.around*one.around) {
+	for i, one := range all[:min(len(all), mostBright)] {
+		if flux >= wholeShare*total {
 			break
 		}
+		more := float64(one.lux) * one.area
 		flux, area, spread = flux+more, area+one.area, spread+more*one.around*one.around
-		count++
+		if flux >= leastShare*total && area*total <= spread {
+			count = i + 1
+		}
 	}
-	if count == 0 || flux < leastShare*total {
+	if count == 0 {
 		return nil, nil
 	}
 	b := &brightSet{l: l, around: geom.NoBounds(), of: make(map[uint32]int32, count), factor: e.Factor, seed: e.Source.Seed() ^ brightSeed}
@@ -119,14 +126,17 @@ func (l *Links) brightOf(ctx context.Context, e *Emitter, direct [][4]float32, k
 		for c := range 3 {
 			p.sent[c] = direct[k][c] * a[c]
 		}
+		p.patch, p.flux = uint32(all[i].patch), p.lux*one.area
 		b.patches[i] = p
 	}, nil); err != nil {
 		return nil, err
 	}
-	for i, one := range all[:count] {
-		b.around.Grow(b.patches[i].at)
-		b.flux += float64(one.lux) * one.area
-		b.cdf, b.of[uint32(one.patch)] = append(b.cdf, b.flux), int32(i)
+	b.group(0, count)
+	for i := range b.patches {
+		p := &b.patches[i]
+		b.around.Grow(p.at)
+		b.flux += p.flux
+		b.cdf, b.of[p.patch] = append(b.cdf, b.flux), int32(i)
 	}
 	b.reach2 = b.flux / (math.Pi * brightReach * float64(most))
 	for _, one := range all[:count] {
@@ -190,18 +200,17 @@ func (l *Links) texelsOf(patch int, texels []int32) []int32 {
 
 // byCosine is the share of a bright patch's light on a place that rays by the cosine bring; rays
 // to the patch bring the rest. It depends on the middle of the patch alone, so that the shares of
-// the two kinds of rays add up to all of it.
-func (b *brightSet) byCosine(p *brightPatch, at, n geom.Vec3, toBright, cosine int) float64 {
-	const least = 0.05 // of a cosine: a part of the patch may lie higher
+// the two kinds of rays add up to all of it. rate is the chance of the patch for a ray, over its flux.
+func (b *brightSet) byCosine(p *brightPatch, at, n geom.Vec3, toBright, cosine int, rate float64) float64 {
 	to := p.at.Sub(at)
 	d2 := to.Dot(to)
-	if d2 > b.reach2 || d2 < p.near2 {
+	if d2 > b.reach2 || d2 < p.near2 || rate == 0 {
 		return 1
 	}
 	d := math.Sqrt(d2)
-	cos, cosBright := max(to.Dot(n)/d, least), max(-to.Dot(p.normal)/d, least)
+	cos, cosBright := max(to.Dot(n)/d, leastCos), max(-to.Dot(p.normal)/d, leastCos)
 	x := float64(cosine) * cos / math.Pi
-	y := float64(toBright) * p.lux / b.flux * d2 / cosBright
+	y := float64(toBright) * p.lux * rate * d2 / cosBright
 	return x * x / (x*x + y*y)
 }
 
@@ -225,16 +234,20 @@ func (b *brightSet) addToPatch(row []float32, patch int) {
 // them. Rays to them start at each of some texels in turn, if there are any.
 func (b *brightSet) lux(s *scene.Scene, on *lightmap.Texel, starts []int32, met []uint32, toBright, cosine int) (lux [3]float32) {
 	at, n := vec(on.Origin), on.Shading(s)
+	var odds clusterOdds
+	if b.around.Distance2(at) <= b.reach2 { // else no rays go to any of them
+		b.weigh(&odds, at, n)
+	}
 	for _, patch := range met {
 		if i, ok := b.of[patch]; ok {
 			p := &b.patches[i]
-			share := float32(b.byCosine(p, at, n, toBright, cosine) / float64(cosine))
+			share := float32(b.byCosine(p, at, n, toBright, cosine, odds.rate(p)) / float64(cosine))
 			for c := range lux {
 				lux[c] += share * p.sent[c]
 			}
 		}
 	}
-	if b.around.Distance2(at) > b.reach2 {
+	if odds.all == 0 {
 		return lux
 	}
 	su, sv := sampling.Shifts(sampling.TurnAt(b.seed, on.Origin))
@@ -243,9 +256,9 @@ func (b *brightSet) lux(s *scene.Scene, on *lightmap.Texel, starts []int32, met 
 	var of [mostToBright]*brightPatch
 	count := 0
 	for i := range toBright {
-		k := min(sort.SearchFloat64s(b.cdf, (float64(i)+su)/float64(toBright)*b.flux), len(b.cdf)-1)
-		p := &b.patches[k]
-		byCosine := b.byCosine(p, at, n, toBright, cosine)
+		p := b.choose(&odds, (float64(i)+su)/float64(toBright))
+		rate := odds.rate(p)
+		byCosine := b.byCosine(p, at, n, toBright, cosine, rate)
 		if byCosine == 1 {
 			continue
 		}
@@ -261,7 +274,7 @@ func (b *brightSet) lux(s *scene.Scene, on *lightmap.Texel, starts []int32, met 
 			continue
 		}
 		packet.Put(count, &trace.Ray{Origin: start.Origin, Dir: trace.Vec{float32(way[0]), float32(way[1]), float32(way[2])}, Max: 1})
-		weights[count] = b.flux * cos * cosBright / (math.Pi * d2 * d2) / float64(toBright) / p.lux * (1 - byCosine)
+		weights[count] = cos * cosBright / (math.Pi * d2 * d2) / float64(toBright) / (rate * p.lux) * (1 - byCosine)
 		of[count] = p
 		count++
 	}

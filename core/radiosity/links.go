@@ -383,6 +383,7 @@ type Sent struct {
 	isBright patchSet     // for any source
 	edges    []*edgeSet   // of each source; nil for none
 	isEdge   patchSet     // for any source
+	open     []bool       // of each source: whether much of its light falls on patches in the open
 }
 
 // mark notes which patches are bright for a source, and on which its light ends.
@@ -440,7 +441,7 @@ func (s *Sent) AddBrightOnPatch(row []float32, patch int) {
 // back of their direct light is not among it. tolerance is the share of all light that the last
 // bounces may leave out. onPatches keeps what AddBrightOnPatch adds. It ends early with the context's error.
 func (l *Links) Sent(ctx context.Context, emitters []Emitter, tolerance float64, onPatches bool) (*Sent, error) {
-	all, on := &Sent{Halves: rows.NewHalves(l.Patches(), len(emitters)), links: l, bright: make([]*brightSet, len(emitters)), edges: make([]*edgeSet, len(emitters))}, newSolve(l.Patches())
+	all, on := &Sent{Halves: rows.NewHalves(l.Patches(), len(emitters)), links: l, bright: make([]*brightSet, len(emitters)), edges: make([]*edgeSet, len(emitters)), open: make([]bool, len(emitters))}, newSolve(l.Patches())
 	steps, err := l.stepsFor(ctx, tolerance, on)
 	if err != nil {
 		return nil, err
@@ -469,7 +470,7 @@ func (l *Links) Sent(ctx context.Context, emitters []Emitter, tolerance float64,
 		}
 		if e.Factor > 0 {
 			if !onPatches { // texels send rays of their own
-				all.edges[i] = l.edgesOf(e, on.direct)
+				all.edges[i], all.open[i] = l.edgesOf(e, on.direct), l.lightsOpen(on.direct)
 			}
 			if all.bright[i], err = l.brightOf(ctx, e, on.direct, onPatches); err != nil {
 				return nil, err
