@@ -19,12 +19,15 @@ import (
 	"grotta/client"
 )
 
+var qualities = []string{"draft", "good", "final"}
+
 func (a *app) bakeCommand() *cobra.Command {
 	var quality string
 	var detach, explain, foresee, measure bool
 	var cmd *cobra.Command
 	cmd = &cobra.Command{
 		Use: "bake LEVEL", Short: "Bake what is stale and wait for it; Ctrl-C cancels", Args: args(1), ValidArgsFunction: a.completeLevels,
+		PreRunE: func(*cobra.Command, []string) error { return oneOf("--quality", quality, qualities) },
 		RunE: a.onLevel(func(ctx context.Context, c *client.Client, l api.LevelInfo, in []string) error {
 			if explain {
 				return a.explainBake(ctx, c, l, quality)

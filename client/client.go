@@ -6,6 +6,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/binary"
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
@@ -92,6 +93,9 @@ func (c *Client) send(ctx context.Context, k call) (*http.Response, error) {
 	}
 	res, err := h.Do(req)
 	if err != nil {
+		if of := (*url.Error)(nil); errors.As(err, &of) {
+			err = of.Err // without the address, which is said already
+		}
 		return nil, fmt.Errorf("the service at %s does not answer: %w", c.URL, err)
 	}
 	if res.StatusCode >= 300 {

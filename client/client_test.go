@@ -68,6 +68,7 @@ func TestAServiceThatIsNotThere(t *testing.T) {
 	c := &client.Client{URL: "http://127.0.0.1:9"}
 	_, err := c.Levels(ctx)
 	assert.ErrorContains(t, err, "the service at http://127.0.0.1:9 does not answer")
+	assert.NotContains(t, err.Error(), "Get")
 	other := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { http.Error(w, "<html>", http.StatusBadGateway) }))
 	defer other.Close()
 	_, err = (&client.Client{URL: other.URL}).Levels(ctx)

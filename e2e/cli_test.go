@@ -237,7 +237,7 @@ func TestCommandLineErrors(t *testing.T) {
 		"no such view":    {[]string{"shot", saltmarsh, "--view", "moon"}, 1, "pier-dusk"},
 		"no such file":    {[]string{"level", "import", "nowhere.glb"}, 1, "nowhere.glb"},
 		"no such axis":    {[]string{"level", "import", "nowhere.glb", "--forward", "north"}, 2, "there are x, -x"},
-		"bad quality":     {[]string{"bake", saltmarsh, "--quality", "best"}, 1, "quality"},
+		"bad quality":     {[]string{"bake", saltmarsh, "--quality", "best"}, 2, `--quality is "best"; there are draft, good, final`},
 		"really delete":   {[]string{"level", "delete", saltmarsh, "--forever"}, 2, "--yes"},
 		"aim at nothing":  {[]string{"light", "add", saltmarsh, "--id", "x", "--aim", "0,0,0"}, 2, "points nowhere"},
 	} {

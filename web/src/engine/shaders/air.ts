@@ -140,17 +140,19 @@ export const airFunctions = `
     return whole;
   }
 
-  int stepsOver(float length) { return clamp(int(ceil(length / fogLongest * float(fogSteps))), min(${leastSteps}, fogSteps), fogSteps); }
+  // How long a step is. The last one is what is left of the way: with steps of one length each, neighbours with another
+  // number of them would differ, and fog would show bands.
+  float stepOver(float length) { return clamp(fogLongest / float(fogSteps), length / float(fogSteps), length / float(min(${leastSteps}, fogSteps))); }
 
   // What fog volumes send, and in w the share that gets through.
   vec4 volumesAlong(vec3 dir, float end) {
     vec2 t0 = reach(dir, end, false);
     vec4 result = vec4(0.0, 0.0, 0.0, 1.0);
     if (t0.y <= t0.x) return result;
-    int steps = stepsOver(t0.y - t0.x);
-    float step = (t0.y - t0.x) / float(steps);
-    for (int s = 0; s < steps; s++) {
-      float t = t0.x + (float(s) + 0.5) * step;
+    float most = stepOver(t0.y - t0.x);
+    for (int s = 0; s <= fogSteps; s++) {
+      float from = t0.x + float(s) * most, step = min(most, t0.y - from), t = from + 0.5 * step;
+      if (step <= 0.0) break;
       vec3 p = eye + dir * t;
       float own = 0.0;
       vec3 sent = vec3(0.0);
@@ -176,16 +178,17 @@ export const airFunctions = `
   float through(vec3 dir, float end) {
     vec2 t0 = reach(dir, end, true);
     if (t0.y <= t0.x) return 1.0;
-    int steps = stepsOver(t0.y - t0.x);
-    float step = (t0.y - t0.x) / float(steps), depth = 0.0;
-    for (int s = 0; s < steps; s++) {
-      vec3 p = eye + dir * (t0.x + (float(s) + 0.5) * step);
+    float most = stepOver(t0.y - t0.x), depth = 0.0;
+    for (int s = 0; s <= fogSteps; s++) {
+      float from = t0.x + float(s) * most, step = min(most, t0.y - from);
+      if (step <= 0.0) break;
+      vec3 p = eye + dir * (from + 0.5 * step);
       for (int i = 0; i < volumeCount; i++) {
         vec4 low = item(i, ${rows.volumes}), high = item(i, ${rows.volumes + 1});
-        if (high.w > 0.0) depth += high.w * inside(p, low.xyz, high.xyz, low.w);
+        if (high.w > 0.0) depth += high.w * step * inside(p, low.xyz, high.xyz, low.w);
       }
     }
-    return exp(-depth * step);
+    return exp(-depth);
   }
 
   float hidden(vec3 dir, float d) { return 1.0 - (1.0 - veil(dir, d).w) * through(dir, d); }
