@@ -140,8 +140,8 @@ export const airFunctions = `
     return whole;
   }
 
-  // How long a step is. The last one is what is left of the way: with steps of one length each, neighbours with another
-  // number of them would differ, and fog would show bands.
+  // How long all steps are but the last, which is what is left of the way. If each way were parted evenly, a pixel whose way
+  // has one step more than its neighbour's would look at other places, and fog would show bands.
   float stepOver(float length) { return clamp(fogLongest / float(fogSteps), length / float(fogSteps), length / float(min(${leastSteps}, fogSteps))); }
 
   // What fog volumes send, and in w the share that gets through.
