@@ -100,10 +100,15 @@ export class CameraHand {
     return moved || ahead !== 0 || right !== 0;
   }
 
+  /** Whether a key that moves the camera is down. Shift alone moves nothing: it also adds to a selection. */
+  get keyDown(): boolean {
+    return this.keys.size > (this.keys.has("shift") ? 1 : 0);
+  }
+
   /** Flies or walks while keys are down; true if the camera moved. */
   fly(seconds: number): boolean {
     if (this.walker) return this.stepOn(this.walker, seconds);
-    if (this.keys.size === 0) return false;
+    if (!this.keyDown) return false;
     const speed = (this.keys.has("shift") ? 14 : 4.5) * Math.min(seconds, 0.1);
     this.camera.getWorldDirection(forward);
     side.crossVectors(forward, this.camera.up).normalize();
@@ -217,7 +222,8 @@ export class CameraHand {
     if (!"wasdqe".includes(k) && k !== "shift") return;
     if (e.ctrlKey || e.metaKey || e.altKey) return;
     this.keys.add(k);
-    if (k !== "shift") e.preventDefault();
+    if (k === "shift") return;
+    e.preventDefault();
     this.told.moved();
   };
   private unkey = (e: KeyboardEvent) => void this.keys.delete(e.key.toLowerCase());

@@ -62,7 +62,7 @@ const smallForMs = 3000;
 const piecePixels = 80_000; // of surfaces that are drawn at once at rest, where a whole picture would hold up the hand
 const piecesAhead = 2; // pieces that are handed over and not done, so that the card never waits for the next
 const pollMs = 4; // between looks at whether a frame is done
-const settledMs = 200; // without a move, after which the view is at rest
+const settledMs = 120; // without a move or a key held down, after which the view is at rest
 
 /** A picture that is drawn, and how. */
 type Frame = { began: number; fineness: Fineness; moving: boolean };
@@ -613,14 +613,19 @@ export class Stage {
     this.moving = true;
     this.whole = false;
     this.giveUp();
+    this.restSoon();
+    this.ask();
+  };
+
+  private restSoon() {
     clearTimeout(this.resting);
     this.resting = setTimeout(() => {
+      if (this.hand.keyDown) return this.restSoon(); // a frame can take longer than that
       this.moving = false;
       this.ask();
       this.whole = this.quality.comesWhole;
     }, settledMs);
-    this.ask();
-  };
+  }
 
   private setFineness(f: Fineness) {
     if (f.scale === this.fineness.scale && f.samples === this.fineness.samples) return;
