@@ -1,6 +1,8 @@
 package bake_test
 
 import (
+	"fmt"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -9,6 +11,7 @@ import (
 	"grotta/core/bake"
 	"grotta/core/bake/reference"
 	"grotta/core/level"
+	"grotta/core/level/leveltest"
 	"grotta/core/source"
 	"grotta/demo"
 )
@@ -44,5 +47,25 @@ func TestWhatComesThroughWindowsDoesNotDependOnOtherSources(t *testing.T) {
 		alone, err := p.Bake(t.Context(), source.All(p.Sources[i:i+1]), bake.Good, nil)
 		require.NoError(t, err)
 		assert.Equal(t, alone[0], together[i], p.Sources[i].ID)
+	}
+}
+
+// Things that are smaller than a texel have one texel a side, with no others beside it that tell where light comes in, nor
+// any to smooth with.
+func TestSmallThingsInASunlitHall(t *testing.T) {
+	const paths = 20_000
+	l := demo.SunlitHall()
+	for i := range 27 {
+		at := level.Vec{1 + 3.5*float64(i%3), 0.8 + 1.2*float64(i/3%3), 1.2 + 2*float64(i/9)}
+		leveltest.Block(l, fmt.Sprintf("peg-%d", i), at, level.Vec{0.08, 0.08, 0.08})
+	}
+	p := prepare(t, l)
+	list := reference.Pick(p.Map, func(id string) bool { return strings.HasPrefix(id, "peg-") }, 27*6)
+	truth := reference.New(p.Map).Texels(list, paths)
+	for q, bound := range map[bake.Quality]float64{bake.Draft: 0.25, bake.Good: 0.145, bake.Final: 0.09} {
+		off := errorOf(mixOf(t, p, q), p, list, truth)
+		t.Logf("%v: off by %.1f %% (%+.1f %%), the reference by %.1f %%", q, 100*off.bakes(), 100*off.bias, 100*off.own)
+		assert.Less(t, off.bakes(), bound, q)
+		assert.InDelta(t, 0, off.bias, 0.03, q)
 	}
 }

@@ -199,7 +199,7 @@ func (g *Gatherer) fine(ctx context.Context, charts *Group, f *smooth.Field, fir
 		list := escapeLists.Get().(*[]escape)
 		defer escapeLists.Put(list)
 		escapes := (*list)[:0]
-		var landings [block][]radiosity.Landing // of rays that end beside an edge of light
+		var landings [block][]radiosity.Landing // of rays that end near, where light changes
 		for i := range texels {
 			about[i] = sampling.FrameOf(texels[i].Shading(g.m.Scene))
 			found[i].U, found[i].V = g.m.Layout.Charts[g.m.ChartOf(charts.First+first+from+i)].Axes()
@@ -209,8 +209,8 @@ func (g *Gatherer) fine(ctx context.Context, charts *Group, f *smooth.Field, fir
 			if target < radiosity.Dark {
 				met[i][count[i]] = target
 				count[i]++
-				if g.sent.EndsNear(target, distance) {
-					landings[i] = append(landings[i], radiosity.LandingOf(&texels[i], dir, target, distance, normal))
+				if g.sent.LandsNear(target, distance) {
+					landings[i] = append(landings[i], g.sent.LandingOf(&texels[i], dir, target, distance, normal))
 				}
 			}
 			if len(g.skies)+len(g.open) > 0 && g.isOut(target) {
@@ -236,7 +236,7 @@ func (g *Gatherer) fine(ctx context.Context, charts *Group, f *smooth.Field, fir
 			f.Around[cell] = found[i].Done(g.m.Layout.Charts[g.m.ChartOf(charts.First+cell)].Density)
 			g.sent.Mean(row, met[i][:count[i]], rays)
 			g.sent.AddBright(row, g.m.Scene, &texels[i], met[i][:count[i]], g.effort.ToBright, rays)
-			g.sent.AddEdges(row, landings[i], rays)
+			g.sent.AddUneven(row, landings[i], rays)
 			g.addOpen(row, &seen[i], &room)
 			for k, s := range g.skies {
 				for c := range 3 {

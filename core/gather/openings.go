@@ -18,6 +18,9 @@ import (
 const (
 	indoors     = 0.12 // the greatest share of rays that go out
 	openingSeed = 0x6f70656e
+	scoutSeed   = 0x73636f75
+	few         = 4  // texels of a chart in a block that need scouts
+	scouts      = 64 // rays that each of them sends then, or a little more
 )
 
 // escape is a ray that goes out.
@@ -43,6 +46,9 @@ var escapeLists = sync.Pool{New: func() any { return new([]escape) }}
 // and by more of them through openings, and lists the patches in the open that these land on. Light is in the order of
 // texels, then of skies.
 func (g *Gatherer) lookOut(texels []lightmap.Texel, first int, escapes []escape, light []color.Linear, seen []seenOut) {
+	if len(g.skies)+len(g.open) == 0 {
+		return
+	}
 	var open, rim [block]uint64          // facets of each texel that get more rays, and those of them beside openings
 	side := func(texel, facet int) int { // the square root of the rays into a facet
 		if rim[texel]>>facet&1 == 1 {
@@ -50,9 +56,19 @@ func (g *Gatherer) lookOut(texels []lightmap.Texel, first int, escapes []escape,
 		}
 		return g.effort.ToOpenings
 	}
+	// The rays of others choose a texel's facets. Its own would choose those in which they
+	// leave the level by chance, and its light would be too little on average.
 	for from, to := 0, 0; from < len(texels); from = to {
 		chart := g.m.ChartOf(first + from)
 		for to = from + 1; to < len(texels) && g.m.ChartOf(first+to) == chart; to++ {
+		}
+		if to-from < few {
+			if g.isIndoors(len(escapes), len(texels)) {
+				for i := from; i < to; i++ {
+					open[i] = g.scout(&texels[i])
+				}
+			}
+			continue
 		}
 		var through [block]uint64 // facets of the rays of each texel that go out
 		count := 0
@@ -62,20 +78,20 @@ func (g *Gatherer) lookOut(texels []lightmap.Texel, first int, escapes []escape,
 				count++
 			}
 		}
-		if float64(count) > indoors*float64((to-from)*g.effort.Rays) {
-			continue // much of what is outside is seen
+		if !g.isIndoors(count, to-from) {
+			continue
 		}
-		// The rays of the others choose a texel's facets. Its own would choose those in which they
-		// leave the level by chance, and its light would be too little on average.
 		for i := from; i < to; i++ {
 			for other := from; other < to; other++ {
 				if other != i {
 					open[i] |= through[other]
 				}
 			}
-			all := sampling.FacetsBeside(open[i])
-			open[i], rim[i] = all, all&^open[i]
 		}
+	}
+	for i := range texels {
+		all := sampling.FacetsBeside(open[i])
+		open[i], rim[i] = all, all&^open[i]
 	}
 	add := func(texel int, dir geom.Vec3, weight float64) {
 		for k, s := range g.skies {
@@ -118,6 +134,33 @@ func (g *Gatherer) lookOut(texels []lightmap.Texel, first int, escapes []escape,
 		}
 	}
 	sent.Land()
+}
+
+// isIndoors tells whether some of the rays of texels go out, and few of them.
+func (g *Gatherer) isIndoors(out, texels int) bool {
+	return out > 0 && float64(out) <= indoors*float64(texels*g.effort.Rays)
+}
+
+// scout sends rays of a texel that only look for openings, and returns the facets in which they go out, none if those are many.
+func (g *Gatherer) scout(texel *lightmap.Texel) (facets uint64) {
+	about, sum, out := sampling.FrameOf(texel.Shading(g.m.Scene)), 0, 0
+	sent := radiosity.Volley{Links: g.links, Met: func(_ int, dir geom.Vec3, target uint32, _ float64, _ geom.Vec3) {
+		if g.isOut(target) {
+			facets |= 1 << about.FacetOf(dir)
+			out++
+		}
+	}}
+	for turn := uint64(0); sum < scouts; turn++ {
+		for _, ray := range g.effort.Fans.Of(sampling.TurnAt(scoutSeed+turn, texel.Origin)) {
+			sent.Send(0, texel, about.Toward(&ray))
+			sum++
+		}
+	}
+	sent.Land()
+	if float64(out) > indoors*float64(sum) {
+		return 0
+	}
+	return facets
 }
 
 // addOpen puts what patches in the open send by the rays through openings in the place of what they send by the others,

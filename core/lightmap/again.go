@@ -1,6 +1,8 @@
 package lightmap
 
 import (
+	"math"
+
 	"grotta/core/scene"
 )
 
@@ -11,7 +13,12 @@ func Again(s *scene.Scene, was *Map) (*Map, error) {
 	if err != nil {
 		return nil, err
 	}
-	kept := s.Kept(was.Scene)
+	kept := s.Kept(was.Scene, func(surface int) float64 {
+		if at := layout.ChartOf[surface]; at >= 0 {
+			return math.Sqrt2 / layout.Charts[at].Density // a square at its edge
+		}
+		return 0
+	})
 	if kept == nil {
 		return finish(s, layout, layout.Texels(s)), nil
 	}

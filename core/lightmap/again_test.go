@@ -55,8 +55,8 @@ func TestMostTexelsAreKept(t *testing.T) {
 	next, _, err := l.Apply(level.Set("block-ac", map[string]any{"size": []any{1.2, 1, 1}}))
 	require.NoError(t, err)
 	now := scene.Build(next)
-	kept := 0
-	for i, of := range now.Kept(was) {
+	kept, nowhere := 0, func(int) float64 { return 0 }
+	for i, of := range now.Kept(was, nowhere) {
 		if of >= 0 {
 			kept++
 			assert.Equal(t, was.Surfaces[of].Face, now.Surfaces[i].Face)
@@ -67,5 +67,5 @@ func TestMostTexelsAreKept(t *testing.T) {
 	assert.Less(t, kept, len(now.Surfaces)-6, "the block, and the floor under it")
 	dull, _, err := l.Apply(level.Set("", map[string]any{"lightmap.density": 3.0}))
 	require.NoError(t, err)
-	assert.Nil(t, scene.Build(dull).Kept(was))
+	assert.Nil(t, scene.Build(dull).Kept(was, nowhere))
 }

@@ -8,6 +8,10 @@ import (
 	"grotta/core/scene"
 )
 
+// beyondEdge is how far a part of a square may reach beyond the edge of its surface, in texels: half its side, as its middle
+// is on the surface.
+const beyondEdge = 0.125
+
 // area finds which cells of the square at a place of the chart lie on the surface. at is where the
 // texel was put, off the spot under it. parted tells whether something may stand on the square.
 func (f *flat) area(x, y int, at geom.Vec3, under *spot, near *scene.Blocks) (a sampling.Cells, parted bool) {
@@ -19,18 +23,18 @@ func (f *flat) area(x, y int, at geom.Vec3, under *spot, near *scene.Blocks) (a 
 		p := other.at.Add(other.normal.Mul(scene.OffsetM))
 		return p, math.Abs(p.Sub(at).Dot(under.normal)) < scene.OffsetM/2
 	}
+	// The square reaches beyond the edge of the surface by half a part: places there may be inside of what joins on.
 	whole, bounds := f.convex, geom.NoBounds()
-	bounds.Grow(at)
+	cx, cy := f.chart.At(at)
+	cx, cy = cx-float64(int(f.chart.x)+PaddingTexels), cy-float64(int(f.chart.y)+PaddingTexels)
+	u, v := f.chart.sidesOn(under.normal)
+	for k := range 4 {
+		x := min(max(float64(x+k&1), f.low[0]-beyondEdge), f.high[0]+beyondEdge)
+		y := min(max(float64(y+k>>1), f.low[1]-beyondEdge), f.high[1]+beyondEdge)
+		bounds.Grow(at.Add(u.Mul(x - cx)).Add(v.Mul(y - cy)))
+	}
 	if f.rectangle {
 		whole = float64(x) >= f.low[0]-flatSlack && float64(y) >= f.low[1]-flatSlack && float64(x)+1 <= f.high[0]+flatSlack && float64(y)+1 <= f.high[1]+flatSlack
-	}
-	if whole && f.rectangle {
-		cx, cy := f.chart.At(at)
-		cx, cy = float64(x+int(f.chart.x)+PaddingTexels)-cx, float64(y+int(f.chart.y)+PaddingTexels)-cy
-		u, v := f.chart.Axes()
-		for k := range 4 {
-			bounds.Grow(at.Add(u.Mul((cx + float64(k&1)) / f.chart.Density)).Add(v.Mul((cy + float64(k>>1)) / f.chart.Density)))
-		}
 	} else {
 		const edge = 1e-4
 		for k := range 4 {
@@ -54,6 +58,17 @@ func (f *flat) area(x, y int, at geom.Vec3, under *spot, near *scene.Blocks) (a 
 	return a, !apart
 }
 
+// sidesOn are the sides of a texel's square on a surface with this normal: along the chart's axes, but in the
+// surface's plane.
+func (c *Chart) sidesOn(normal geom.Vec3) (u, v geom.Vec3) {
+	u, v = c.Axes()
+	if about := u.Cross(v); normal.Dot(about) < 1-1e-9 {
+		cos := max(normal.Dot(about), 1e-3)
+		u, v = u.Sub(about.Mul(normal.Dot(u)/cos)), v.Sub(about.Mul(normal.Dot(v)/cos))
+	}
+	return u.Mul(1 / c.Density), v.Mul(1 / c.Density)
+}
+
 // Squares tells where the squares of texels lie. It is fastest for texels that follow each other.
 type Squares struct {
 	m        *Map
@@ -70,13 +85,7 @@ func (m *Map) Squares() Squares { return Squares{m: m, triangle: -1} }
 func (s *Squares) Of(t *Texel) *sampling.Square {
 	if t.Triangle != s.triangle {
 		s.triangle, s.chart = t.Triangle, &s.m.Layout.Charts[s.m.Layout.ChartOf[t.Surface(s.m.Scene)]]
-		u, v := s.chart.Axes()
-		if n, about := t.Normal(s.m.Scene), u.Cross(v); n.Dot(about) < 1-1e-9 {
-			// Of a mesh: along the chart's axes, but in the triangle's plane.
-			cos := max(n.Dot(about), 1e-3)
-			u, v = u.Sub(about.Mul(n.Dot(u)/cos)), v.Sub(about.Mul(n.Dot(v)/cos))
-		}
-		s.square.U, s.square.V = u.Mul(1/s.chart.Density), v.Mul(1/s.chart.Density)
+		s.square.U, s.square.V = s.chart.sidesOn(t.Normal(s.m.Scene))
 	}
 	x, y := s.chart.At(vec(t.Origin))
 	s.square.Middle = s.square.U.Mul(math.Floor(x) + 0.5 - x).Add(s.square.V.Mul(math.Floor(y) + 0.5 - y))

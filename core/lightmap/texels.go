@@ -175,7 +175,7 @@ func (l *Layout) chartTexels(s *scene.Scene, c *Chart) (list []Texel, filled []b
 	list = make([]Texel, 0, c.places())
 	surface := &s.Surfaces[c.Surface]
 	var room [4]flatTriangle // most surfaces have no more
-	patch, near := flatten(s, surface, c, room[:0]), s.BlocksNear(surface, 2*scene.OffsetM)
+	patch, near := flatten(s, surface, c, room[:0]), s.BlocksNear(surface, 2*scene.OffsetM+beyondEdge/c.Density)
 	width, height := c.Size()
 	axisU, axisV := c.Axes()
 	about := axisU.Cross(axisV)

@@ -4,7 +4,6 @@ import (
 	"math/bits"
 	"slices"
 
-	"grotta/core/color"
 	"grotta/core/geom"
 	"grotta/core/lightmap"
 	"grotta/core/sampling"
@@ -24,7 +23,7 @@ type edgeSet struct {
 }
 
 const (
-	edgeSides   = 2 // times the side of a patch: what is farther away is met by too few rays
+	edgeSides   = 2 // times the side of a patch: what is farther away is met by too few rays, and is read as a slope
 	edgeSamples = 2 // of a source with a size
 	edgeSeed    = 0x65646765
 )
@@ -39,7 +38,7 @@ func (l *Links) edgesOf(e *Emitter, direct [][4]float32) *edgeSet {
 		for left := e.Direct.Edges(k); left != 0; left &= left - 1 {
 			texel := k*lightmap.ChunkTexels + bits.TrailingZeros64(left)
 			patch := l.patchOf(texel)
-			if _, isThrough := l.otherOf[patch]; !isThrough && l.UnderWater(int(patch)) == color.White { // else it is not the source's own light alone
+			if !l.isShared(int(patch)) {
 				is.add(uint32(patch))
 			}
 		}
@@ -71,42 +70,53 @@ func (s *edgeSet) leaveOut(bright *brightSet) {
 	s.patches, s.mean = s.patches[:kept], s.mean[:kept]
 }
 
-// Landing is where a ray has landed on a patch.
+// Landing is where a ray has landed on a patch, and how far that is from where it started, in sides of the patch, squared.
 type Landing struct {
 	patch         uint32
+	sides2        float32
 	point, normal geom.Vec3
 }
 
+// LandsNear tells whether the direct light of some source changes so much on a patch that a ray from so near has to read
+// it where it has landed.
+func (s *Sent) LandsNear(patch uint32, distance float64) bool {
+	return s.isUneven.has(patch) && distance*distance < slopeSides*slopeSides*s.links.areaOf(int(patch))
+}
+
 // LandingOf is where a ray from a texel has landed, by how far it went and the normal of what it met.
-func LandingOf(from *lightmap.Texel, dir geom.Vec3, patch uint32, distance float64, normal geom.Vec3) Landing {
-	return Landing{patch, vec(from.Origin).Add(dir.Mul(distance)), normal.Normalize()}
+func (s *Sent) LandingOf(from *lightmap.Texel, dir geom.Vec3, patch uint32, distance float64, normal geom.Vec3) Landing {
+	return Landing{patch, float32(distance * distance / s.links.areaOf(int(patch))), vec(from.Origin).Add(dir.Mul(distance)), normal.Normalize()}
 }
 
-// EndsNear tells whether the direct light of some source ends on a patch so near that the mean over the patch would not do.
-func (s *Sent) EndsNear(patch uint32, distance float64) bool {
-	return s.isEdge.has(patch) && distance*distance < edgeSides*edgeSides*s.links.areaOf(int(patch))
-}
-
-// AddEdges adds to a row how far the direct light where some rays have landed is from the mean of their patches. rays is how
+// AddUneven adds to a row how far the direct light where some rays have landed is from the mean of their patches. rays is how
 // many the texel sent in all.
-func (s *Sent) AddEdges(row []float32, landings []Landing, rays int) {
+func (s *Sent) AddUneven(row []float32, landings []Landing, rays int) {
 	for j := range landings {
 		at := &landings[j]
-		a := &s.links.albedos[s.links.albedoOf[at.patch]]
-		for i, e := range s.edges {
-			if e == nil {
+		for i := range s.edges {
+			e, slopes := s.edges[i], s.slopes[i]
+			if e != nil && at.sides2 < edgeSides*edgeSides && e.add(row[3*i:], s.links, at, rays) {
 				continue
 			}
-			k, is := slices.BinarySearch(e.patches, at.patch)
-			if !is {
-				continue
-			}
-			r := source.Receiver{Point: at.point, Origin: at.point.Add(at.normal.Mul(scene.OffsetM)), Normal: at.normal}
-			turn := sampling.TurnAt(e.seed, [3]float32{float32(at.point[0]), float32(at.point[1]), float32(at.point[2])})
-			lux, _ := e.source.Sharp(s.links.m.Scene, &r, source.Steady(edgeSamples), turn)
-			for c := range 3 {
-				row[3*i+c] += e.factor * a[c] * (float32(lux[c]) - e.mean[k][c]) / float32(rays)
+			if slopes != nil {
+				slopes.add(row[3*i:], s.links, at, rays)
 			}
 		}
 	}
+}
+
+// add adds to a row of light how far the direct light at a point of a patch is from the patch's mean, if the patch is one of them.
+func (e *edgeSet) add(row []float32, l *Links, at *Landing, rays int) bool {
+	k, is := slices.BinarySearch(e.patches, at.patch)
+	if !is {
+		return false
+	}
+	r := source.Receiver{Point: at.point, Origin: at.point.Add(at.normal.Mul(scene.OffsetM)), Normal: at.normal}
+	turn := sampling.TurnAt(e.seed, [3]float32{float32(at.point[0]), float32(at.point[1]), float32(at.point[2])})
+	lux, _ := e.source.Sharp(l.m.Scene, &r, source.Steady(edgeSamples), turn)
+	a := &l.albedos[l.albedoOf[at.patch]]
+	for c := range 3 {
+		row[c] += e.factor * a[c] * (float32(lux[c]) - e.mean[k][c]) / float32(rays)
+	}
+	return true
 }

@@ -41,8 +41,8 @@ func TestRaysReadTheLightWhereTheyLandBesideAnEdge(t *testing.T) {
 	}
 	require.GreaterOrEqual(t, floor, 0)
 	patch := uint32(links.patchOf(floor))
-	assert.True(t, sent.EndsNear(patch, 0.5))
-	assert.False(t, sent.EndsNear(patch, 3), "too far away")
+	assert.True(t, sent.LandsNear(patch, 0.5))
+	assert.False(t, sent.LandsNear(patch, 12), "too far away")
 	k := 0
 	for sent.edges[0].patches[k] != patch {
 		k++
@@ -54,7 +54,7 @@ func TestRaysReadTheLightWhereTheyLandBesideAnEdge(t *testing.T) {
 		lit bool
 	}{{edge - 0.05, true}, {edge + 0.05, false}} {
 		row := make([]float32, 8)
-		sent.AddEdges(row, []Landing{LandingOf(&lightmap.Texel{Origin: [3]float32{float32(c.x), 1, 0}}, geom.Vec3{0, -1, 0}, patch, 1, geom.Vec3{0, 2, 0})}, rays)
+		sent.AddUneven(row, []Landing{sent.LandingOf(&lightmap.Texel{Origin: [3]float32{float32(c.x), 0.8, 0}}, geom.Vec3{0, -1, 0}, patch, 0.8, geom.Vec3{0, 2, 0})}, rays)
 		want := 0.0
 		if c.lit {
 			want = 1 // lux, as it falls straight and a layer is of strength 1

@@ -375,18 +375,19 @@ type Emitter struct {
 }
 
 // Sent is the light that each patch sends back of some sources, with the bright patches of each and those on which its
-// light ends.
+// light ends or changes.
 type Sent struct {
 	*rows.Halves
 	links    *Links
 	bright   []*brightSet // of each source; nil for none
 	isBright patchSet     // for any source
 	edges    []*edgeSet   // of each source; nil for none
-	isEdge   patchSet     // for any source
+	slopes   []*slopeSet  // of each source; nil for none
+	isUneven patchSet     // an edge or a slope for any source
 	open     []bool       // of each source: whether much of its light falls on patches in the open
 }
 
-// mark notes which patches are bright for a source, and on which its light ends.
+// mark notes which patches are bright for a source, and on which its light ends or changes.
 func (s *Sent) mark(i int) {
 	if b := s.bright[i]; b != nil {
 		if s.isBright == nil {
@@ -396,12 +397,17 @@ func (s *Sent) mark(i int) {
 			s.isBright.add(patch)
 		}
 	}
+	if s.isUneven == nil && (s.edges[i] != nil || s.slopes[i] != nil) {
+		s.isUneven = s.links.newPatchSet()
+	}
 	if e := s.edges[i]; e != nil {
-		if s.isEdge == nil {
-			s.isEdge = s.links.newPatchSet()
-		}
 		for _, patch := range e.patches {
-			s.isEdge.add(patch)
+			s.isUneven.add(patch)
+		}
+	}
+	if e := s.slopes[i]; e != nil {
+		for k := range e.list {
+			s.isUneven.add(e.list[k].patch)
 		}
 	}
 }
@@ -441,7 +447,7 @@ func (s *Sent) AddBrightOnPatch(row []float32, patch int) {
 // back of their direct light is not among it. tolerance is the share of all light that the last
 // bounces may leave out. onPatches keeps what AddBrightOnPatch adds. It ends early with the context's error.
 func (l *Links) Sent(ctx context.Context, emitters []Emitter, tolerance float64, onPatches bool) (*Sent, error) {
-	all, on := &Sent{Halves: rows.NewHalves(l.Patches(), len(emitters)), links: l, bright: make([]*brightSet, len(emitters)), edges: make([]*edgeSet, len(emitters)), open: make([]bool, len(emitters))}, newSolve(l.Patches())
+	all, on := &Sent{Halves: rows.NewHalves(l.Patches(), len(emitters)), links: l, bright: make([]*brightSet, len(emitters)), edges: make([]*edgeSet, len(emitters)), slopes: make([]*slopeSet, len(emitters)), open: make([]bool, len(emitters))}, newSolve(l.Patches())
 	steps, err := l.stepsFor(ctx, tolerance, on)
 	if err != nil {
 		return nil, err
@@ -471,10 +477,14 @@ func (l *Links) Sent(ctx context.Context, emitters []Emitter, tolerance float64,
 		if e.Factor > 0 {
 			if !onPatches { // texels send rays of their own
 				all.edges[i], all.open[i] = l.edgesOf(e, on.direct), l.lightsOpen(on.direct)
+				if all.slopes[i], err = l.slopesOf(ctx, e, on.direct); err != nil {
+					return nil, err
+				}
 			}
 			if all.bright[i], err = l.brightOf(ctx, e, on.direct, onPatches); err != nil {
 				return nil, err
 			}
+			all.slopes[i].leaveOut(all.bright[i])
 			all.edges[i].leaveOut(all.bright[i])
 			all.mark(i)
 		}

@@ -9,8 +9,8 @@ import (
 
 // Kept tells, of each surface, which one of an earlier scene it was, where neither it nor anything that it
 // could touch has changed since; -1 where something has. It is nil where too much differs. Levels share in
-// memory what an edit did not touch, and only that counts as unchanged.
-func (s *Scene) Kept(was *Scene) []int32 {
+// memory what an edit did not touch, and only that counts as unchanged. reach is how far something may be from a surface and touch it, in metres.
+func (s *Scene) Kept(was *Scene, reach func(surface int) float64) []int32 {
 	now, then := s.Level, was.Level
 	if now.Lightmap != then.Lightmap || !slices.Equal(now.Materials, then.Materials) || !slices.Equal(now.Images, then.Images) {
 		return nil
@@ -44,7 +44,7 @@ func (s *Scene) Kept(was *Scene) []int32 {
 		if kept[i] < 0 {
 			continue
 		}
-		bounds, away := s.boundsIn(i, i+1), 4*OffsetM
+		bounds, away := s.boundsIn(i, i+1), 4*OffsetM+reach(i)
 		if s.Surfaces[i].Body().shading != nil { // rays start off a curved surface, by less than it is large
 			away += bounds.Max.Sub(bounds.Min).Len()
 		}
