@@ -56,17 +56,17 @@ func TestFacesThatShineNameTheirLayer(t *testing.T) {
 
 var goldenKeys = []string{
 	"geometry 25201487733f7f7c",
-	"lamp-0 b4924bba65fa6fbb 43651b2acf0aa3ff",
-	"lamp-1 261c86bc8d6fdb63 7dfa504cd4f8af12",
-	"lamp-2 a67cfa3cdd037ba3 a442725e87676f40",
-	"lamp-3 b838da4505477d5d f481ab8d8f40a910",
-	"lamp-5 2080ad83d89c12b4 b328c1a5f3b0ec82",
-	"sun d0d5a734d57ea8ea 9a382c10e7a7d0d5",
-	"sky eaeb24f0c93f31d6 d2c2b76b12e60197",
-	"emissive:panel 632e17b1a1de9422 6ff8091ccc2b5825",
-	"ambient:level 8ef6ce93f33c0dc5 9a5bc607afa52564",
-	"ambient:zone-0 439f0a9a86d66ffd 83f943939f3b8918",
-	"ambient:zone-1 69fac2ebc06c2502 0911b7fe04d88505",
+	"lamp-0 8b937d3edec09c71 43651b2acf0aa3ff",
+	"lamp-1 867fda82bdd66c28 7dfa504cd4f8af12",
+	"lamp-2 d2f695b6cea81f24 a442725e87676f40",
+	"lamp-3 62469745a9ec9f3c f481ab8d8f40a910",
+	"lamp-5 64b0524643a12398 b328c1a5f3b0ec82",
+	"sun f38c129b82929eec 9a382c10e7a7d0d5",
+	"sky 2ef8b513b58d2430 d2c2b76b12e60197",
+	"emissive:panel 2d056a0f99ef1a29 6ff8091ccc2b5825",
+	"ambient:level de2b2ffaea549006 9a5bc607afa52564",
+	"ambient:zone-0 a096139b7e117441 83f943939f3b8918",
+	"ambient:zone-1 679d403cfd917820 0911b7fe04d88505",
 }
 
 // A mesh that shows a geometry has the light, and so the keys, of one with those triangles of its own.
