@@ -67,6 +67,22 @@ func (l *Light) Read(k int, to *Chunk) {
 	}
 }
 
+// At is the light on a texel.
+func (l *Light) At(texel int) (lux [3]float32) {
+	k := texel / lightmap.ChunkTexels
+	if l.IsDark(k) {
+		return lux
+	}
+	for c, chunks := range l {
+		if chunks == nil { // white
+			lux[c] = lux[0]
+			continue
+		}
+		lux[c] = half.Decode(chunks[k].half[texel%lightmap.ChunkTexels]) * chunks[k].scale
+	}
+	return lux
+}
+
 // Put stores the light on a chunk that is dark so far.
 func (l *Light) Put(k int, from *Chunk) {
 	brightest := max(slices.Max(from[0][:]), slices.Max(from[1][:]), slices.Max(from[2][:]))

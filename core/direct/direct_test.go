@@ -158,4 +158,15 @@ func TestEdgesAreWhereTheShadowEnds(t *testing.T) {
 		}
 	}
 	assert.Greater(t, crossed, 5)
+
+	// The light on a texel is what its chunk has.
+	var chunk Chunk
+	for k := range m.Chunks() {
+		if chunk = (Chunk{}); !lights[0].IsDark(k) {
+			lights[0].Read(k, &chunk)
+		}
+		for i := range m.Chunk(k) {
+			assert.Equal(t, [3]float32{chunk[0][i], chunk[1][i], chunk[2][i]}, lights[0].At(k*lightmap.ChunkTexels+i))
+		}
+	}
 }

@@ -18,18 +18,20 @@ type slopeSet struct {
 }
 
 type slope struct {
-	patch                uint32
-	x, y                 float32    // the middle of its texels, in the chart
-	mean, alongX, alongY [3]float32 // lux, and lux for each texel along the chart's sides
+	patch          uint32
+	x, y           float32    // the middle of its texels, in the chart
+	alongX, alongY float32    // how much the light changes for each texel along the chart's sides, as a share of the mean
+	mean           [3]float32 // lux
 }
 
 const (
-	slopeSides = 8    // times the side of a patch: from farther away rays meet many patches, whose means do
-	leastSlope = 0.08 // of the mean, from the middle of a patch to its corner
-	leastOfAll = 0.01 // of the brightest patch's light: what is darker counts little
+	slopeSides  = 8    // times the side of a patch: from farther away rays meet many patches, whose means do
+	leastSlope  = 0.08 // of the mean, from the middle of a patch to its corner
+	leastOfAll  = 0.01 // of the brightest patch's light: what is darker counts little
+	slopesAtOne = 512  // patches
 )
 
-// slopesOf finds the patches along which a source's direct light changes, by that light; nil for none.
+// slopesOf finds the patches along which a source's direct light changes, by that light and its means; nil for none.
 func (l *Links) slopesOf(ctx context.Context, e *Emitter, mean [][4]float32) (*slopeSet, error) {
 	if e.Source.IsSky() {
 		return nil, nil
@@ -38,74 +40,47 @@ func (l *Links) slopesOf(ctx context.Context, e *Emitter, mean [][4]float32) (*s
 	for k := range mean {
 		brightest = max(brightest, mean[k][0]+mean[k][1]+mean[k][2])
 	}
-	found := make([][]slope, len(l.m.Layout.Charts))
-	if err := parallel.Each(ctx, len(found), func(chart int) { found[chart] = l.slopesOn(chart, e.Direct, mean, leastOfAll*brightest) }, nil); err != nil {
-		return nil, err
-	}
-	set := &slopeSet{factor: e.Factor, list: slices.Concat(found...)}
-	if len(set.list) == 0 {
+	if brightest == 0 {
 		return nil, nil
+	}
+	found := make([][]slope, (len(mean)+slopesAtOne-1)/slopesAtOne)
+	err := parallel.Each(ctx, len(found), func(i int) {
+		var room [16]int32
+		for k := i * slopesAtOne; k < min((i+1)*slopesAtOne, len(mean)); k++ {
+			if d := &mean[k]; d[0]+d[1]+d[2] < leastOfAll*brightest || l.isShared(k) {
+				continue
+			}
+			if one, is := l.slopeOn(k, l.texelsOf(k, room[:0]), e.Direct); is {
+				one.mean = [3]float32{mean[k][0], mean[k][1], mean[k][2]}
+				found[i] = append(found[i], one)
+			}
+		}
+	}, nil)
+	set := &slopeSet{factor: e.Factor, list: slices.Concat(found...)}
+	if err != nil || len(set.list) == 0 {
+		return nil, err
 	}
 	return set, nil
 }
 
-// slopesOn finds them on a chart, where the sum of the mean light's channels is at least so much.
-func (l *Links) slopesOn(chart int, light *direct.Light, mean [][4]float32, least float32) (found []slope) {
-	c, g := &l.m.Layout.Charts[chart], l.Grid(chart)
-	from, end := l.m.Texels.Of(chart)
-	if from == end || light.AreDark(from/chunk, (end-1)/chunk) {
-		return nil
+// slopeOn is the plane through the light on a patch's texels by least squares, but for the mean, and whether it is steep.
+func (l *Links) slopeOn(patch int, texels []int32, light *direct.Light) (one slope, isSteep bool) {
+	chart := l.m.ChartOf(int(l.first[patch]))
+	c := &l.m.Layout.Charts[chart]
+	var x, y, xx, xy, yy, lux, lx, ly float64 // sums, and their means
+	for _, i := range texels {
+		px, py := l.m.PlaceOf(c, int(i))
+		at := light.At(int(i))
+		u, v, w := float64(px)+0.5, float64(py)+0.5, float64(at[0]+at[1]+at[2])
+		x, y, xx, xy, yy = x+u, y+v, xx+u*u, xy+u*v, yy+v*v
+		lux, lx, ly = lux+w, lx+w*u, ly+w*v
 	}
-	// Sums for a plane by least squares: places, and places times light.
-	type sums struct {
-		n, x, y, xx, xy, yy float64
-		lux, lx, ly         [3]float64
-	}
-	all := make([]sums, g.End-g.First)
-	var lux direct.Chunk
-	read := -1
-	for i := from; i < end; i++ {
-		x, y := l.m.PlaceOf(c, i)
-		patch, _ := l.PatchAt(g, x, y)
-		if d := &mean[patch]; d[0]+d[1]+d[2] < least || d[0]+d[1]+d[2] == 0 {
-			continue
-		}
-		if k := i / chunk; k != read {
-			if read = k; light.IsDark(k) {
-				lux = direct.Chunk{}
-			} else {
-				light.Read(k, &lux)
-			}
-		}
-		s := &all[int(patch)-g.First]
-		u, v := float64(x)+0.5, float64(y)+0.5
-		s.n, s.x, s.y, s.xx, s.xy, s.yy = s.n+1, s.x+u, s.y+v, s.xx+u*u, s.xy+u*v, s.yy+v*v
-		for c := range lux {
-			w := float64(lux[c][i%chunk])
-			s.lux[c], s.lx[c], s.ly[c] = s.lux[c]+w, s.lx[c]+w*u, s.ly[c]+w*v
-		}
-	}
-	half := float64(g.Side) / 2
-	for k := range all {
-		s := &all[k]
-		if s.n < 2 || l.isShared(g.First+k) {
-			continue
-		}
-		x, y := s.x/s.n, s.y/s.n
-		xx, xy, yy := s.xx/s.n-x*x, s.xy/s.n-x*y, s.yy/s.n-y*y
-		one, change, sum := slope{patch: uint32(g.First + k), x: float32(x), y: float32(y)}, 0.0, 0.0
-		for c := range 3 {
-			m := s.lux[c] / s.n
-			lx, ly := s.lx[c]/s.n-m*x, s.ly[c]/s.n-m*y
-			gx, gy := plane(xx, xy, yy, lx, ly)
-			one.mean[c], one.alongX[c], one.alongY[c] = float32(m), float32(gx), float32(gy)
-			change, sum = change+half*(math.Abs(gx)+math.Abs(gy)), sum+m
-		}
-		if change > leastSlope*sum {
-			found = append(found, one)
-		}
-	}
-	return found
+	n := float64(len(texels))
+	x, y, lux = x/n, y/n, lux/n
+	alongX, alongY := plane(xx/n-x*x, xy/n-x*y, yy/n-y*y, lx/n-lux*x, ly/n-lux*y)
+	one = slope{patch: uint32(patch), x: float32(x), y: float32(y), alongX: float32(alongX / lux), alongY: float32(alongY / lux)}
+	half := float64(patchSide(c)) / 2
+	return one, half*(math.Abs(alongX)+math.Abs(alongY)) > leastSlope*lux
 }
 
 // plane solves the normal equations of a plane; along a side without an extent it is level.
@@ -147,11 +122,13 @@ func (s *slopeSet) add(row []float32, l *Links, at *Landing, rays int) {
 		return
 	}
 	one := &s.list[k]
-	x, y := inChart(&l.m.Layout.Charts[l.m.ChartOf(int(l.first[at.patch]))], at.point)
-	dx, dy := float32(x)-one.x, float32(y)-one.y
+	chart := &l.m.Layout.Charts[l.m.ChartOf(int(l.first[at.patch]))]
+	x, y := inChart(chart, at.point)
+	side := float32(patchSide(chart)) // a patch may stand in for places farther away, where the plane tells nothing
+	dx, dy := min(max(float32(x)-one.x, -side), side), min(max(float32(y)-one.y, -side), side)
+	share := max(one.alongX*dx+one.alongY*dy, -1)
 	a := &l.albedos[l.albedoOf[at.patch]]
 	for c := range 3 {
-		more := max(one.alongX[c]*dx+one.alongY[c]*dy, -one.mean[c])
-		row[c] += s.factor * a[c] * more / float32(rays)
+		row[c] += s.factor * a[c] * share * one.mean[c] / float32(rays)
 	}
 }
