@@ -20,8 +20,8 @@ import (
 func TestHardPlacesAreNearPathTracing(t *testing.T) {
 	const places, paths = 40, 12_000
 	bounds := map[string][2]float64{ // good and final
-		"blinds of 0.17 m":           {0.05, 0.045},
-		"blinds of 0.12 m":           {0.05, 0.04},
+		"blinds of 0.17 m":           {0.045, 0.03},
+		"blinds of 0.12 m":           {0.045, 0.03},
 		"spot of 0.2 m":              {0.03, 0.03},
 		"spot of 0.13 m":             {0.025, 0.02},
 		"bright patch in a big room": {0.022, 0.02},

@@ -1,11 +1,11 @@
 package radiosity
 
 import (
+	"context"
 	"math/bits"
-	"slices"
 
-	"grotta/core/geom"
 	"grotta/core/lightmap"
+	"grotta/core/parallel"
 	"grotta/core/sampling"
 	"grotta/core/scene"
 	"grotta/core/source"
@@ -19,7 +19,14 @@ type edgeSet struct {
 	seed   uint64
 	// In order of the patches:
 	patches []uint32
-	mean    [][3]float32 // direct light of each, in lux
+	mean    [][3]float32  // direct light of each, in lux
+	parted  []partedLight // of those of them whose squares have several sides
+}
+
+// partedLight is the direct light on each side of what stands on the square of a patch.
+type partedLight struct {
+	*sides
+	lux [][3]float32
 }
 
 const (
@@ -29,9 +36,9 @@ const (
 )
 
 // edgesOf finds the patches on which a source's direct light ends, by that light; nil for none.
-func (l *Links) edgesOf(e *Emitter, direct [][4]float32) *edgeSet {
+func (l *Links) edgesOf(ctx context.Context, e *Emitter, direct [][4]float32) (*edgeSet, error) {
 	if e.Source.IsSky() {
-		return nil
+		return nil, nil
 	}
 	is := l.newPatchSet()
 	for k := range l.m.Chunks() {
@@ -44,7 +51,7 @@ func (l *Links) edgesOf(e *Emitter, direct [][4]float32) *edgeSet {
 		}
 	}
 	if is.count() == 0 {
-		return nil
+		return nil, nil
 	}
 	set := &edgeSet{source: e.Source, factor: e.Factor, seed: e.Source.Seed() ^ edgeSeed, patches: make([]uint32, 0, is.count())}
 	set.mean = make([][3]float32, 0, cap(set.patches))
@@ -52,7 +59,14 @@ func (l *Links) edgesOf(e *Emitter, direct [][4]float32) *edgeSet {
 		d := &direct[patch]
 		set.patches, set.mean = append(set.patches, patch), append(set.mean, [3]float32{d[0], d[1], d[2]})
 	})
-	return set
+	set.parted = make([]partedLight, len(set.patches))
+	err := parallel.Each(ctx, len(set.patches), func(i int) {
+		if sides := l.sidesOf(int(set.patches[i])); sides != nil {
+			set.parted[i] = partedLight{sides, sides.light(l.m.Scene, e.Source, set.seed)}
+			sides.at = nil // they take much memory
+		}
+	}, nil)
+	return set, err
 }
 
 // leaveOut takes bright patches out: rays go to the places of them on which light falls.
@@ -63,60 +77,36 @@ func (s *edgeSet) leaveOut(bright *brightSet) {
 	kept := 0
 	for i, patch := range s.patches {
 		if _, is := bright.of[patch]; !is {
-			s.patches[kept], s.mean[kept] = patch, s.mean[i]
+			s.patches[kept], s.mean[kept], s.parted[kept] = patch, s.mean[i], s.parted[i]
 			kept++
 		}
 	}
-	s.patches, s.mean = s.patches[:kept], s.mean[:kept]
+	s.patches, s.mean, s.parted = s.patches[:kept], s.mean[:kept], s.parted[:kept]
 }
 
-// Landing is where a ray has landed on a patch, and how far that is from where it started, in sides of the patch, squared.
-type Landing struct {
-	patch         uint32
-	sides2        float32
-	point, normal geom.Vec3
-}
-
-// LandsNear tells whether the direct light of some source changes so much on a patch that a ray from so near has to read
-// it where it has landed.
-func (s *Sent) LandsNear(patch uint32, distance float64) bool {
-	return s.isUneven.has(patch) && distance*distance < slopeSides*slopeSides*s.links.areaOf(int(patch))
-}
-
-// LandingOf is where a ray from a texel has landed, by how far it went and the normal of what it met.
-func (s *Sent) LandingOf(from *lightmap.Texel, dir geom.Vec3, patch uint32, distance float64, normal geom.Vec3) Landing {
-	return Landing{patch, float32(distance * distance / s.links.areaOf(int(patch))), vec(from.Origin).Add(dir.Mul(distance)), normal.Normalize()}
-}
-
-// AddUneven adds to a row how far the direct light where some rays have landed is from the mean of their patches. rays is how
-// many the texel sent in all.
-func (s *Sent) AddUneven(row []float32, landings []Landing, rays int) {
-	for j := range landings {
-		at := &landings[j]
-		for i := range s.edges {
-			e, slopes := s.edges[i], s.slopes[i]
-			if e != nil && at.sides2 < edgeSides*edgeSides && e.add(row[3*i:], s.links, at, rays) {
-				continue
-			}
-			if slopes != nil {
-				slopes.add(row[3*i:], s.links, at, rays)
-			}
+// add adds to a row of light how far the direct light at a point of a patch, its k-th, is from the patch's mean, if the point is
+// near or on one of several sides.
+func (e *edgeSet) add(k int, row []float32, l *Links, at *Landing, rays int) bool {
+	var lux [3]float32
+	if at.sides2 < edgeSides*edgeSides {
+		r := source.Receiver{Point: at.point, Origin: at.point.Add(at.normal.Mul(scene.OffsetM)), Normal: at.normal}
+		turn := sampling.TurnAt(e.seed, [3]float32{float32(at.point[0]), float32(at.point[1]), float32(at.point[2])})
+		sharp, _ := e.source.Sharp(l.m.Scene, &r, source.Steady(edgeSamples), turn)
+		lux = [3]float32{float32(sharp[0]), float32(sharp[1]), float32(sharp[2])}
+	} else {
+		p := &e.parted[k]
+		if p.sides == nil {
+			return false
 		}
+		side := p.sideAt(inChart(&l.m.Layout.Charts[l.m.ChartOf(int(l.first[at.patch]))], at.point))
+		if side < 0 {
+			return false
+		}
+		lux = p.lux[side]
 	}
-}
-
-// add adds to a row of light how far the direct light at a point of a patch is from the patch's mean, if the patch is one of them.
-func (e *edgeSet) add(row []float32, l *Links, at *Landing, rays int) bool {
-	k, is := slices.BinarySearch(e.patches, at.patch)
-	if !is {
-		return false
-	}
-	r := source.Receiver{Point: at.point, Origin: at.point.Add(at.normal.Mul(scene.OffsetM)), Normal: at.normal}
-	turn := sampling.TurnAt(e.seed, [3]float32{float32(at.point[0]), float32(at.point[1]), float32(at.point[2])})
-	lux, _ := e.source.Sharp(l.m.Scene, &r, source.Steady(edgeSamples), turn)
 	a := &l.albedos[l.albedoOf[at.patch]]
 	for c := range 3 {
-		row[c] += e.factor * a[c] * (float32(lux[c]) - e.mean[k][c]) / float32(rays)
+		row[c] += e.factor * a[c] * (lux[c] - e.mean[k][c]) / float32(rays)
 	}
 	return true
 }

@@ -383,11 +383,11 @@ type Sent struct {
 	isBright patchSet     // for any source
 	edges    []*edgeSet   // of each source; nil for none
 	slopes   []*slopeSet  // of each source; nil for none
-	isUneven patchSet     // an edge or a slope for any source
+	uneven   *unevenSet   // the edges and slopes by patch; nil for none
 	open     []bool       // of each source: whether much of its light falls on patches in the open
 }
 
-// mark notes which patches are bright for a source, and on which its light ends or changes.
+// mark notes which patches are bright for a source.
 func (s *Sent) mark(i int) {
 	if b := s.bright[i]; b != nil {
 		if s.isBright == nil {
@@ -395,19 +395,6 @@ func (s *Sent) mark(i int) {
 		}
 		for patch := range b.of {
 			s.isBright.add(patch)
-		}
-	}
-	if s.isUneven == nil && (s.edges[i] != nil || s.slopes[i] != nil) {
-		s.isUneven = s.links.newPatchSet()
-	}
-	if e := s.edges[i]; e != nil {
-		for _, patch := range e.patches {
-			s.isUneven.add(patch)
-		}
-	}
-	if e := s.slopes[i]; e != nil {
-		for k := range e.list {
-			s.isUneven.add(e.list[k].patch)
 		}
 	}
 }
@@ -476,7 +463,10 @@ func (l *Links) Sent(ctx context.Context, emitters []Emitter, tolerance float64,
 		}
 		if e.Factor > 0 {
 			if !onPatches { // texels send rays of their own
-				all.edges[i], all.open[i] = l.edgesOf(e, on.direct), l.lightsOpen(on.direct)
+				all.open[i] = l.lightsOpen(on.direct)
+				if all.edges[i], err = l.edgesOf(ctx, e, on.direct); err != nil {
+					return nil, err
+				}
 				if all.slopes[i], err = l.slopesOf(ctx, e, on.direct); err != nil {
 					return nil, err
 				}
@@ -498,6 +488,7 @@ func (l *Links) Sent(ctx context.Context, emitters []Emitter, tolerance float64,
 			return nil, err
 		}
 	}
+	all.uneven = l.unevenOf(all.edges, all.slopes)
 	return all, nil
 }
 

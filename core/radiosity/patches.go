@@ -51,6 +51,15 @@ func (l *Links) PatchAt(g Grid, x, y int) (patch int32, isCut bool) {
 	return v &^ cut, v&cut != 0
 }
 
+// isCut tells whether something divides the square of a patch.
+func (l *Links) isCut(patch int) bool {
+	texel := int(l.first[patch])
+	chart := l.m.ChartOf(texel)
+	x, y := l.m.PlaceOf(&l.m.Layout.Charts[chart], texel)
+	_, is := l.PatchAt(l.Grid(chart), x, y)
+	return is
+}
+
 // inChart is where a point of the level lies in a chart without its padding.
 func inChart(c *lightmap.Chart, point geom.Vec3) (x, y float64) {
 	x, y = c.At(point)

@@ -115,12 +115,8 @@ func (s *slopeSet) leaveOut(bright *brightSet) {
 	}
 }
 
-// add adds to a row of light how far the direct light at a point of a patch is from the patch's mean.
-func (s *slopeSet) add(row []float32, l *Links, at *Landing, rays int) {
-	k, is := slices.BinarySearchFunc(s.list, at.patch, func(one slope, patch uint32) int { return int(one.patch) - int(patch) })
-	if !is {
-		return
-	}
+// add adds to a row of light how far the direct light at a point of a patch, its k-th, is from the patch's mean.
+func (s *slopeSet) add(k int, row []float32, l *Links, at *Landing, rays int) {
 	one := &s.list[k]
 	chart := &l.m.Layout.Charts[l.m.ChartOf(int(l.first[at.patch]))]
 	x, y := inChart(chart, at.point)

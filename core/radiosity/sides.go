@@ -1,0 +1,139 @@
+package radiosity
+
+import (
+	"grotta/core/geom"
+	"grotta/core/sampling"
+	"grotta/core/scene"
+	"grotta/core/source"
+)
+
+// sides are what something that stands on the square of a patch, or hangs low over it, makes of it: the cells on either side of
+// it. A texel has one light for all of its square, so a strip between a wall and the next texel has none of its own.
+type sides struct {
+	x, y          int         // of the square, in the chart
+	width, height int         // in cells
+	of            []int8      // the side of each cell, or -1 where something stands on it
+	count         int         // of the sides
+	at            []geom.Vec3 // the middles of the cells, off the surface
+	cellU, cellV  geom.Vec3   // a cell's sides
+	normal, lift  geom.Vec3
+}
+
+const (
+	cellsOfTexel = 4  // along each side
+	placesOfCell = 4  // at which the light is looked at
+	mostSides    = 64 // of a square
+	sidesSeed    = 0x73696465
+)
+
+// sidesOf finds the sides of the square of a patch; nil if there is but one.
+func (l *Links) sidesOf(patch int) *sides {
+	texel := &l.m.Texels.List[l.first[patch]]
+	chart := l.m.ChartOf(int(l.first[patch]))
+	c, g := &l.m.Layout.Charts[chart], l.Grid(chart)
+	if l.m.Scene.Surfaces[c.Surface].Body().Solid == nil || !l.isCut(patch) && !l.isUnder(patch) {
+		return nil
+	}
+	x, y := l.m.PlaceOf(c, int(l.first[patch]))
+	s := &sides{x: x / g.Side * g.Side, y: y / g.Side * g.Side, normal: texel.Normal(l.m.Scene)}
+	s.width, s.height = cellsOfTexel*min(g.Side, g.Width-s.x), cellsOfTexel*min(g.Side, g.Height-s.y)
+	origin := vec(texel.Origin)
+	fromX, fromY := inChart(c, origin)
+	u, v := c.Axes()
+	s.cellU, s.cellV = u.Mul(1/(cellsOfTexel*c.Density)), v.Mul(1/(cellsOfTexel*c.Density))
+	s.lift = s.normal.Mul(liftTexels / c.Density)
+	s.of, s.at = make([]int8, s.width*s.height), make([]geom.Vec3, s.width*s.height)
+	for k := range s.of {
+		cx := float64(s.x) + (float64(k%s.width)+0.5)/cellsOfTexel - fromX
+		cy := float64(s.y) + (float64(k/s.width)+0.5)/cellsOfTexel - fromY
+		s.at[k] = origin.Add(u.Mul(cx / c.Density)).Add(v.Mul(cy / c.Density))
+		if s.of[k] = unknown; l.m.Scene.Blocked(s.at[k], s.at[k].Add(s.lift)) {
+			s.of[k] = -1
+		}
+	}
+	var queue []int
+	for first := range s.of {
+		if s.of[first] != unknown {
+			continue
+		}
+		if s.count == mostSides {
+			return nil
+		}
+		s.of[first], queue = int8(s.count), append(queue[:0], first)
+		for len(queue) > 0 {
+			k := queue[len(queue)-1]
+			queue = queue[:len(queue)-1]
+			for _, d := range [4][2]int{{1, 0}, {-1, 0}, {0, 1}, {0, -1}} {
+				nx, ny := k%s.width+d[0], k/s.width+d[1]
+				if nx < 0 || ny < 0 || nx >= s.width || ny >= s.height {
+					continue
+				}
+				if to := ny*s.width + nx; s.of[to] == unknown && !l.m.Scene.Blocked(s.at[k].Add(s.lift), s.at[to].Add(s.lift)) {
+					s.of[to] = int8(s.count)
+					queue = append(queue, to)
+				}
+			}
+		}
+		s.count++
+	}
+	if s.count < 2 {
+		return nil
+	}
+	return s
+}
+
+// unknown is the side of a cell that is not looked at yet.
+const unknown = -2
+
+// isUnder tells whether something hangs low over a texel of a patch.
+func (l *Links) isUnder(patch int) bool {
+	var room [16]int32
+	for _, k := range l.texelsOf(patch, room[:0]) {
+		t := &l.m.Texels.List[k]
+		at := vec(t.Origin)
+		if l.m.Scene.Blocked(at, at.Add(t.Normal(l.m.Scene).Mul(liftTexels/l.m.Layout.Charts[l.m.ChartOf(int(k))].Density))) {
+			return true
+		}
+	}
+	return false
+}
+
+// light is the mean of a source's light on each side.
+func (s *sides) light(sc *scene.Scene, src *source.Source, seed uint64) [][3]float32 {
+	lux, n := make([][3]float32, s.count), make([]float32, s.count)
+	for k, side := range s.of {
+		if side < 0 {
+			continue
+		}
+		cell := sampling.Square{U: s.cellU, V: s.cellV, Cells: sampling.AllCells}
+		turn := sampling.TurnAt(seed^sidesSeed, [3]float32{float32(s.at[k][0]), float32(s.at[k][1]), float32(s.at[k][2])})
+		var room [placesOfCell]geom.Vec3
+		for _, step := range cell.Spread(room[:], turn) {
+			at := s.at[k].Add(step)
+			if sc.Blocked(s.at[k], at) || sc.Blocked(at, at.Add(s.lift)) || sc.Blocked(s.at[k].Add(s.lift), at.Add(s.lift)) {
+				continue // it is on another side, or something stands there
+			}
+			r := source.Receiver{Point: at.Sub(s.normal.Mul(scene.OffsetM)), Origin: at, Normal: s.normal}
+			one, _ := src.Sharp(sc, &r, source.Steady(edgeSamples), turn)
+			for c := range 3 {
+				lux[side][c] += float32(one[c])
+			}
+			n[side]++
+		}
+	}
+	for side := range lux {
+		for c := range 3 {
+			lux[side][c] /= max(n[side], 1)
+		}
+	}
+	return lux
+}
+
+// sideAt is the side at a place of the chart, -1 for none.
+func (s *sides) sideAt(x, y float64) int {
+	cx, cy := int((x-float64(s.x))*cellsOfTexel), int((y-float64(s.y))*cellsOfTexel)
+	if x < float64(s.x) || y < float64(s.y) || cx >= s.width || cy >= s.height {
+		return -1
+	}
+	return int(s.of[cy*s.width+cx])
+}
