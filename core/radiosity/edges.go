@@ -19,8 +19,8 @@ type edgeSet struct {
 	seed   uint64
 	// In order of the patches:
 	patches []uint32
-	mean    [][3]float32  // direct light of each, in lux
-	parted  []partedLight // of those of them whose squares have several sides
+	mean    [][3]float32   // direct light of each, in lux
+	parted  []*partedLight // nil for those whose squares have one side
 }
 
 // partedLight is the direct light on each side of what stands on the square of a patch.
@@ -59,11 +59,10 @@ func (l *Links) edgesOf(ctx context.Context, e *Emitter, direct [][4]float32) (*
 		d := &direct[patch]
 		set.patches, set.mean = append(set.patches, patch), append(set.mean, [3]float32{d[0], d[1], d[2]})
 	})
-	set.parted = make([]partedLight, len(set.patches))
+	set.parted = make([]*partedLight, len(set.patches))
 	err := parallel.Each(ctx, len(set.patches), func(i int) {
-		if sides := l.sidesOf(int(set.patches[i])); sides != nil {
-			set.parted[i] = partedLight{sides, sides.light(l.m.Scene, e.Source, set.seed)}
-			sides.at = nil // they take much memory
+		if cells := l.sidesOf(int(set.patches[i])); cells != nil {
+			set.parted[i] = &partedLight{cells.sides, cells.light(l.m.Scene, e.Source, set.seed)}
 		}
 	}, nil)
 	return set, err
@@ -94,8 +93,8 @@ func (e *edgeSet) add(k int, row []float32, l *Links, at *Landing, rays int) boo
 		sharp, _ := e.source.Sharp(l.m.Scene, &r, source.Steady(edgeSamples), turn)
 		lux = [3]float32{float32(sharp[0]), float32(sharp[1]), float32(sharp[2])}
 	} else {
-		p := &e.parted[k]
-		if p.sides == nil {
+		p := e.parted[k]
+		if p == nil {
 			return false
 		}
 		side := p.sideAt(inChart(&l.m.Layout.Charts[l.m.ChartOf(int(l.first[at.patch]))], at.point))

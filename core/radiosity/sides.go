@@ -10,13 +10,18 @@ import (
 // sides are what something that stands on the square of a patch, or hangs low over it, makes of it: the cells on either side of
 // it. A texel has one light for all of its square, so a strip between a wall and the next texel has none of its own.
 type sides struct {
-	x, y          int         // of the square, in the chart
-	width, height int         // in cells
-	of            []int8      // the side of each cell, or -1 where something stands on it
-	count         int         // of the sides
-	at            []geom.Vec3 // the middles of the cells, off the surface
-	cellU, cellV  geom.Vec3   // a cell's sides
-	normal, lift  geom.Vec3
+	x, y          int32  // of the square, in the chart
+	width, height int32  // in cells
+	of            []int8 // the side of each cell, or -1 where something stands on it
+}
+
+// cells are where those of the sides of a square lie.
+type cells struct {
+	*sides
+	count        int         // of the sides
+	at           []geom.Vec3 // the middles, off the surface
+	u, v         geom.Vec3   // the sides of a cell
+	normal, lift geom.Vec3
 }
 
 const (
@@ -27,7 +32,7 @@ const (
 )
 
 // sidesOf finds the sides of the square of a patch; nil if there is but one.
-func (l *Links) sidesOf(patch int) *sides {
+func (l *Links) sidesOf(patch int) *cells {
 	texel := &l.m.Texels.List[l.first[patch]]
 	chart := l.m.ChartOf(int(l.first[patch]))
 	c, g := &l.m.Layout.Charts[chart], l.Grid(chart)
@@ -35,17 +40,18 @@ func (l *Links) sidesOf(patch int) *sides {
 		return nil
 	}
 	x, y := l.m.PlaceOf(c, int(l.first[patch]))
-	s := &sides{x: x / g.Side * g.Side, y: y / g.Side * g.Side, normal: texel.Normal(l.m.Scene)}
-	s.width, s.height = cellsOfTexel*min(g.Side, g.Width-s.x), cellsOfTexel*min(g.Side, g.Height-s.y)
+	x, y = x/g.Side*g.Side, y/g.Side*g.Side
+	width, height := cellsOfTexel*min(g.Side, g.Width-x), cellsOfTexel*min(g.Side, g.Height-y)
+	s := &cells{sides: &sides{x: int32(x), y: int32(y), width: int32(width), height: int32(height)}, normal: texel.Normal(l.m.Scene)}
 	origin := vec(texel.Origin)
 	fromX, fromY := inChart(c, origin)
 	u, v := c.Axes()
-	s.cellU, s.cellV = u.Mul(1/(cellsOfTexel*c.Density)), v.Mul(1/(cellsOfTexel*c.Density))
+	s.u, s.v = u.Mul(1/(cellsOfTexel*c.Density)), v.Mul(1/(cellsOfTexel*c.Density))
 	s.lift = s.normal.Mul(liftTexels / c.Density)
-	s.of, s.at = make([]int8, s.width*s.height), make([]geom.Vec3, s.width*s.height)
+	s.of, s.at = make([]int8, width*height), make([]geom.Vec3, width*height)
 	for k := range s.of {
-		cx := float64(s.x) + (float64(k%s.width)+0.5)/cellsOfTexel - fromX
-		cy := float64(s.y) + (float64(k/s.width)+0.5)/cellsOfTexel - fromY
+		cx := float64(x) + (float64(k%width)+0.5)/cellsOfTexel - fromX
+		cy := float64(y) + (float64(k/width)+0.5)/cellsOfTexel - fromY
 		s.at[k] = origin.Add(u.Mul(cx / c.Density)).Add(v.Mul(cy / c.Density))
 		if s.of[k] = unknown; l.m.Scene.Blocked(s.at[k], s.at[k].Add(s.lift)) {
 			s.of[k] = -1
@@ -64,11 +70,11 @@ func (l *Links) sidesOf(patch int) *sides {
 			k := queue[len(queue)-1]
 			queue = queue[:len(queue)-1]
 			for _, d := range [4][2]int{{1, 0}, {-1, 0}, {0, 1}, {0, -1}} {
-				nx, ny := k%s.width+d[0], k/s.width+d[1]
-				if nx < 0 || ny < 0 || nx >= s.width || ny >= s.height {
+				nx, ny := k%width+d[0], k/width+d[1]
+				if nx < 0 || ny < 0 || nx >= width || ny >= height {
 					continue
 				}
-				if to := ny*s.width + nx; s.of[to] == unknown && !l.m.Scene.Blocked(s.at[k].Add(s.lift), s.at[to].Add(s.lift)) {
+				if to := ny*width + nx; s.of[to] == unknown && !l.m.Scene.Blocked(s.at[k].Add(s.lift), s.at[to].Add(s.lift)) {
 					s.of[to] = int8(s.count)
 					queue = append(queue, to)
 				}
@@ -99,13 +105,13 @@ func (l *Links) isUnder(patch int) bool {
 }
 
 // light is the mean of a source's light on each side.
-func (s *sides) light(sc *scene.Scene, src *source.Source, seed uint64) [][3]float32 {
+func (s *cells) light(sc *scene.Scene, src *source.Source, seed uint64) [][3]float32 {
 	lux, n := make([][3]float32, s.count), make([]float32, s.count)
 	for k, side := range s.of {
 		if side < 0 {
 			continue
 		}
-		cell := sampling.Square{U: s.cellU, V: s.cellV, Cells: sampling.AllCells}
+		cell := sampling.Square{U: s.u, V: s.v, Cells: sampling.AllCells}
 		turn := sampling.TurnAt(seed^sidesSeed, [3]float32{float32(s.at[k][0]), float32(s.at[k][1]), float32(s.at[k][2])})
 		var room [placesOfCell]geom.Vec3
 		for _, step := range cell.Spread(room[:], turn) {
@@ -131,7 +137,7 @@ func (s *sides) light(sc *scene.Scene, src *source.Source, seed uint64) [][3]flo
 
 // sideAt is the side at a place of the chart, -1 for none.
 func (s *sides) sideAt(x, y float64) int {
-	cx, cy := int((x-float64(s.x))*cellsOfTexel), int((y-float64(s.y))*cellsOfTexel)
+	cx, cy := int32((x-float64(s.x))*cellsOfTexel), int32((y-float64(s.y))*cellsOfTexel)
 	if x < float64(s.x) || y < float64(s.y) || cx >= s.width || cy >= s.height {
 		return -1
 	}

@@ -53,7 +53,7 @@ func (l *Links) unevenOf(edges []*edgeSet, slopes []*slopeSet) *unevenSet {
 	each(func(patch uint32, one uneven) {
 		u.of[patch+1]++
 		u.is.add(patch)
-		if one.edge >= 0 && edges[one.source].parted[one.edge].sides != nil {
+		if one.edge >= 0 && edges[one.source].parted[one.edge] != nil {
 			u.parted.add(patch)
 		}
 	})
