@@ -3,6 +3,7 @@ package radiosity
 import (
 	"context"
 	"math/bits"
+	"sync"
 
 	"grotta/core/lightmap"
 	"grotta/core/parallel"
@@ -35,8 +36,9 @@ const (
 	edgeSeed    = 0x65646765
 )
 
-// edgesOf finds the patches on which a source's direct light ends, by that light; nil for none.
-func (l *Links) edgesOf(ctx context.Context, e *Emitter, direct [][4]float32) (*edgeSet, error) {
+// edgesOf finds the patches on which a source's direct light ends, by that light; nil for none. known are the sides of patches that
+// other sources have found already.
+func (l *Links) edgesOf(ctx context.Context, e *Emitter, direct [][4]float32, known *sync.Map) (*edgeSet, error) {
 	if e.Source.IsSky() {
 		return nil, nil
 	}
@@ -62,7 +64,8 @@ func (l *Links) edgesOf(ctx context.Context, e *Emitter, direct [][4]float32) (*
 	set.parted = make([]*partedLight, len(set.patches))
 	err := parallel.Each(ctx, len(set.patches), func(i int) {
 		if cells := l.sidesOf(int(set.patches[i])); cells != nil {
-			set.parted[i] = &partedLight{cells.sides, cells.light(l.m.Scene, e.Source, set.seed)}
+			same, _ := known.LoadOrStore(set.patches[i], cells.sides)
+			set.parted[i] = &partedLight{same.(*sides), cells.light(l.m.Scene, e.Source, set.seed)}
 		}
 	}, nil)
 	return set, err

@@ -439,6 +439,7 @@ func (l *Links) Sent(ctx context.Context, emitters []Emitter, tolerance float64,
 	if err != nil {
 		return nil, err
 	}
+	var known sync.Map // sides of patches, which all sources share
 	for i := range emitters {
 		e := &emitters[i]
 		clear(on.direct)
@@ -464,7 +465,7 @@ func (l *Links) Sent(ctx context.Context, emitters []Emitter, tolerance float64,
 		if e.Factor > 0 {
 			if !onPatches { // texels send rays of their own
 				all.open[i] = l.lightsOpen(on.direct)
-				if all.edges[i], err = l.edgesOf(ctx, e, on.direct); err != nil {
+				if all.edges[i], err = l.edgesOf(ctx, e, on.direct, &known); err != nil {
 					return nil, err
 				}
 				if all.slopes[i], err = l.slopesOf(ctx, e, on.direct); err != nil {

@@ -12,8 +12,6 @@ const (
 	rowBytes   = 16  // of a solve
 	placeBytes = 4   // of a chart with texels, without its padding
 	onBytes    = 12  // the light of a source's bright patches on a patch
-	unevenOn   = 16  // the edges, slopes and sides of a source on a patch, about as in the fullest levels
-	unevenOf   = 5   // and where those of a patch are
 )
 
 // Memory estimates the memory of links and of what patches send, in bytes.
@@ -47,8 +45,6 @@ func (m Memory) Sent(sources int, onPatches bool) int {
 	each := 2 * rows.Columns(sources)
 	if onPatches {
 		each += onBytes * sources
-	} else {
-		each += unevenOn*sources + unevenOf
 	}
 	return each * m.patches
 }
