@@ -15,22 +15,29 @@ import (
 	"grotta/core/source"
 )
 
+// sentOf lays a level out and returns what its first source's light sends, by a factor, with the direct light.
+func sentOf(t *testing.T, l *level.Level, factor float32) (*Links, *direct.Light, *Sent) {
+	t.Helper()
+	m := laidOut(t, l)
+	first := source.All(source.List(l, m.Scene))[:1]
+	lights, err := direct.Bake(t.Context(), m, first, direct.Rays{Shadow: 16, Sky: 64}, nil)
+	require.NoError(t, err)
+	links, err := New(t.Context(), m, nil)
+	require.NoError(t, err)
+	sent, err := links.Sent(t.Context(), []Emitter{{first[0], &lights[0], factor}}, 1e-4, false)
+	require.NoError(t, err)
+	return links, &lights[0], sent
+}
+
 // Where the shadow of a plate ends on a floor, a ray that lands in the light brings all of the light, and one that lands in the
 // shadow none: each brings what that differs from the mean of the patch.
 func TestRaysReadTheLightWhereTheyLandBesideAnEdge(t *testing.T) {
 	const edge = 1.1 // of the shadow
 	l := leveltest.Plane(leveltest.Light("lamp", level.Directional, 100, level.Vec{0, 2, 0}, geom.Vec3{0, -1, 0}))
 	leveltest.Block(l, "plate", level.Vec{edge + 2, 1, 0}, level.Vec{4, 0.01, 8})
-	m := laidOut(t, l)
-	sources := source.List(l, m.Scene)
-	one := source.All(sources)[:1]
-	lights, err := direct.Bake(t.Context(), m, one, direct.Rays{Shadow: 16, Sky: 64}, nil)
-	require.NoError(t, err)
-	links, err := New(t.Context(), m, nil)
-	require.NoError(t, err)
 	const factor, rays = 0.5, 64
-	sent, err := links.Sent(t.Context(), []Emitter{{one[0], &lights[0], factor}}, 1e-4, false)
-	require.NoError(t, err)
+	links, _, sent := sentOf(t, l, factor)
+	m := links.m
 	require.NotNil(t, sent.edges[0])
 
 	floor := -1

@@ -31,7 +31,7 @@ const (
 	sidesSeed    = 0x73696465
 )
 
-// sidesOf finds the sides of the square of a patch; nil if there is but one.
+// sidesOf finds the sides of the square of a patch; nil if there is but one, or if the patch is a mesh's, as its square need not be flat.
 func (l *Links) sidesOf(patch int) *cells {
 	texel := &l.m.Texels.List[l.first[patch]]
 	chart := l.m.ChartOf(int(l.first[patch]))

@@ -9,12 +9,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"grotta/core/direct"
 	"grotta/core/geom"
 	"grotta/core/level"
 	"grotta/core/level/leveltest"
 	"grotta/core/lightmap"
-	"grotta/core/source"
 )
 
 // A screen crosses a row of texels, in the middle of a floor or at its end. The sun shines at a slant, so that the floor is lit
@@ -27,14 +25,8 @@ func TestALandingReadsTheSideOfAScreen(t *testing.T) {
 		t.Run(fmt.Sprintf("at %v m, gap of %v m", screen.atM, screen.gapM), func(t *testing.T) {
 			l := leveltest.Plane(leveltest.Light("sun", level.Directional, 100, level.Vec{0, 2, 0}, geom.Vec3{1, -1, 0}))
 			leveltest.Block(l, "screen", level.Vec{screen.atM, screen.gapM + 0.5, 0}, level.Vec{0.01, 1, 8})
-			m := laidOut(t, l)
-			one := source.All(source.List(l, m.Scene))[:1]
-			lights, err := direct.Bake(t.Context(), m, one, direct.Rays{Shadow: 16, Sky: 64}, nil)
-			require.NoError(t, err)
-			links, err := New(t.Context(), m, nil)
-			require.NoError(t, err)
-			sent, err := links.Sent(t.Context(), []Emitter{{one[0], &lights[0], factor}}, 1e-4, false)
-			require.NoError(t, err)
+			links, lights, sent := sentOf(t, l, factor)
+			m := links.m
 			floor := slices.IndexFunc(m.Layout.Charts, func(c lightmap.Chart) bool {
 				s := &m.Scene.Surfaces[c.Surface]
 				first, _ := m.Scene.TrianglesOf(s)
@@ -42,7 +34,7 @@ func TestALandingReadsTheSideOfAScreen(t *testing.T) {
 			})
 			require.GreaterOrEqual(t, floor, 0)
 			mean := make([][4]float32, links.Patches())
-			require.NoError(t, links.meanOnPatches(t.Context(), &lights[0], mean))
+			require.NoError(t, links.meanOnPatches(t.Context(), lights, mean))
 			for _, side := range []struct{ x, lux float64 }{{screen.atM - 0.05, lit}, {screen.atM + 0.05, 0}} {
 				at := geom.Vec3{side.x, 0, 0.3}
 				on := links.patchUnder(floor, at)

@@ -7,12 +7,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"grotta/core/direct"
 	"grotta/core/geom"
 	"grotta/core/level"
 	"grotta/core/level/leveltest"
 	"grotta/core/lightmap"
-	"grotta/core/source"
 )
 
 // Under a lamp that hangs low over a floor, a ray that lands on a patch brings the light of the place where it lands, by
@@ -21,14 +19,8 @@ func TestRaysReadTheLightWhereTheyLandOnASlope(t *testing.T) {
 	const heightM, factor, rays = 1, 0.5, 64
 	l := leveltest.Plane(leveltest.Light("lamp", level.Point, 100, level.Vec{0, heightM, 0}, geom.Vec3{0, -1, 0}))
 	l.Lights[0].RadiusM, l.Lights[0].RangeM = 0, 0
-	m := laidOut(t, l)
-	one := source.All(source.List(l, m.Scene))[:1]
-	lights, err := direct.Bake(t.Context(), m, one, direct.Rays{Shadow: 16, Sky: 64}, nil)
-	require.NoError(t, err)
-	links, err := New(t.Context(), m, nil)
-	require.NoError(t, err)
-	sent, err := links.Sent(t.Context(), []Emitter{{one[0], &lights[0], factor}}, 1e-4, false)
-	require.NoError(t, err)
+	links, _, sent := sentOf(t, l, factor)
+	m := links.m
 	require.NotNil(t, sent.slopes[0])
 	rho := m.Scene.Surfaces[m.Texels.List[0].Surface(m.Scene)].Finish().Albedo[0]
 
