@@ -48,7 +48,7 @@ func TestViewAgreesWithShot(t *testing.T) {
 			}
 			p.do(chromedp.Evaluate(`document.querySelector("section[aria-label=View]").style.cssText = ""`, nil))
 			p.click("Take a shot") // from where the camera stands
-			p.see("Shot saved.")
+			p.hear("Shot saved.")
 		})
 	}
 }

@@ -6,7 +6,6 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
@@ -137,26 +136,26 @@ func TestChecksInTheBrowser(t *testing.T) {
 
 	p.do(chromedp.Click(`[aria-label="Findings for baked-arena"] [data-rule="limits.shadow-overlap"] button[title="Say that it is meant"]`))
 	p.do(chromedp.SendKeys(`input[aria-label="Why it is meant"]`, "the boathouse is a show\r"))
-	require.Eventually(t, func() bool {
+	until(t, func() bool {
 		doc, err := maren.Level(ctx, l.ID)
 		return err == nil && len(doc.Document.Waivers) == 1 && doc.Document.Waivers[0].Reason == "the boathouse is a show" && doc.Document.Waivers[0].By == "maren"
-	}, 20*time.Second, 100*time.Millisecond)
+	})
 	p.do(chromedp.WaitNotPresent(`[aria-label="Findings for baked-arena"] [data-rule="limits.shadow-overlap"]`))
 
 	p.click("Checks")
 	p.do(chromedp.Click(`//button[starts-with(text(), "Fit to")]`, chromedp.BySearch), chromedp.WaitVisible(`[aria-label=Fit] li input[type=checkbox]`))
-	require.Eventually(t, func() bool {
+	until(t, func() bool {
 		return strings.Contains(p.eval(`document.querySelector("[aria-label=Fit]").innerText`), "All together")
-	}, 30*time.Second, 200*time.Millisecond)
+	})
 	p.do(chromedp.Click(`//button[starts-with(normalize-space(.), "Apply ")]`, chromedp.BySearch))
-	require.Eventually(t, func() bool {
+	until(t, func() bool {
 		reports, err := maren.Checks(ctx, l.ID, nil)
 		return err == nil && reports[1].Counts["error"] == 0
-	}, 30*time.Second, 300*time.Millisecond)
+	})
 
 	// A platform of one's own: what is wrong names its line; mended, it is saved.
 	p.do(chromedp.Navigate(g.URL+"/platforms"), chromedp.WaitVisible(`button[aria-label="Copy pocket"]`), chromedp.Click(`button[aria-label="Copy pocket"]`), chromedp.WaitVisible(`textarea[aria-label=Profile]`))
-	require.Eventually(t, func() bool { return strings.Contains(p.eval(`document.querySelector("textarea").value`), "max: 16") }, 20*time.Second, 100*time.Millisecond)
+	until(t, func() bool { return strings.Contains(p.eval(`document.querySelector("textarea").value`), "max: 16") })
 	swap := func(from, to string) {
 		p.eval(`(() => { const t = document.querySelector("textarea"); Object.getOwnPropertyDescriptor(HTMLTextAreaElement.prototype, "value").set.call(t, t.value.replace("` + from + `", "` + to + `")); t.dispatchEvent(new Event("input", { bubbles: true })); return "" })()`)
 	}

@@ -85,12 +85,11 @@ func (p *page) onBench(user, id string) {
 func eventually(t *testing.T, c *client.Client, id string, want func(d api.Document) bool) api.Document {
 	t.Helper()
 	var doc api.Document
-	ok := assert.Eventually(t, func() bool {
+	until(t, func() bool {
 		d, err := c.Level(ctx, id)
 		doc = d
 		return err == nil && want(d)
-	}, 20*time.Second, 100*time.Millisecond)
-	require.True(t, ok)
+	})
 	return doc
 }
 
@@ -126,7 +125,7 @@ func TestMarkersAreNotInTheWayInTheBrowser(t *testing.T) {
 	selected := func() string { return p.eval(marker + `.ariaPressed`) }
 	moves := func(was string) {
 		t.Helper()
-		require.Eventually(t, func() bool { return place() != was }, 10*time.Second, 50*time.Millisecond)
+		until(t, func() bool { return place() != was })
 		p.do(chromedp.WaitReady("[data-testid=view][data-whole]")) // it stands still
 	}
 	x, y := p.middle(marker)
@@ -145,7 +144,7 @@ func TestMarkersAreNotInTheWayInTheBrowser(t *testing.T) {
 
 	x, y = p.middle(marker)
 	p.clickAt(x, y)
-	require.Eventually(t, func() bool { return selected() == "true" }, 10*time.Second, 50*time.Millisecond)
+	until(t, func() bool { return selected() == "true" })
 
 	x, y = p.middle(`document.querySelector(".handle.dot .reach")`)
 	was = place()

@@ -7,7 +7,6 @@ import (
 	"os"
 	"path/filepath"
 	"testing"
-	"time"
 
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
@@ -58,7 +57,7 @@ func TestFilesAreDroppedInTheBrowser(t *testing.T) {
 	p.see("sheet is brought in")
 	require.InDelta(t, 5, widthOf(t, maren, "sheet"), 0.01)
 	p.do(chromedp.SendKeys(`input[aria-label="Times"]`, "3\r"))
-	require.Eventually(t, func() bool { return math.Abs(widthOf(t, maren, "sheet")-15) < 0.03 }, time.Minute, 100*time.Millisecond)
+	until(t, func() bool { return math.Abs(widthOf(t, maren, "sheet")-15) < 0.03 })
 	p.do(chromedp.WaitEnabled(`//button[normalize-space()="Do not keep it"]`, chromedp.BySearch))
 	p.click("Do not keep it")
 	p.do(chromedp.WaitNotPresent(`//section[contains(., "is brought in")]`, chromedp.BySearch))

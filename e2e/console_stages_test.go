@@ -155,7 +155,7 @@ func TestLevelsPageInTheBrowser(t *testing.T) {
 	// The level is there or gone, in the service and then on the page.
 	has := func(name string, want bool) {
 		t.Helper()
-		assert.Eventually(t, func() bool { _, is := names()[name]; return is == want }, 10*time.Second, 50*time.Millisecond, name)
+		until(t, func() bool { _, is := names()[name]; return is == want }, name)
 		card := fmt.Sprintf(`button[aria-label="More of %s"]`, name)
 		if want {
 			p.do(chromedp.WaitVisible(card))

@@ -91,7 +91,7 @@ func TestBlocksFollowTheHandInTheBrowser(t *testing.T) {
 	for i := range 6 {
 		p.do(chromedp.MouseEvent(input.MouseMoved, x, y-up*float64(i+1)/6, chromedp.ButtonLeft))
 	}
-	assert.Eventually(t, func() bool { return isGone(cy) && isThere(cy-up) }, 10*time.Second, 100*time.Millisecond, "it is where the hand is")
+	until(t, func() bool { return isGone(cy) && isThere(cy-up) }, "it is where the hand is")
 	assert.Equal(t, before, current(t, maren, l.ID), "and is not saved yet")
 	p.do(chromedp.MouseEvent(input.MouseReleased, x, y-up, chromedp.ButtonLeft))
 	eventually(t, maren, l.ID, func(d api.Document) bool { return d.Level.Revision == before+1 })
@@ -99,7 +99,7 @@ func TestBlocksFollowTheHandInTheBrowser(t *testing.T) {
 	assert.True(t, isThere(cy-up))
 
 	p.key(kb.Delete)
-	assert.Eventually(t, func() bool { return isGone(cy - up) }, 10*time.Second, 100*time.Millisecond)
+	until(t, func() bool { return isGone(cy - up) })
 	p.key("z", input.ModifierCtrl)
-	assert.Eventually(t, func() bool { return isThere(cy - up) }, 20*time.Second, 100*time.Millisecond)
+	until(t, func() bool { return isThere(cy - up) })
 }

@@ -33,15 +33,34 @@ type page struct {
 	sent []string // "METHOD path" of every request
 }
 
+// patience is how long a page may take for anything; less than a test has, so that the page can be shown after it.
+const patience = 75 * time.Second
+
+// until waits for something as long as for a page.
+func until(t *testing.T, is func() bool, why ...any) {
+	t.Helper()
+	for end := time.Now().Add(patience); !is(); time.Sleep(50 * time.Millisecond) {
+		if time.Now().After(end) {
+			require.Fail(t, "it did not come about", why...)
+		}
+	}
+}
+
 // open opens the console without the air in the view, which the processor draws here.
 func open(t *testing.T, g *harness.Grotta) *page {
 	t.Helper()
 	p := openWithAir(t, g)
+	p.onEveryPage(`try { if (!localStorage.getItem("grotta-bench")) localStorage.setItem("grotta-bench", '{"state":{"airOn":false,"mirrorsOn":false},"version":0}') } catch {}`)
+	return p
+}
+
+// onEveryPage runs a script before those of each page that is opened from now on.
+func (p *page) onEveryPage(script string) {
+	p.t.Helper()
 	p.do(chromedp.ActionFunc(func(ctx context.Context) error {
-		_, err := browserpage.AddScriptToEvaluateOnNewDocument(`try { if (!localStorage.getItem("grotta-bench")) localStorage.setItem("grotta-bench", '{"state":{"airOn":false,"mirrorsOn":false},"version":0}') } catch {}`).Do(ctx)
+		_, err := browserpage.AddScriptToEvaluateOnNewDocument(script).Do(ctx)
 		return err
 	}))
-	return p
 }
 
 func openWithAir(t *testing.T, g *harness.Grotta) *page {
@@ -66,14 +85,22 @@ func openWithAir(t *testing.T, g *harness.Grotta) *page {
 		}
 	})
 	p.do(chromedp.EmulateViewport(1280, 801, chromedp.EmulateScale(0.25))) // few pixels: the processor draws them here
+	p.onEveryPage(listen)
 	return p
 }
 
 func (p *page) do(actions ...chromedp.Action) {
 	p.t.Helper()
-	patience, done := context.WithTimeout(p.ctx, 75*time.Second) // less than the test has, so that the page can be shown
+	limited, done := context.WithTimeout(p.ctx, patience)
 	defer done()
-	if err := chromedp.Run(patience, actions...); err != nil {
+	for _, a := range actions {
+		err := chromedp.Run(limited, a)
+		for err != nil && strings.Contains(err.Error(), "Could not find node") {
+			err = chromedp.Run(limited, a) // the page put another in place of what was found, before anything was done to it
+		}
+		if err == nil {
+			continue
+		}
 		var shot []byte
 		if chromedp.Run(p.ctx, chromedp.CaptureScreenshot(&shot)) == nil {
 			file := fmt.Sprintf("%s/grotta-%s.png", os.TempDir(), p.t.Name())
@@ -94,6 +121,22 @@ func (p *page) see(text string) {
 	p.t.Helper()
 	p.do(chromedp.WaitVisible(fmt.Sprintf(`//*[contains(normalize-space(), %q)]`, text), chromedp.BySearch))
 }
+
+// hear waits for a message that the page gives for a few seconds, which may be gone already. Each is heard once.
+func (p *page) hear(text string) {
+	p.t.Helper()
+	p.do(chromedp.Poll(fmt.Sprintf(`(() => {
+		const at = told.findIndex((m) => m.includes(%q));
+		return told.splice(0, at + 1).length > 0;
+	})()`, text), nil))
+}
+
+// listen keeps the messages that a page gives.
+const listen = `window.told = [];
+new MutationObserver((changes) => {
+	for (const added of changes.flatMap((c) => [...c.addedNodes]))
+		if (added.matches?.("[role=status], [role=alert]")) told.push(added.textContent);
+}).observe(document, { childList: true, subtree: true });`
 
 func (p *page) eval(script string) string {
 	p.t.Helper()
@@ -119,15 +162,14 @@ func (p *page) goTo(viewpoint string) {
 func (p *page) view() image.Image {
 	p.t.Helper()
 	p.do(chromedp.WaitVisible("[data-testid=view][data-frames]"))
-	frames := ""
-	for range 200 {
-		time.Sleep(150 * time.Millisecond)
-		now := p.eval(`(() => { const v = document.querySelector("[data-testid=view]"); return v.dataset.whole === "" ? v.dataset.frames : ""; })()`)
-		if now != "" && now == frames {
-			break
+	p.eval(`(async () => {
+		const { dataset } = document.querySelector("[data-testid=view]");
+		for (let frames = ""; dataset.whole !== "" || dataset.frames !== frames;) {
+			frames = dataset.whole === "" ? dataset.frames : "";
+			await new Promise((done) => setTimeout(done, 150));
 		}
-		frames = now
-	}
+		return "";
+	})()`)
 	return p.viewNow()
 }
 
@@ -263,14 +305,14 @@ func TestTourInTheBrowser(t *testing.T) {
 	p.click("Presets")
 	p.do(chromedp.SendKeys(`input[aria-label="Name of the preset"]`, "station-dusk"), chromedp.SendKeys(`input[aria-label="Tags"]`, "dusk coast"))
 	p.click("Save")
-	p.see("Saved station-dusk, version 1.")
+	p.hear("Saved station-dusk, version 1.")
 	revision := current(t, maren, l.ID)
 	p.do(chromedp.Navigate(g.URL+"/presets"), chromedp.SendKeys(`input[aria-label="Words"]`, "station"))
 	p.do(chromedp.Click(`//ul[@aria-label="Presets"]//button[contains(., "station-dusk")]`, chromedp.BySearch))
 	p.click("Share…")
 	p.do(chromedp.Click(`//*[@role="dialog"]//label[contains(., "ivo")]/input`, chromedp.BySearch))
 	ivo := as(t, g, "ivo")
-	require.Eventually(t, func() bool { return sees(ivo, "station-dusk") }, 5*time.Second, 50*time.Millisecond)
+	until(t, func() bool { return sees(ivo, "station-dusk") })
 	p.do(chromedp.Navigate(g.URL+"/levels/"+l.ID), chromedp.WaitVisible("[data-strip]"))
 	p.click("Mood")
 	p.do(chromedp.Click(`//button[@aria-expanded][contains(., "morning-fog")]`, chromedp.BySearch))

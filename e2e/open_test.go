@@ -11,7 +11,6 @@ import (
 	"strings"
 	"sync"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -40,7 +39,7 @@ func (o *output) all() string {
 
 func (o *output) wait(t *testing.T, words string) string {
 	t.Helper()
-	require.Eventually(t, func() bool { return strings.Contains(o.all(), words) }, 20*time.Second, 50*time.Millisecond, "%q in %q", words, &o.text)
+	until(t, func() bool { return strings.Contains(o.all(), words) }, "%q in %q", words, &o.text)
 	return o.all()
 }
 

@@ -362,10 +362,10 @@ var needs = map[string]func(t *testing.T, p *trio){
 		require.NoError(t, err)
 		_, err = p.maren.Apply(ctx, p.level.ID, level.Set("hatch-lamp", map[string]any{"strength": 9.5}), 0)
 		require.NoError(t, err)
-		require.Eventually(t, func() bool {
+		until(t, func() bool {
 			doc, err := p.maren.Level(ctx, v.Level.ID)
 			return err == nil && doc.Document.Light("hatch-lamp").Strength == 9.5 && !doc.Document.Light("hatch-lamp").Shadows.Cast
-		}, 10*time.Second, 50*time.Millisecond)
+		})
 		done, err := p.maren.MergeVariant(ctx, v.Level.ID, api.NewMerge{Into: "original"})
 		require.NoError(t, err)
 		assert.Empty(t, done.Clashes)

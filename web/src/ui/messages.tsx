@@ -1,3 +1,4 @@
+import { useEffect, useState } from "react";
 import { create } from "zustand";
 import { X } from "lucide-react";
 
@@ -17,9 +18,7 @@ const actionMs = 12_000;
 
 /** Says something for a moment; longer where it offers to do something about it. */
 export function notice(text: string, action?: Action) {
-  const id = next++;
-  useMessages.setState((s) => ({ list: [...s.list.slice(-3), { id, text, error: false, action }] }));
-  setTimeout(() => drop(id), action ? actionMs : shownMs);
+  useMessages.setState((s) => ({ list: [...s.list.slice(-3), { id: next++, text, error: false, action }] }));
 }
 
 export function complain(error: unknown) {
@@ -32,24 +31,42 @@ export function Messages() {
   return (
     <div className="fixed bottom-4 right-4 z-50 flex flex-col items-end gap-2" aria-live="polite">
       {list.map((m) => (
-        <div key={m.id} role={m.error ? "alert" : "status"} className={`flex max-w-xl items-start gap-3 border bg-base-300 px-3 py-2 shadow-lg ${m.error ? "border-error" : "border-[#4a4a4a]"}`}>
-          <span className="whitespace-pre-line">{m.text}</span>
-          {m.action && (
-            <button
-              className="font-semibold text-accent"
-              onClick={() => {
-                m.action?.run();
-                drop(m.id);
-              }}
-            >
-              {m.action.word}
-            </button>
-          )}
-          <button className="dim" aria-label="Dismiss" onClick={() => drop(m.id)}>
-            <X size={14} />
-          </button>
-        </div>
+        <Shown key={m.id} message={m} />
       ))}
+    </div>
+  );
+}
+
+/** A message. A notice goes by itself, but not while the pointer is on it. */
+function Shown({ message: m }: { message: Message }) {
+  const [held, setHeld] = useState(false);
+  useEffect(() => {
+    if (m.error || held) return;
+    const timer = setTimeout(() => drop(m.id), m.action ? actionMs : shownMs);
+    return () => clearTimeout(timer);
+  }, [m, held]);
+  return (
+    <div
+      role={m.error ? "alert" : "status"}
+      className={`flex max-w-xl items-start gap-3 border bg-base-300 px-3 py-2 shadow-lg ${m.error ? "border-error" : "border-[#4a4a4a]"}`}
+      onPointerEnter={() => setHeld(true)}
+      onPointerLeave={() => setHeld(false)}
+    >
+      <span className="whitespace-pre-line">{m.text}</span>
+      {m.action && (
+        <button
+          className="font-semibold text-accent"
+          onClick={() => {
+            m.action?.run();
+            drop(m.id);
+          }}
+        >
+          {m.action.word}
+        </button>
+      )}
+      <button className="dim" aria-label="Dismiss" onClick={() => drop(m.id)}>
+        <X size={14} />
+      </button>
     </div>
   );
 }
