@@ -56,17 +56,17 @@ func TestFacesThatShineNameTheirLayer(t *testing.T) {
 
 var goldenKeys = []string{
 	"geometry 25201487733f7f7c",
-	"lamp-0 8b937d3edec09c71 43651b2acf0aa3ff",
-	"lamp-1 867fda82bdd66c28 7dfa504cd4f8af12",
-	"lamp-2 d2f695b6cea81f24 a442725e87676f40",
-	"lamp-3 62469745a9ec9f3c f481ab8d8f40a910",
-	"lamp-5 64b0524643a12398 b328c1a5f3b0ec82",
-	"sun f38c129b82929eec 9a382c10e7a7d0d5",
-	"sky 2ef8b513b58d2430 d2c2b76b12e60197",
-	"emissive:panel 2d056a0f99ef1a29 6ff8091ccc2b5825",
-	"ambient:level de2b2ffaea549006 9a5bc607afa52564",
-	"ambient:zone-0 a096139b7e117441 83f943939f3b8918",
-	"ambient:zone-1 679d403cfd917820 0911b7fe04d88505",
+	"lamp-0 8cc85c9893f03105 43651b2acf0aa3ff",
+	"lamp-1 ea88c282cd55c404 7dfa504cd4f8af12",
+	"lamp-2 f6ea438a81d462d7 a442725e87676f40",
+	"lamp-3 748553ee1070a412 f481ab8d8f40a910",
+	"lamp-5 3973c46c4c4e724b b328c1a5f3b0ec82",
+	"sun 849c93b923003c6c 9a382c10e7a7d0d5",
+	"sky 5420d222bb8bcd53 d2c2b76b12e60197",
+	"emissive:panel 948ba462224df9c6 6ff8091ccc2b5825",
+	"ambient:level 8422b66a99d0a98a 9a5bc607afa52564",
+	"ambient:zone-0 7ba5d5a731e7c782 83f943939f3b8918",
+	"ambient:zone-1 18971054c96f9110 0911b7fe04d88505",
 }
 
 // A mesh that shows a geometry has the light, and so the keys, of one with those triangles of its own.

@@ -237,8 +237,8 @@ func tapsOf(reach, step int) (taps []tap) {
 
 // A mean reaches as far as a share of the distance of things about the cell at most, as light curves
 // over more than that (Ward, Rubinstein and Clear, "A ray tracing solution for diffuse
-// interreflection", 1988), but some cells at least.
-const reachOfNear, leastReach = 0.35, 3
+// interreflection", 1988), but as far as the field's first pass at least, which is as many cells as its noise needs.
+const reachOfNear = 0.35
 
 // part is a neighbour that a mean includes.
 type part struct {
@@ -279,7 +279,7 @@ func (f *Field) mean(on *Cells, i int, from *rows.Table, row []float32, taps []t
 func (f *Field) parts(on *Cells, i int, taps []tap, parts []part) []part {
 	own := &f.Around[i]
 	x0, y0 := int(f.Place[i])%on.Width, int(f.Place[i])/on.Width
-	reach := max(float32(reachOfNear*on.PerM)*own.nearM, leastReach) // in cells
+	reach := max(float32(reachOfNear*on.PerM)*own.nearM, float32(f.Reach)) // in cells
 	for k := range taps {
 		t := &taps[k]
 		far := float32(t.dx*t.dx+t.dy*t.dy) / (reach * reach)

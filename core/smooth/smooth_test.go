@@ -182,6 +182,36 @@ func TestSmoothingKnowsNoiseFromLight(t *testing.T) {
 	}
 }
 
+// Where things are near, light that curves stays nearer to what it was the less far the first pass of a field reaches, and its
+// noise still gets less.
+func TestSmoothingReachesLessWhereThingsAreNear(t *testing.T) {
+	const side, distance = 32, 3 // cells
+	light := func(x, y int) float64 {
+		squared := math.Pow(float64(x)-side/2, 2) + math.Pow(float64(y)-side/2, 2) + distance*distance
+		return 100 * distance * distance / squared
+	}
+	off := func(reach int, noise float64) float64 {
+		random := rand.New(rand.NewPCG(9, 10))
+		f := plate(side, side, nil)
+		f.Reach = reach
+		for i := range f.Around {
+			f.Around[i].nearM = distance / 4.0
+		}
+		_, _, done := allPasses(t, f, func(x, y int) float64 { return light(x, y) * (1 + noise*random.NormFloat64()) })
+		sum := 0.0
+		for i, place := range f.Place {
+			sum += math.Pow(done(i)/light(int(place)%side, int(place)/side)-1, 2)
+		}
+		return math.Sqrt(sum / float64(len(f.Place)))
+	}
+	bends, noisy := [2]float64{off(2, 0), off(3, 0)}, [2]float64{off(2, 0.1), off(3, 0.1)}
+	t.Logf("bends %.4f, noise of 0.1 left %.4f", bends, noisy)
+	assert.Less(t, bends[0], 0.005)
+	assert.Less(t, bends[0], 0.7*bends[1])
+	assert.Less(t, noisy[1], noisy[0])
+	assert.Less(t, noisy[0], 0.06)
+}
+
 // Each source is smoothed as if it were alone, so that layers can be baked apart.
 func TestSourcesAreSmoothedAlone(t *testing.T) {
 	random := rand.New(rand.NewPCG(5, 6))
