@@ -1,6 +1,8 @@
 package radiosity
 
 import (
+	"math"
+
 	"grotta/core/geom"
 	"grotta/core/sampling"
 	"grotta/core/scene"
@@ -12,7 +14,7 @@ import (
 type sides struct {
 	x, y          int32  // of the square, in the chart
 	width, height int32  // in cells
-	of            []int8 // the side of each cell, or -1 where something stands on it
+	of            []int8 // the side of each cell, or -1 where something stands on it or a mesh has no surface
 }
 
 // cells are where those of the sides of a square lie.
@@ -31,12 +33,13 @@ const (
 	sidesSeed    = 0x73696465
 )
 
-// sidesOf finds the sides of the square of a patch; nil if there is but one, or if the patch is a mesh's, as its square need not be flat.
+// sidesOf finds the sides of the square of a patch; nil if there is but one, or if the patch is not flat.
 func (l *Links) sidesOf(patch int) *cells {
 	texel := &l.m.Texels.List[l.first[patch]]
 	chart := l.m.ChartOf(int(l.first[patch]))
 	c, g := &l.m.Layout.Charts[chart], l.Grid(chart)
-	if l.m.Scene.Surfaces[c.Surface].Body().Solid == nil || !l.isCut(patch) && !l.isUnder(patch) {
+	isMesh := l.m.Scene.Surfaces[c.Surface].Body().Solid == nil
+	if !l.isCut(patch) && !l.isUnder(patch) || isMesh && !l.isFlat(patch) {
 		return nil
 	}
 	x, y := l.m.PlaceOf(c, int(l.first[patch]))
@@ -53,7 +56,8 @@ func (l *Links) sidesOf(patch int) *cells {
 		cx := float64(x) + (float64(k%width)+0.5)/cellsOfTexel - fromX
 		cy := float64(y) + (float64(k/width)+0.5)/cellsOfTexel - fromY
 		s.at[k] = origin.Add(u.Mul(cx / c.Density)).Add(v.Mul(cy / c.Density))
-		if s.of[k] = unknown; l.m.Scene.Blocked(s.at[k], s.at[k].Add(s.lift)) {
+		s.of[k] = unknown
+		if l.m.Scene.Blocked(s.at[k], s.at[k].Add(s.lift)) || isMesh && !l.m.Scene.Blocked(s.at[k], s.at[k].Sub(s.lift)) {
 			s.of[k] = -1
 		}
 	}
@@ -90,6 +94,23 @@ func (l *Links) sidesOf(patch int) *cells {
 
 // unknown is the side of a cell that is not looked at yet.
 const unknown = -2
+
+// isFlat tells whether the texels of a patch lie in one plane and are lit as one.
+func (l *Links) isFlat(patch int) bool {
+	const mostOff = 1e-3 // of a normal, and of a texel
+	var room [16]int32
+	texels := l.texelsOf(patch, room[:0])
+	first := &l.m.Texels.List[texels[0]]
+	normal, origin := first.Normal(l.m.Scene), vec(first.Origin)
+	mostOffM := mostOff / l.m.Layout.Charts[l.m.ChartOf(int(texels[0]))].Density
+	for _, k := range texels {
+		t := &l.m.Texels.List[k]
+		if t.Shading(l.m.Scene).Sub(normal).Len() > mostOff || math.Abs(vec(t.Origin).Sub(origin).Dot(normal)) > mostOffM {
+			return false
+		}
+	}
+	return true
+}
 
 // isUnder tells whether something hangs low over a texel of a patch.
 func (l *Links) isUnder(patch int) bool {

@@ -21,10 +21,17 @@ import (
 func TestALandingReadsTheSideOfAScreen(t *testing.T) {
 	const factor, rays, farM = 0.5, 64, 30
 	lit := math.Sqrt2 / 2 // a layer is of strength 1
-	for _, screen := range []struct{ atM, gapM float64 }{{0.1, 0}, {0.1, 0.02}, {9.86, 0}, {9.86, 0.02}, {9.875, 0.02}, {9.89, 0}, {9.89, 0.02}} {
-		t.Run(fmt.Sprintf("at %v m, gap of %v m", screen.atM, screen.gapM), func(t *testing.T) {
+	screens := []struct {
+		atM, gapM float64
+		meshes    bool
+	}{{0.1, 0, false}, {0.1, 0.02, false}, {9.86, 0, false}, {9.86, 0.02, false}, {9.875, 0.02, false}, {9.89, 0, false}, {9.89, 0.02, false}, {0.1, 0, true}, {0.1, 0.02, true}, {9.86, 0.02, true}, {9.89, 0, true}}
+	for _, screen := range screens {
+		t.Run(fmt.Sprintf("at %v m, gap of %v m, meshes %v", screen.atM, screen.gapM, screen.meshes), func(t *testing.T) {
 			l := leveltest.Plane(leveltest.Light("sun", level.Directional, 100, level.Vec{0, 2, 0}, geom.Vec3{1, -1, 0}))
 			leveltest.Block(l, "screen", level.Vec{screen.atM, screen.gapM + 0.5, 0}, level.Vec{0.01, 1, 8})
+			if screen.meshes {
+				l = leveltest.OfMeshes(l)
+			}
 			links, lights, sent := sentOf(t, l, factor)
 			m := links.m
 			floor := slices.IndexFunc(m.Layout.Charts, func(c lightmap.Chart) bool {

@@ -27,6 +27,27 @@ func Block(l *level.Level, id string, at, size level.Vec) {
 	l.Solids = append(l.Solids, &s)
 }
 
+// OfMeshes puts a mesh in place of each box. None is turned.
+func OfMeshes(l *level.Level) *level.Level {
+	for _, s := range l.Solids {
+		m := level.Default[level.Mesh]()
+		m.ID, m.Name, m.Surface, m.Transform = s.ID, s.Name, s.Surface, s.Transform
+		for side := range 6 {
+			along, across, up := side/2, (side/2+1)%3, (side/2+2)%3
+			out, first := float64(side%2)*2-1, uint32(len(m.Positions)/3)
+			for k := range 4 {
+				var p level.Vec
+				p[along], p[across], p[up] = out*s.Size[along]/2, out*(float64(k%2)-0.5)*s.Size[across], (float64(k/2)-0.5)*s.Size[up]
+				m.Positions = append(m.Positions, p[0], p[1], p[2])
+			}
+			m.Indices = append(m.Indices, first, first+1, first+2, first+2, first+1, first+3)
+		}
+		l.Meshes = append(l.Meshes, &m)
+	}
+	l.Solids = nil
+	return l
+}
+
 // Light is a light of a kind that looks along a direction.
 func Light(id, kind string, strength float64, at level.Vec, aim geom.Vec3) *level.Light {
 	l := level.NewLight(id, kind)
