@@ -3,6 +3,7 @@ module grotta
 go 1.26.0
 
 require (
+	github.com/agnivade/levenshtein v1.2.1
 	github.com/alexedwards/argon2id v1.0.0
 	github.com/benbjohnson/litestream v0.5.18
 	github.com/chromedp/cdproto v0.0.0-20250724212937-08a3db8b4327

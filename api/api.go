@@ -49,7 +49,11 @@ func (p *Problem) Error() string {
 		b.WriteString(p.Title)
 	}
 	for _, f := range p.Faults {
-		fmt.Fprintf(&b, "\n  %s %s", f.Path, f.Message)
+		b.WriteString("\n  ")
+		if f.Path != "" {
+			b.WriteString(f.Path + " ")
+		}
+		b.WriteString(f.Message)
 	}
 	return b.String()
 }

@@ -141,10 +141,33 @@ there are warnings and 4 when there are errors.`,
 		root.AddGroup(&cobra.Group{ID: g.id, Title: g.title})
 		for _, c := range g.commands {
 			c.GroupID = g.id
+			refuseUnknown(c)
 			root.AddCommand(c)
 		}
 	}
 	return root
+}
+
+// refuseUnknown makes a command that only has others under it refuse what is none of them. Cobra shows help in place of that.
+func refuseUnknown(c *cobra.Command) {
+	if !c.HasSubCommands() || c.Runnable() {
+		return
+	}
+	c.DisableFlagsInUseLine = true
+	c.RunE = func(cmd *cobra.Command, got []string) error {
+		if len(got) == 0 {
+			return cmd.Help()
+		}
+		cmd.SuggestionsMinimumDistance = 2
+		near := ""
+		if list := cmd.SuggestionsFor(got[0]); len(list) > 0 {
+			near = fmt.Sprintf("; did you mean %q?", list[0])
+		}
+		return usageError{fmt.Errorf("unknown command %q for %q%s", got[0], cmd.CommandPath(), near)}
+	}
+	for _, sub := range c.Commands() {
+		refuseUnknown(sub)
+	}
 }
 
 // args wraps Cobra's judgement of arguments so that a wrong call exits with 2
@@ -155,7 +178,10 @@ func args(n int, more ...int) cobra.PositionalArgs {
 		most = more[0]
 	}
 	return func(cmd *cobra.Command, got []string) error {
-		if len(got) < n || most >= 0 && len(got) > most {
+		if most >= 0 && len(got) > most {
+			return usageError{fmt.Errorf("%q is too much: %s", got[most], cmd.UseLine())}
+		}
+		if len(got) < n {
 			return usageError{fmt.Errorf("%s takes other arguments: %s", cmd.CommandPath(), cmd.UseLine())}
 		}
 		return nil

@@ -5,6 +5,7 @@ import (
 	"bytes"
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"io/fs"
@@ -147,7 +148,7 @@ func (a *app) levelImport() *cobra.Command {
 			}
 			got, err := a.client().ImportLevel(cmd.Context(), data, o)
 			if err != nil {
-				return err
+				return about(in[0], err)
 			}
 			got.Left = append(got.Left, left...)
 			return a.show(got, func(w io.Writer) {
@@ -184,6 +185,15 @@ func (a *app) importAgain(ctx context.Context, file, into string, o api.ImportOp
 	return a.whenSaved(ctx, file, func() error { return a.takeInto(ctx, c, file, l.ID, o, false) })
 }
 
+// about names the file that the service finds something wrong with.
+func about(file string, err error) error {
+	var p *api.Problem
+	if errors.As(err, &p) {
+		return fmt.Errorf("%s: %w", file, err)
+	}
+	return err
+}
+
 // takeInto takes a file into a level and says what that changed.
 func (a *app) takeInto(ctx context.Context, c *client.Client, file, id string, o api.ImportOptions, dry bool) error {
 	data, left, err := a.packFile(file, &o)
@@ -192,7 +202,7 @@ func (a *app) takeInto(ctx context.Context, c *client.Client, file, id string, o
 	}
 	got, err := c.ImportAgain(ctx, id, data, o, dry)
 	if err != nil {
-		return err
+		return about(file, err)
 	}
 	got.Left = append(got.Left, left...)
 	return a.show(got, func(w io.Writer) {

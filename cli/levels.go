@@ -16,6 +16,7 @@ import (
 
 	"grotta/api"
 	"grotta/client"
+	"grotta/core/exchange"
 	"grotta/core/geom"
 	"grotta/core/level"
 )
@@ -313,16 +314,13 @@ func (a *app) lightList() *cobra.Command {
 			return a.show(doc.Document.Lights, func(w io.Writer) {
 				var rows [][]string
 				for _, light := range doc.Document.Lights {
-					unit, zone := "cd", ""
-					if light.Kind == level.Directional {
-						unit = "lx"
-					}
+					zone := ""
 					if z := world.ZoneOf(&light.Entity); z != nil && light.Kind != level.Directional {
 						zone = z.ID
 					}
 					p := world.Pose(&light.Entity).Position
 					rows = append(rows, []string{
-						light.ID, light.Kind, onOff(light.Enabled), number(doc.Document.Strength(light)) + " " + unit, colorText(doc.Document, light),
+						light.ID, light.Kind, onOff(light.Enabled), number(doc.Document.Strength(light)) + " " + exchange.UnitOf(light.Kind), colorText(doc.Document, light),
 						number(light.RangeM), onOff(light.Shadows.Cast), fmt.Sprintf("%.2f,%.2f,%.2f", p[0], p[1], p[2]), zone,
 					})
 				}

@@ -7,7 +7,6 @@ import (
 	"io"
 	"math"
 	"os"
-	"strconv"
 	"strings"
 	"time"
 
@@ -267,7 +266,7 @@ func withError(x, off float64) string {
 	if off == 0 {
 		return number(x)
 	}
-	return number(x) + " ± " + strconv.FormatFloat(off, 'g', 2, 64)
+	return number(x) + " ± " + uncertainty(off)
 }
 
 func describeLedger(w io.Writer, b api.Ledger) {

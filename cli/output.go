@@ -5,8 +5,10 @@ import (
 	"fmt"
 	"io"
 	"maps"
+	"math"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"text/tabwriter"
 	"time"
@@ -130,5 +132,16 @@ func count(n int, one string) string {
 	return fmt.Sprintf("%d %ss", n, one)
 }
 
-// number writes a value with three or four figures that matter.
-func number(v float64) string { return fmt.Sprintf("%.4g", v) }
+// number writes a value with four figures that matter, and whole numbers without a power of ten.
+func number(v float64) string {
+	if big := math.Abs(v); big >= 1000 && big < 1e9 {
+		return strconv.FormatFloat(v, 'f', 0, 64)
+	}
+	return strconv.FormatFloat(v, 'g', 4, 64)
+}
+
+// uncertainty writes a standard error with the two figures that matter.
+func uncertainty(v float64) string {
+	rounded, _ := strconv.ParseFloat(strconv.FormatFloat(v, 'g', 2, 64), 64)
+	return strconv.FormatFloat(rounded, 'g', -1, 64)
+}

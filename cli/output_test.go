@@ -55,7 +55,7 @@ func TestLedgersAreTold(t *testing.T) {
 			{ID: "far", Kind: "spot", Why: "out of range", Blocked: true, BlockedBy: []api.Blocker{{ID: "post"}}},
 		}})
 	})
-	assert.Contains(t, text, "1.235e+04 ± 1.2e+02 lx  (r 1.235, g 2, b 3)  on floor  inside crate\n")
+	assert.Contains(t, text, "12346 ± 120 lx  (r 1.235, g 2, b 3)  on floor  inside crate\n")
 	assert.Regexp(t, `lamp +point +10 +4 ± 0.051 +25.6 % +50 % +blocked by post, wall`, text)
 	assert.Contains(t, text, "out of range; blocked by post")
 }
@@ -102,6 +102,7 @@ func TestWordsAndNumbers(t *testing.T) {
 	assert.Equal(t, []string{"0 lights", "1 light", "2 meshes"}, []string{count(0, "light"), count(1, "light"), count(2, "mesh")})
 	assert.Equal(t, []string{"yes", "no"}, []string{onOff(true), onOff(false)})
 	assert.Equal(t, "0.3333", number(1.0/3))
+	assert.Equal(t, "42000", number(42000))
 	for want, d := range map[string]time.Duration{"5 s ago": 5 * time.Second, "3 min ago": 3*time.Minute + 20*time.Second, "47 h ago": 47*time.Hour + time.Minute} {
 		assert.Equal(t, want, ago(time.Now().Add(-d)))
 	}

@@ -99,7 +99,9 @@ func TestHeldKeysAreOneRevisionInTheBrowser(t *testing.T) {
 	maren, l, g := room(t)
 	p := open(t, g)
 	p.onBench("maren", l.ID)
-	p.pick("Lamp")
+	p.key("k", input.ModifierCtrl) // a thing is found by its name
+	p.do(chromedp.SendKeys(`[role=dialog] input`, "lamp"), chromedp.WaitVisible(`[role=option][data-focused]`), chromedp.KeyEvent(kb.Enter))
+	p.do(chromedp.WaitVisible(`input[aria-label="Name"][value="Lamp"]`))
 	before := current(t, maren, l.ID)
 	was := eventually(t, maren, l.ID, func(api.Document) bool { return true }).Document.Light("lamp").Transform.Position
 	p.do(slices.Repeat([]chromedp.Action{chromedp.KeyEvent(kb.PageDown)}, 50)...)

@@ -249,7 +249,7 @@ func (d *draft) set(op Operation) (Operation, error) {
 	}
 	p, at, ok := d.find(op.ID)
 	if !ok {
-		return Operation{}, invalidf("/id", "is %q; the level has no such entity", op.ID)
+		return Operation{}, d.level.noEntity(op.ID)
 	}
 	if value, named := op.Fields["id"]; named {
 		return Operation{}, invalidf("/fields/id", "would rename %q to %v; an id stays as it is, change the name instead", op.ID, value)
@@ -316,7 +316,7 @@ func setFields(from any, fields map[string]any, fresh any) (map[string]any, erro
 	}
 	for _, name := range unknownFields(reflect.ValueOf(fresh), "") {
 		if !slices.Contains(before, name) {
-			return nil, invalidf("/fields"+name, "is no field here; it has %s", strings.Join(fieldNames(reflect.TypeOf(from).Elem()), ", "))
+			return nil, invalidf("/fields"+name, "%s", noField(strings.TrimPrefix(name, "/"), reflect.TypeOf(from).Elem()))
 		}
 	}
 	return old, nil
@@ -363,7 +363,7 @@ func fromTree(tree map[string]any, into any) error {
 // is left dangling; the inverse puts all of it back.
 func (d *draft) remove(op Operation) (Operation, error) {
 	if _, _, ok := d.find(op.ID); !ok || op.ID == "" {
-		return Operation{}, invalidf("/id", "is %q; the level has no such entity", op.ID)
+		return Operation{}, d.level.noEntity(op.ID)
 	}
 	inverse := Operation{Op: OpBatch}
 	for _, clear := range d.clearsOf(op.ID) {

@@ -127,7 +127,7 @@ func (w *inspection) field(t reflect.Type, at string) error {
 		return w.value(known.field.Type, at, known.most)
 	}
 	if _, keeps := t.FieldByName("Extra"); !keeps && w.strayFields {
-		w.faults.add(at, "is no field here; it has %s", strings.Join(fieldNames(t), ", "))
+		w.faults.add(at, "%s", noField(name, t))
 	}
 	return w.SkipValue()
 }

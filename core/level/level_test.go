@@ -85,8 +85,8 @@ func TestWhatCannotBeIsRefused(t *testing.T) {
 		"doubled id":          {swap(`"id":"bulb"`, `"id":"floor"`), `/lights/0/id is "floor", which one of the solids has already`},
 		"dangling material":   {swap(`"material":"oak"`, `"material":"ash"`), `/solids/0/surface/material is "ash"`},
 		"bad colour":          {swap(`#806040`, `brown`), "/materials/0/color"},
-		"a slip deep within":  {swap(`"strength":40`, `"strength":40,"shadows":{"softnes":2}`), `/lights/0/shadows/softnes is no field here; it has cast, softness`},
-		"a slip in a list":    {swap(`"format":"grotta-level/1"`, `"format":"grotta-level/1","zones":[{"id":"z","boxes":[{"min":[0,0,0],"max":[1,1,1],"mid":[0,0,0]}]}]`), `/zones/0/boxes/0/mid is no field here; it has min, max`},
+		"a slip deep within":  {swap(`"strength":40`, `"strength":40,"shadows":{"softnes":2}`), `/lights/0/shadows/softnes is no field here; did you mean "softness"? It has cast, softness`},
+		"a slip in a list":    {swap(`"format":"grotta-level/1"`, `"format":"grotta-level/1","zones":[{"id":"z","boxes":[{"min":[0,0,0],"max":[1,1,1],"mid":[0,0,0]}]}]`), `/zones/0/boxes/0/mid is no field here; did you mean "min"? It has min, max`},
 		"unknown kind":        {swap(`"strength":40`, `"kind":"neon"`), `/lights/0/kind is "neon"; allowed is point, spot, dome, directional, box, rect, tube`},
 		"flat box":            {swap(`[4,0.2,4]`, `[4,0,4]`), "/solids/0/size/1 is 0"},
 		"cone inside out":     {swap(`"strength":40`, `"kind":"spot","inner_deg":50,"outer_deg":20`), "/lights/0/inner_deg is 50; at most outer_deg, 20"},
@@ -203,7 +203,9 @@ func TestOperationsThatCannotBe(t *testing.T) {
 		want string
 	}{
 		"no such entity": {level.Set("lamp", map[string]any{"strength": 1}), `/id is "lamp"`},
-		"no such field":  {level.Set("bulb", map[string]any{"strenth": 1}), "/fields/strenth is no field here; it has"},
+		"no such field":  {level.Set("bulb", map[string]any{"strenth": 1}), `/fields/strenth is no field here; did you mean "strength"? It has name, `},
+		"a far field":    {level.Set("bulb", map[string]any{"wattage": 1}), "/fields/wattage is no field here; it has name, "},
+		"a near id":      {level.Remove("flour"), `the level has no such entity; did you mean "floor"?`},
 		"through a leaf": {level.Set("bulb", map[string]any{"strength.x": 1}), "goes through"},
 		"rename":         {level.Set("bulb", map[string]any{"id": "b"}), "an id stays as it is"},
 		"a whole list":   {level.Set("", map[string]any{"lights": []any{}}), "is a list of entities"},

@@ -22,6 +22,8 @@ export type Group = "Edit" | "Select" | "Place" | "Light" | "View" | "Camera" | 
 export type Command = {
   id: string;
   title: string;
+  /** Other words that people look for it by. */
+  also?: string;
   /** Fewer words, for a button. */
   short?: string;
   group: Group;

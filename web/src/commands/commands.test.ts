@@ -78,6 +78,7 @@ describe("commands", () => {
   it("are found by their words", () => {
     expect(matching("duplicate")[0]!.id).toBe("duplicate");
     expect(matching("place spot").map((c) => c.id)).toEqual(["place-spot"]);
+    expect(matching("lamp").map((c) => c.id)).toContain("place-point");
     expect(matching("")).toHaveLength(commands.length);
     expect(matching("zzz")).toEqual([]);
   });

@@ -19,10 +19,10 @@ export function runKey(e: KeyboardEvent, context: Context): boolean {
   return true;
 }
 
-/** Commands whose title has all words of a query, those first that begin with it. */
+/** Commands whose title or other words have all words of a query, those first that begin with it. */
 export function matching(query: string): Command[] {
   const words = query.toLowerCase().split(/\s+/).filter(Boolean);
   return commands
-    .filter((c) => words.every((w) => `${c.title} ${c.group}`.toLowerCase().includes(w)))
+    .filter((c) => words.every((w) => `${c.title} ${c.group} ${c.also ?? ""}`.toLowerCase().includes(w)))
     .sort((a, b) => Number(b.title.toLowerCase().startsWith(query.toLowerCase())) - Number(a.title.toLowerCase().startsWith(query.toLowerCase())));
 }

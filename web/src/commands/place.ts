@@ -43,6 +43,7 @@ export const placeCommands: Command[] = [
     title: `Place a ${word}`,
     ...(shortWords[word] ? { short: shortWords[word] } : {}),
     group: "Place",
+    ...(what.part === "lights" ? { also: "lamp" } : {}),
     ...(keys ? { keys } : {}),
     whyNot: needsEdit,
     isOn: () => {

@@ -222,6 +222,6 @@ export const viewCommands: Command[] = [
       bench.set({ walking: true, carried: { ...carried, on: !walking || !carried.on } });
     },
   },
-  { id: "palette", title: "Find a command", group: "Help", keys: ["Ctrl+K"], run: () => bench.set({ dialog: "palette" }) },
+  { id: "palette", title: "Find a command or a thing", group: "Help", keys: ["Ctrl+K"], run: () => bench.set({ dialog: "palette" }) },
   { id: "keys", title: "All keys", group: "Help", keys: ["?"], run: () => bench.set({ dialog: "keys" }) },
 ];

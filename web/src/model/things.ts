@@ -145,5 +145,22 @@ export const plurals: Record<Kind, string> = {
   path: "Paths",
 };
 
+/** What one of a part is called, and several. */
+export const partWords: Partial<Record<Part, readonly [string, string]>> = {
+  lights: ["light", "lights"],
+  glows: ["glow", "glows"],
+  fog_volumes: ["volume of fog", "volumes of fog"],
+  beams: ["beam", "beams"],
+  motes: ["cloud of motes", "clouds of motes"],
+  solids: ["block", "blocks"],
+  meshes: ["mesh", "meshes"],
+  zones: ["zone", "zones"],
+  viewpoints: ["viewpoint", "viewpoints"],
+  probes: ["probe grid", "probe grids"],
+  reflections: ["reflection", "reflections"],
+  rigs: ["rig", "rigs"],
+  paths: ["path", "paths"],
+};
+
 /** The unit of a light's strength. */
 export const unitOfLight = { point: "cd", spot: "cd", dome: "cd", directional: "lx", box: "lx", rect: "nt", tube: "nt" } as const;

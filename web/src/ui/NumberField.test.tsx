@@ -16,6 +16,8 @@ describe("a number field", () => {
     await userEvent.clear(field());
     await userEvent.type(field(), "77{Escape}");
     expect(field().value).toBe("5");
+    await userEvent.keyboard("8{Escape}"); // typed over it, not behind it
+    expect(field().value).toBe("5");
     expect(commit).toHaveBeenCalledTimes(1);
   });
   it("says beside it what cannot be, keeps the text, and changes nothing", async () => {

@@ -1,4 +1,4 @@
-import { useId, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
+import { useEffect, useId, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 import { useBench } from "../model/bench";
 import { outside, quantity, relative } from "../model/quantity";
 
@@ -35,6 +35,12 @@ export function NumberField(props: Props) {
   const [text, setText] = useState<string | null>(null);
   const [fault, setFault] = useState("");
   const input = useRef<HTMLInputElement>(null);
+  const reselect = useRef(false); // once the own value is shown again, so that typing replaces it
+  useEffect(() => {
+    if (!reselect.current) return;
+    reselect.current = false;
+    input.current?.select();
+  });
   const drag = useRef<{ x: number; from: number; now: number } | null>(null);
   const faultID = useId();
   const unitM = useBench((s) => s.unitM);
@@ -75,7 +81,10 @@ export function NumberField(props: Props) {
   }
   function key(e: KeyboardEvent) {
     if (e.key === "Enter") finish();
-    if (e.key === "Escape") leave();
+    if (e.key === "Escape") {
+      leave();
+      reselect.current = true;
+    }
     if (e.key === "ArrowUp" || e.key === "ArrowDown") {
       e.preventDefault();
       bump((e.key === "ArrowUp" ? 1 : -1) * (e.shiftKey ? 10 : 1));

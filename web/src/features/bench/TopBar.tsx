@@ -37,7 +37,7 @@ export const TopBar = memo(function TopBar({ state, report, platform, user, cont
       </div>
       <CommandButton id="undo" context={context} icon={<Undo2 size={15} />} label="Undo" />
       <CommandButton id="redo" context={context} icon={<Redo2 size={15} />} label="Redo" />
-      <CommandButton id="palette" context={context} icon={<Search size={14} />} label="Find a command" />
+      <CommandButton id="palette" context={context} icon={<Search size={14} />} label="Find a command or a thing" />
       <span className="ml-auto" />
       <Meters level={doc.document} report={report} limits={profile?.limits} />
       <Count n={counts.error ?? 0} what="refused" color="text-error" icon={<CircleAlert size={13} />} />

@@ -1,8 +1,10 @@
 import { useMemo, useState } from "react";
 import { Dialog, Input, ListBox, ListBoxItem, Modal, ModalOverlay, Autocomplete, SearchField } from "react-aria-components";
-import { commands, keyLabel, matching, type Command, type Context, type Group } from "../../commands";
+import { commands, keyLabel, matching, type Context, type Group } from "../../commands";
 import { bench, useBench } from "../../model/bench";
 import { repeat } from "../../model/edits";
+import { search, zoneNameOf } from "../../model/find";
+import type { Thing } from "../../model/things";
 import { PasteSome } from "./PasteSome";
 import { NumberField } from "../../ui/NumberField";
 
@@ -12,7 +14,7 @@ export function CommandDialogs({ context }: { context: Context }) {
   return (
     <ModalOverlay isOpen={dialog !== null && dialog !== "tour" && dialog !== "fit"} isDismissable onOpenChange={(open) => !open && bench.set({ dialog: null })} className="fixed inset-0 z-40 flex justify-center bg-black/50 pt-[7vh]">
       <Modal className="h-fit max-h-[86vh] outline-none">
-        <Dialog aria-label={dialog === "keys" ? "All keys" : dialog === "repeat" ? "Repeat in rows" : dialog === "paste" ? "Paste which values" : "Find a command"} className="flex max-h-[86vh] flex-col border border-[#3a3a3a] bg-base-100 shadow-2xl outline-none">
+        <Dialog aria-label={dialog === "keys" ? "All keys" : dialog === "repeat" ? "Repeat in rows" : dialog === "paste" ? "Paste which values" : "Find a command or a thing"} className="flex max-h-[86vh] flex-col border border-[#3a3a3a] bg-base-100 shadow-2xl outline-none">
           {dialog === "palette" && <Palette context={context} />}
           {dialog === "keys" && <Keys />}
           {dialog === "repeat" && <Repeat context={context} />}
@@ -25,33 +27,49 @@ export function CommandDialogs({ context }: { context: Context }) {
 
 const close = () => bench.set({ dialog: null });
 
-/** Finds a command by its words; Enter runs it. */
+const mostThings = 30; // that are listed
+
+/** What is found by words: something to do, or a thing of the level to select. */
+type Found = { id: string; title: string; hint: string; press: string; off: boolean; run: () => void };
+
+function foundBy(query: string, context: Context): Found[] {
+  const does = matching(query).map((c): Found => {
+    const why = c.whyNot?.(context) ?? "";
+    return { id: c.id, title: c.title, hint: why, press: c.keys?.[0] ? keyLabel(c.keys[0]) : "", off: why !== "", run: () => c.run(context) };
+  });
+  const words = query.trim().toLowerCase();
+  const things = words.length < 2 ? [] : search(context.level, words);
+  const isCalled = (t: Thing) => t.name.toLowerCase() === words;
+  const selects = (list: Thing[]) => list.slice(0, mostThings).map((t): Found => ({ id: `thing ${t.id}`, title: `Select ${t.name}`, hint: [t.kind, zoneNameOf(context.level, t)].filter(Boolean).join(", "), press: "", off: false, run: () => bench.select([t.id]) }));
+  return [...selects(things.filter(isCalled)), ...does, ...selects(things.filter((t) => !isCalled(t)))];
+}
+
+/** Finds what to do, or a thing, by words; Enter does or selects it. */
 function Palette({ context }: { context: Context }) {
   const [query, setQuery] = useState("");
-  const found = useMemo(() => matching(query), [query]);
+  const found = useMemo(() => foundBy(query, context), [query, context]);
   const run = (id: string) => {
-    const command = found.find((c) => c.id === id);
     close();
-    command?.run(context);
+    found.find((f) => f.id === id)?.run();
   };
   return (
     <Autocomplete inputValue={query} onInputChange={setQuery}>
-      <SearchField aria-label="Command" autoFocus className="w-[460px] border-b border-[#101010] p-2">
-        <Input className="field !h-8 w-full !text-[13px]" placeholder="What do you want to do?" onKeyDown={(e) => e.key === "Escape" && close()} />
+      <SearchField aria-label="Command or thing" autoFocus className="w-[460px] border-b border-[#101010] p-2">
+        <Input className="field !h-8 w-full !text-[13px]" placeholder="What do you want to do, or to select?" onKeyDown={(e) => e.key === "Escape" && close()} />
       </SearchField>
-      <ListBox aria-label="Commands" items={found} className="min-h-0 overflow-auto py-1 outline-none" onAction={(key) => run(String(key))} renderEmptyState={() => <p className="dim px-3 py-2">No command has these words.</p>}>
-        {(c) => <PaletteItem command={c} why={c.whyNot?.(context) ?? ""} />}
+      <ListBox aria-label="Commands and things" items={found} className="min-h-0 overflow-auto py-1 outline-none" onAction={(key) => run(String(key))} renderEmptyState={() => <p className="dim px-3 py-2">No command and nothing in the level has these words.</p>}>
+        {(f) => <PaletteItem found={f} />}
       </ListBox>
     </Autocomplete>
   );
 }
 
-function PaletteItem({ command: c, why }: { command: Command; why: string }) {
+function PaletteItem({ found: f }: { found: Found }) {
   return (
-    <ListBoxItem id={c.id} textValue={c.title} isDisabled={why !== ""} className="flex h-7 cursor-pointer items-center gap-3 px-3 data-[disabled]:cursor-default data-[disabled]:text-[#8a8a8a] data-[focused]:bg-[#3a3a3a] data-[hovered]:bg-base-300">
-      <span className="flex-1">{c.title}</span>
-      {why && <span className="dim text-[11px]">{why}</span>}
-      {c.keys?.[0] && <kbd className="key">{keyLabel(c.keys[0])}</kbd>}
+    <ListBoxItem id={f.id} textValue={f.title} isDisabled={f.off} className="flex h-7 cursor-pointer items-center gap-3 px-3 data-[disabled]:cursor-default data-[disabled]:text-[#8a8a8a] data-[focused]:bg-[#3a3a3a] data-[hovered]:bg-base-300">
+      <span className="flex-1 truncate">{f.title}</span>
+      {f.hint && <span className="dim text-[11px]">{f.hint}</span>}
+      {f.press && <kbd className="key">{f.press}</kbd>}
     </ListBoxItem>
   );
 }

@@ -7,7 +7,7 @@ import { fromPanTilt, panTilt, type Turn } from "../../model/angles";
 import { removal, selectedThings } from "../../model/edits";
 import { limitsOf, type Part } from "../../model/schema";
 import { facesOf, setFaces } from "../../model/surfaces";
-import { plurals, taken, type Thing } from "../../model/things";
+import { partWords, plurals, taken, type Thing } from "../../model/things";
 import { counted } from "../../ui/counted";
 import { Tint } from "./Tint";
 import { Fields, valueAt, type Field, type Values } from "../../ui/fields";
@@ -94,7 +94,7 @@ function PartChoice({ parts, things, part, choose }: { parts: readonly Part[]; t
     <div className="section flex flex-wrap gap-1" role="group" aria-label="Which of the selected">
       {parts.map((p) => (
         <button key={p} aria-pressed={p === part} className={`btn btn-xs ${p === part ? "!bg-[#4a4a4a]" : ""}`} onClick={() => choose(p)}>
-          {things.filter((t) => t.part === p).length} {p.replace("_", " ")}
+          {counted(things.filter((t) => t.part === p).length, ...(partWords[p] ?? [p, p]))}
         </button>
       ))}
     </div>
