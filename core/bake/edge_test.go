@@ -49,3 +49,38 @@ func TestLightReachesTheEdgeOfAWall(t *testing.T) {
 		}
 	}
 }
+
+// Where the edge of a shadow lies on the joint of two blocks that show one wall, the texels on either side keep their own light,
+// and both charts read the same on the joint: what differs is in the padding.
+func TestAShadowEndsAtAJoint(t *testing.T) {
+	const sunLux = 1000
+	l := level.New("Joint")
+	l.Lightmap.Density, l.Lightmap.Bounces = 10, false
+	leveltest.Block(l, "lit", level.Vec{-1, 1, 0}, level.Vec{2, 2, 0.2})
+	leveltest.Block(l, "shaded", level.Vec{1, 1, 0}, level.Vec{2, 2, 0.2})
+	leveltest.Block(l, "plate", level.Vec{2, 1, 1}, level.Vec{4, 4, 0.1})
+	sun := level.NewLight("sun", level.Directional)
+	sun.Strength = sunLux
+	l.Lights = append(l.Lights, sun)
+	p := prepare(t, l)
+	m := mixOf(t, p, bake.Good)
+	beside := map[string]int{}
+	at := map[string]float64{}
+	for i := range p.Texels.List {
+		x := &p.Texels.List[i]
+		entity := p.Scene.Surfaces[x.Surface(p.Scene)].Body().Entity
+		if x.Normal(p.Scene)[2] < 0.99 || entity == "plate" {
+			continue
+		}
+		c := &p.Layout.Charts[p.ChartOf(i)]
+		u, v := c.At(geom.Vec3{0, 1, 0})
+		at[entity] = float64(m.At(c.Page(), u, v)[0])
+		if math.Abs(float64(x.Origin[0])) < 0.06 {
+			beside[entity]++
+			assert.InDelta(t, map[string]float64{"lit": sunLux, "shaded": 0}[entity], m.Pix[3*x.Index], 0.04*sunLux, "%s at %v", entity, x.Origin)
+		}
+	}
+	assert.Equal(t, map[string]int{"lit": 20, "shaded": 20}, beside)
+	assert.InDelta(t, at["lit"], at["shaded"], 0.002*sunLux)
+	assert.InDelta(t, sunLux/2, at["lit"], 0.1*sunLux)
+}

@@ -34,6 +34,7 @@ type Seam struct {
 	Charts [2]int32
 	place  [2]int32     // the upper left one that each reads
 	shares [2][2]uint16 // of the right column and of the lower row, in 65535ths
+	padded [2]uint8     // which of the four are padding, a bit for each
 }
 
 // Spot is where on its page a texel stands.
@@ -166,6 +167,7 @@ func (s *Seams) seamAt(sc *scene.Scene, texels *Texels, surface int, at geom.Vec
 	seam := Seam{Charts: [2]int32{own, other}}
 	for k, ci := range [2]int32{own, other} {
 		seam.place[k], seam.shares[k] = s.bilinear(ci, at)
+		seam.padded[k] = s.paddedAt(ci, seam.place[k])
 	}
 	return seam, true
 }
@@ -181,6 +183,19 @@ func (s *Seams) bilinear(ci int32, at geom.Vec3) (place int32, shares [2]uint16)
 	fy := min(max(math.Floor(y), 0), float64(c.height-2))
 	share := func(x float64) uint16 { return uint16(math.Round(math.MaxUint16 * min(max(x, 0), 1))) }
 	return s.first[ci] + int32(fy)*int32(c.width) + int32(fx), [2]uint16{share(x - fx), share(y - fy)}
+}
+
+// paddedAt tells which of the four places that are read from one on are padding of their chart.
+func (s *Seams) paddedAt(ci, place int32) (is uint8) {
+	c := &s.layout.Charts[ci]
+	width, height := c.Inner()
+	x, y := int(place-s.first[ci])%int(c.width)-PaddingTexels, int(place-s.first[ci])/int(c.width)-PaddingTexels
+	for k := range 4 {
+		if x, y := x+k&1, y+k>>1; x < 0 || y < 0 || x >= width || y >= height {
+			is |= 1 << k
+		}
+	}
+	return is
 }
 
 // edge is one side of a surface: out points away from it, in its plane.
@@ -241,7 +256,8 @@ const seamSweeps = 8
 
 // Match moves values of the seams' texels, so many of each side by side, so that both
 // sides read the same: each spot in turn is put right by the least change (Kaczmarz,
-// 1937). What it does is linear in the light, so matched layers mix to a matched
+// 1937). A change of padding counts as less than one of a texel, which is right where it stands: beside a shadow's edge
+// the padding takes the light of the other side. What it does is linear in the light, so matched layers mix to a matched
 // lightmap. Values never go below zero. lit tells which charts hold light at all.
 func (s *Seams) Match(values []float32, channels int, lit []bool) {
 	for range seamSweeps {
@@ -257,9 +273,11 @@ func (s *Seams) match(seam *Seam, values []float32, channels int) {
 	own, weights := s.reads(seam, 0)
 	others, against := s.reads(seam, 1)
 	var norm float32
+	var moves, gives [4]float32 // of each place, a unit's share of the change
 	for k := range 4 {
 		own[k], others[k] = own[k]*int32(channels), others[k]*int32(channels)
-		norm += weights[k]*weights[k] + against[k]*against[k]
+		moves[k], gives[k] = weights[k]*mobility(seam.padded[0]>>k), against[k]*mobility(seam.padded[1]>>k)
+		norm += weights[k]*moves[k] + against[k]*gives[k]
 	}
 	for c := range int32(channels) {
 		var gap float32
@@ -269,8 +287,16 @@ func (s *Seams) match(seam *Seam, values []float32, channels int) {
 		gap /= norm
 		for k := range 4 {
 			a, b := &values[own[k]+c], &values[others[k]+c]
-			*a = max(0, *a-gap*weights[k])
-			*b = max(0, *b+gap*against[k])
+			*a = max(0, *a-gap*moves[k])
+			*b = max(0, *b+gap*gives[k])
 		}
 	}
+}
+
+// mobility is how easily a place is moved; the last bit tells whether it is padding.
+func mobility(padded uint8) float32 {
+	if padded&1 != 0 {
+		return 1
+	}
+	return 1.0 / 64
 }
