@@ -20,6 +20,9 @@ const CellCount = 16
 // CellAt is where part i lies in the square, from 0 to 3 along each side.
 func CellAt(i int) (x, y int) { return i&1 | i>>1&2, i>>1&1 | i>>2&2 }
 
+// Has tells whether the part at a place is one of them.
+func (c Cells) Has(x, y int) bool { return c>>(x&1|y&1<<1|x&2<<1|y&2<<2)&1 != 0 }
+
 // Square is a square in the level, or a part of one.
 type Square struct {
 	U, V   geom.Vec3 // its sides

@@ -130,3 +130,13 @@ func TestCellsOfAQuarterFollowEachOther(t *testing.T) {
 		}
 	}
 }
+
+func TestCellsHaveTheirPlaces(t *testing.T) {
+	for i := range CellCount {
+		x, y := CellAt(i)
+		for j := range CellCount {
+			a, b := CellAt(j)
+			assert.Equal(t, i == j, Cells(1<<i).Has(a, b), "%d, %d in %d, %d", a, b, x, y)
+		}
+	}
+}

@@ -148,23 +148,51 @@ func cast(b beam, sc *scene.Scene, r Receiver, e Effort, turn float64) got {
 // on the light in its middle is not the mean over the texel.
 const nearShare = 0.004
 
+// mostParts is the most parts of a texel along each side in which the light that arrives is added up.
+const mostParts = 16
+
 // meanOver is the mean of what arrives over a texel, were nothing in the way. It is computed at
-// the four places of Gauss's rule, exact for polynomials up to the third degree.
+// the four places of Gauss's rule, exact for polynomials up to the third degree, in as many parts of
+// the texel that none is wider than half the way to the light.
 func meanOver(b beam, r *Receiver, a arrival) color.Linear {
 	middle := a.tint.Scale(a.lux)
-	if r.Square == nil || r.Square.Cells != sampling.AllCells || r.Square.U.Dot(r.Square.U)+r.Square.V.Dot(r.Square.V) < nearShare*a.distance*a.distance {
+	if r.Square == nil {
 		return middle
 	}
-	const out = 0.28867513459481287 // 1/sqrt(12)
+	sides2 := r.Square.U.Dot(r.Square.U) + r.Square.V.Dot(r.Square.V)
+	if sides2 < nearShare*a.distance*a.distance {
+		return middle
+	}
+	half := math.Sqrt(sides2) / 2 // its diagonal's
+	nearest := max(a.distance-half, a.distance*math.Abs(a.toward.Dot(r.Normal)))
+	parts := int(min(max(math.Ceil(2*math.Sqrt2*half/max(nearest, 1e-6)), 1), mostParts))
+	if r.Square.Cells != sampling.AllCells {
+		if parts == 1 {
+			return middle
+		}
+		parts = (parts + 3) / 4 * 4 // so that each lies in one cell
+	}
 	var sum color.Linear
-	for k := range 4 {
-		u, v := out*float64(2*(k&1)-1), out*float64(k&2-1)
-		if a, ok := b.unblocked(r.Point.Add(r.Square.Middle).Add(r.Square.U.Mul(u)).Add(r.Square.V.Mul(v)), r.Normal); ok {
-			sum = sum.Add(a.tint.Scale(a.lux / 4))
+	count := 0.0
+	for i := range parts * parts {
+		x, y := i%parts, i/parts
+		if !r.Square.Cells.Has(4*x/parts, 4*y/parts) {
+			continue
+		}
+		count++
+		for k := range 4 {
+			u := (float64(x)+0.5+gaussOut*float64(2*(k&1)-1))/float64(parts) - 0.5
+			v := (float64(y)+0.5+gaussOut*float64(k&2-1))/float64(parts) - 0.5
+			if a, ok := b.unblocked(r.Point.Add(r.Square.Middle).Add(r.Square.U.Mul(u)).Add(r.Square.V.Mul(v)), r.Normal); ok {
+				sum = sum.Add(a.tint.Scale(a.lux / 4))
+			}
 		}
 	}
-	return sum
+	return sum.Scale(1 / max(count, 1))
 }
+
+// gaussOut is how far the places of Gauss's rule lie from the middle, in sides: 1/sqrt(12).
+const gaussOut = 0.28867513459481287
 
 // pass is the share of a light that its own shape lets through (1 but for a box
 // light with a disc), the share of that which gets past things, by the light's
@@ -183,6 +211,9 @@ func pass(b beam, sc *scene.Scene, r Receiver, a arrival, e Effort, turn float64
 		return 1, 1, 1
 	}
 	all, through, seen := sample(b, sc, r, a, blind, e, turn)
+	if all == 0 && e.Step > 1 { // the part of the source that this place was to look at is behind the surface
+		all, through, seen = sample(b, sc, r, a, blind, Steady(e.Samples), turn)
+	}
 	if seen > 0 && seen < through && e.Penumbra > e.Samples {
 		all, through, seen = sample(b, sc, r, a, blind, Steady(e.Penumbra), turn)
 	}
