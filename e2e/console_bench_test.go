@@ -100,8 +100,9 @@ func TestHeldKeysAreOneRevisionInTheBrowser(t *testing.T) {
 	p := open(t, g)
 	p.onBench("maren", l.ID)
 	p.key("k", input.ModifierCtrl) // a thing is found by its name
-	p.do(chromedp.SendKeys(`[role=dialog] input`, "lamp"), chromedp.WaitVisible(`[role=option][data-focused]`), chromedp.KeyEvent(kb.Enter))
+	p.do(chromedp.SendKeys(`[role=dialog] input`, "lamp"), chromedp.WaitVisible(`[role=option][data-focused]`), chromedp.KeyEvent(kb.Enter), chromedp.WaitNotPresent(`[role=dialog]`))
 	p.do(chromedp.WaitVisible(`input[aria-label="Name"][value="Lamp"]`))
+	p.pick("Lamp")
 	before := current(t, maren, l.ID)
 	was := eventually(t, maren, l.ID, func(api.Document) bool { return true }).Document.Light("lamp").Transform.Position
 	p.do(slices.Repeat([]chromedp.Action{chromedp.KeyEvent(kb.PageDown)}, 50)...)

@@ -162,6 +162,7 @@ function Steps({ plan, doc, left, setLeft, keep, pin, busy }: StepsProps) {
         <div className="dim mb-1 grid grid-cols-2">
           <span>before</span>
           <span>{one ? `${one.what}` : "after all steps"}</span>
+          <span className="col-span-2 text-[11px]">Lights that change are shown at draft quality.</span>
         </div>
         {edit &&
           viewpoints.map((v) => (
