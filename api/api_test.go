@@ -31,6 +31,8 @@ func TestPresetsAreNamed(t *testing.T) {
 func TestProblemsReadAsSentences(t *testing.T) {
 	p := &api.Problem{Title: "Unprocessable Entity", Detail: "what was sent cannot be taken", Faults: []api.Fault{{Path: "/name", Message: "is empty"}}}
 	assert.Equal(t, "what was sent cannot be taken\n  /name is empty", p.Error())
+	p.Faults[0].Path = "" // it is about all that was sent
+	assert.Equal(t, "what was sent cannot be taken\n  is empty", p.Error())
 	assert.Equal(t, "Not Found", (&api.Problem{Title: "Not Found"}).Error())
 }
 

@@ -148,7 +148,7 @@ func (a *app) levelImport() *cobra.Command {
 			}
 			got, err := a.client().ImportLevel(cmd.Context(), data, o)
 			if err != nil {
-				return about(in[0], err)
+				return aboutFile(in[0], err)
 			}
 			got.Left = append(got.Left, left...)
 			return a.show(got, func(w io.Writer) {
@@ -185,8 +185,8 @@ func (a *app) importAgain(ctx context.Context, file, into string, o api.ImportOp
 	return a.whenSaved(ctx, file, func() error { return a.takeInto(ctx, c, file, l.ID, o, false) })
 }
 
-// about names the file that the service finds something wrong with.
-func about(file string, err error) error {
+// aboutFile names the file that the service finds something wrong with.
+func aboutFile(file string, err error) error {
 	var p *api.Problem
 	if errors.As(err, &p) {
 		return fmt.Errorf("%s: %w", file, err)
@@ -202,7 +202,7 @@ func (a *app) takeInto(ctx context.Context, c *client.Client, file, id string, o
 	}
 	got, err := c.ImportAgain(ctx, id, data, o, dry)
 	if err != nil {
-		return about(file, err)
+		return aboutFile(file, err)
 	}
 	got.Left = append(got.Left, left...)
 	return a.show(got, func(w io.Writer) {

@@ -132,7 +132,7 @@ func count(n int, one string) string {
 	return fmt.Sprintf("%d %ss", n, one)
 }
 
-// number writes a value with four figures that matter, and whole numbers without a power of ten.
+// number writes a value with four figures, and from 1000 on as a whole number without a power of ten.
 func number(v float64) string {
 	if big := math.Abs(v); big >= 1000 && big < 1e9 {
 		return strconv.FormatFloat(v, 'f', 0, 64)
@@ -143,5 +143,5 @@ func number(v float64) string {
 // uncertainty writes a standard error with the two figures that matter.
 func uncertainty(v float64) string {
 	rounded, _ := strconv.ParseFloat(strconv.FormatFloat(v, 'g', 2, 64), 64)
-	return strconv.FormatFloat(rounded, 'g', -1, 64)
+	return strconv.FormatFloat(rounded, 'f', -1, 64)
 }

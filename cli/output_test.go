@@ -103,6 +103,7 @@ func TestWordsAndNumbers(t *testing.T) {
 	assert.Equal(t, []string{"yes", "no"}, []string{onOff(true), onOff(false)})
 	assert.Equal(t, "0.3333", number(1.0/3))
 	assert.Equal(t, "42000", number(42000))
+	assert.Equal(t, []string{"0.051", "1200000"}, []string{uncertainty(0.0512), uncertainty(1234567)})
 	for want, d := range map[string]time.Duration{"5 s ago": 5 * time.Second, "3 min ago": 3*time.Minute + 20*time.Second, "47 h ago": 47*time.Hour + time.Minute} {
 		assert.Equal(t, want, ago(time.Now().Add(-d)))
 	}

@@ -256,8 +256,8 @@ const seamSweeps = 8
 
 // Match moves values of the seams' texels, so many of each side by side, so that both
 // sides read the same: each spot in turn is put right by the least change (Kaczmarz,
-// 1937). A change of padding counts as less than one of a texel, which is right where it stands: beside a shadow's edge
-// the padding takes the light of the other side. What it does is linear in the light, so matched layers mix to a matched
+// 1937). The light of texels is right, so they hardly move. Padding moves instead: beside a shadow's edge it takes the
+// light of the other side. What it does is linear in the light, so matched layers mix to a matched
 // lightmap. Values never go below zero. lit tells which charts hold light at all.
 func (s *Seams) Match(values []float32, channels int, lit []bool) {
 	for range seamSweeps {

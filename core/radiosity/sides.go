@@ -9,8 +9,8 @@ import (
 	"grotta/core/source"
 )
 
-// sides are what something that stands on the square of a patch, or hangs low over it, makes of it: the cells on either side of
-// it. A texel has one light for all of its square, so a strip between a wall and the next texel has none of its own.
+// sides are the parts into which something divides the square of a patch, by standing on it or hanging low over it. A texel has
+// one light for all of its square, so without them a strip between a wall and the next texel has none of its own.
 type sides struct {
 	x, y          int32  // of the square, in the chart
 	width, height int32  // in cells
@@ -95,7 +95,7 @@ func (l *Links) sidesOf(patch int) *cells {
 // unknown is the side of a cell that is not looked at yet.
 const unknown = -2
 
-// isFlat tells whether the texels of a patch lie in one plane and are lit as one.
+// isFlat tells whether the texels of a patch lie in one plane and are lit by its normal.
 func (l *Links) isFlat(patch int) bool {
 	const mostOff = 1e-3 // of a normal, and of a texel
 	var room [16]int32

@@ -27,7 +27,7 @@ func Block(l *level.Level, id string, at, size level.Vec) {
 	l.Solids = append(l.Solids, &s)
 }
 
-// OfMeshes puts a mesh in place of each box. None is turned.
+// OfMeshes puts a mesh in place of each block. All blocks of the level have to be boxes of one surface.
 func OfMeshes(l *level.Level) *level.Level {
 	for _, s := range l.Solids {
 		m := level.Default[level.Mesh]()

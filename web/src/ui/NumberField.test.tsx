@@ -19,6 +19,8 @@ describe("a number field", () => {
     await userEvent.keyboard("8{Escape}"); // typed over it, not behind it
     expect(field().value).toBe("5");
     expect(commit).toHaveBeenCalledTimes(1);
+    await userEvent.keyboard("{Escape}80{Enter}"); // nothing was typed before this Escape
+    expect(commit).toHaveBeenLastCalledWith(80);
   });
   it("says beside it what cannot be, keeps the text, and changes nothing", async () => {
     const commit = vi.fn();

@@ -81,7 +81,7 @@ export function NumberField(props: Props) {
   }
   function key(e: KeyboardEvent) {
     if (e.key === "Enter") finish();
-    if (e.key === "Escape") {
+    if (e.key === "Escape" && text !== null) {
       leave();
       reselect.current = true;
     }
