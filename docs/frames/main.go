@@ -249,7 +249,8 @@ func turn(ctx context.Context) error { return stroke(ctx, 640, 300, 180, 40) }
 func dragLamp(ctx context.Context) error {
 	var at []float64
 	err := chromedp.Run(ctx, chromedp.Click(`//div[@data-strip="lantern-3-light"]//button[@title="Lantern 3"]`, chromedp.BySearch),
-		chromedp.Click(`//button[normalize-space()="Frame it"]`, chromedp.BySearch), chromedp.WaitVisible(".handle.dot .reach"), chromedp.Sleep(2*time.Second),
+		chromedp.Click(`//button[normalize-space()="Frame it"]`, chromedp.BySearch), chromedp.WaitVisible(".handle.dot .reach"), chromedp.Sleep(time.Second),
+		chromedp.WaitReady("[data-testid=view][data-whole]"), chromedp.Sleep(time.Second), // it is drawn where it will be, and its panels are open
 		chromedp.Evaluate(`(() => { const b = document.querySelector('.handle.dot .reach').getBoundingClientRect(); return [b.x + b.width / 2, b.y + b.height / 2]; })()`, &at))
 	if err != nil {
 		return err

@@ -21,12 +21,13 @@ import {
   type PerspectiveCamera,
   type RawShaderMaterial,
   type Texture,
+  type TextureDataType,
   type WebGLRenderer,
 } from "three";
 import type { AirReport, Zone } from "../api/client";
 import type { FogBlock, Pixels } from "../features/data";
 import { airMaterial, airUniforms, beamMaterial, fogMaterial, glowMaterial, fogSteps, Items, maxBeams, maxGlows, maxVolumes, speckMaterial } from "./shaders/air";
-import { brightMaterial, displayMaterial, focusMaterial, gaussMaterial, occlusionMaterial, shaftMaterial } from "./shaders/lens";
+import { brightMaterial, displayMaterial, focusMaterial, gaussMaterial, gaussWeights, mostSigma, occlusionMaterial, shaftMaterial } from "./shaders/lens";
 import { settingAt, type Setting } from "./setting";
 import { specks } from "./specks";
 import { inStrips, type Steps } from "./strips";
@@ -66,15 +67,21 @@ export class Passes {
   private readonly screen = new Scene();
   private readonly dots: Points<BufferGeometry, RawShaderMaterial>;
   private readonly dotScene = new Scene();
-  private front = target();
-  private back = target();
-  private readonly small = [target(), target()] as [WebGLRenderTarget, WebGLRenderTarget];
-  private readonly fogBlocks = new WebGLRenderTarget(4, 4, { type: HalfFloatType, depthBuffer: false, minFilter: NearestFilter, magFilter: NearestFilter });
+  private front: WebGLRenderTarget;
+  private back: WebGLRenderTarget;
+  private readonly small: readonly [WebGLRenderTarget, WebGLRenderTarget];
+  private readonly fogBlocks: WebGLRenderTarget;
   private draw: AirDraw | null = null;
   private strips = 1;
   mode = 0;
 
-  constructor(private readonly camera: PerspectiveCamera) {
+  /** type is of the numbers of pictures. */
+  constructor(
+    private readonly camera: PerspectiveCamera,
+    type: TextureDataType,
+  ) {
+    const target = () => new WebGLRenderTarget(4, 4, { type, depthBuffer: false, minFilter: LinearFilter, magFilter: NearestFilter });
+    [this.front, this.back, this.small, this.fogBlocks] = [target(), target(), [target(), target()], target()];
     this.quad.frustumCulled = false;
     this.screen.add(this.quad);
     this.specks.blending = CustomBlending;
@@ -272,13 +279,13 @@ export class Passes {
     const { width, height } = this.front;
     const sigma = bloom.radius * height;
     let step = 1;
-    while (sigma / step > 6) step *= 2;
+    while (sigma / step > mostSigma) step *= 2;
     for (const t of this.small) t.setSize(Math.ceil(width / step), Math.ceil(height / step));
     this.bright.uniforms.light!.value = this.front.texture;
     this.bright.uniforms.step!.value = step;
     this.bright.uniforms.threshold!.value = bloom.threshold;
     yield* this.render(r, this.bright, this.small[0], 1);
-    this.gauss.uniforms.sigma!.value = sigma / step;
+    this.gauss.uniforms.weights!.value = gaussWeights(sigma / step);
     for (const i of [0, 1] as const) {
       this.gauss.uniforms.along!.value.set(1 - i, i);
       this.gauss.uniforms.light!.value = this.small[i].texture;
@@ -299,9 +306,8 @@ export class Passes {
     for (const m of [...looking, this.occlude, this.specks, this.focus, this.shafts]) {
       const u = m.uniforms;
       u.depth!.value = depth;
-      u.toWorld!.value.multiplyMatrices(camera.matrixWorld, camera.projectionMatrixInverse);
+      u.inverse!.value.set(1 / camera.near, 1 / camera.far);
       u.tanHalf!.value = tanHalf;
-      u.eye!.value.copy(camera.position);
     }
     this.specks.uniforms.projectionMatrix!.value.copy(camera.projectionMatrix);
     this.specks.uniforms.viewMatrix!.value.copy(camera.matrixWorldInverse);
@@ -407,5 +413,3 @@ class Sprites {
 }
 
 const three = (v: readonly number[]): [number, number, number] => [v[0]!, v[1]!, v[2]!];
-
-const target = () => new WebGLRenderTarget(4, 4, { type: HalfFloatType, depthBuffer: false, minFilter: LinearFilter, magFilter: NearestFilter });

@@ -43,6 +43,7 @@ import { Picking, type Picked, type Range } from "./picking";
 import { Outlines } from "./outlines";
 import { Passes, type AirDraw } from "./passes";
 import { full, Quality, type Fineness } from "./quality";
+import { pictureType } from "./precision";
 import { placesBefore } from "./standin";
 import { inStrips, type Steps } from "./strips";
 import { shadowRows, type shadowBodies } from "./shadows";
@@ -77,7 +78,7 @@ export class Stage {
   private readonly target: WebGLRenderTarget;
   private readonly surfaces = new Scene();
   private readonly overlay = new Scene();
-  private readonly passes = new Passes(this.camera);
+  private readonly passes: Passes;
   private mesh: Mesh<BufferGeometry, ReturnType<typeof surfaceMaterial>> | null = null;
   private fronts: Mesh<BufferGeometry, RawShaderMaterial> | null = null; // draws what of the mesh needs no backs
   private backs: Backs | null = null;
@@ -118,7 +119,9 @@ export class Stage {
     this.renderer = new WebGLRenderer({ antialias: false, powerPreference: "high-performance" });
     this.renderer.outputColorSpace = LinearSRGBColorSpace; // the look encodes by itself
     this.renderer.autoClear = false;
-    this.target = new WebGLRenderTarget(4, 4, { type: HalfFloatType, samples: 4, minFilter: LinearFilter, magFilter: LinearFilter });
+    const type = pictureType(this.renderer);
+    this.passes = new Passes(this.camera, type);
+    this.target = new WebGLRenderTarget(4, 4, { type, samples: 4, minFilter: LinearFilter, magFilter: LinearFilter });
     this.target.depthTexture = new DepthTexture(4, 4, UnsignedIntType);
     const canvas = this.renderer.domElement;
     canvas.tabIndex = 0;

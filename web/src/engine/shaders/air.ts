@@ -194,21 +194,19 @@ export const airFunctions = `
   float hidden(vec3 dir, float d) { return 1.0 - (1.0 - veil(dir, d).w) * through(dir, d); }
 `;
 
-/** How far what is seen at a pixel is, the sky 1e6, and the ray there in the camera's space. */
+/** How far what is seen at a pixel is, the sky 1e6, and the ray there in the camera's space, which is 1 long along the camera's
+ *  axis. axialOf is how far along that axis a depth is; inverse is 1 over the distances between which the camera draws. */
 export const seen = `
-  float distanceAt(vec2 at) {
-    float z = texture(depth, at).r;
-    if (z >= 1.0) return 1e6;
-    vec4 p = toWorld * vec4(vec3(at, z) * 2.0 - 1.0, 1.0);
-    return length(p.xyz / p.w - eye);
-  }
+  uniform vec2 inverse;
   vec3 rayAt(vec2 at) { return vec3((at * 2.0 - 1.0) * tanHalf * vec2(size.x / size.y, 1.0), -1.0); }
+  float axialOf(float z) { return 1.0 / mix(inverse.x, inverse.y, z); }
+  float distanceAt(vec2 at) { float z = texture(depth, at).r; return z < 1.0 ? axialOf(z) * length(rayAt(at)) : 1e6; }
 `;
 
 /** How the eye looks: what seen and the rays of pixels read. */
 const eyeUniforms = () => ({
   depth: { value: null },
-  toWorld: { value: new Matrix4() },
+  inverse: { value: new Vector2() },
   right: { value: new Vector3() },
   up: { value: new Vector3() },
   forward: { value: new Vector3() },
@@ -245,12 +243,10 @@ export function airMaterial(air: AirUniforms): RawShaderMaterial {
       #else
       precision highp float;
       uniform float white;
-      uniform vec3 eye;
       #endif
       uniform sampler2D scene, depth, skyMap, occluded, fogBlocks;
       uniform float fogBlock;
       uniform int mode;
-      uniform mat4 toWorld;
       uniform float skyNits, tanHalf;
       uniform vec4 discs[2];
       uniform vec3 discNits[2], right, up, forward;
@@ -440,7 +436,6 @@ function airSprites(air: AirUniforms, of: { uniforms: string; functions: string;
       ${airFunctions}
       precision highp sampler2DArray;
       uniform sampler2D depth;
-      uniform mat4 toWorld;
       uniform float tanHalf;
       uniform vec2 size;
       uniform vec3 right, up, forward;
@@ -499,7 +494,6 @@ export function fogMaterial(air: AirUniforms): RawShaderMaterial {
     fragmentShader: `
       ${airFunctions}
       uniform sampler2D depth;
-      uniform mat4 toWorld;
       uniform float tanHalf, fogBlock;
       uniform vec3 right, up, forward;
       uniform vec2 size;
@@ -526,7 +520,7 @@ export function speckMaterial(air: AirUniforms): RawShaderMaterial {
     depthTest: false,
     depthWrite: false,
     transparent: true,
-    uniforms: { ...air, depth: { value: null }, toWorld: { value: new Matrix4() }, size: { value: new Vector2(1, 1) }, tanHalf: { value: 1 }, projectionMatrix: { value: new Matrix4() }, viewMatrix: { value: new Matrix4() } },
+    uniforms: { ...air, depth: { value: null }, inverse: { value: new Vector2() }, size: { value: new Vector2(1, 1) }, tanHalf: { value: 1 }, projectionMatrix: { value: new Matrix4() }, viewMatrix: { value: new Matrix4() } },
     vertexShader: `
       ${airFunctions}
       uniform mat4 projectionMatrix, viewMatrix;
@@ -557,20 +551,17 @@ export function speckMaterial(air: AirUniforms): RawShaderMaterial {
     fragmentShader: `
       precision highp float;
       uniform sampler2D depth;
-      uniform mat4 toWorld;
       uniform vec2 size;
-      uniform vec3 eye;
+      uniform float tanHalf;
       in vec3 vNits;
       in vec2 vMiddle;
       in float vSpread, vDistance;
       out vec4 color;
+      ${seen}
       void main() {
         vec2 off = gl_FragCoord.xy - vMiddle;
         float d2 = dot(off, off) / (vSpread * vSpread);
-        vec2 uv = gl_FragCoord.xy / size;
-        float z = texture(depth, uv).r, distance = 1e6;
-        if (z < 1.0) { vec4 p = toWorld * vec4(vec3(uv, z) * 2.0 - 1.0, 1.0); distance = length(p.xyz / p.w - eye); }
-        if (d2 >= 9.0 || distance < vDistance * (1.0 - 1e-6)) discard;
+        if (d2 >= 9.0 || distanceAt(gl_FragCoord.xy / size) < vDistance * (1.0 - 1e-6)) discard;
         color = vec4(vNits * exp(-d2 / 2.0), 0.0);
       }`,
   });

@@ -1,4 +1,4 @@
-import { GLSL3, RawShaderMaterial, Vector2, Vector3, Matrix4 } from "three";
+import { GLSL3, RawShaderMaterial, Vector2, Vector3 } from "three";
 import { brightnessBands, scaleGLSL } from "../scale";
 import { ceiling } from "./surface";
 import { screenVertex, seen } from "./air";
@@ -10,17 +10,19 @@ function pass(uniforms: Record<string, { value: unknown }>, fragmentShader: stri
   return new RawShaderMaterial({ glslVersion: GLSL3, depthTest: false, depthWrite: false, uniforms, vertexShader: screenVertex, fragmentShader: `precision highp float;\nin vec2 uv;\nout vec4 color;\n${fragmentShader}` });
 }
 
+/** Points that go round by the golden angle, one after the other, are spread evenly. */
+const golden = Math.PI * (3 - Math.sqrt(5));
+const [goldenCos, goldenSin] = [Math.cos(golden), Math.sin(golden)];
+
 const depths = `
   uniform sampler2D light, depth;
-  uniform mat4 toWorld;
-  uniform vec3 eye;
   uniform vec2 size;
   uniform float tanHalf;
   ${seen}
-  float axial(vec2 at) { return distanceAt(at) / length(rayAt(at)); }
+  float axial(vec2 at) { float z = texture(depth, at).r; return z < 1.0 ? axialOf(z) : 1e6 / length(rayAt(at)); }
 `;
 
-const depthUniforms = () => ({ light: { value: null }, depth: { value: null }, toWorld: { value: new Matrix4() }, eye: { value: new Vector3() }, size: { value: new Vector2(1, 1) }, tanHalf: { value: 1 } });
+const depthUniforms = () => ({ light: { value: null }, depth: { value: null }, inverse: { value: new Vector2() }, size: { value: new Vector2(1, 1) }, tanHalf: { value: 1 } });
 
 /** What occlusion leaves of the light of each pixel by its own points, and the pixel's distance. */
 export const occlusionMaterial = () =>
@@ -28,7 +30,7 @@ export const occlusionMaterial = () =>
     { ...depthUniforms(), occlusion: { value: new Vector2() } },
     `${depths}
     uniform vec2 occlusion; // strength, radius
-    vec3 viewed(vec2 at) { vec3 r = rayAt(at); return r * (distanceAt(at) / length(r)); }
+    vec3 viewed(vec2 at) { return rayAt(at) * axial(at); }
     // From the nearer neighbour along an axis, or the only one at the rim.
     vec3 slope(vec2 at, vec2 step, vec3 p, float i, float n) {
       vec3 before = i > 0.5 ? p - viewed(at - step) : vec3(0.0);
@@ -43,14 +45,15 @@ export const occlusionMaterial = () =>
       vec3 n = normalize(cross(across, upward));
       float r = occlusion.y, r2 = r * r, spread = r / (2.0 * tanHalf * max(-p.z, 1e-3)) * size.y, sum = 0.0;
       float place = mod(size.y - 1.0 - pixel.y, 4.0) * 4.0 + mod(pixel.x, 4.0);
+      vec2 way = vec2(cos(place * 0.39269908169872414), sin(place * 0.39269908169872414));
       for (int k = 0; k < 16; k++) {
         float reach = spread * (float(k) + (mod(5.0 * place, 16.0) + 0.5) / 16.0) / 16.0;
-        float turn = float(k) * 2.399963229728653 + place * 0.39269908169872414;
-        vec2 q = pixel + vec2(floor(reach * cos(turn) + 0.5), -floor(reach * sin(turn) + 0.5));
+        vec2 q = pixel + floor(reach * way + 0.5) * vec2(1.0, -1.0);
+        way = vec2(${goldenCos} * way.x - ${goldenSin} * way.y, ${goldenSin} * way.x + ${goldenCos} * way.y);
         if (q.x < 0.0 || q.y < 0.0 || q.x >= size.x || q.y >= size.y) continue;
-        vec2 there = (q + 0.5) * one;
-        if (texture(depth, there).r >= 1.0) continue;
-        vec3 v = viewed(there) - p;
+        float z = texelFetch(depth, ivec2(q), 0).r;
+        if (z >= 1.0) continue;
+        vec3 v = rayAt((q + 0.5) * one) * axialOf(z) - p;
         float v2 = dot(v, v), near = max(0.0, r2 - v2);
         sum += near * near * near * max(0.0, (dot(v, n) + 0.01 * p.z) / (v2 + 0.01 * r2));
       }
@@ -136,23 +139,31 @@ export const brightMaterial = () =>
     }`,
   );
 
+/** The widest blur in one go, in pixels. */
+export const mostSigma = 6;
+const gaussReach = 3 * mostSigma;
+
+/** What the middle pixel and those beside it, at either side, count for in a blur. They sum up to 1 over both sides. */
+export function gaussWeights(sigma: number): number[] {
+  const reach = Math.max(Math.ceil(3 * sigma), 1);
+  const bell = Array.from({ length: gaussReach + 1 }, (_, i) => (i <= reach ? Math.exp((-i * i) / (2 * sigma * sigma)) : 0));
+  const total = bell.reduce((sum, w, i) => sum + (i ? 2 : 1) * w, 0);
+  return bell.map((w) => w / total);
+}
+
 export const gaussMaterial = () =>
   pass(
-    { light: { value: null }, along: { value: new Vector2(1, 0) }, sigma: { value: 1 } },
+    { light: { value: null }, along: { value: new Vector2(1, 0) }, weights: { value: gaussWeights(1) } },
     `uniform sampler2D light;
     uniform vec2 along;
-    uniform float sigma;
+    uniform float weights[${gaussReach + 1}];
     void main() {
-      ivec2 size = textureSize(light, 0), at = ivec2(gl_FragCoord.xy);
-      int reach = max(int(ceil(3.0 * sigma)), 1);
-      vec3 sum = vec3(0.0);
-      float total = 0.0;
-      for (int i = -reach; i <= reach; i++) {
-        float w = exp(-float(i * i) / (2.0 * sigma * sigma));
-        sum += w * texelFetch(light, clamp(at + ivec2(along) * i, ivec2(0), size - 1), 0).rgb;
-        total += w;
+      ivec2 most = textureSize(light, 0) - 1, at = ivec2(gl_FragCoord.xy), one = ivec2(along);
+      vec3 sum = weights[0] * texelFetch(light, at, 0).rgb;
+      for (int i = 1; i <= ${gaussReach} && weights[i] > 0.0; i++) {
+        sum += weights[i] * (texelFetch(light, max(at - one * i, ivec2(0)), 0).rgb + texelFetch(light, min(at + one * i, most), 0).rgb);
       }
-      color = vec4(sum / total, 1.0);
+      color = vec4(sum, 1.0);
     }`,
   );
 
