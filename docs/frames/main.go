@@ -153,12 +153,17 @@ const watch = `(() => {
 	const view = document.querySelector("[data-testid=view]");
 	window.frameTimes = [];
 	window.moveTimes = [];
+	window.wholeTimes = [];
 	performance.clearResourceTimings();
 	performance.setResourceTimingBufferSize(2000);
 	if (!window.frameWatch) window.addEventListener("pointermove", () => window.moveTimes.push(performance.now()), true);
 	window.frameWatch?.disconnect();
-	window.frameWatch = new MutationObserver(() => window.frameTimes.push(performance.now()));
-	window.frameWatch.observe(view, { attributes: true, attributeFilter: ["data-frames"] });
+	window.frameWatch = new MutationObserver((changes) => {
+		const has = (name) => changes.some((c) => c.attributeName === name);
+		if (has("data-frames")) window.frameTimes.push(performance.now());
+		if (has("data-whole") && "whole" in view.dataset) window.wholeTimes.push(performance.now());
+	});
+	window.frameWatch.observe(view, { attributes: true, attributeFilter: ["data-frames", "data-whole"] });
 	return "";
 })()`
 
@@ -173,6 +178,7 @@ type measured struct {
 // measure does something in the view of a level.
 func measure(browser context.Context, url string, do func(context.Context) error) (m measured, err error) {
 	var stamps string
+	var whole float64 // when, by the page's clock
 	var ended time.Time
 	const read = `JSON.stringify({ frames: window.frameTimes, moves: window.moveTimes,
 		previews: performance.getEntriesByType("resource").filter((r) => r.name.endsWith("/preview")).map((r) => [r.startTime, r.responseEnd]) })`
@@ -184,11 +190,12 @@ func measure(browser context.Context, url string, do func(context.Context) error
 			m.took = ended.Sub(began)
 			return err
 		}),
-		chromedp.Evaluate(read, &stamps), chromedp.WaitReady("[data-testid=view][data-whole]"))
+		chromedp.Evaluate(read, &stamps), chromedp.WaitReady("[data-testid=view][data-whole]"),
+		chromedp.Evaluate(`performance.timeOrigin + (window.wholeTimes.at(-1) ?? 0)`, &whole))
 	if err != nil {
 		return m, err
 	}
-	m.whole = time.Since(ended)
+	m.whole = time.UnixMicro(int64(1000 * whole)).Sub(ended)
 	var seen struct {
 		Frames, Moves []float64
 		Previews      [][2]float64 // when each was asked for, and when it was there

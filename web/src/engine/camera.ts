@@ -10,6 +10,8 @@ export type Rect = { x0: number; y0: number; x1: number; y1: number };
 
 type Told = {
   moved: () => void;
+  /** The button that moved the camera was let go. */
+  released: () => void;
   clicked: (click: Click) => void;
   hovered: (x: number, y: number) => void;
   left: () => void;
@@ -105,6 +107,11 @@ export class CameraHand {
     return this.keys.size > (this.keys.has("shift") ? 1 : 0);
   }
 
+  /** Whether a button is down that has turned the camera or looked about. */
+  get isDragging(): boolean {
+    return this.drag?.moved ?? false;
+  }
+
   /** Flies or walks while keys are down; true if the camera moved. */
   fly(seconds: number): boolean {
     if (this.walker) return this.stepOn(this.walker, seconds);
@@ -198,6 +205,7 @@ export class CameraHand {
   private up = (e: PointerEvent) => {
     const d = this.drag;
     this.drag = null;
+    if (d?.moved && !d.box) this.told.released();
     if (d?.box && d.moved) this.told.boxed({ x0: d.box.x, y0: d.box.y, x1: e.clientX, y1: e.clientY }, true);
     else if (d && !d.moved && this.walker && e.button === 0) this.lock();
     else if (d && !d.moved && e.button === 0) this.told.clicked({ x: e.clientX, y: e.clientY, shift: e.shiftKey, ctrl: e.ctrlKey || e.metaKey, alt: e.altKey });

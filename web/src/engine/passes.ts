@@ -211,7 +211,7 @@ export class Passes {
     this.fill(setting, white);
     const occlusion = lens && look!.occlusion.enabled ? look!.occlusion : null;
     for (const m of [this.occlude, this.air]) m.uniforms.occlusion!.value.set(occlusion?.strength ?? 0, occlusion?.radius_m ?? 1);
-    setPart(this.air, "OCCLUSION", occlusion !== null);
+    setPart(this.air, "OCCLUSION", pictured && (look?.enabled ?? false) && look!.occlusion.enabled);
     if (occlusion) yield* this.render(r, this.occlude, this.back);
     if (pictured && this.shared.volumeCount.value > 0) yield* this.spreadFog(r, hasty ? 4 : strips > 1 ? 3 : 2, strips); // coarser where a picture takes long
     this.air.uniforms.occluded!.value = this.back.texture;

@@ -40,6 +40,7 @@ describe("the quality of frames", () => {
     const q = new Quality();
     draw(q, 9000, 100, false, 8);
     q.took(9100, full, false);
+    q.took(9100, full, false);
     expect(q.comesWhole).toBe(false);
     expect(q.fineness(false)).toEqual({ scale: 0.5, samples: 0 });
   });
@@ -49,6 +50,13 @@ describe("the quality of frames", () => {
     expect(q.comesWhole).toBe(false);
     q.took(1400, full, false);
     expect(q.comesWhole).toBe(true);
+  });
+  it("does not take the first whole picture for how long others take: its programs are made with it", () => {
+    const q = new Quality();
+    q.took(9100, full, false);
+    expect(q.comesWhole).toBe(true);
+    q.took(9100, full, false);
+    expect(q.comesWhole).toBe(false);
   });
   it("follows a machine that becomes free", () => {
     const q = new Quality();

@@ -15,7 +15,7 @@ const least = { moving: 0.3, rest: 0.5 };
 export class Quality {
   private moving: Fineness = { scale: 0.5, samples: 0 };
   private rest: Fineness = { scale: 0.5, samples: 0 };
-  private wholeTook = Infinity;
+  private wholeTook: number | null = null; // null before the first one
   slow = false; // a whole picture takes longer than a frame may while something moves
 
   /** What the next frame is drawn with. */
@@ -25,13 +25,13 @@ export class Quality {
 
   /** Whether a whole picture comes soon enough to be drawn at once. */
   get comesWhole() {
-    return this.wholeTook < wholeMs;
+    return this.wholeTook !== null && this.wholeTook < wholeMs;
   }
 
   /** Takes how long a frame took. One that is fast enough at rest tells nothing of moving, and
    *  the other way, but where it is faster than both need. */
   took(ms: number, f: Fineness, moving: boolean) {
-    if (f.scale === full.scale && f.samples === full.samples) this.wholeTook = ms;
+    if (f.scale === full.scale && f.samples === full.samples) this.wholeTook = this.wholeTook === null ? 0 : ms; // the first also makes programs
     if (!moving && ms > movingMs) this.slow = true;
     if (moving || ms < movingMs) {
       this.moving = next(f, ms, movingMs, least.moving);

@@ -64,6 +64,7 @@ const piecePixels = 80_000; // of surfaces that are drawn at once at rest, where
 const piecesAhead = 2; // pieces that are handed over and not done, so that the card never waits for the next
 const pollMs = 4; // between looks at whether a frame is done
 const settledMs = 120; // without a move or a key held down, after which the view is at rest
+const pausedMs = 400; // the same while a button is down: moves come late from a page that has much to do
 
 /** A picture that is drawn, and how. */
 type Frame = { began: number; fineness: Fineness; moving: boolean };
@@ -130,6 +131,7 @@ export class Stage {
     host.prepend(canvas);
     this.hand = new CameraHand(this.camera, canvas, {
       moved: this.moved,
+      released: () => this.restSoon(0),
       clicked: (click) => this.onClick(this.pickAll(click.x, click.y), this.ray(click.x, click.y), click),
       hovered: (x, y) => this.onHover(this.pick(x, y)),
       left: () => this.onHover(null),
@@ -324,7 +326,7 @@ export class Stage {
     for (const { material } of this.draws) setPart(material, "MIRRORS", shown !== null);
     if (shown) setMirrors(this.mesh.material.uniforms, shown);
     this.lamps = shown?.lamps ?? [];
-    this.draw();
+    this.drawAnew();
   }
 
   /** Takes what each light sends now, by its id: what mirrors show of it. */
@@ -349,7 +351,7 @@ export class Stage {
   setMode(mode: ViewMode) {
     this.passes.mode = modes[mode];
     this.applyMode();
-    this.draw();
+    this.drawAnew();
   }
 
   private applyMode() {
@@ -573,6 +575,12 @@ export class Stage {
   /** Asks for a frame. */
   draw = () => (this.held ? this.moved() : this.ask());
 
+  /** Asks for a frame that other programs draw: coarse at first where that takes long. They are then made for both. */
+  private drawAnew() {
+    if (this.quality.slow) this.moved();
+    else this.ask();
+  }
+
   private ask() {
     if (this.job?.frame.fineness === full) this.giveUp(); // it shows what was before, and takes long
     this.whole = false;
@@ -603,6 +611,7 @@ export class Stage {
   private ratio = 1; // pixels of the picture to one of the page
   private moving = false;
   private held = false;
+  private movedAt = 0;
   private resting: ReturnType<typeof setTimeout> | undefined;
   private whole = false; // all of the picture is drawn, or will be with the next frame
   private finishing: ReturnType<typeof setTimeout> | undefined;
@@ -614,20 +623,22 @@ export class Stage {
   /** Something moves: frames are drawn coarser where that takes long, until it rests. */
   private moved = () => {
     this.moving = true;
+    this.movedAt = performance.now();
     this.whole = false;
     this.giveUp();
     this.restSoon();
     this.ask();
   };
 
-  private restSoon() {
+  private restSoon(ms = settledMs) {
     clearTimeout(this.resting);
     this.resting = setTimeout(() => {
-      if (this.hand.keyDown) return this.restSoon(); // a frame can take longer than that
+      const paused = (this.held || this.hand.isDragging) && performance.now() - this.movedAt < pausedMs;
+      if (this.hand.keyDown || paused) return this.restSoon(); // a frame can take longer than that
       this.moving = false;
       this.ask();
       this.whole = this.quality.comesWhole;
-    }, settledMs);
+    }, ms);
   }
 
   private setFineness(f: Fineness) {

@@ -277,10 +277,12 @@ export function airMaterial(air: AirUniforms): RawShaderMaterial {
       }
       #endif
       #ifdef OCCLUSION
-      // The mean of what occlusion leaves over the pixels about one that are as far away.
+      // The mean of what occlusion leaves over the pixels about one that are as far away. Where there is none just now it is
+      // the same program: making another would hold up the first frame of a move.
       float openness(vec2 pixel, float distance) {
         float sum = 0.0, count = 0.0;
         ivec2 at = ivec2(pixel), from = max(at - ivec2(2, 1), ivec2(0)), to = min(at + ivec2(1, 2), ivec2(size) - 1);
+        if (occlusion.x == 0.0) to = ivec2(-1);
         for (int y = from.y; y <= to.y; y++) {
           for (int x = from.x; x <= to.x; x++) {
             vec2 open = texelFetch(occluded, ivec2(x, y), 0).rg;
