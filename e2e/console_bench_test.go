@@ -62,16 +62,23 @@ func (p *page) middle(script string) (x, y float64) {
 	return x, y
 }
 
-// drag pulls a handle by pixels, as a hand does.
+// drag pulls a handle by pixels, as a hand does, and lets it go.
 func (p *page) drag(handle string, dx, dy float64) {
 	p.t.Helper()
-	x, y := p.middle(fmt.Sprintf(`document.querySelector('[data-handle=%q] .reach')`, handle))
+	x, y := p.pull(handle, dx, dy)
+	p.do(chromedp.MouseEvent(input.MouseReleased, x, y, chromedp.ButtonLeft))
+}
+
+// pull pulls a handle by pixels, and says where the pointer is then.
+func (p *page) pull(handle string, dx, dy float64) (x, y float64) {
+	p.t.Helper()
+	x, y = p.middle(fmt.Sprintf(`document.querySelector('[data-handle=%q] .reach')`, handle))
 	p.do(chromedp.MouseEvent(input.MouseMoved, x, y), chromedp.MouseEvent(input.MousePressed, x, y, chromedp.ButtonLeft))
 	const steps = 5
 	for i := 1; i <= steps; i++ {
 		p.do(chromedp.MouseEvent(input.MouseMoved, x+dx*float64(i)/steps, y+dy*float64(i)/steps, chromedp.ButtonLeft))
 	}
-	p.do(chromedp.MouseEvent(input.MouseReleased, x+dx, y+dy, chromedp.ButtonLeft))
+	return x + dx, y + dy
 }
 
 // onBench opens a level and waits until its view is drawn.
@@ -271,6 +278,32 @@ func TestHandlesInTheBrowser(t *testing.T) {
 	p.key("z", input.ModifierCtrl)
 	doc = eventually(t, maren, l.ID, func(d api.Document) bool { return d.Level.Revision == revision+4 })
 	assert.Equal(t, was.Transform.Rotation, doc.Document.Light("lamp").Transform.Rotation)
+}
+
+// Esc takes a drag back: the lamp and its light are where they were, it stays selected, and nothing is saved.
+func TestEscTakesADragBackInTheBrowser(t *testing.T) {
+	t.Parallel()
+	maren, l, g := room(t)
+	_, err := harness.BakeAndWait(ctx, maren, l.ID, "draft")
+	require.NoError(t, err)
+	p := open(t, g)
+	p.onBench("maren", l.ID)
+	p.pick("Lamp")
+	p.do(chromedp.WaitVisible(`[data-handle="move-y"]`))
+	revision := current(t, maren, l.ID)
+	before := p.view()
+
+	x, y := p.pull("move-y", 0, 60)
+	p.do(chromedp.Poll(`document.querySelector("[data-testid=view]").dataset.previews > 0`, nil))
+	assert.Greater(t, difference(before, p.viewNow()), 1.0, "its light follows")
+	p.key(kb.Escape)
+	p.do(chromedp.MouseEvent(input.MouseMoved, x, y+40, chromedp.ButtonLeft), chromedp.MouseEvent(input.MouseReleased, x, y+40, chromedp.ButtonLeft))
+	p.do(chromedp.Poll(`document.querySelector('input[aria-label="Name"]')?.value === "Lamp"`, nil))
+	until(t, func() bool { return difference(before, p.view()) < 0.5 }, "the picture is as it was")
+	assert.Equal(t, revision, current(t, maren, l.ID), "nothing is saved")
+
+	p.drag("move-y", 0, -30) // and the next drag is one as ever
+	eventually(t, maren, l.ID, func(d api.Document) bool { return d.Level.Revision == revision+1 })
 }
 
 // What would be placed shines under the pointer before it is placed, and nothing is saved by that.

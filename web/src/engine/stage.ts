@@ -326,7 +326,7 @@ export class Stage {
     for (const { material } of this.draws) setPart(material, "MIRRORS", shown !== null);
     if (shown) setMirrors(this.mesh.material.uniforms, shown);
     this.lamps = shown?.lamps ?? [];
-    this.drawAnew();
+    this.draw();
   }
 
   /** Takes what each light sends now, by its id: what mirrors show of it. */
@@ -351,7 +351,7 @@ export class Stage {
   setMode(mode: ViewMode) {
     this.passes.mode = modes[mode];
     this.applyMode();
-    this.drawAnew();
+    this.draw();
   }
 
   private applyMode() {
@@ -574,12 +574,6 @@ export class Stage {
 
   /** Asks for a frame. */
   draw = () => (this.held ? this.moved() : this.ask());
-
-  /** Asks for a frame that other programs draw: coarse at first where that takes long. They are then made for both. */
-  private drawAnew() {
-    if (this.quality.slow) this.moved();
-    else this.ask();
-  }
 
   private ask() {
     if (this.job?.frame.fineness === full) this.giveUp(); // it shows what was before, and takes long

@@ -68,6 +68,8 @@ export type Session = {
   pending: readonly Operation[];
   edit: (op: Operation, gesture?: Gesture) => void;
   endGesture: () => void;
+  /** Takes back what a hand holds. */
+  dropGesture: () => void;
   undo: () => void;
   redo: () => void;
   retry: () => void;
@@ -148,6 +150,7 @@ export function useSession(id: string, user: string): Session {
     pending: queue.operations,
     edit: useCallback((op, gesture) => queue.push(op, gesture), [queue]),
     endGesture: useCallback(() => queue.endGesture(), [queue]),
+    dropGesture: useCallback(() => queue.dropGesture(), [queue]),
     undo: useCallback(() => void step("undo"), [step]),
     redo: useCallback(() => void step("redo"), [step]),
     retry: useCallback(() => queue.retry(), [queue]),

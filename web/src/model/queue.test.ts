@@ -176,4 +176,19 @@ describe("the queue of edits", () => {
     expect(service.sent).toEqual([]);
     expect(queue.takeBack()).toBe(false);
   });
+
+  it("drops what a hand holds, and not what it held before", async () => {
+    const { service, queue, lamp } = start();
+    queue.push(set({ strength: 5 }), { held: "drag" });
+    queue.endGesture();
+    queue.dropGesture();
+    await pass();
+    expect(service.sent).toHaveLength(1);
+    queue.push(set({ strength: 7 }), { held: "drag" });
+    queue.push(set({ strength: 8 }), { held: "drag" });
+    queue.dropGesture();
+    expect(lamp().strength).toBe(5);
+    await pass(1000);
+    expect(service.sent).toHaveLength(1);
+  });
 });

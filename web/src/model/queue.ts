@@ -132,6 +132,11 @@ export class EditQueue {
     void this.run();
   }
 
+  /** A gesture that a hand holds is taken back, as if it had not been made. */
+  dropGesture() {
+    if (this.isHeld) this.takeBack();
+  }
+
   /** Waits until all is saved, or cannot be now. */
   async settled(): Promise<void> {
     this.endGesture();

@@ -43,7 +43,7 @@ export const TopBar = memo(function TopBar({ state, report, platform, user, cont
       <Count n={counts.error ?? 0} what="refused" color="text-error" icon={<CircleAlert size={13} />} />
       <Count n={counts.warning ?? 0} what="warnings" color="text-warning" icon={<AlertTriangle size={13} />} />
       <select
-        className="field !w-28 shrink-0 !bg-[#2b2b2b] max-[1150px]:!w-20"
+        className="field !w-28 shrink-0 !bg-[#2b2b2b]"
         aria-label="Platform"
         disabled={!context.canEdit}
         value={platform}

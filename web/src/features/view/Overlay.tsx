@@ -13,6 +13,7 @@ import { colorOf, placeOf, thingsOf, type Thing } from "../../model/things";
 import { typedAfter } from "../../model/typed";
 import type { Vec } from "../../model/world";
 import { icons } from "../../ui/kinds";
+import { useDragKeys } from "./useDragKeys";
 
 // What is drawn over the view: markers of what has no body, and the handles of the selection.
 // Both keep their size on screen; their places are computed for every frame.
@@ -96,10 +97,10 @@ function useFrame(stage: Stage | null, draw: () => void) {
 
 type Dragging = { handle: Handle; from: Drag["from"]; at: { clientX: number; clientY: number; altKey: boolean }; typed: string };
 
-type HandlesProps = { level: Level; context: Context; stage: Stage | null; endGesture: () => void };
+type HandlesProps = { level: Level; context: Context; stage: Stage | null; endGesture: () => void; dropGesture: () => void };
 
 /** The handles of what is selected. */
-export function Handles({ level, context, stage, endGesture }: HandlesProps) {
+export function Handles({ level, context, stage, endGesture, dropGesture }: HandlesProps) {
   const svg = useRef<SVGSVGElement>(null);
   const selection = useBench((s) => s.selection);
   const ownAxes = useBench((s) => s.ownAxes);
@@ -137,33 +138,26 @@ export function Handles({ level, context, stage, endGesture }: HandlesProps) {
     const box = svg.current!.getBoundingClientRect();
     setSaid({ text: d.typed ? `${moved.text} · typed ${d.typed}` : moved.text, x: e.clientX - box.left, y: e.clientY - box.top });
   }
-  // A number that is typed during a drag is what the handle becomes; nothing else hears these keys.
-  function typing(e: KeyboardEvent) {
+  // A number that is typed during a drag is what the handle becomes, and Esc takes the drag back; nothing else hears these keys.
+  useDragKeys((e) => {
     const d = dragging.current;
     if (!d) return;
     const next = typedAfter(d.typed, e.key);
-    if (next === null) return;
+    if (next === null && e.key !== "Escape") return;
     e.preventDefault();
     e.stopPropagation();
+    if (next === null) return over(dropGesture);
     d.typed = next;
     move(d.at);
-  }
-  const type = useRef(typing);
-  useEffect(() => {
-    type.current = typing;
   });
-  useEffect(() => {
-    const hear = (e: KeyboardEvent) => type.current(e);
-    window.addEventListener("keydown", hear, true);
-    return () => window.removeEventListener("keydown", hear, true);
-  }, []);
   useEffect(() => (shown && stage && svg.current ? stage.hand.wheelOver(svg.current) : undefined), [shown, stage]);
-  function up() {
+  function over(end: () => void) {
     if (!dragging.current) return;
     dragging.current = null;
     setSaid(null);
-    endGesture();
+    end();
   }
+  const up = () => over(endGesture);
   if (!shown || !stage) return null;
   return (
     <>

@@ -4,12 +4,15 @@ import type { Context } from "../../commands";
 import type { Stage } from "../../engine/stage";
 import { useBench } from "../../model/bench";
 import { aimSun, directionOf } from "../../model/sun";
+import { useDragKeys } from "./useDragKeys";
 
 const farM = 400;
 
+type Props = { context: Context; stage: Stage | null; endGesture: () => void; dropGesture: () => void };
+
 /** The sun in the sky of the view, to be dragged there; its light follows. It shows in the stage
  *  Mood, for a sun that does not stand by place and clock. */
-export function SunHandle({ context, stage, endGesture }: { context: Context; stage: Stage | null; endGesture: () => void }) {
+export function SunHandle({ context, stage, endGesture, dropGesture }: Props) {
   const sun = context.level.environment.sun;
   const here = useBench((s) => s.stage === "mood");
   const handle = useRef<HTMLButtonElement>(null);
@@ -27,10 +30,26 @@ export function SunHandle({ context, stage, endGesture }: { context: Context; st
     place();
     return stage.eachFrame(place);
   });
+  const pointer = useRef<number | null>(null); // that drags it
+  useDragKeys((e) => {
+    if (pointer.current === null || e.key !== "Escape") return;
+    e.stopPropagation();
+    handle.current?.releasePointerCapture(pointer.current);
+    pointer.current = null;
+    dropGesture();
+  });
   if (!shown) return null;
   const drag = (e: React.PointerEvent) => {
-    if (!handle.current?.hasPointerCapture(e.pointerId)) return;
+    if (pointer.current !== e.pointerId) return;
     context.edit(aimSun(sun, stage.ray(e.clientX, e.clientY).direction), { held: "sun" });
+  };
+  const take = (e: React.PointerEvent) => {
+    pointer.current = e.pointerId;
+    handle.current?.setPointerCapture(e.pointerId);
+  };
+  const letGo = () => {
+    pointer.current = null;
+    endGesture();
   };
   return (
     <button
@@ -40,10 +59,10 @@ export function SunHandle({ context, stage, endGesture }: { context: Context; st
       aria-label="Sun"
       title={`Sun, ${sun.altitude_deg.toFixed(0)}° high. Drag it through the sky.`}
       disabled={!context.canEdit}
-      onPointerDown={(e) => e.currentTarget.setPointerCapture(e.pointerId)}
+      onPointerDown={take}
       onPointerMove={drag}
-      onPointerUp={endGesture}
-      onPointerCancel={endGesture}
+      onPointerUp={letGo}
+      onPointerCancel={letGo}
     >
       <Sun size={16} />
     </button>

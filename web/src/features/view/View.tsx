@@ -45,9 +45,9 @@ export function View({ doc, state, context, session, onApplied }: Props) {
     <section className="@container relative min-h-0 min-w-0 flex-1 overflow-hidden bg-black" aria-label="View">
       <div ref={setHost} className="absolute inset-0" data-testid="view">
         {markers && <Markers doc={doc} state={state} stage={stage} />}
-        {markers && <Handles level={level} context={context} stage={stage} endGesture={session.endGesture} />}
+        {markers && <Handles level={level} context={context} stage={stage} endGesture={session.endGesture} dropGesture={session.dropGesture} />}
         <Pins stage={stage} />
-        <SunHandle context={context} stage={stage} endGesture={session.endGesture} />
+        <SunHandle context={context} stage={stage} endGesture={session.endGesture} dropGesture={session.dropGesture} />
         <OthersInView doc={doc} stage={stage} />
         {markers && <CommentPins doc={doc} stage={stage} />}
         {mark && (
@@ -336,7 +336,7 @@ function Viewpoints({ doc }: { doc: Document }) {
   if (views.length === 0) return null;
   return (
     <select
-      className="field absolute right-2 top-2 !w-24 bg-base-100 @[660px]:!w-40"
+      className="field absolute right-2 top-2 !w-28 bg-base-100 @[660px]:!w-40"
       aria-label="Go to a viewpoint"
       value=""
       onChange={(e) => {

@@ -1,4 +1,4 @@
-import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
 import type { Document, Level, LightmapState } from "../../api/client";
 import { linear } from "../../engine/color";
 import { flickerAt } from "../../engine/flicker";
@@ -40,7 +40,8 @@ export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Doc
   const own = state !== undefined && state.geometry === scene?.geometry && state.stale === 0 && layers.length >= state.sources.length;
   const standIn = follows && !stopped && !own;
   const [stands, setStands] = useState(false);
-  useEffect(() => {
+  useLayoutEffect(() => {
+    // Before a frame can be drawn: it would show the level unlit, as if there were no light.
     if (stage && scene && mix) setStands(stage.setScene(scene, mix, standIn));
   }, [stage, scene, mix, standIn]);
   useEffect(() => {

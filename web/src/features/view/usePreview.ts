@@ -1,3 +1,4 @@
+import { useEffect, useRef } from "react";
 import { takePreview, type Level } from "../../api/client";
 import { parsePreview, type Preview } from "../../engine/layers";
 import { merge } from "../../model/apply";
@@ -39,13 +40,19 @@ function questionOf({ doc, saved, pending, inGesture }: Session, ghost: Ghost | 
   return null;
 }
 
-/** Calls back with every preview that arrives. */
+/** Calls back with every preview that arrives, but for those of a change that was taken back meanwhile. */
 export function usePreview(session: Session, ghost: Ghost | null, take: (p: Preview) => void) {
   const id = session.doc?.level.id ?? "";
+  const now = useRef({ session, ghost });
+  useEffect(() => {
+    now.current = { session, ghost };
+  });
   useNewest(id, questionOf(session, ghost), async ({ whole, sources }, signal) => {
+    const asked = now.current.session.saved?.level.revision;
+    const isTakenBack = () => now.current.session.waiting === 0 && !now.current.ghost && now.current.session.saved?.level.revision === asked;
     for (const source of sources) {
       const data = await takePreview(id, whole, source, signal).catch(() => null);
-      if (data && !signal.aborted) take(parsePreview(data));
+      if (data && !signal.aborted && !isTakenBack()) take(parsePreview(data));
     }
   });
 }
