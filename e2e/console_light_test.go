@@ -7,6 +7,7 @@ import (
 
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -54,6 +55,18 @@ func TestSkyAndSunInTheBrowser(t *testing.T) {
 	stood := doc().Environment.Sun.Toward()
 	assert.Greater(t, stood[1], 0.1, "above the horizon")
 	p.do(chromedp.WaitVisible(`[data-strip="sun"]`))
+
+	// Dragged through the sky, and taken back by Esc.
+	p.stage("Mood")
+	x, y := p.middle(`document.querySelector('button[aria-label="Sun"]')`)
+	p.do(chromedp.MouseEvent(input.MouseMoved, x, y), chromedp.MouseEvent(input.MousePressed, x, y, chromedp.ButtonLeft), chromedp.MouseEvent(input.MouseMoved, x-80, y+30, chromedp.ButtonLeft))
+	p.do(chromedp.Poll(fmt.Sprintf(`document.querySelector('button[aria-label="Sun"]').getBoundingClientRect().x < %f`, x-60), nil))
+	p.key(kb.Escape)
+	p.do(chromedp.MouseEvent(input.MouseMoved, x-120, y+30, chromedp.ButtonLeft), chromedp.MouseEvent(input.MouseReleased, x-120, y+30, chromedp.ButtonLeft))
+	p.do(chromedp.Poll(fmt.Sprintf(`Math.abs(document.querySelector('button[aria-label="Sun"]').getBoundingClientRect().x + 16 - %f) < 2`, x), nil))
+	p.see("revision 5")
+	assert.Equal(t, stood, doc().Environment.Sun.Toward())
+	p.stage("Level")
 
 	// From where one stands onto the pier.
 	p.click("Strike that…")

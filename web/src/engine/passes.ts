@@ -209,9 +209,10 @@ export class Passes {
     this.shared.fogSteps.value = hasty ? fogSteps.hasty : fogSteps.fine;
     this.place(depth, white);
     this.fill(setting, white);
-    const occlusion = lens && look!.occlusion.enabled ? look!.occlusion : null;
+    const occludes = pictured && look?.enabled && look.occlusion.enabled;
+    const occlusion = occludes && !hasty ? look.occlusion : null;
     for (const m of [this.occlude, this.air]) m.uniforms.occlusion!.value.set(occlusion?.strength ?? 0, occlusion?.radius_m ?? 1);
-    setPart(this.air, "OCCLUSION", pictured && (look?.enabled ?? false) && look!.occlusion.enabled);
+    setPart(this.air, "OCCLUSION", occludes ?? false); // also in haste, with nothing to read
     if (occlusion) yield* this.render(r, this.occlude, this.back);
     if (pictured && this.shared.volumeCount.value > 0) yield* this.spreadFog(r, hasty ? 4 : strips > 1 ? 3 : 2, strips); // coarser where a picture takes long
     this.air.uniforms.occluded!.value = this.back.texture;

@@ -131,7 +131,7 @@ export class Stage {
     host.prepend(canvas);
     this.hand = new CameraHand(this.camera, canvas, {
       moved: this.moved,
-      released: () => this.restSoon(0),
+      released: () => this.moving && this.restSoon(0), // after a pause the whole picture is on its way already
       clicked: (click) => this.onClick(this.pickAll(click.x, click.y), this.ray(click.x, click.y), click),
       hovered: (x, y) => this.onHover(this.pick(x, y)),
       left: () => this.onHover(null),

@@ -50,7 +50,7 @@ export function useAirPreview(session: Session, ghost: Ghost | null, read: AirRe
   const isRead = session.waiting === 0 && read?.revision === session.doc?.level.revision;
   const holds = question !== null || !isRead;
   useEffect(() => {
-    if (!holds) setPreview(null);
-  }, [holds]);
+    if (!holds) setPreview(null); // also one that comes late
+  }, [holds, preview]);
   return holds ? preview : null;
 }
