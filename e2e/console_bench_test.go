@@ -280,7 +280,7 @@ func TestHandlesInTheBrowser(t *testing.T) {
 	assert.Equal(t, was.Transform.Rotation, doc.Document.Light("lamp").Transform.Rotation)
 }
 
-// Esc takes a drag back: the lamp and its light are where they were, it stays selected, and nothing is saved.
+// Esc takes a drag back, and so does undo: the lamp and its light are where they were, it stays selected, and nothing is saved.
 func TestEscTakesADragBackInTheBrowser(t *testing.T) {
 	t.Parallel()
 	maren, l, g := room(t)
@@ -302,8 +302,14 @@ func TestEscTakesADragBackInTheBrowser(t *testing.T) {
 	until(t, func() bool { return difference(before, p.view()) < 0.5 }, "the picture is as it was")
 	assert.Equal(t, revision, current(t, maren, l.ID), "nothing is saved")
 
+	x, y = p.pull("move-y", 0, 60)
+	p.key("z", input.ModifierCtrl) // the same
+	p.do(chromedp.MouseEvent(input.MouseMoved, x, y+40, chromedp.ButtonLeft), chromedp.MouseEvent(input.MouseReleased, x, y+40, chromedp.ButtonLeft))
+	was := eventually(t, maren, l.ID, func(api.Document) bool { return true }).Document.Light("lamp").Transform.Position
 	p.drag("move-y", 0, -30) // and the next drag is one as ever
-	eventually(t, maren, l.ID, func(d api.Document) bool { return d.Level.Revision == revision+1 })
+	doc := eventually(t, maren, l.ID, func(d api.Document) bool { return d.Level.Revision > revision })
+	assert.Equal(t, revision+1, doc.Level.Revision)
+	assert.Greater(t, doc.Document.Light("lamp").Transform.Position[1], was[1])
 }
 
 // What would be placed shines under the pointer before it is placed, and nothing is saved by that.

@@ -13,7 +13,7 @@ import { colorOf, placeOf, thingsOf, type Thing } from "../../model/things";
 import { typedAfter } from "../../model/typed";
 import type { Vec } from "../../model/world";
 import { icons } from "../../ui/kinds";
-import { useDragKeys } from "./useDragKeys";
+import { takesBack, useDragKeys } from "./useDragKeys";
 
 // What is drawn over the view: markers of what has no body, and the handles of the selection.
 // Both keep their size on screen; their places are computed for every frame.
@@ -138,12 +138,12 @@ export function Handles({ level, context, stage, endGesture, dropGesture }: Hand
     const box = svg.current!.getBoundingClientRect();
     setSaid({ text: d.typed ? `${moved.text} · typed ${d.typed}` : moved.text, x: e.clientX - box.left, y: e.clientY - box.top });
   }
-  // A number that is typed during a drag is what the handle becomes, and Esc takes the drag back; nothing else hears these keys.
+  // A number that is typed during a drag is what the handle becomes, and Esc or undo takes the drag back; nothing else hears these keys.
   useDragKeys((e) => {
     const d = dragging.current;
     if (!d) return;
     const next = typedAfter(d.typed, e.key);
-    if (next === null && e.key !== "Escape") return;
+    if (next === null && !takesBack(e)) return;
     e.preventDefault();
     e.stopPropagation();
     if (next === null) return over(dropGesture);

@@ -4,7 +4,7 @@ import type { Context } from "../../commands";
 import type { Stage } from "../../engine/stage";
 import { useBench } from "../../model/bench";
 import { aimSun, directionOf } from "../../model/sun";
-import { useDragKeys } from "./useDragKeys";
+import { takesBack, useDragKeys } from "./useDragKeys";
 
 const farM = 400;
 
@@ -32,7 +32,8 @@ export function SunHandle({ context, stage, endGesture, dropGesture }: Props) {
   });
   const pointer = useRef<number | null>(null); // that drags it
   useDragKeys((e) => {
-    if (pointer.current === null || e.key !== "Escape") return;
+    if (pointer.current === null || !takesBack(e)) return;
+    e.preventDefault();
     e.stopPropagation();
     handle.current?.releasePointerCapture(pointer.current);
     pointer.current = null;
