@@ -10,7 +10,6 @@ import (
 	"grotta/core/lightmap"
 	"grotta/core/parallel"
 	"grotta/core/sampling"
-	"grotta/core/scene"
 	"grotta/core/source"
 	"grotta/core/trace"
 )
@@ -132,8 +131,10 @@ func (l *Links) brightOf(ctx context.Context, e *Emitter, direct [][4]float32, k
 		return nil, err
 	}
 	b.group(0, count)
+	isBright := l.newPatchSet()
 	for i := range b.patches {
 		p := &b.patches[i]
+		isBright.add(p.patch)
 		b.around.Grow(p.at)
 		b.flux += p.flux
 		b.cdf, b.of[p.patch] = append(b.cdf, b.flux), int32(i)
@@ -154,7 +155,8 @@ func (l *Links) brightOf(ctx context.Context, e *Emitter, direct [][4]float32, k
 		var room [16]int32
 		for k := from; k < to; k++ {
 			first := &l.m.Texels.List[l.first[k]]
-			lux := b.lux(l.m.Scene, first, l.texelsOf(k, room[:0]), l.MetBy(k, met[:0]), patchRays, Rays)
+			bright := slices.DeleteFunc(l.MetBy(k, met[:0]), func(patch uint32) bool { return !isBright.has(patch) })
+			lux := b.lux(first, first.Shading(l.m.Scene), l.texelsOf(k, room[:0]), bright, patchRays, Rays)
 			if keep {
 				b.onPatches[k] = lux
 			}
@@ -216,8 +218,8 @@ func (b *brightSet) byCosine(p *brightPatch, at, n geom.Vec3, toBright, cosine i
 
 // addTo adds their light on a texel to a row of light. The texel has met some patches by rays that
 // are distributed by the cosine. toBright and cosine are the rays of each kind that it sends.
-func (b *brightSet) addTo(row []float32, s *scene.Scene, on *lightmap.Texel, met []uint32, toBright, cosine int) {
-	lux := b.lux(s, on, nil, met, toBright, cosine)
+func (b *brightSet) addTo(row []float32, on *lightmap.Texel, n geom.Vec3, met []uint32, toBright, cosine int) {
+	lux := b.lux(on, n, nil, met, toBright, cosine)
 	for c := range lux {
 		row[c] += b.factor * lux[c]
 	}
@@ -230,10 +232,10 @@ func (b *brightSet) addToPatch(row []float32, patch int) {
 	}
 }
 
-// lux is their light on a texel, by the rays that the texel has sent by the cosine and by rays to
+// lux is their light on a texel with a normal, by the rays that the texel has sent by the cosine and by rays to
 // them. Rays to them start at each of some texels in turn, if there are any.
-func (b *brightSet) lux(s *scene.Scene, on *lightmap.Texel, starts []int32, met []uint32, toBright, cosine int) (lux [3]float32) {
-	at, n := vec(on.Origin), on.Shading(s)
+func (b *brightSet) lux(on *lightmap.Texel, n geom.Vec3, starts []int32, met []uint32, toBright, cosine int) (lux [3]float32) {
+	at := vec(on.Origin)
 	var odds clusterOdds
 	if b.around.Distance2(at) <= b.reach2 { // else no rays go to any of them
 		b.weigh(&odds, at, n)

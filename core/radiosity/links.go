@@ -413,9 +413,10 @@ func (s *Sent) AddBright(row []float32, sc *scene.Scene, on *lightmap.Texel, met
 			bright = append(bright, patch)
 		}
 	}
+	n := on.Shading(sc)
 	for i, b := range s.bright {
 		if b != nil {
-			b.addTo(row[3*i:], sc, on, bright, toBright, cosine)
+			b.addTo(row[3*i:], on, n, bright, toBright, cosine)
 		}
 	}
 }
