@@ -170,17 +170,21 @@ func (a *app) demoCommand() *cobra.Command {
 		Use: "demo", Short: "Run the service with the demo in a fresh folder", Args: args(0),
 		Long: `Runs the service on a new folder with two users, the level Saltmarsh Light and
 a few presets, and says how to sign in. The folder is removed at the end, unless
---keep is given.`,
+--keep is given or --data names it.`,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			o, err := a.runOptions()
 			if err != nil {
 				return err
 			}
+			if !cmd.Flags().Changed("data") {
+				o.Data = "" // the folder of the settings has real levels
+			}
 			return a.host.Demo(cmd.Context(), o, keep)
 		},
 	}
 	serveFlags(cmd)
-	cmd.Flags().BoolVar(&keep, "keep", false, "keep the folder")
+	cmd.Flags().Lookup("data").Usage = "empty or new folder for the data, which is kept (default a temporary one)"
+	cmd.Flags().BoolVar(&keep, "keep", false, "keep the temporary folder")
 	return cmd
 }
 

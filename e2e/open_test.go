@@ -128,3 +128,34 @@ func TestOpenAFileFromTheEditor(t *testing.T) {
 	assert.Error(t, err)
 	assert.Equal(t, 2, wrong.ProcessState.ExitCode(), string(out))
 }
+
+// The demo takes an empty folder that is named, and leaves it there; one with files in it is refused and left as it is.
+func TestDemoInAFolderOfOnesOwn(t *testing.T) {
+	t.Parallel()
+	dir := filepath.Join(t.TempDir(), "demo")
+	command := func() *exec.Cmd {
+		cmd := exec.Command(binary, "demo", "--data", dir, "--listen", "127.0.0.1:0")
+		cmd.Env = append(os.Environ(), "GROTTA_CONFIG="+filepath.Join(t.TempDir(), "config.yaml"))
+		return cmd
+	}
+	serving := command()
+	pipe, err := serving.StdoutPipe()
+	require.NoError(t, err)
+	require.NoError(t, serving.Start())
+	t.Cleanup(func() { serving.Process.Kill() })
+	said := &output{}
+	go said.follow(pipe)
+	assert.Contains(t, said.wait(t, "Ctrl-C"), "Data: "+dir)
+	require.NoError(t, serving.Process.Signal(os.Interrupt))
+	require.NoError(t, serving.Wait())
+	files, err := os.ReadDir(dir)
+	require.NoError(t, err)
+	assert.NotEmpty(t, files)
+
+	text, err := command().CombinedOutput()
+	require.Error(t, err)
+	assert.Contains(t, string(text), dir+" is not empty")
+	after, err := os.ReadDir(dir)
+	require.NoError(t, err)
+	assert.Len(t, after, len(files))
+}

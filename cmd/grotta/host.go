@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io/fs"
 	"io"
 	"log/slog"
 	"os"
@@ -108,16 +109,23 @@ func serve(ctx context.Context, o cli.RunOptions) error {
 	return wait(ctx, s)
 }
 
-// runDemo serves a fresh folder with two people, the demo level and presets.
+// runDemo serves a fresh folder with two people, the demo level and presets: that of the options, which must be empty or new and is
+// kept, or a temporary one.
 func runDemo(ctx context.Context, o cli.RunOptions, keep bool) error {
-	dir, err := os.MkdirTemp("", "grotta-demo-")
-	if err != nil {
+	if o.Data == "" {
+		dir, err := os.MkdirTemp("", "grotta-demo-")
+		if err != nil {
+			return err
+		}
+		if !keep {
+			defer os.RemoveAll(dir)
+		}
+		o.Data = dir
+	} else if files, err := os.ReadDir(o.Data); err == nil && len(files) > 0 {
+		return fmt.Errorf("%s is not empty; the demo needs an empty or a new folder", o.Data)
+	} else if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return err
 	}
-	if !keep {
-		defer os.RemoveAll(dir)
-	}
-	o.Data = dir
 	s, err := start(o)
 	if err != nil {
 		return err
@@ -126,7 +134,7 @@ func runDemo(ctx context.Context, o cli.RunOptions, keep bool) error {
 	if err != nil {
 		return errors.Join(err, s.Stop())
 	}
-	sayDemo(o.Out, s.URL, dir, people)
+	sayDemo(o.Out, s.URL, o.Data, people)
 	return wait(ctx, s)
 }
 

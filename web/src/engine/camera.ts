@@ -15,7 +15,7 @@ type Told = {
   clicked: (click: Click) => void;
   hovered: (x: number, y: number) => void;
   left: () => void;
-  boxed: (rect: Rect, done: boolean) => void;
+  boxed: (rect: Rect | null, done: boolean) => void; // null where it was taken back
   /** The point of the level under a place of the page, to turn about. */
   pivot: (x: number, y: number) => readonly number[] | null;
 };
@@ -31,7 +31,7 @@ export class CameraHand {
   private reach = 8; // metres to the point that is turned about
   private keys = new Set<string>();
   private walker: Walker | null = null;
-  private drag: { button: number; x: number; y: number; moved: boolean; box: { x: number; y: number } | null; pivot: Vector3 | null } | null = null;
+  private drag: { button: number; x: number; y: number; moved: boolean; box: { x: number; y: number } | null; pivot: Vector3 | null; from: { position: Vector3; yaw: number; pitch: number } } | null = null;
 
   constructor(
     readonly camera: PerspectiveCamera,
@@ -170,7 +170,8 @@ export class CameraHand {
 
   private down = (e: PointerEvent) => {
     const at = e.button === 0 && !e.shiftKey ? this.told.pivot(e.clientX, e.clientY) : null;
-    this.drag = { button: e.button, x: e.clientX, y: e.clientY, moved: false, box: e.button === 0 && e.shiftKey ? { x: e.clientX, y: e.clientY } : null, pivot: at && new Vector3(at[0], at[1], at[2]) };
+    const from = { position: this.camera.position.clone(), yaw: this.yaw, pitch: this.pitch };
+    this.drag = { button: e.button, x: e.clientX, y: e.clientY, moved: false, box: e.button === 0 && e.shiftKey ? { x: e.clientX, y: e.clientY } : null, pivot: at && new Vector3(at[0], at[1], at[2]), from };
     this.element.focus();
     this.element.setPointerCapture(e.pointerId);
   };
@@ -210,6 +211,21 @@ export class CameraHand {
     else if (d && !d.moved && this.walker && e.button === 0) this.lock();
     else if (d && !d.moved && e.button === 0) this.told.clicked({ x: e.clientX, y: e.clientY, shift: e.shiftKey, ctrl: e.ctrlKey || e.metaKey, alt: e.altKey });
   };
+  /** Ends what is dragged as if it had not begun: a box picks nothing, the camera is where it was. False where nothing is. */
+  takeBack(): boolean {
+    const d = this.drag;
+    if (!d?.moved) return false;
+    this.drag = null;
+    if (d.box) this.told.boxed(null, true);
+    else {
+      this.camera.position.copy(d.from.position);
+      [this.yaw, this.pitch] = [d.from.yaw, d.from.pitch];
+      this.apply();
+      this.told.released();
+    }
+    return true;
+  }
+
   /** Looks about by the mouse alone, until Esc. */
   private lock() {
     const locked: unknown = this.element.requestPointerLock?.();

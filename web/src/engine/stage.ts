@@ -112,7 +112,7 @@ export class Stage {
   private readonly watchers = new Set<() => void>();
   onClick: (hits: Picked[], ray: Ray, click: Click) => void = () => {};
   onHover: (hit: Picked | null) => void = () => {};
-  onBox: (rect: Rect, done: boolean) => void = () => {};
+  onBox: (rect: Rect | null, done: boolean) => void = () => {};
   /** Told whether the picture shows all that there is to see, as it is now. */
   onWhole: (whole: boolean) => void = () => {};
 

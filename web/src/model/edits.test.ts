@@ -114,6 +114,11 @@ describe("placing", () => {
     expect(light).toMatchObject({ id: "spot-light", name: "Spot light", kind: "spot", transform: { position: [0, 2.88, 0] } });
     expect(forwardOf(light.transform.rotation)[1]).toBeCloseTo(-1);
   });
+  it("puts a volume of fog and motes on what they are placed on, with a size that can be outlined before", () => {
+    const fog = (normal: number[]) => apply(room(), placed(room(), { part: "fog_volumes", kind: "fog" }, [0, 0, 0], normal).op).fog_volumes[0]!;
+    expect(fog([0, 1, 0])).toMatchObject({ size: [4, 2, 4], transform: { position: [0, 1, 0] } });
+    expect(fog([1, 0, 0]).transform.position).toEqual([2, 0, 0]);
+  });
   it("puts a block on the floor, and makes wedges and cylinders closed", () => {
     expect(apply(room(), placed(room(), { part: "solids", kind: "box" }, [1, 0, 1], [0, 1, 0]).op).solids[1]!.transform.position).toEqual([1, 0.5, 1]);
     for (const kind of ["wedge", "cylinder"]) {

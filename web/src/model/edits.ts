@@ -280,8 +280,8 @@ const standOffM: Record<string, number> = { point: 0.25, spot: 0.12, dome: 0.1, 
 /** A new thing on a surface: off it along its normal, and facing away from it. */
 export function placed(level: Level, what: Placeable, point: readonly number[], normal: readonly number[], values: Tree = {}): Made {
   if (what.kind === "stairs") return stairs(level, point);
-  const half = what.part === "solids" ? boxes[what.kind]!.map((v) => v / 2) : [1, 1, 1];
-  const away = what.part === "solids" ? Math.abs(normal[0]! * half[0]!) + Math.abs(normal[1]! * half[1]!) + Math.abs(normal[2]! * half[2]!) : what.part === "fog_volumes" || what.part === "motes" ? 1 : (standOffM[what.part === "lights" ? what.kind : what.part] ?? 0.1);
+  const size = what.part === "solids" ? boxes[what.kind]! : volumes[what.part];
+  const away = size ? size.reduce((sum, v, i) => sum + Math.abs(normal[i]! * v) / 2, 0) : (standOffM[what.part === "lights" ? what.kind : what.part] ?? 0.1);
   const position = tidyVec(point.map((v, i) => v + normal[i]! * away));
   const base = what.part === "lights" ? `${what.kind}-light` : { glows: "glow", solids: what.kind, fog_volumes: "fog", motes: "motes", beams: "beam" }[what.part];
   const id = freshID(level, base);
@@ -290,7 +290,7 @@ export function placed(level: Level, what: Placeable, point: readonly number[], 
   const name = `${word[0]!.toUpperCase()}${word.slice(1)}${n ? ` ${n}` : ""}`;
   const faces = what.part === "lights" || what.part === "beams";
   const transform: Tree = { position, ...(faces ? { rotation: tidyTurn(lookRotation(normal)) } : {}) };
-  const entity: Tree = { id, name, ...(what.part === "lights" ? { kind: what.kind, ...startOf(what.kind) } : {}), ...(what.part === "solids" ? solidOf(what.kind) : {}), ...values, transform };
+  const entity: Tree = { id, name, ...(what.part === "lights" ? { kind: what.kind, ...startOf(what.kind) } : {}), ...(what.part === "solids" ? solidOf(what.kind) : size ? { size } : {}), ...values, transform };
   const add: Operation = { op: "add", part: what.part, entity, label: `Place ${name}` };
   return { op: what.part === "solids" && what.kind === "water" ? filled(level, add) : add, ids: [id] };
 }
@@ -321,6 +321,9 @@ function startOf(kind: string): Tree {
 }
 
 const boxes: Record<string, number[]> = { box: [1, 1, 1], wedge: [1, 1, 1], cylinder: [0.5, 1, 0.5], wall: [4, 2.5, 0.2], floor: [4, 0.2, 4], water: [3, 1, 3], blocker: [1, 1, 0.05] };
+
+/** Sizes of what hangs in the air, metres: its outline shows before it is placed. */
+const volumes: Partial<Record<Placeable["part"], number[]>> = { fog_volumes: [4, 2, 4], motes: [2, 2, 2] };
 
 const steps = { count: 8, rise: 0.175, run: 0.28, width: 1.2 };
 

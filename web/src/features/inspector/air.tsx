@@ -203,7 +203,7 @@ export const airParts: AirPart[] = [
     fields: (l) => [
       { is: "toggle", path: "enabled", label: "On" },
       { is: "number", path: "density", label: "Density", unit: "/m", min: 0, max: 100, step: 0.01 },
-      { is: "three", path: "size", label: "Size", min: 0.01, step: 0.25 },
+      { is: "three", path: "size", label: "Size", unit: "m", min: 0.01, step: 0.25 },
       { is: "number", path: "edge_m", label: "Edge", unit: "m", min: 0, step: 0.1 },
       { is: "toggle", path: "lit", label: "Lit" },
       { is: "pick", path: "color_from", label: "Colour from", none: "its own", of: sources(l) },
@@ -260,7 +260,7 @@ export const airParts: AirPart[] = [
     fields: (l) => [
       { is: "toggle", path: "enabled", label: "On" },
       { is: "choice", path: "form", label: "Form", of: ["box", "cone", "shaft"] },
-      { is: "three", path: "size", label: "Size", min: 0.01, step: 0.25 },
+      { is: "three", path: "size", label: "Size", unit: "m", min: 0.01, step: 0.25 },
       { is: "choice", path: "falls", label: "Falls", of: ["none", "rain", "snow", "leaves"] },
       { is: "number", path: "rate_hz", label: "Rate", unit: "/s", min: 0, max: 1000, step: 1 },
       { is: "number", path: "life_s", label: "Life", unit: "s", min: 0.1, max: 60, step: 0.5 },

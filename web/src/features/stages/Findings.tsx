@@ -14,7 +14,7 @@ export function Budget({ report }: { report: Report | undefined }) {
       <ul className="px-3">
         {report.budget.map((b) => (
           <li key={b.rule} className={`row flex justify-between gap-2 ${b.now > b.most ? "text-error" : ""}`} title={b.why}>
-            <span className="truncate">{b.what}</span>
+            <span>{b.what}</span>
             <span className="shrink-0">{`${b.at_most ? "at most " : ""}${short(b.now)} of ${short(b.most)}`}</span>
           </li>
         ))}

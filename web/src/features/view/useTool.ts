@@ -8,13 +8,14 @@ import type { Picked } from "../../engine/picking";
 import type { Stage } from "../../engine/stage";
 import { bench, useBench, type Tool } from "../../model/bench";
 import { aim, opening, placed } from "../../model/edits";
-import { ghostOf, type Ghost } from "../../model/ghost";
+import { ghostOf, partsOfAir, type Ghost } from "../../model/ghost";
 import { aimSun } from "../../model/sun";
-import { faceID, placeOf, taken, thingsOf } from "../../model/things";
+import { faceID, placeOf, taken, thingsOf, type Thing } from "../../model/things";
 import { complain, notice } from "../../ui/messages";
 import { materialAt, paint } from "../../model/surfaces";
 import { askLine, askPoint } from "../data";
 import { hasMarker } from "./Overlay";
+import { useDragKeys } from "./useDragKeys";
 
 /** What a click does with each tool, for the foot of the view. */
 export function hintOf(tool: Tool): string {
@@ -179,8 +180,9 @@ export function useTool(stage: Stage | null, context: Context, onApplied: () => 
   );
 
   const boxed = useCallback(
-    (rect: Rect, done: boolean) => {
+    (rect: Rect | null, done: boolean) => {
       if (!stage) return;
+      if (!rect) return setBox(null);
       const page = stage.element.getBoundingClientRect();
       const [x0, x1] = [Math.min(rect.x0, rect.x1) - page.left, Math.max(rect.x0, rect.x1) - page.left];
       const [y0, y1] = [Math.min(rect.y0, rect.y1) - page.top, Math.max(rect.y0, rect.y1) - page.top];
@@ -192,12 +194,14 @@ export function useTool(stage: Stage | null, context: Context, onApplied: () => 
         const at = place && stage.project(place);
         return at && at.x >= x0 && at.x <= x1 && at.y >= y0 && at.y <= y1;
       });
-      // A box round lamps is meant for the lamps; blocks are taken where there is nothing else.
-      const marked = inside.filter(hasMarker);
-      bench.select((marked.length > 0 ? marked : inside).map((t) => t.id), "add");
+      bench.select(meantBy(inside).map((t) => t.id), "add");
     },
     [stage, context.level],
   );
+
+  useDragKeys((e) => {
+    if (e.key === "Escape" && stage?.hand.takeBack()) e.stopPropagation();
+  });
 
   useEffect(() => {
     if (!stage) return;
@@ -210,6 +214,16 @@ export function useTool(stage: Stage | null, context: Context, onApplied: () => 
     bench.set({ ghost: null });
   }, [tool]);
   return { mark, box };
+}
+
+/** Which of the things in a box are picked. A box round lamps is meant for the lamps and what hangs about them, with a lamp as the
+ *  one that fields are about; then come other markers, such as viewpoints, and blocks where there is nothing else. */
+export function meantBy(inside: readonly Thing[]): readonly Thing[] {
+  const lights = inside.filter((t) => t.part === "lights");
+  const air = inside.filter((t) => partsOfAir.some((p) => p === t.part));
+  if (lights.length + air.length > 0) return [...air, ...lights];
+  const marked = inside.filter(hasMarker);
+  return marked.length > 0 ? marked : inside;
 }
 
 /** The face of a block that was hit; null for a mesh. */
