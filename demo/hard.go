@@ -104,6 +104,14 @@ func SmallSpot(radius, along float64) *level.Level {
 	return b.l
 }
 
+// LampByAWall is a dim hall with a bare lamp close to one end of it.
+func LampByAWall() *level.Level {
+	b := hall("Lamp by a wall", level.Vec{8, 2.6, 3}, "#808080")
+	l := b.light("lamp", "Lamp", level.Point, level.Vec{0.15, 1.3, 1.5}, 40, 0)
+	l.RangeM, l.RadiusM = 0, 0
+	return b.l
+}
+
 // HardPlaces are those that the table of errors is about.
 func HardPlaces() []HardPlace {
 	bounced := []string{"ceiling", "west", "east", "north"}

@@ -3,6 +3,7 @@ package bake_test
 import (
 	"math"
 	"os"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -43,6 +44,21 @@ func TestHardPlacesAreNearPathTracing(t *testing.T) {
 			assert.Less(t, off.bakes(), bounds[place.Label][k], "%s, %s", place.Label, q)
 		}
 	}
+}
+
+// A lamp close to a wall makes a spot on it that is far brighter than all else. A place at the other end of a hall has most of its bounced light
+// from there, and meets the spot by chance unless it sends rays to it.
+func TestAPlaceFarFromABrightSpot(t *testing.T) {
+	l := demo.LampByAWall()
+	l.Lightmap.Denoise = false
+	p := prepare(t, l)
+	list := reference.Pick(p.Map, func(id string) bool { return id == "floor" || id == "ceiling" || id == "south" }, 120)
+	list = slices.DeleteFunc(list, func(i int) bool { return p.Texels.List[i].Origin[0] < 4 })
+	truth := reference.New(p.Map).Texels(list, 40_000)
+	off := errorOf(mixOf(t, p, bake.Good), p, list, truth)
+	t.Logf("%d texels: %.1f %%, mean %+.1f %%, reference off by %.1f %%", len(list), 100*off.bakes(), 100*off.bias, 100*off.own)
+	require.Less(t, off.own, 0.04)
+	assert.Less(t, off.bakes(), 0.06)
 }
 
 // lightError is how far the light of some texels is off, as shares of its mean: root mean square, mean, and the root mean

@@ -56,17 +56,17 @@ func TestFacesThatShineNameTheirLayer(t *testing.T) {
 
 var goldenKeys = []string{
 	"geometry 25201487733f7f7c",
-	"lamp-0 8cc85c9893f03105 43651b2acf0aa3ff",
-	"lamp-1 ea88c282cd55c404 7dfa504cd4f8af12",
-	"lamp-2 f6ea438a81d462d7 a442725e87676f40",
-	"lamp-3 748553ee1070a412 f481ab8d8f40a910",
-	"lamp-5 3973c46c4c4e724b b328c1a5f3b0ec82",
-	"sun 849c93b923003c6c 9a382c10e7a7d0d5",
-	"sky 5420d222bb8bcd53 d2c2b76b12e60197",
-	"emissive:panel 948ba462224df9c6 6ff8091ccc2b5825",
-	"ambient:level 8422b66a99d0a98a 9a5bc607afa52564",
-	"ambient:zone-0 7ba5d5a731e7c782 83f943939f3b8918",
-	"ambient:zone-1 18971054c96f9110 0911b7fe04d88505",
+	"lamp-0 95bb13b8f7ae0137 43651b2acf0aa3ff",
+	"lamp-1 09fbc52b74fd6866 7dfa504cd4f8af12",
+	"lamp-2 4872b9a4efa3c2be a442725e87676f40",
+	"lamp-3 c8f839646773563a f481ab8d8f40a910",
+	"lamp-5 71bd805bd4d05fa8 b328c1a5f3b0ec82",
+	"sun 24d2fa44aecf45ff 9a382c10e7a7d0d5",
+	"sky 18932a20cb2b5f14 d2c2b76b12e60197",
+	"emissive:panel c3b7735fcc5a7ef0 6ff8091ccc2b5825",
+	"ambient:level 6f03aae2fa1c4ab9 9a5bc607afa52564",
+	"ambient:zone-0 f19648b035e0cd71 83f943939f3b8918",
+	"ambient:zone-1 37313ed058364b91 0911b7fe04d88505",
 }
 
 // A mesh that shows a geometry has the light, and so the keys, of one with those triangles of its own.

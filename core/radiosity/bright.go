@@ -26,7 +26,8 @@ type brightSet struct {
 	of        map[uint32]int32 // the number of each among the patches
 	cdf       []float64        // the flux of the patches up to each, and with it
 	flux      float64          // of all, in lumens of a white light of strength 1
-	reach2    float64          // the square of the distance from which on no rays go to them
+	reach2    float64          // the square of the distance from which on half as many rays go to them
+	far2      float64          // and that from which on none do
 	around    geom.Bounds      // of the middles of the patches
 	factor    float32          // for all that bounces
 	seed      uint64
@@ -48,7 +49,8 @@ const (
 	mostBright    = 2048 // patches
 	wholeShare    = 0.95 // of the flux of all patches: the rest need not be bright
 	leastShare    = 0.25 // less of it is not worth rays
-	brightReach   = 1e-3 // of the brightest direct light: less is not worth rays from there on
+	brightReach   = 1e-3 // of the brightest direct light: where they give less, places send half as many rays to them
+	farReach      = 1e-4 // and where they give less than this, none
 	patchRays     = 4    // that a patch sends to bright ones
 	brightSeed    = 0x62726967
 	placesOnTexel = 4       // to which rays go, and where the light is looked at if there are many texels
@@ -140,6 +142,7 @@ func (l *Links) brightOf(ctx context.Context, e *Emitter, direct [][4]float32, k
 		b.cdf, b.of[p.patch] = append(b.cdf, b.flux), int32(i)
 	}
 	b.reach2 = b.flux / (math.Pi * brightReach * float64(most))
+	b.far2 = b.reach2 * brightReach / farReach
 	for _, one := range all[:count] {
 		direct[one.patch] = [4]float32{}
 	}
@@ -206,7 +209,7 @@ func (l *Links) texelsOf(patch int, texels []int32) []int32 {
 func (b *brightSet) byCosine(p *brightPatch, at, n geom.Vec3, toBright, cosine int, rate float64) float64 {
 	to := p.at.Sub(at)
 	d2 := to.Dot(to)
-	if d2 > b.reach2 || d2 < p.near2 || rate == 0 {
+	if d2 > b.far2 || d2 < p.near2 || rate == 0 {
 		return 1
 	}
 	d := math.Sqrt(d2)
@@ -237,7 +240,11 @@ func (b *brightSet) addToPatch(row []float32, patch int) {
 func (b *brightSet) lux(on *lightmap.Texel, n geom.Vec3, starts []int32, met []uint32, toBright, cosine int) (lux [3]float32) {
 	at := vec(on.Origin)
 	var odds clusterOdds
-	if b.around.Distance2(at) <= b.reach2 { // else no rays go to any of them
+	away2 := b.around.Distance2(at)
+	if away2 > b.reach2 {
+		toBright = (toBright + 1) / 2
+	}
+	if away2 <= b.far2 { // else no rays go to any of them
 		b.weigh(&odds, at, n)
 	}
 	for _, patch := range met {
