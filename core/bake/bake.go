@@ -149,20 +149,24 @@ func (p *Prepared) packAll(ctx context.Context, sources []*source.Source, keys [
 	if err := parallel.Each(ctx, len(sources), func(i int) { packers[i] = layer.NewPacker(p.Layout, keys[i]) }, nil); err != nil {
 		return nil, err
 	}
-	for k := range groups {
+	gathered := func(to int) {
+		if report != nil {
+			report(float64(to) / float64(len(p.Texels.List)))
+		}
+	}
+	if err := parallel.InTurn(ctx, len(groups), other.AtOnce(), func(ctx context.Context, k int, turn func()) error {
 		g := &groups[k]
-		if err := other.Each(ctx, g, func(done int) {
-			if report != nil {
-				report(float64(g.First+done) / float64(len(p.Texels.List)))
+		return other.Each(ctx, g, func(done int) { gathered(g.First + done) }, func(s gather.Stretch) error {
+			turn()
+			err := parallel.Each(ctx, len(sources), func(i int) { p.pack(packers[i], g, s, &lit[i], columns[i]) }, nil)
+			for i := range lit {
+				lit[i].Forget((g.First+s.From)/chunk, (g.First+s.To)/chunk)
 			}
-		}, func(s gather.Stretch) error {
-			return parallel.Each(ctx, len(sources), func(i int) { p.pack(packers[i], g, s, &lit[i], columns[i]) }, nil)
-		}); err != nil {
-			return nil, err
-		}
-		for i := range lit {
-			lit[i].Forget(g.First/chunk, g.End/chunk)
-		}
+			gathered(g.First + s.To)
+			return err
+		})
+	}); err != nil {
+		return nil, err
 	}
 	layers := make([]*layer.Layer, len(sources))
 	channels := 3

@@ -56,17 +56,17 @@ func TestFacesThatShineNameTheirLayer(t *testing.T) {
 
 var goldenKeys = []string{
 	"geometry 25201487733f7f7c",
-	"lamp-0 95bb13b8f7ae0137 43651b2acf0aa3ff",
-	"lamp-1 09fbc52b74fd6866 7dfa504cd4f8af12",
-	"lamp-2 4872b9a4efa3c2be a442725e87676f40",
-	"lamp-3 c8f839646773563a f481ab8d8f40a910",
-	"lamp-5 71bd805bd4d05fa8 b328c1a5f3b0ec82",
-	"sun 24d2fa44aecf45ff 9a382c10e7a7d0d5",
-	"sky 18932a20cb2b5f14 d2c2b76b12e60197",
-	"emissive:panel c3b7735fcc5a7ef0 6ff8091ccc2b5825",
-	"ambient:level 6f03aae2fa1c4ab9 9a5bc607afa52564",
-	"ambient:zone-0 f19648b035e0cd71 83f943939f3b8918",
-	"ambient:zone-1 37313ed058364b91 0911b7fe04d88505",
+	"lamp-0 a0a39566f758924c 43651b2acf0aa3ff",
+	"lamp-1 68164f7b72c0bba2 7dfa504cd4f8af12",
+	"lamp-2 7558f3567f82dd66 a442725e87676f40",
+	"lamp-3 aa54256ca33c08aa f481ab8d8f40a910",
+	"lamp-5 b6fd2336e1187b15 b328c1a5f3b0ec82",
+	"sun 00c576fe344ac287 9a382c10e7a7d0d5",
+	"sky c678307e9388a65c d2c2b76b12e60197",
+	"emissive:panel d61561e4895c25d7 6ff8091ccc2b5825",
+	"ambient:level 4476017d901efa74 9a5bc607afa52564",
+	"ambient:zone-0 bcfdf11e31647f5e 83f943939f3b8918",
+	"ambient:zone-1 8ecec6f4199833a3 0911b7fe04d88505",
 }
 
 // A mesh that shows a geometry has the light, and so the keys, of one with those triangles of its own.

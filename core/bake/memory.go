@@ -21,10 +21,10 @@ func (p *Prepared) Together(sources []*source.Source, q Quality) int {
 	links, groups := radiosity.MemoryOf(p.Map), gather.Groups(p.Map)
 	may := texelBytes*len(p.Texels.List) + triangleBytes*p.Scene.Triangles()
 	room := may - may/keepsFree - p.MemoryBytes() - links.Links
-	fit := 0
+	fit, effort := 0, q.effort()
 	for each := 0; fit < len(sources); fit++ {
 		each += direct.MemoryBytes(p.Map, sources[fit]) + len(p.Layout.Charts) // its light and its packer
-		takes := links.Sent(fit+1, q.effort().Fans == nil) + gather.MemoryBytes(groups, fit+1) + each
+		takes := links.Sent(fit+1, effort.Fans == nil) + effort.MemoryBytes(groups, fit+1) + each
 		if fit >= 2 && takes > room { // the second one shares its columns with the first
 			break
 		}

@@ -22,8 +22,8 @@ func (p *Prepared) pack(k *layer.Packer, g *gather.Group, s gather.Stretch, lit 
 			continue
 		}
 		sheet.Begin(&p.Layout.Charts[ci])
-		if from > first {
-			k.Read(ci, sheet)
+		if from > first && to == end {
+			k.Read(ci, sheet) // what is round its texels needs all of them
 		}
 		for i := from; i < to; i = i/chunk*chunk + chunk {
 			if column >= 0 || !lit.IsDark(i/chunk) {

@@ -175,8 +175,12 @@ func Lit(m *lightmap.Map, s *source.Source, visit func(chunk int)) {
 
 // Receiver is the middle of a texel as a place to be lit.
 func Receiver(m *lightmap.Map, t *lightmap.Texel) source.Receiver {
-	n, origin := t.Shading(m.Scene), geom.Vec3{float64(t.Origin[0]), float64(t.Origin[1]), float64(t.Origin[2])}
-	return source.Receiver{Point: origin.Sub(t.Normal(m.Scene).Mul(scene.OffsetM)), Origin: origin, Normal: n}
+	return receiver(t, t.Normal(m.Scene), t.Shading(m.Scene))
+}
+
+func receiver(t *lightmap.Texel, normal, shading geom.Vec3) source.Receiver {
+	origin := geom.Vec3{float64(t.Origin[0]), float64(t.Origin[1]), float64(t.Origin[2])}
+	return source.Receiver{Point: origin.Sub(normal.Mul(scene.OffsetM)), Origin: origin, Normal: shading}
 }
 
 // The memory of direct light, in bytes.

@@ -41,7 +41,8 @@ const (
 
 // receiver is a texel with so many places of its square.
 func (l *lighting) receiver(t *lightmap.Texel, squares *lightmap.Squares, places int) source.Receiver {
-	r := Receiver(l.m, t)
+	normal, shading := squares.Normals(t)
+	r := receiver(t, normal, shading)
 	if r.Square, r.Places = squares.Of(t), places; t.Parted {
 		r.Parted = l.m.Scene
 	}

@@ -6,6 +6,7 @@ package gather
 import (
 	"context"
 	"slices"
+	"sync"
 
 	"grotta/core/color"
 	"grotta/core/geom"
@@ -52,9 +53,14 @@ func Groups(m *lightmap.Map) []Group {
 		g.End = end
 		width, _ := m.Layout.Charts[from].Inner()
 		row := lightmap.BlockTexels * width
-		g.window = min(g.size(), (size+row-1)/row*row+(smooth.Passes+1)*row)
+		g.window = min(g.size(), max(size, row)+(smooth.Passes+1)*row)
 	}
 	return all
+}
+
+// patches is how many patches a group has.
+func (g *Group) patches(links *radiosity.Links) int {
+	return links.Grid(g.To-1).End - links.Grid(g.From).First
 }
 
 // size is how many texels a group has.
@@ -75,6 +81,13 @@ func (g *Group) blockRows(m *lightmap.Map) []int {
 		}
 	}
 	return append(starts, g.size())
+}
+
+// stretchFrom is the end of the rows of blocks from one on that have so many texels at most, but at least one row.
+func stretchFrom(starts []int, row, size int) (end int) {
+	for end = row + 1; end < len(starts)-1 && starts[end+1]-starts[row] <= size; end++ {
+	}
+	return end
 }
 
 // Effort is how light is gathered.
@@ -98,7 +111,26 @@ type Gatherer struct {
 	open     []int // those that light much of what is in the open
 	sent     *radiosity.Sent
 	effort   Effort
-	light    smooth.Light // only Raw without Fans
+	light    smooth.Light // with Fans
+	rooms    sync.Pool    // without Fans: of *draftRoom
+}
+
+// draftRoom is what a group without Fans needs: light of its patches, and of a stretch of its texels.
+type draftRoom struct {
+	patches smooth.Light
+	texels  rows.Table
+}
+
+// draftsAtOnce is how many groups are gathered at once without Fans: the end of each stage of one, for which only some
+// cores have work left, is then filled by the other.
+const draftsAtOnce = 2
+
+// AtOnce is how many groups Each may gather at once.
+func (g *Gatherer) AtOnce() int {
+	if g != nil && g.effort.Fans != nil {
+		return 1 // they share their room
+	}
+	return draftsAtOnce
 }
 
 // New solves what the patches send each other. It ends early with the context's error.
@@ -120,13 +152,19 @@ func New(ctx context.Context, m *lightmap.Map, links *radiosity.Links, emitters 
 	if e.Fans != nil {
 		g.light = smooth.NewLight(most, len(emitters))
 	} else {
-		g.light.Raw = rows.New(most, len(emitters))
+		patches := 0
+		for i := range groups {
+			patches = max(patches, groups[i].patches(links))
+		}
+		g.rooms.New = func() any {
+			return &draftRoom{smooth.NewLight(patches, len(emitters)), rows.New(most, len(emitters))}
+		}
 	}
 	return g, nil
 }
 
 // Stretch is consecutive texels of a group, with a row of light for each, unless nothing is
-// gathered.
+// gathered. It has whole rows of blocks of a chart that has more than one stretch.
 type Stretch struct {
 	From, To int
 	Rows     rows.Table
@@ -134,7 +172,7 @@ type Stretch struct {
 
 // Each gathers the texels of a group and calls visit for every finished stretch, in
 // order. The rows are valid until visit returns. report gets the number of gathered texels.
-// A nil Gatherer gathers nothing and visits the whole group.
+// A nil Gatherer gathers nothing and visits the whole group. AtOnce groups may be gathered at once.
 //
 // A large chart is gathered in bands of rows of blocks. Smoothing a row needs the next
 // row, so each pass is one row behind the one before.
@@ -153,10 +191,7 @@ func (g *Gatherer) Each(ctx context.Context, charts *Group, report func(done int
 	size, end := groupSize(g.m), len(starts)-1
 	var done [smooth.Passes + 1]int // rows of blocks, gathered and after each pass
 	for done[0] < end {
-		to, visited := done[0]+1, done[passes]
-		for to < end && starts[to+1]-starts[done[0]] <= size {
-			to++
-		}
+		to, visited := stretchFrom(starts, done[0], size), done[passes]
 		if err := g.fine(ctx, charts, f, starts[done[0]], starts[to], report); err != nil {
 			return err
 		}
@@ -326,9 +361,10 @@ func eachOfBlock(m *lightmap.Map, texels []lightmap.Texel, rays int, fans *sampl
 // coarse gathers by the links of the group's patches and interpolates them bilinearly.
 // It is used for drafts, whose texels send no rays.
 func (g *Gatherer) coarse(ctx context.Context, charts *Group, visit func(Stretch) error) error {
+	on := g.rooms.Get().(*draftRoom)
+	defer g.rooms.Put(on)
 	first, end := g.links.Grid(charts.From).First, g.links.Grid(charts.To-1).End
-	light := smooth.NewLight(end-first, len(g.emitters))
-	got := &light.Raw
+	got := &on.patches.Raw
 	err := parallel.Steps(ctx, end-first, 256, func(from, to int) {
 		var met [radiosity.Rays]uint32
 		var room []float32
@@ -348,33 +384,35 @@ func (g *Gatherer) coarse(ctx context.Context, charts *Group, visit func(Stretch
 	if err == nil && g.m.Scene.Level.Lightmap.Denoise {
 		f := charts.patchField(g.m, g.links, g.effort.Smoothing)
 		for pass := 1; pass <= smooth.Passes && err == nil; pass++ {
-			err = f.Pass(ctx, pass, 0, end-first, &light)
+			err = f.Pass(ctx, pass, 0, end-first, &on.patches)
 		}
-		got = &light.Done
+		got = &on.patches.Done
 	}
 	if err != nil {
 		return err
 	}
-	for from, step := 0, groupSize(g.m); from < charts.size(); from += step {
-		to := min(from+step, charts.size())
+	starts := charts.blockRows(g.m)
+	for row, end := 0, 0; row < len(starts)-1; row = end {
+		end = stretchFrom(starts, row, groupSize(g.m))
+		from, to := starts[row], starts[end]
 		if err := parallel.Steps(ctx, to-from, 512, func(a, b int) {
-			on, c, grid := -1, (*lightmap.Chart)(nil), radiosity.Grid{}
+			last, c, grid := -1, (*lightmap.Chart)(nil), radiosity.Grid{}
 			for i := a; i < b; i++ {
-				row, texel := g.light.Raw.Row(i), charts.First+from+i
-				clear(row)
-				if chart := g.m.ChartOf(texel); chart != on {
-					on, c, grid = chart, &g.m.Layout.Charts[chart], g.links.Grid(chart)
+				light, texel := on.texels.Row(i), charts.First+from+i
+				clear(light)
+				if chart := g.m.ChartOf(texel); chart != last {
+					last, c, grid = chart, &g.m.Layout.Charts[chart], g.links.Grid(chart)
 				}
 				x, y := g.m.PlaceOf(c, texel)
-				patches, weights := g.links.PatchesRound(grid, x, y)
+				patches, weights := g.links.PatchesRound(&grid, x, y)
 				for k, patch := range patches {
-					half.AddTimes(row, got.Row(int(patch)-first), weights[k])
+					half.AddTimes(light, got.Row(int(patch)-first), weights[k])
 				}
 			}
 		}, nil); err != nil {
 			return err
 		}
-		if err := visit(Stretch{from, to, g.light.Raw}); err != nil {
+		if err := visit(Stretch{from, to, on.texels}); err != nil {
 			return err
 		}
 	}
@@ -382,8 +420,18 @@ func (g *Gatherer) coarse(ctx context.Context, charts *Group, visit func(Stretch
 }
 
 // MemoryBytes estimates the memory of the tables of light for a number of sources.
-func MemoryBytes(groups []Group, sources int) int {
-	return 12 * rows.Columns(sources) * window(groups)
+func (e *Effort) MemoryBytes(groups []Group, sources int) int {
+	const tables, valueBytes = 3, 4 // of a smooth.Light
+	row := valueBytes * rows.Columns(sources)
+	if e.Fans != nil {
+		return tables * row * window(groups)
+	}
+	const patchTexels = 4 // where nothing parts a patch
+	most := 0
+	for i := range groups {
+		most = max(most, groups[i].size())
+	}
+	return draftsAtOnce * row * (window(groups) + tables*most/patchTexels)
 }
 
 // window is the most texels of a group that have rows at once.

@@ -139,16 +139,16 @@ func (s *Sheet) Fill(fills []lightmap.Fill) {
 		return
 	}
 	for _, f := range fills {
-		if place := int(f.Place); place < s.low-s.width-1 || place > s.high+s.width {
+		if place := f.Place(); place < s.low-s.width-1 || place > s.high+s.width {
 			continue // far from all that is set
 		}
 		var sum [3]float32
 		var n float32
 		for step := range f.From(s.width) {
-			v := s.v[3*(int(f.Place)+step):][:3]
+			v := s.v[3*(f.Place()+step):][:3]
 			sum[0], sum[1], sum[2], n = sum[0]+v[0], sum[1]+v[1], sum[2]+v[2], n+1
 		}
-		s.Set(int(f.Place), [3]float32{sum[0] / n, sum[1] / n, sum[2] / n})
+		s.Set(f.Place(), [3]float32{sum[0] / n, sum[1] / n, sum[2] / n})
 	}
 }
 

@@ -69,26 +69,43 @@ func (c *Chart) sidesOn(normal geom.Vec3) (u, v geom.Vec3) {
 	return u.Mul(1 / c.Density), v.Mul(1 / c.Density)
 }
 
-// Squares tells where the squares of texels lie. It is fastest for texels that follow each other.
+// Squares tells where the squares of texels lie, and their normals. It is fastest for texels that follow each other.
 type Squares struct {
-	m        *Map
-	chart    *Chart
-	triangle int32
-	square   sampling.Square
+	m               *Map
+	chart           *Chart
+	triangle        int32
+	square          sampling.Square
+	normal, shading geom.Vec3
+	curved          bool // each texel of the triangle has a shading normal of its own
 }
 
 // Squares returns a teller. The texels have to be the map's.
 func (m *Map) Squares() Squares { return Squares{m: m, triangle: -1} }
 
+// on makes the triangle of a texel the one that is told about.
+func (s *Squares) on(t *Texel) {
+	if t.Triangle == s.triangle {
+		return
+	}
+	s.triangle, s.chart = t.Triangle, &s.m.Layout.Charts[s.m.Layout.ChartOf[t.Surface(s.m.Scene)]]
+	s.normal, s.shading, s.curved = t.Normal(s.m.Scene), t.Shading(s.m.Scene), s.m.Scene.IsCurved(int(t.Triangle))
+	s.square.U, s.square.V = s.chart.sidesOn(s.normal)
+}
+
 // Of returns the square of a texel, its middle as a step from the texel's origin. It holds until
 // the next one is asked for.
 func (s *Squares) Of(t *Texel) *sampling.Square {
-	if t.Triangle != s.triangle {
-		s.triangle, s.chart = t.Triangle, &s.m.Layout.Charts[s.m.Layout.ChartOf[t.Surface(s.m.Scene)]]
-		s.square.U, s.square.V = s.chart.sidesOn(t.Normal(s.m.Scene))
-	}
+	s.on(t)
 	x, y := s.chart.At(vec(t.Origin))
 	s.square.Middle = s.square.U.Mul(math.Floor(x) + 0.5 - x).Add(s.square.V.Mul(math.Floor(y) + 0.5 - y))
 	s.square.Cells = t.Area
 	return &s.square
+}
+
+// Normals are a texel's Normal and its Shading.
+func (s *Squares) Normals(t *Texel) (normal, shading geom.Vec3) {
+	if s.on(t); s.curved {
+		return s.normal, t.Shading(s.m.Scene)
+	}
+	return s.normal, s.shading
 }

@@ -151,11 +151,11 @@ func TestEveryTexelOfAChartGetsAValue(t *testing.T) {
 			require.Equal(t, x.Index, index(v*width+u))
 		}
 		for _, f := range texels.Fills(ci) {
-			require.False(t, have[index(int(f.Place))], "filled twice, or over a computed texel")
+			require.False(t, have[index(f.Place())], "filled twice, or over a computed texel")
 			for step := range f.From(width) {
-				require.True(t, have[index(int(f.Place)+step)], "filled from a texel without a value")
+				require.True(t, have[index(f.Place()+step)], "filled from a texel without a value")
 			}
-			have[index(int(f.Place))] = true
+			have[index(f.Place())] = true
 		}
 	}
 	for _, c := range layout.Charts {

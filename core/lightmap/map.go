@@ -20,8 +20,8 @@ type Map struct {
 	Seams  *Seams
 	chunks []bounds
 	runs   []bounds // of each run of chunks
-	places []int32  // of each place of the charts without their padding: its texel, or -1
-	at     []int32  // of each chart: where its places begin
+	places []int32  // of each place of the charts that lack some texels, without their padding: its texel, or -1
+	at     []int32  // of each chart: where its places begin, and the end
 }
 
 // ChunkTexels is the number of texels of a chunk.
@@ -52,7 +52,7 @@ func (m *Map) setPlaces() {
 	m.at = make([]int32, len(m.Layout.Charts)+1)
 	for i := range m.Layout.Charts {
 		m.at[i+1] = m.at[i]
-		if m.Texels.Has(i) {
+		if first, end := m.Texels.Of(i); first < end && end-first < m.Layout.Charts[i].places() {
 			m.at[i+1] += int32(m.Layout.Charts[i].places())
 		}
 	}
@@ -61,6 +61,9 @@ func (m *Map) setPlaces() {
 		m.places[i] = -1
 	}
 	for i := range m.Layout.Charts {
+		if m.at[i] == m.at[i+1] {
+			continue
+		}
 		c := &m.Layout.Charts[i]
 		width, _ := c.Inner()
 		first, end := m.Texels.Of(i)
@@ -73,8 +76,21 @@ func (m *Map) setPlaces() {
 
 // TexelAt is the texel at a place of a chart without its padding, or -1.
 func (m *Map) TexelAt(chart, x, y int) int32 {
-	width, _ := m.Layout.Charts[chart].Inner()
-	return m.places[int(m.at[chart])+y*width+x]
+	width, height := m.Layout.Charts[chart].Inner()
+	if first := m.at[chart]; first < m.at[chart+1] {
+		return m.places[int(first)+y*width+x]
+	}
+	if !m.Texels.Has(chart) {
+		return -1
+	}
+	return m.Texels.first[chart] + int32(orderOf(x, y, width, height))
+}
+
+// orderOf is which one of the places of a rectangle a place is, block by block.
+func orderOf(x, y, width, height int) int {
+	left, top := x&^(BlockTexels-1), y&^(BlockTexels-1) // of its block
+	across, down := min(BlockTexels, width-left), min(BlockTexels, height-top)
+	return top*width + left*down + (y-top)*across + x - left
 }
 
 // Beside returns the eight neighbours of a texel and itself, row by row; -1 where there is none.
@@ -84,11 +100,10 @@ func (m *Map) Beside(texel int) (all [9]int32) {
 	c := &m.Layout.Charts[chart]
 	width, height := c.Inner()
 	x, y := m.PlaceOf(c, texel)
-	places := m.places[m.at[chart]:m.at[chart+1]]
 	for k := range all {
 		all[k] = -1
 		if nx, ny := x+k%3-1, y+k/3-1; nx >= 0 && ny >= 0 && nx < width && ny < height {
-			all[k] = places[ny*width+nx]
+			all[k] = m.TexelAt(chart, nx, ny)
 		}
 	}
 	return all
@@ -96,6 +111,9 @@ func (m *Map) Beside(texel int) (all [9]int32) {
 
 // UnderWater is the share of the light on a texel that comes through water above it.
 func (m *Map) UnderWater(texel int) color.Linear {
+	if len(m.Scene.Waters) == 0 {
+		return color.White
+	}
 	return m.Scene.UnderWater(vec(m.Texels.List[texel].Origin))
 }
 

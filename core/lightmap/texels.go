@@ -58,10 +58,13 @@ func (t *Texels) Fills(chart int) []Fill {
 
 // Fill sets a place of a chart to the mean of those of its eight neighbours that
 // have a value.
-type Fill struct {
-	Place int32
-	Mask  uint8 // of the neighbours, row by row
-}
+type Fill uint32 // the place, counted by rows, in the lower bits, and a bit for each of the neighbours, row by row, in the others
+
+// placeBits are enough for every place of a page.
+const placeBits = 24
+
+// Place is the one that is set, counted by rows.
+func (f Fill) Place() int { return int(f & (1<<placeBits - 1)) }
 
 // around are the steps to the neighbours, in the order of a fill's mask.
 var around = [8][2]int{{-1, -1}, {0, -1}, {1, -1}, {-1, 0}, {1, 0}, {-1, 1}, {0, 1}, {1, 1}}
@@ -69,7 +72,7 @@ var around = [8][2]int{{-1, -1}, {0, -1}, {1, -1}, {-1, 0}, {1, 0}, {-1, 1}, {0,
 // From are the steps to the places that a fill takes the mean of, in a chart so wide.
 func (f Fill) From(width int) iter.Seq[int] {
 	return func(yield func(int) bool) {
-		for left := f.Mask; left != 0; left &= left - 1 {
+		for left := uint8(f >> placeBits); left != 0; left &= left - 1 {
 			if d := around[bits.TrailingZeros8(left)]; !yield(d[1]*width + d[0]) {
 				return
 			}
@@ -244,14 +247,14 @@ func fillRings(filled []bool, c *Chart) []Fill {
 				if filled[y*width+x] {
 					continue
 				}
-				f := Fill{Place: int32(y*width + x)}
+				f := Fill(y*width + x)
 				for k, d := range around {
 					nx, ny := x+d[0], y+d[1]
 					if nx >= 0 && ny >= 0 && nx < width && ny < height && filled[ny*width+nx] {
-						f.Mask |= 1 << k
+						f |= 1 << (placeBits + k)
 					}
 				}
-				if f.Mask != 0 {
+				if f>>placeBits != 0 {
 					fills = append(fills, f)
 					ring = append(ring, y*width+x)
 				}

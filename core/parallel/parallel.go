@@ -94,3 +94,24 @@ func Each(ctx context.Context, n int, do func(i int), report func(done int)) err
 func All(n int, do func(i int)) {
 	_ = Each(context.Background(), n, do, nil) // that context does not end
 }
+
+// InTurn does n things, so many at once, and each may wait for its turn, which comes when all before it are done: what
+// may go on at once comes before that, and what has an order after it. It ends early with the first error, the context's
+// or that of one of them, which may be a *Panic.
+func InTurn(ctx context.Context, n, atOnce int, do func(ctx context.Context, i int, turn func()) error) error {
+	group, within := errgroup.WithContext(ctx)
+	group.SetLimit(atOnce)
+	before := make(chan struct{}) // closed when all before are done
+	close(before)
+	for i := range n {
+		wait, done := before, make(chan struct{})
+		before = done
+		group.Go(func() error {
+			defer close(done)
+			err := Guard(func() error { return do(within, i, func() { <-wait }) })
+			<-wait
+			return err
+		})
+	}
+	return group.Wait()
+}

@@ -2,6 +2,7 @@ package parallel_test
 
 import (
 	"context"
+	"errors"
 	"sync/atomic"
 	"testing"
 
@@ -47,4 +48,45 @@ func TestEndsWithItsContext(t *testing.T) {
 	}, nil)
 	assert.ErrorIs(t, err, context.Canceled)
 	assert.Less(t, n.Load(), int64(1000))
+}
+
+// Things go on at once until they wait for their turn, and then one by one in order. An error or a panic of one
+// ends the others, also those that wait.
+func TestInTurn(t *testing.T) {
+	const n, atOnce = 50, 3
+	var order []int
+	var under, most atomic.Int64
+	do := func(failAt int, fail func() error) error {
+		order = nil
+		return parallel.InTurn(t.Context(), n, atOnce, func(ctx context.Context, i int, turn func()) error {
+			now := under.Add(1)
+			defer under.Add(-1)
+			for m := most.Load(); now > m && !most.CompareAndSwap(m, now); m = most.Load() {
+			}
+			if i == failAt {
+				return fail()
+			}
+			turn()
+			order = append(order, i)
+			return ctx.Err()
+		})
+	}
+	require.NoError(t, do(-1, nil))
+	require.Len(t, order, n)
+	for i, k := range order {
+		assert.Equal(t, i, k)
+	}
+	assert.LessOrEqual(t, most.Load(), int64(atOnce))
+
+	lost := errors.New("lost")
+	assert.ErrorIs(t, do(20, func() error { return lost }), lost)
+	assert.Less(t, len(order), n)
+	var p *parallel.Panic
+	assert.ErrorAs(t, do(0, func() error { panic("the lamp fell over") }), &p)
+	ctx, cancel := context.WithCancel(t.Context())
+	cancel()
+	assert.ErrorIs(t, parallel.InTurn(ctx, n, atOnce, func(ctx context.Context, _ int, turn func()) error {
+		turn()
+		return ctx.Err()
+	}), context.Canceled)
 }

@@ -158,7 +158,8 @@ func (l *Links) brightOf(ctx context.Context, e *Emitter, direct [][4]float32, k
 		var room [16]int32
 		for k := from; k < to; k++ {
 			first := &l.m.Texels.List[l.first[k]]
-			bright := slices.DeleteFunc(l.MetBy(k, met[:0]), func(patch uint32) bool { return !isBright.has(patch) })
+			links := l.MetBy(k, met[:0])
+			bright := isBright.among(links[:0], links)
 			lux := b.lux(first, first.Shading(l.m.Scene), l.texelsOf(k, room[:0]), bright, patchRays, Rays)
 			if keep {
 				b.onPatches[k] = lux

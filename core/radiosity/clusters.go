@@ -82,10 +82,9 @@ func (b *brightSet) weigh(o *clusterOdds, at, n geom.Vec3) {
 		c := &b.clusters[i]
 		to := c.at.Sub(at)
 		if d2 := max(to.Dot(to), c.reach*c.reach); d2 >= c.near2 {
-			over := 1 / math.Sqrt(d2)
-			lift := leastCos + c.reach*over // what is not at the middle may lie higher over either plane, the more the nearer it is
-			if cos, cosBright := to.Dot(n)*over+lift, lift-to.Dot(c.normal)*over; cos > 0 && cosBright > 0 {
-				o.rates[i] = cos * cosBright * over * over
+			lift := leastCos*math.Sqrt(d2) + c.reach // what is not at the middle may lie higher over either plane, the more the nearer it is
+			if over, under := lift+to.Dot(n), lift-to.Dot(c.normal); over > 0 && under > 0 {
+				o.rates[i] = over * under / (d2 * d2)
 			}
 		}
 		o.all += c.flux * o.rates[i]

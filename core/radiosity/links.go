@@ -407,12 +407,7 @@ func (s *Sent) AddBright(row []float32, sc *scene.Scene, on *lightmap.Texel, met
 		return
 	}
 	var room [64]uint32
-	bright := room[:0]
-	for _, patch := range met {
-		if s.isBright.has(patch) {
-			bright = append(bright, patch)
-		}
-	}
+	bright := s.isBright.among(room[:0], met)
 	n := on.Shading(sc)
 	for i, b := range s.bright {
 		if b != nil {

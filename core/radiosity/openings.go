@@ -33,7 +33,7 @@ type opening struct {
 // openings are those of all patches.
 type openings struct {
 	list []opening // patch after patch
-	of   []uint32  // where each patch's begin, and the end
+	of   listOf
 }
 
 // runOf is the run that a patch is in.
@@ -53,25 +53,20 @@ func (l *Links) findOpenings(ctx context.Context, members, membersOf []int32) er
 		_, k = l.runOf(k)
 	}
 	found := make([][]opening, len(starts))
-	l.openings.of = make([]uint32, l.Patches()+1)
+	lengths := make([]uint32, l.Patches())
 	if err := parallel.Steps(ctx, len(starts), 8, func(first, end int) {
 		for r := first; r < end; r++ {
-			found[r] = l.findInRun(starts[r], members, membersOf)
+			found[r] = l.findInRun(starts[r], members, membersOf, lengths)
 		}
 	}, nil); err != nil {
 		return err
 	}
-	for _, list := range found {
-		l.openings.list = append(l.openings.list, list...)
-	}
-	for k := range l.Patches() {
-		l.openings.of[k+1] += l.openings.of[k]
-	}
+	l.openings.list, l.openings.of = slices.Concat(found...), newListOf(lengths)
 	return nil
 }
 
 // findInRun lists the openings of the run that a patch begins, and counts those of each patch.
-func (l *Links) findInRun(from int, members, membersOf []int32) (found []opening) {
+func (l *Links) findInRun(from int, members, membersOf []int32, lengths []uint32) (found []opening) {
 	_, to := l.runOf(from)
 	var facets [openingRun][Rays]uint8 // of each ray that leaves the level
 	var through [openingRun]uint64     // the set of them
@@ -102,7 +97,7 @@ func (l *Links) findInRun(from int, members, membersOf []int32) (found []opening
 		texels, before := members[membersOf[k]:membersOf[k+1]], len(found)
 		found = l.lookOut(found, k, texels, open, sideOpen)
 		found = l.lookOut(found, k, texels, rim, sideRim)
-		l.openings.of[k+1] = uint32(len(found) - before)
+		lengths[k] = uint32(len(found) - before)
 		for left := l.sky[k]; left != 0; left &= left - 1 {
 			if i := bits.TrailingZeros32(left); (open|rim)>>facets[k-from][i]&1 == 1 {
 				l.sky[k] &^= 1 << i
@@ -173,7 +168,8 @@ func (l *Links) turnOf(k, facet int) float64 {
 // AddSky adds a sky's even light on a patch, by the rays of the links and those through openings.
 func (l *Links) AddSky(s *source.Source, patch int, to []float32) {
 	var sum color.Linear
-	openings := l.openings.list[l.openings.of[patch]:l.openings.of[patch+1]]
+	first, end := l.openings.of.part(uint32(patch))
+	openings := l.openings.list[first:end]
 	var about sampling.Frame
 	if len(openings) > 0 {
 		about = l.frameOf(patch)

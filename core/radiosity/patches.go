@@ -101,31 +101,42 @@ func (l *Links) patchUnder(chart int, point geom.Vec3) int32 {
 // PatchesRound returns the patches of the four squares around a place of a chart and
 // their bilinear weights. Where a square has several patches, the one nearest to the place
 // counts. Where a square is hidden from the place or missing, the place's own patch counts.
-func (l *Links) PatchesRound(g Grid, x, y int) (patches [4]int32, weights [4]float32) {
-	px, py := (float64(x)+0.5)/float64(g.Side)-0.5, (float64(y)+0.5)/float64(g.Side)-0.5
-	fx, fy := math.Floor(px), math.Floor(py)
-	tx, ty := float32(px-fx), float32(py-fy)
-	own, _ := l.PatchAt(g, x, y)
-	for k := range 4 {
-		dx, dy := int(fx)+k&1-x/g.Side, int(fy)+k>>1-y/g.Side // from the texel's own square
-		x0, y0 := (x/g.Side+dx)*g.Side, (y/g.Side+dy)*g.Side
-		patches[k] = own
-		if x0 >= 0 && x0 < g.Width && y0 >= 0 && y0 < g.Height {
-			other, _ := l.PatchAt(g, min(max(x, x0), x0+g.Side-1), min(max(y, y0), y0+g.Side-1))
-			if l.around[own].Opens(dx, dy) && l.around[other].Opens(-dx, -dy) {
-				patches[k] = other
-			}
-		}
-		wx, wy := 1-tx, 1-ty
-		if k&1 == 1 {
-			wx = tx
-		}
-		if k>>1 == 1 {
-			wy = ty
-		}
-		weights[k] = wx * wy
+func (l *Links) PatchesRound(g *Grid, x, y int) (patches [4]int32, weights [4]float32) {
+	own, _ := l.PatchAt(*g, x, y)
+	x0, y0 := x/g.Side*g.Side, y/g.Side*g.Side // of its own square
+	dx, tx := g.beside(x - x0)
+	dy, ty := g.beside(y - y0)
+	patches = [4]int32{own, own, own, own}
+	if x1 := x0 + dx*g.Side; x1 >= 0 && x1 < g.Width {
+		patches[1] = l.throughTo(own, g, min(max(x, x1), x1+g.Side-1), y, dx, 0)
 	}
-	return patches, weights
+	if y1 := y0 + dy*g.Side; y1 >= 0 && y1 < g.Height {
+		ny := min(max(y, y1), y1+g.Side-1)
+		patches[2] = l.throughTo(own, g, x, ny, 0, dy)
+		if x1 := x0 + dx*g.Side; x1 >= 0 && x1 < g.Width {
+			patches[3] = l.throughTo(own, g, min(max(x, x1), x1+g.Side-1), ny, dx, dy)
+		}
+	}
+	return patches, [4]float32{(1 - tx) * (1 - ty), tx * (1 - ty), (1 - tx) * ty, tx * ty}
+}
+
+// beside is on which side of a square the next one is that counts for a place of it, and how much it counts.
+func (g *Grid) beside(place int) (side int, share float32) {
+	t := (float64(place)+0.5)/float64(g.Side) - 0.5
+	if t < 0 {
+		return -1, float32(-t)
+	}
+	return 1, float32(t)
+}
+
+// throughTo is the patch at a place, in the square so many beside that of a patch, or the patch itself if something
+// stands between the two.
+func (l *Links) throughTo(own int32, g *Grid, x, y, dx, dy int) int32 {
+	other, _ := l.PatchAt(*g, x, y)
+	if other == own || !l.around[own].Opens(dx, dy) || !l.around[other].Opens(-dx, -dy) {
+		return own
+	}
+	return other
 }
 
 // Around is what the rays of the patches from one up to another found around them.

@@ -16,10 +16,9 @@ type Landing struct {
 
 // unevenSet is the patches on which the direct light of any source ends or changes, and for which it does.
 type unevenSet struct {
-	is     patchSet
-	parted patchSet // those of them whose squares have several sides for a source
+	of     listOf
 	list   []uneven // patch after patch, in order of the sources
-	of     []uint32 // where each patch's begin, and the end
+	parted patchSet // those of them whose squares have several sides for a source
 }
 
 // uneven is a source's light on a patch: its place in the source's lists of edges and of slopes, or -1.
@@ -30,7 +29,7 @@ func (l *Links) unevenOf(edges []*edgeSet, slopes []*slopeSet) *unevenSet {
 	if !slices.ContainsFunc(edges, func(e *edgeSet) bool { return e != nil }) && !slices.ContainsFunc(slopes, func(s *slopeSet) bool { return s != nil }) {
 		return nil
 	}
-	u := &unevenSet{is: l.newPatchSet(), parted: l.newPatchSet(), of: make([]uint32, l.Patches()+1)}
+	u := &unevenSet{parted: l.newPatchSet()}
 	each := func(visit func(patch uint32, one uneven)) {
 		for i, e := range edges {
 			var at, on int // in the two lists, which are both in order of the patches
@@ -50,21 +49,19 @@ func (l *Links) unevenOf(edges []*edgeSet, slopes []*slopeSet) *unevenSet {
 			}
 		}
 	}
+	lengths, all := make([]uint32, l.Patches()), 0
 	each(func(patch uint32, one uneven) {
-		u.of[patch+1]++
-		u.is.add(patch)
+		lengths[patch]++
+		all++
 		if one.edge >= 0 && edges[one.source].parted[one.edge] != nil {
 			u.parted.add(patch)
 		}
 	})
-	for k := range l.Patches() {
-		u.of[k+1] += u.of[k]
-	}
-	u.list = make([]uneven, u.of[l.Patches()])
-	next := slices.Clone(u.of)
+	u.of, u.list = newListOf(lengths), make([]uneven, all)
 	each(func(patch uint32, one uneven) {
-		u.list[next[patch]] = one
-		next[patch]++
+		_, end := u.of.part(patch)
+		u.list[end-lengths[patch]] = one
+		lengths[patch]--
 	})
 	return u
 }
@@ -73,7 +70,7 @@ func (l *Links) unevenOf(edges []*edgeSet, slopes []*slopeSet) *unevenSet {
 // it where it has landed.
 func (s *Sent) LandsNear(patch uint32, distance float64) bool {
 	u := s.uneven
-	return u != nil && u.is.has(patch) && (distance*distance < slopeSides*slopeSides*s.links.areaOf(int(patch)) || u.parted.has(patch))
+	return u != nil && u.of.has.has(patch) && (distance*distance < slopeSides*slopeSides*s.links.areaOf(int(patch)) || u.parted.has(patch))
 }
 
 // LandingOf is where a ray from a texel has landed, by how far it went and the normal of what it met.
@@ -86,7 +83,8 @@ func (s *Sent) LandingOf(from *lightmap.Texel, dir geom.Vec3, patch uint32, dist
 func (s *Sent) AddUneven(row []float32, landings []Landing, rays int) {
 	for j := range landings {
 		at := &landings[j]
-		for _, one := range s.uneven.list[s.uneven.of[at.patch]:s.uneven.of[at.patch+1]] {
+		from, to := s.uneven.of.part(at.patch)
+		for _, one := range s.uneven.list[from:to] {
 			to := row[3*one.source:]
 			if one.edge >= 0 && s.edges[one.source].add(int(one.edge), to, s.links, at, rays) {
 				continue

@@ -41,6 +41,11 @@ func (s *Scene) CornerNormal(triangle, corner int) geom.Vec3 {
 	return n
 }
 
+// IsCurved tells whether the normal by which light falls on a triangle may differ from point to point.
+func (s *Scene) IsCurved(triangle int) bool {
+	return s.Surfaces[s.SurfaceOf[triangle]].Body().shading != nil
+}
+
 // ShadingNormal is the normal by which light falls on a point of a triangle: between those of its
 // corners, by the point's barycentric weights.
 func (s *Scene) ShadingNormal(triangle int, at geom.Vec3) geom.Vec3 {
@@ -48,7 +53,7 @@ func (s *Scene) ShadingNormal(triangle int, at geom.Vec3) geom.Vec3 {
 }
 
 func (s *Scene) uprightNormal(triangle int, at geom.Vec3) geom.Vec3 {
-	if s.Surfaces[s.SurfaceOf[triangle]].Body().shading == nil {
+	if !s.IsCurved(triangle) {
 		return s.NormalOf(triangle)
 	}
 	var n geom.Vec3
@@ -63,7 +68,7 @@ func (s *Scene) uprightNormal(triangle int, at geom.Vec3) geom.Vec3 {
 // point's barycentric weights. On a cylinder that is up to twice as far as the cylinder. Source: Hanika,
 // "Hacking the shadow terminator", Ray Tracing Gems II (2021).
 func (s *Scene) Lift(triangle int, at geom.Vec3) float64 {
-	if s.Surfaces[s.SurfaceOf[triangle]].Body().shading == nil {
+	if !s.IsCurved(triangle) {
 		return 0
 	}
 	corners, own, lift := s.CornersOf(triangle), s.NormalOf(triangle), 0.0

@@ -88,11 +88,21 @@ func (s *Survey) Done(perM float64) Surroundings {
 func (a *Surroundings) NearM() float32 { return a.nearM }
 
 // Opens tells whether nothing stands between a cell and the one dx, dy cells away, by the
-// cell's own rays. It wants a quarter of a cell more than the way, as cells by a wall may lie beside
-// their middles.
+// cell's own rays.
 func (a *Surroundings) Opens(dx, dy int) bool {
-	clear := func(cells int, side uint8) bool { return cells <= 0 || 4*cells+1 <= int(side) }
-	return clear(dx, a.free[0]) && clear(-dx, a.free[1]) && clear(dy, a.free[2]) && clear(-dy, a.free[3])
+	return -a.clear(1) <= dx && dx <= a.clear(0) && -a.clear(3) <= dy && dy <= a.clear(2)
+}
+
+// clear is how many cells away nothing stands on a side.
+func (a *Surroundings) clear(side int) int { return max(int(a.free[side])-1, 0) / 4 }
+
+// clearFor is how far it has to be clear for a number of cells, in quarter cells. It is a quarter of a cell more than the
+// way, as cells by a wall may lie beside their middles.
+func clearFor(cells int) uint8 {
+	if cells == 0 {
+		return 0
+	}
+	return uint8(min(4*cells+1, 255))
 }
 
 // Passes is how many passes smooth a field. Each reads neighbours in the result of the one before.
@@ -134,7 +144,8 @@ func (f *Field) Pass(ctx context.Context, pass, a, b int, l *Light) error {
 func (f *Field) average(ctx context.Context, a, b int, from, to *rows.Table, step int) error {
 	taps := tapsOf(f.Reach, step)
 	return f.each(ctx, a, b, func() func(on *Cells, i int) {
-		return func(on *Cells, i int) { f.mean(on, i, from, to.Row(i-f.Base), taps) }
+		var room [mostTaps]part
+		return func(on *Cells, i int) { f.mean(on, i, from, to.Row(i-f.Base), taps, room[:0]) }
 	})
 }
 
@@ -145,6 +156,7 @@ func (f *Field) mend(ctx context.Context, a, b int, raw, smoothed, to *rows.Tabl
 	taps := tapsOf(f.Reach, 1)
 	return f.each(ctx, a, b, func() func(on *Cells, i int) {
 		var sum, squares []float32
+		var room [mostTaps]part
 		return func(on *Cells, i int) {
 			row := to.Row(i - f.Base)
 			copy(row, smoothed.Row(i-f.Base))
@@ -162,7 +174,6 @@ func (f *Field) mend(ctx context.Context, a, b int, raw, smoothed, to *rows.Tabl
 				half.AddOff(sum, squares, raw.Row(int(p.cell)-f.Base), smoothed.Row(int(p.cell)-f.Base), p.weight)
 			}
 			add(&part{cell: int32(i), weight: 1})
-			var room [mostTaps]part
 			parts := f.parts(on, i, taps, room[:0])
 			for k := range parts {
 				add(&parts[k])
@@ -213,8 +224,10 @@ func (f *Field) each(ctx context.Context, a, b int, visitor func() func(on *Cell
 
 // tap is a neighbour that a mean may include, by its offset.
 type tap struct {
-	dx, dy int
-	weight float32
+	dx, dy        int
+	away2, weight float32 // the square of its distance
+	sideX, sideY  uint8   // which of its own free ways lead back along u and v
+	backX, backY  uint8   // how far each has to be clear, in quarter cells
 }
 
 // mostTaps is the most neighbours of a mean.
@@ -228,11 +241,23 @@ func tapsOf(reach, step int) (taps []tap) {
 				continue
 			}
 			if away := math.Hypot(float64(u), float64(v)) / float64(reach); away < 1 {
-				taps = append(taps, tap{u * step, v * step, float32(1 - away)})
+				taps = append(taps, tapTo(u*step, v*step, float32(1-away)))
 			}
 		}
 	}
 	return taps
+}
+
+func tapTo(dx, dy int, weight float32) tap {
+	t := tap{dx: dx, dy: dy, away2: float32(dx*dx + dy*dy), weight: weight, sideX: 1, sideY: 3}
+	if dx < 0 {
+		t.sideX = 0
+	}
+	if dy < 0 {
+		t.sideY = 2
+	}
+	t.backX, t.backY = clearFor(max(dx, -dx)), clearFor(max(dy, -dy))
+	return t
 }
 
 // A mean reaches as far as a share of the distance of things about the cell at most, as light curves
@@ -250,13 +275,12 @@ type part struct {
 // the cell itself, as far as none gets less than nothing: the mean then keeps a slope of the light,
 // also along the edge of a chart (local linear regression; Fan, "Local linear regression smoothers and
 // their minimax efficiencies", 1993).
-func (f *Field) mean(on *Cells, i int, from *rows.Table, row []float32, taps []tap) {
+func (f *Field) mean(on *Cells, i int, from *rows.Table, row []float32, taps []tap, room []part) {
 	copy(row, from.Row(i-f.Base))
 	if f.Around[i].nearM == 0 {
 		return
 	}
-	var room [mostTaps]part
-	parts := f.parts(on, i, taps, room[:0])
+	parts := f.parts(on, i, taps, room)
 	var m moments
 	m.add(&part{weight: 1})
 	for k := range parts {
@@ -275,20 +299,30 @@ func (f *Field) mean(on *Cells, i int, from *rows.Table, row []float32, taps []t
 	}
 }
 
-// parts adds the neighbours that count for a cell to a list.
+// parts adds the neighbours that count for a cell to a list: those within reach between which and it nothing stands,
+// the more the more alike their surroundings are.
 func (f *Field) parts(on *Cells, i int, taps []tap, parts []part) []part {
 	own := &f.Around[i]
 	x0, y0 := int(f.Place[i])%on.Width, int(f.Place[i])/on.Width
+	left, right := min(own.clear(1), x0/on.Step), min(own.clear(0), (on.Width-1-x0)/on.Step)
+	up, down := min(own.clear(3), y0/on.Step), min(own.clear(2), (on.Height-1-y0)/on.Step)
 	reach := max(float32(reachOfNear*on.PerM)*own.nearM, float32(f.Reach)) // in cells
+	reach2, fall, cells := reach*reach, 1/(reach*reach), f.CellAt[on.Places:]
 	for k := range taps {
 		t := &taps[k]
-		far := float32(t.dx*t.dx+t.dy*t.dy) / (reach * reach)
-		if far >= 1 {
+		if t.away2 >= reach2 || t.dx < -left || t.dx > right || t.dy < -up || t.dy > down {
 			continue
 		}
-		if cell, alike := f.neighbour(on, own, x0, y0, t.dx, t.dy); cell >= 0 {
-			parts = append(parts, part{cell, float32(t.dx), float32(t.dy), t.weight * (1 - far) * alike})
+		cell := cells[(y0+t.dy*on.Step)*on.Width+x0+t.dx*on.Step]
+		if cell < 0 {
+			continue
 		}
+		other := &f.Around[cell]
+		if other.nearM == 0 || other.free[t.sideX] < t.backX || other.free[t.sideY] < t.backY {
+			continue
+		}
+		alike := min(other.nearM, own.nearM) / max(other.nearM, own.nearM)
+		parts = append(parts, part{cell, float32(t.dx), float32(t.dy), t.weight * (1 - t.away2*fall) * (alike * alike)})
 	}
 	return parts
 }
@@ -319,23 +353,4 @@ func (m *moments) lean(parts []part) (x, y float32) {
 		}
 	}
 	return share * x, share * y
-}
-
-// neighbour is the cell that many cells away, and how alike its surroundings are, up to 1; -1
-// where there is none, or something stands between.
-func (f *Field) neighbour(on *Cells, own *Surroundings, x, y, dx, dy int) (cell int32, alike float32) {
-	x, y = x+dx*on.Step, y+dy*on.Step
-	if x < 0 || y < 0 || x >= on.Width || y >= on.Height {
-		return -1, 0
-	}
-	cell = f.CellAt[on.Places+y*on.Width+x]
-	if cell < 0 {
-		return -1, 0
-	}
-	other := &f.Around[cell]
-	if other.nearM == 0 || !own.Opens(dx, dy) || !other.Opens(-dx, -dy) {
-		return -1, 0
-	}
-	ratio := min(other.nearM/own.nearM, own.nearM/other.nearM)
-	return cell, ratio * ratio
 }
