@@ -2,7 +2,7 @@ import { useCallback, useEffect, useState, useSyncExternalStore } from "react";
 import { useQueryClient } from "@tanstack/react-query";
 import { api, ProblemError, type Document, type Operation, type Problem } from "../api/client";
 import { EditQueue, type Gesture, type Outcome, type QueueState, type Transport } from "../model/queue";
-import { complain } from "../ui/messages";
+import { complain, endUndoOffers } from "../ui/messages";
 import { useDocument } from "./data";
 import { keepEdits, takeKept } from "./kept";
 
@@ -125,6 +125,7 @@ export function useSession(id: string, user: string): Session {
 
   const step = useCallback(
     async (kind: "undo" | "redo") => {
+      endUndoOffers();
       if (kind === "undo" && queue.state !== "saved" && queue.takeBack()) return;
       await queue.settled();
       try {
@@ -148,7 +149,7 @@ export function useSession(id: string, user: string): Session {
     inGesture: queue.inGesture,
     isHeld: queue.isHeld,
     pending: queue.operations,
-    edit: useCallback((op, gesture) => queue.push(op, gesture), [queue]),
+    edit: useCallback((op, gesture) => (endUndoOffers(), queue.push(op, gesture)), [queue]),
     endGesture: useCallback(() => queue.endGesture(), [queue]),
     dropGesture: useCallback(() => queue.dropGesture(), [queue]),
     undo: useCallback(() => void step("undo"), [step]),

@@ -12,6 +12,14 @@ export function valueWords(v: unknown): string {
   return Array.isArray(v) ? `${v.length} entries` : "other values";
 }
 
+/** From one value to another: a whole thing, such as the sun, comes or goes. */
+function stepWords(from: unknown, to: unknown): string {
+  const [was, is] = [from, to].map((v) => typeof v === "object" && v !== null && !Array.isArray(v));
+  if (was && is) return "other values";
+  if (was || is) return was ? "removed" : "added";
+  return `${valueWords(from)} → ${valueWords(to)}`;
+}
+
 /** A field's path as words: "shadows.cast" as "shadows cast", "range_m" as "range m". */
 export const pathWords = (path: string) => path.replace(/^environment\./, "").replace(/[._]/g, " ");
 
@@ -19,20 +27,20 @@ export const pathWords = (path: string) => path.replace(/^environment\./, "").re
 export function changeWords(c: Change): string {
   if (c.kind === "add") return "added";
   if (c.kind === "remove") return "removed";
-  return (c.fields ?? []).map((f) => `${pathWords(f.path)}: ${valueWords(f.from)} → ${valueWords(f.to)}`).join(", ");
+  return (c.fields ?? []).map((f) => `${pathWords(f.path)}: ${stepWords(f.from, f.to)}`).join(", ");
 }
 
 export const moodParts = ["sky", "stars", "sun", "moon", "ambient", "fog", "wind", "mode", "look"] as const;
 export type MoodPart = (typeof moodParts)[number];
 
 /** The level's own fields that would change, or a zone's, by the parts of a mood. */
-export function changesByPart(changes: readonly Change[]): Map<MoodPart, { path: string; from: string; to: string }[]> {
-  const out = new Map<MoodPart, { path: string; from: string; to: string }[]>();
+export function changesByPart(changes: readonly Change[]): Map<MoodPart, { path: string; step: string }[]> {
+  const out = new Map<MoodPart, { path: string; step: string }[]>();
   for (const f of changes.find((c) => !c.id || c.part === "zones")?.fields ?? []) {
     const path = f.path.replace(/^environment\./, "");
     const part = moodParts.find((m) => path === m || path.startsWith(`${m}.`));
     if (!part) continue;
-    out.set(part, [...(out.get(part) ?? []), { path: pathWords(path.slice(part.length + 1)) || part, from: valueWords(f.from), to: valueWords(f.to) }]);
+    out.set(part, [...(out.get(part) ?? []), { path: pathWords(path.slice(part.length + 1)) || part, step: stepWords(f.from, f.to) }]);
   }
   return out;
 }

@@ -1,7 +1,7 @@
 // @vitest-environment jsdom
 import { act, cleanup, fireEvent, render, screen } from "@testing-library/react";
 import { afterEach, beforeEach, expect, it, vi } from "vitest";
-import { complain, Messages, notice } from "./messages";
+import { complain, endUndoOffers, Messages, notice, noticeWithUndo } from "./messages";
 
 beforeEach(() => vi.useFakeTimers());
 afterEach(() => {
@@ -34,4 +34,17 @@ it("shows an error until it is dismissed", () => {
   expect(screen.getByRole("alert").textContent).toBe("The service does not answer.");
   fireEvent.click(screen.getByRole("button", { name: "Dismiss" }));
   expect(shown("The service does not answer.")).toBe(false);
+});
+
+it("offers to take back the last edit until there is another one", () => {
+  const undo = vi.fn();
+  render(<Messages />);
+  act(() => noticeWithUndo("Took clear-night.", undo));
+  act(() => notice("Shot saved."));
+  act(endUndoOffers);
+  expect([shown("Took clear-night."), shown("Shot saved.")]).toEqual([false, true]);
+  act(() => noticeWithUndo("Took morning-fog.", undo));
+  fireEvent.click(screen.getByRole("button", { name: "Undo" }));
+  expect(undo).toHaveBeenCalledOnce();
+  expect(shown("Took morning-fog.")).toBe(false);
 });

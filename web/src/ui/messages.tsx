@@ -4,7 +4,7 @@ import { X } from "lucide-react";
 
 // Errors and short notices, shown in a corner until they are read.
 
-type Action = { word: string; run: () => void };
+type Action = { word: string; run: () => void; untilNext?: boolean };
 type Message = { id: number; text: string; error: boolean; action?: Action };
 const useMessages = create<{ list: Message[] }>(() => ({ list: [] }));
 let next = 1;
@@ -19,6 +19,16 @@ const actionMs = 12_000;
 /** Says something for a moment; longer where it offers to do something about it. */
 export function notice(text: string, action?: Action) {
   useMessages.setState((s) => ({ list: [...s.list.slice(-3), { id: next++, text, error: false, action }] }));
+}
+
+/** Says what an edit did, and offers to take it back until there is another one. */
+export function noticeWithUndo(text: string, undo: () => void) {
+  notice(text, { word: "Undo", run: undo, untilNext: true });
+}
+
+/** Withdraws what only the last edit could be taken back by. */
+export function endUndoOffers() {
+  useMessages.setState((s) => (s.list.some((m) => m.action?.untilNext) ? { list: s.list.filter((m) => !m.action?.untilNext) } : s));
 }
 
 export function complain(error: unknown) {

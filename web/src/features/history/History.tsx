@@ -5,7 +5,7 @@ import { api, take, type Change, type Document, type Revision } from "../../api/
 import type { Context } from "../../commands";
 import { changeWords } from "../../model/changes";
 import { bench } from "../../model/bench";
-import { complain, notice } from "../../ui/messages";
+import { complain, noticeWithUndo } from "../../ui/messages";
 import { ago } from "../../ui/time";
 import { SmallShot } from "../presets/SmallShot";
 
@@ -59,7 +59,7 @@ function Back({ doc, revision: r, canEdit, undo }: { doc: Document; revision: Re
   const restore = useMutation({
     mutationFn: (only: string[] | null) => take(api.POST("/api/v1/levels/{id}/restore", { params: { path: { id } }, body: { revision: r.number, ...(only ? { only } : {}) } })),
     onSuccess: (made) => {
-      notice(`${made.label}.`, { word: "Undo", run: undo });
+      noticeWithUndo(`${made.label}.`, undo);
       return queries.invalidateQueries({ queryKey: ["level", id] });
     },
     onError: complain,

@@ -7,7 +7,7 @@ import { bench } from "../../model/bench";
 import { pathWords, valueWords } from "../../model/changes";
 import { thingAt } from "../../model/things";
 import { counted } from "../../ui/counted";
-import { complain, notice } from "../../ui/messages";
+import { complain, notice, noticeWithUndo } from "../../ui/messages";
 import { Window } from "../../ui/Window";
 import { ChangeList } from "./ChangeList";
 import { clashName, Clashes } from "./Clashes";
@@ -122,7 +122,7 @@ function UpdateDialog({ ids, doc, context, onClose, onApplied }: { ids: string[]
   const update = useMutation({
     mutationFn: () => take(api.POST("/api/v1/levels/{id}/origins/update", { params: { path: { id } }, body: { ids, take: taken } })),
     onSuccess: async (done) => {
-      notice(`${counted(done.origins, "preset")} brought to the newest version.`, { word: "Undo", run: context.undo });
+      noticeWithUndo(`${counted(done.origins, "preset")} brought to the newest version.`, context.undo);
       onApplied();
       onClose();
       await queries.invalidateQueries({ queryKey: ["origins", id] });

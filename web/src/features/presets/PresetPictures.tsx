@@ -4,7 +4,7 @@ import { api, take, type Document, type PresetInfo } from "../../api/client";
 import type { Context } from "../../commands";
 import { changesByPart, moodParts, type MoodPart } from "../../model/changes";
 import { usePrimary } from "../../model/bench";
-import { complain, notice } from "../../ui/messages";
+import { complain, noticeWithUndo } from "../../ui/messages";
 import { SmallShot } from "./SmallShot";
 import { trying } from "./Trying";
 import { anyPreset, usePresets, type Kind } from "./usePresets";
@@ -17,6 +17,12 @@ export function PresetPictures({ doc, kinds, canEdit, onApplied, undo }: Props) 
   const [search, setSearch] = useState("");
   const presets = usePresets({ ...anyPreset, kinds, words: search });
   const [open, setOpen] = useState("");
+  const list = useRef<HTMLUListElement>(null);
+  const close = () => {
+    const card = list.current?.querySelector("[aria-expanded=true]");
+    setOpen("");
+    requestAnimationFrame(() => card?.scrollIntoView({ block: "nearest" })); // the list is shorter now
+  };
   const shown = presets.data?.pages.flatMap((p) => p.items) ?? [];
   return (
     <div className="px-2 pb-2">
@@ -24,7 +30,7 @@ export function PresetPictures({ doc, kinds, canEdit, onApplied, undo }: Props) 
       {presets.isPending && <p className="dim px-1">Reading…</p>}
       {presets.isError && <p className="px-1 text-error">{presets.error.message}</p>}
       {presets.isSuccess && shown.length === 0 && <p className="dim px-1">{search ? `No preset has these words. Try ${(presets.data.pages[0]?.try ?? []).slice(0, 4).join(", ")}.` : "None yet. Save this level's own in Hand over."}</p>}
-      <ul className="grid grid-cols-2 gap-2">
+      <ul ref={list} className="grid grid-cols-2 gap-2">
         {shown.map((p) => {
           const key = `${p.owner}/${p.name}`;
           return (
@@ -33,16 +39,16 @@ export function PresetPictures({ doc, kinds, canEdit, onApplied, undo }: Props) 
                 className={`block border text-left hover:border-accent focus-visible:border-accent ${open === key ? "border-accent" : "border-[#101010]"} ${open === key ? "w-[calc(50%-4px)]" : "w-full"}`}
                 aria-expanded={open === key}
                 title={[p.note, p.tags.join(", "), `${p.owner}, version ${p.version}`].filter(Boolean).join("\n")}
-                onPointerEnter={() => trying.begin(p)}
+                onPointerMove={(e) => (e.movementX !== 0 || e.movementY !== 0) && trying.begin(p)} // and not when the list moves under it
                 onPointerLeave={trying.end}
                 onFocus={(e) => e.currentTarget.matches(":focus-visible") && trying.begin(p)}
                 onBlur={trying.end}
-                onClick={() => setOpen(open === key ? "" : key)}
+                onClick={() => (open === key ? close() : setOpen(key))}
               >
                 <SmallShot id={doc.level.id} revision={doc.level.revision} variant={{ preset: `${key}@${p.version}` }} from={{}} alt={`This level with ${p.name}`} />
                 <span className="block truncate px-1.5 py-0.5">{p.name}</span>
               </button>
-              {open === key && <Taking doc={doc} preset={p} canEdit={canEdit} undo={undo} onTaken={() => (setOpen(""), trying.end(), onApplied())} />}
+              {open === key && <Taking doc={doc} preset={p} canEdit={canEdit} undo={undo} onTaken={() => (close(), trying.end(), onApplied())} />}
             </li>
           );
         })}
@@ -81,13 +87,21 @@ function Taking({ doc, preset: p, canEdit, undo, onTaken }: { doc: Document; pre
   const apply = useMutation({
     mutationFn: () => take(api.POST("/api/v1/levels/{id}/presets", { params: { path: { id: doc.level.id } }, body: { ...whole, ...(inParts && left.length > 0 ? { only } : {}) } })),
     onSuccess: () => {
-      notice(`Took ${p.name}.`, { word: "Undo", run: undo });
+      noticeWithUndo(`Took ${p.name}.`, undo);
       onTaken();
     },
     onError: complain,
   });
   return (
-    <div ref={box} className="border border-[#101010] bg-base-200 p-2">
+    <div ref={box} className="border border-[#101010] bg-base-200 px-2 pb-2">
+      <div className="sticky top-0 z-10 flex items-center gap-2 bg-base-200 py-2">
+        <b className="min-w-0 flex-1 truncate" title={p.name}>
+          {p.name}
+        </b>
+        <button className="btn btn-primary btn-xs max-w-[60%] truncate" disabled={!canEdit || apply.isPending || only.length === 0} onClick={() => apply.mutate()}>
+          {left.length > 0 ? `Take ${only.join(", ") || "nothing"}` : "Take it"}
+        </button>
+      </div>
       {inZones && zones.length > 0 && (
         <select className="field mb-1" aria-label="Where it goes" value={zone} onChange={(e) => setInto(e.target.value)}>
           {p.kind !== "zone" && <option value="">into the level</option>}
@@ -111,8 +125,8 @@ function Taking({ doc, preset: p, canEdit, undo, onTaken }: { doc: Document; pre
             </label>
             <ul className="dim pl-6 text-[11px]">
               {fields.slice(0, 6).map((f) => (
-                <li key={f.path} className="truncate" title={`${f.path}: ${f.from} to ${f.to}`}>
-                  {f.path}: {f.from} → {f.to}
+                <li key={f.path} className="truncate" title={`${f.path}: ${f.step}`}>
+                  {f.path}: {f.step}
                 </li>
               ))}
               {fields.length > 6 && <li>and {fields.length - 6} more</li>}
@@ -120,9 +134,6 @@ function Taking({ doc, preset: p, canEdit, undo, onTaken }: { doc: Document; pre
           </li>
         ))}
       </ul>
-      <button className="btn btn-primary btn-xs w-full" disabled={!canEdit || apply.isPending || only.length === 0} onClick={() => apply.mutate()}>
-        {left.length > 0 ? `Take ${only.join(", ") || "nothing"}` : "Take it"}
-      </button>
       {p.credit && <p className="dim mt-1 text-[11px]">Credit: {p.credit}</p>}
     </div>
   );

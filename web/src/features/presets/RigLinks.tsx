@@ -4,7 +4,7 @@ import { CopyCheck, Link2 } from "lucide-react";
 import { api, take, type Document, type Schemas } from "../../api/client";
 import { rigsLike, rigsOf } from "../../model/rigs";
 import { counted } from "../../ui/counted";
-import { complain, notice } from "../../ui/messages";
+import { complain, notice, noticeWithUndo } from "../../ui/messages";
 import { NameDialog } from "../../ui/NameDialog";
 import { useOrigins } from "./Origins";
 
@@ -93,7 +93,7 @@ function GiveToOthers({ doc, origin, others, canEdit, undo, onApplied }: Rest & 
     mutationFn: () => take(api.POST("/api/v1/levels/{id}/origins/{origin}/give", { params: { path: { id, origin: origin.id } }, body: {} })),
     onSuccess: async (done) => {
       const kept = done.updated.clashes.length;
-      notice(`${counted(done.updated.origins, "other")} brought to ${done.preset}, version ${done.version}.${kept > 0 ? ` ${counted(kept, "field")} of their own stayed.` : ""}`, { word: "Undo", run: undo });
+      noticeWithUndo(`${counted(done.updated.origins, "other")} brought to ${done.preset}, version ${done.version}.${kept > 0 ? ` ${counted(kept, "field")} of their own stayed.` : ""}`, undo);
       onApplied();
       await queries.invalidateQueries({ queryKey: ["origins", id] });
       await queries.invalidateQueries({ queryKey: ["presets"] });

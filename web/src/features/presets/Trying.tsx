@@ -35,15 +35,21 @@ function Tried({ doc, name, preset }: { doc: Document; name: string; preset: str
   );
 }
 
+type Preset = Parameters<typeof bench.set>[0]["trying"];
+
 /** Begins and ends trying; it begins after a moment, so that passing over a list starts nothing. */
 const restMs = 180;
 let later: ReturnType<typeof setTimeout> | undefined;
+let next: Preset = null;
 export const trying = {
-  begin: (p: Parameters<typeof bench.set>[0]["trying"]) => {
+  begin: (p: Preset) => {
+    if (p === next) return;
+    next = p;
     clearTimeout(later);
     later = setTimeout(() => bench.set({ trying: p }), restMs);
   },
   end: () => {
+    next = null;
     clearTimeout(later);
     bench.set({ trying: null });
   },

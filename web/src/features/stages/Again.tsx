@@ -5,7 +5,7 @@ import { bringInAgain, bundlesOf, type Bundle, type HowToRead } from "../../api/
 import type { Schemas } from "../../api/client";
 import type { Context } from "../../commands";
 import { caughtWords } from "../../ui/caught";
-import { complain, notice } from "../../ui/messages";
+import { complain, noticeWithUndo } from "../../ui/messages";
 import { ReadingFields } from "../../ui/ReadingFields";
 import { useReadingChoices } from "../data";
 
@@ -28,7 +28,7 @@ export function BringInAgain({ context, onApplied }: { context: Context; onAppli
     mutationFn: (o: Offer) => bringInAgain(id, o.bundle, how, false),
     onSuccess: (m) => {
       setOffer(null);
-      notice(m.words.join("\n"), { word: "Undo", run: context.undo });
+      noticeWithUndo(m.words.join("\n"), context.undo);
       onApplied();
     },
     onError: complain,

@@ -7,7 +7,7 @@ import { api, take, type Document, type Schemas } from "../../api/client";
 import type { Context } from "../../commands";
 import { selectedThings } from "../../model/edits";
 import { handedOver } from "../../model/things";
-import { complain, notice } from "../../ui/messages";
+import { complain, noticeWithUndo } from "../../ui/messages";
 import { useSettled } from "../../ui/useSettled";
 
 type Props = { doc: Document; context: Context; onApplied: () => void; onClose: () => void };
@@ -152,7 +152,7 @@ function TakeBack({ id, target, context, onApplied, onClose }: BackProps) {
   const doIt = useMutation({
     mutationFn: () => send(asked, false),
     onSuccess: (b) => {
-      notice(`Taken back: ${b.added.length} added, ${b.changed.length} changed.`, { word: "Undo", run: context.undo });
+      noticeWithUndo(`Taken back: ${b.added.length} added, ${b.changed.length} changed.`, context.undo);
       onApplied();
       onClose();
     },
