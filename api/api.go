@@ -462,7 +462,7 @@ func (b *Bake) Over() bool {
 // Variant says which of a level's states a picture shows.
 type Variant struct {
 	Revision int    `json:"revision,omitzero" minimum:"1" required:"false" doc:"The newest if left out."`
-	Preset   string `json:"preset,omitzero" maxLength:"160" required:"false" doc:"A mood or look, [owner/]name[@version], put on for the picture alone."`
+	Preset   string `json:"preset,omitzero" maxLength:"160" required:"false" doc:"A mood, look, sky or environment, [owner/]name[@version], put on for the picture alone; or the set-up of a zone, on the level's first zone."`
 	Look     string `json:"look,omitzero" enum:"on,off" required:"false" doc:"off: exposure alone."`
 	Air      string `json:"air,omitzero" enum:"on,off" required:"false" doc:"off: neither fog nor glows, beams and motes."`
 	Mix      string `json:"mix,omitzero" maxLength:"64" required:"false" doc:"Id of a mix of the level, put on for the picture alone."`

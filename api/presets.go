@@ -37,8 +37,8 @@ type PresetInfo struct {
 // PresetSearch asks for presets by what they are. All that is given holds together.
 type PresetSearch struct {
 	Words      string   `query:"words" maxLength:"200" doc:"In name, tags, note, owner or credit; the beginning of a word is enough."`
-	Kinds      []string `query:"kind" maxItems:"10" doc:"Any of these kinds."`
-	Tags       []string `query:"tag" maxItems:"20" doc:"All of these tags."`
+	Kinds      []string `query:"kind,explode" maxItems:"10" doc:"Any of these kinds."`
+	Tags       []string `query:"tag,explode" maxItems:"20" doc:"All of these tags."`
 	Colour     string   `query:"colour" enum:"red,orange,yellow,green,cyan,blue,magenta,white,warm,cool,neutral" doc:"Of its light."`
 	Brightness string   `query:"brightness" enum:"dark,dim,medium,bright" doc:"Of its light."`
 	Owner      string   `query:"owner" maxLength:"64"`
@@ -74,7 +74,7 @@ type NewPreset struct {
 // PresetMeta is what is said about a preset that comes as a file.
 type PresetMeta struct {
 	Note    string   `query:"note" maxLength:"2000"`
-	Tags    []string `query:"tag" maxItems:"32"`
+	Tags    []string `query:"tag,explode" maxItems:"32"`
 	Credit  string   `query:"credit" maxLength:"200"`
 	Changes string   `query:"changes" maxLength:"400"`
 }

@@ -178,7 +178,7 @@ func (a *app) presetSave() *cobra.Command {
 		Use: "save [OWNER/]NAME", Short: "Save a piece of a level as a version of a preset", Args: args(1),
 		Long: "The preset is yours, or one that is shared with a team in which you are an editor.",
 		Example: "  grotta preset save pier-lamp --level \"Saltmarsh Light\" --rig lantern-1 --tag lantern\n" +
-			"  grotta preset save dusk --level \"Saltmarsh Light\" --note \"After sunset\"\n  grotta preset save cellar --level \"Paper Mill\" --zone cellar",
+			"  grotta preset save dusk --level \"Saltmarsh Light\" --note \"After sunset\"\n  grotta preset save hall --level \"Paper Mill\" --zone hall",
 		RunE: func(cmd *cobra.Command, in []string) error {
 			owner, name, version, err := api.ParsePreset(in[0], "")
 			if err == nil && version != 0 {

@@ -18,6 +18,7 @@ import (
 	"grotta/api"
 	"grotta/client"
 	"grotta/core/level"
+	"grotta/demo"
 	"grotta/e2e/harness"
 )
 
@@ -62,6 +63,27 @@ func TestShotsOfAnyState(t *testing.T) {
 	doc, err := maren.Level(ctx, l.ID)
 	require.NoError(t, err)
 	assert.Equal(t, 3, doc.Level.Revision)
+
+	// The set-up of a zone is put on the first zone, if there is one.
+	zone, dark := level.Default[level.Zone](), level.Default[level.Look]()
+	dark.ExposureEV = 14
+	zone.ID, zone.Boxes, zone.Look = "whole", []level.Box{{Min: level.Vec{-20, -20, -20}, Max: level.Vec{20, 20, 20}}}, &dark
+	zoned, other := demo.Room(), level.Default[level.Zone]()
+	other.ID, other.Boxes = "other", zone.Boxes
+	zoned.Zones = []*level.Zone{&other}
+	from := demo.Room()
+	from.Zones = []*level.Zone{&zone}
+	_, err = maren.SavePreset(ctx, api.NewPreset{Name: "night-set", Level: importLevel(t, maren, from).ID, Zone: "whole"})
+	require.NoError(t, err)
+	in := importLevel(t, maren, zoned).ID
+	plain, _, err := maren.Shot(ctx, in, api.NewShot{Width: 96, Height: 60})
+	require.NoError(t, err)
+	with, _, err := maren.Shot(ctx, in, api.NewShot{Variant: api.Variant{Preset: "night-set"}, Width: 96, Height: 60})
+	require.NoError(t, err)
+	assert.Less(t, len(with), len(plain), "a dark picture has less in it")
+	bare := level.New("Bare")
+	_, _, err = maren.Shot(ctx, importLevel(t, maren, bare).ID, api.NewShot{Variant: api.Variant{Preset: "night-set"}, Width: 32, Height: 32})
+	assert.ErrorContains(t, err, "no zone that could take it")
 
 	for name, c := range map[string]struct {
 		v      api.Variant

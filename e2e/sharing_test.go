@@ -569,6 +569,12 @@ func TestSharingByCommandLine(t *testing.T) {
 
 	assert.Contains(t, s.ok("preset", "list", "candle", "--kind", "rig"), "ring-of-candles")
 	assert.Contains(t, s.ok("preset", "list", "no-such-thing"), "Presets have tags such as")
+	both := s.ok("preset", "list", "--kind", "rig", "--kind", "look") + s.ok("preset", "list", "--kind", "look,rig")
+	assert.Equal(t, 2, strings.Count(both, "recipes/candle "), "any of several kinds")
+	assert.Equal(t, 2, strings.Count(both, "recipes/plain-camera "))
+	snow := s.ok("preset", "list", "--tag", "day", "--tag", "snow")
+	assert.Contains(t, snow, "recipes/snow-light")
+	assert.NotContains(t, snow, "recipes/clear-noon", "all of several tags")
 	assert.Contains(t, s.ok("preset", "show", "recipes/candle"), "dark, orange, warm")
 	assert.Contains(t, s.ok("preset", "apply", "recipes/full-moon", "--to", saltmarsh, "--only", "moon,stars", "--dry-run"), "environment.moon")
 	s.ok("preset", "apply", "recipes/candle", "--to", saltmarsh, "--at", "1,1,2", "--at", "2,1,2", "--on", "0,1,0")
@@ -578,6 +584,9 @@ func TestSharingByCommandLine(t *testing.T) {
 	assert.Equal(t, 1, code)
 	assert.Contains(t, errOut, "everything is at that version already")
 
+	_, errOut, code = s.run("", "preset", "save", "attic", "--level", saltmarsh, "--zone", "attic")
+	assert.Equal(t, 1, code)
+	assert.Regexp(t, `/zone is "attic"; the level has \w.*, \w`, errOut)
 	s.ok("preset", "save", "pier-lamp", "--level", saltmarsh, "--rig", "lantern-1")
 	assert.Contains(t, s.ok("level", "link", saltmarsh, "pier-lamp"), "lantern-1, lantern-2, lantern-3, lantern-4 now follow pier-lamp")
 	s.ok("light", "set", saltmarsh, "lantern-3-light", "strength=9")

@@ -59,7 +59,7 @@ func FromLook(l *level.Level) *Preset {
 func FromZone(l *level.Level, id string) (*Preset, error) {
 	z := level.ByID[level.Zone](l, id)
 	if z == nil {
-		return nil, fault("/zone", "is %q; the level has no such zone", id)
+		return nil, noZone("/zone", l, id)
 	}
 	parts := &ZoneParts{Mode: z.Mode, Ambient: z.Ambient, Look: z.Look, BlendM: z.BlendM, Play: z.Play, Wetness: z.Wetness}
 	if z.Fog != nil {
@@ -68,6 +68,18 @@ func FromZone(l *level.Level, id string) (*Preset, error) {
 		parts.Fog = &fog
 	}
 	return &Preset{Format: Format, Kind: Zone, Zone: parts}, nil
+}
+
+// noZone is the fault of a zone that a level has not.
+func noZone(path string, l *level.Level, id string) error {
+	if len(l.Zones) == 0 {
+		return fault(path, "is %q; the level has no zones", id)
+	}
+	ids := make([]string, len(l.Zones))
+	for i, z := range l.Zones {
+		ids[i] = z.ID
+	}
+	return fault(path, "is %q; the level has %s", id, strings.Join(ids, ", "))
 }
 
 // FromDensity lifts the density of a level: its own, and for each material the one that most of

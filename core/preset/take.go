@@ -129,7 +129,7 @@ func (p *Preset) mayTake(l *level.Level, place Place) error {
 	}
 	for i, id := range place.Zones {
 		if level.ByID[level.Zone](l, id) == nil {
-			return fault(fmt.Sprintf("/zones/%d", i), "is %q; the level has no such zone", id)
+			return noZone(fmt.Sprintf("/zones/%d", i), l, id)
 		}
 	}
 	for i, name := range place.Only {

@@ -139,10 +139,16 @@ func (s *server) presetOf(ctx context.Context, doc *level.Level, v *api.Variant)
 	if err != nil {
 		return none, s.problem(fmt.Errorf("preset %s/%s: %w", owner, name, err))
 	}
-	if len(preset.PartsOf(p.Kind)) == 0 || p.Kind == preset.Zone {
-		return none, newProblem(422, "what was sent cannot be taken", &huma.ErrorDetail{Location: "body.preset", Message: "is a " + strings.ReplaceAll(p.Kind, "_", "-") + "; a mood, sky, look or environment is needed"})
+	var place preset.Place
+	switch {
+	case len(preset.PartsOf(p.Kind)) == 0:
+		return none, newProblem(422, "what was sent cannot be taken", &huma.ErrorDetail{Location: "body.preset", Message: "is a " + strings.ReplaceAll(p.Kind, "_", "-") + "; a mood, sky, look, environment or zone is needed"})
+	case p.Kind == preset.Zone && len(doc.Zones) == 0:
+		return none, newProblem(422, "what was sent cannot be taken", &huma.ErrorDetail{Location: "body.preset", Message: "is a zone; the level has no zone that could take it"})
+	case p.Kind == preset.Zone:
+		place.Zones = []string{doc.Zones[0].ID}
 	}
-	op, _, err := p.Apply(doc, preset.Place{})
+	op, _, err := p.Apply(doc, place)
 	if err != nil {
 		return none, s.problem(err)
 	}

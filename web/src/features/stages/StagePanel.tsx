@@ -15,7 +15,7 @@ export function StagePanel(props: StageProps) {
       <h2 className="shrink-0 px-3 pb-1 pt-2 font-semibold" title={info.about}>
         {info.name}
       </h2>
-      <div className="min-h-0 flex-1 overflow-auto pb-1">
+      <div key={stage} className="min-h-0 flex-1 overflow-auto pb-1">
         <Tools stage={stage} {...props} />
       </div>
     </section>
