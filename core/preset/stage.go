@@ -121,7 +121,7 @@ func lampsFor(l *level.Level, ev float64) {
 }
 
 // yard is ground under the open sky, with walls and posts at five, fifteen, forty and a hundred
-// metres, so that fog and shadows show.
+// metres, so that fog and shadows show, and a lantern at a house, so that a night does.
 func yard() *level.Level {
 	b := &builder{level.New("Stage")}
 	b.material("stage-ground", "#7c7a70")
@@ -135,6 +135,10 @@ func yard() *level.Level {
 		b.box("stage-post-"+string(rune('1'+i)), "stage-dark", level.Vec{2.2 + far*0.14, 1.5 + far*0.03, -far}, level.Vec{0.25 + far*0.004, 3 + far*0.06, 0.25 + far*0.004})
 		b.box("stage-wall-"+string(rune('1'+i)), "stage-wall", level.Vec{4 + far*0.3, 1.2, -far - 2}, level.Vec{2 + far*0.12, 2.4 + far*0.04, 0.4})
 	}
+	lantern, glow := level.NewLight("stage-lantern", level.Point), level.Default[level.Glow]()
+	lantern.Transform.Position, lantern.Kelvin, lantern.Strength, lantern.RadiusM = level.Vec{-2.2, 2.4, -3.6}, 2400, 25, 0.05
+	glow.ID, glow.Transform.Position, glow.ColorFrom, glow.SizeM, glow.Luminance = "stage-glow", lantern.Transform.Position, lantern.ID, 0.25, 60
+	b.l.Lights, b.l.Glows = append(b.l.Lights, lantern), append(b.l.Glows, &glow)
 	b.look(level.Vec{0.6, 1.7, 5}, level.Vec{0.4, 2.1, -12}, 58)
 	b.l.Lightmap.Density = 2
 	return b.l
