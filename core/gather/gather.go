@@ -119,6 +119,22 @@ type Gatherer struct {
 type draftRoom struct {
 	patches smooth.Light
 	texels  rows.Table
+	rows    [2]int // of each of the two
+}
+
+// roomFor is room for a group, which is put back into rooms after it.
+func (g *Gatherer) roomFor(charts *Group) *draftRoom {
+	r, ok := g.rooms.Get().(*draftRoom)
+	if !ok {
+		r = &draftRoom{}
+	}
+	if n := charts.patches(g.links); n > r.rows[0] {
+		r.patches, r.rows[0] = smooth.NewLight(n, len(g.emitters)), n
+	}
+	if n := charts.window; n > r.rows[1] {
+		r.texels, r.rows[1] = rows.New(n, len(g.emitters)), n
+	}
+	return r
 }
 
 // draftsAtOnce is how many groups are gathered at once without Fans: the end of each stage of one, for which only some
@@ -148,17 +164,8 @@ func New(ctx context.Context, m *lightmap.Map, links *radiosity.Links, emitters 
 			g.open = append(g.open, i)
 		}
 	}
-	most := window(groups)
 	if e.Fans != nil {
-		g.light = smooth.NewLight(most, len(emitters))
-	} else {
-		patches := 0
-		for i := range groups {
-			patches = max(patches, groups[i].patches(links))
-		}
-		g.rooms.New = func() any {
-			return &draftRoom{smooth.NewLight(patches, len(emitters)), rows.New(most, len(emitters))}
-		}
+		g.light = smooth.NewLight(window(groups), len(emitters))
 	}
 	return g, nil
 }
@@ -361,7 +368,7 @@ func eachOfBlock(m *lightmap.Map, texels []lightmap.Texel, rays int, fans *sampl
 // coarse gathers by the links of the group's patches and interpolates them bilinearly.
 // It is used for drafts, whose texels send no rays.
 func (g *Gatherer) coarse(ctx context.Context, charts *Group, visit func(Stretch) error) error {
-	on := g.rooms.Get().(*draftRoom)
+	on := g.roomFor(charts)
 	defer g.rooms.Put(on)
 	first, end := g.links.Grid(charts.From).First, g.links.Grid(charts.To-1).End
 	got := &on.patches.Raw
@@ -426,12 +433,17 @@ func (e *Effort) MemoryBytes(groups []Group, sources int) int {
 	if e.Fans != nil {
 		return tables * row * window(groups)
 	}
-	const patchTexels = 4 // where nothing parts a patch
-	most := 0
+	const patchTexels = 4             // where nothing parts a patch
+	var largest [draftsAtOnce + 1]int // rows of the largest groups; the last is thrown out
 	for i := range groups {
-		most = max(most, groups[i].size())
+		largest[draftsAtOnce] = groups[i].window + tables*groups[i].size()/patchTexels
+		slices.SortFunc(largest[:], func(a, b int) int { return b - a })
 	}
-	return draftsAtOnce * row * (window(groups) + tables*most/patchTexels)
+	rooms := 0
+	for _, n := range largest[:draftsAtOnce] {
+		rooms += n
+	}
+	return row * rooms
 }
 
 // window is the most texels of a group that have rows at once.
