@@ -47,7 +47,7 @@ func (s size) Set(text string) error {
 // variantFlags say which of a level's states is shown.
 func variantFlags(f *pflag.FlagSet, v *api.Variant) {
 	f.IntVar(&v.Revision, "at", 0, "revision to show (default: the newest)")
-	f.StringVar(&v.Preset, "variant", "", "mood or look to put on for the picture alone, [OWNER/]NAME[@VERSION]")
+	f.StringVar(&v.Preset, "variant", "", "mood, look, sky, environment or set-up of a zone to put on for the picture alone, [OWNER/]NAME[@VERSION]")
 	f.StringVar(&v.Look, "look", "on", "off: exposure alone")
 	f.StringVar(&v.Air, "air", "on", "off: neither fog nor glows, beams and motes")
 	f.BoolVar(&v.NoBake, "no-bake", false, "make no draft of what has no light yet; show it dark, and say so")

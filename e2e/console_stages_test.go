@@ -50,7 +50,13 @@ func TestMoodsAreTriedAndTakenInPartsInTheBrowser(t *testing.T) {
 	assert.Equal(t, before.Level.Revision, current(t, maren, l.ID), "trying changes nothing")
 
 	p.clickAt(x, y)
-	p.do(chromedp.WaitVisible(`//label[normalize-space()="look"]`, chromedp.BySearch), chromedp.Click(`//label[normalize-space()="look"]`, chromedp.BySearch))
+	p.do(chromedp.WaitVisible(`//label[normalize-space()="look"]`, chromedp.BySearch))
+	assert.Equal(t, "true", p.eval(`(() => {
+		const take = [...document.querySelectorAll("button")].find((b) => b.textContent.trim() === "Take it");
+		const r = take.getBoundingClientRect();
+		return String(take.contains(document.elementFromPoint(r.x + r.width / 2, r.y + r.height / 2)));
+	})()`), "Take is in sight without scrolling")
+	p.do(chromedp.Click(`//label[normalize-space()="look"]`, chromedp.BySearch))
 	p.do(chromedp.Click(`//button[starts-with(normalize-space(), "Take ") and contains(., "fog")]`, chromedp.BySearch))
 	doc := eventually(t, maren, l.ID, func(d api.Document) bool { return d.Level.Revision > before.Level.Revision })
 	assert.Equal(t, 0.2, doc.Document.Fog.Haze.Density)

@@ -586,7 +586,7 @@ func TestSharingByCommandLine(t *testing.T) {
 
 	_, errOut, code = s.run("", "preset", "save", "attic", "--level", saltmarsh, "--zone", "attic")
 	assert.Equal(t, 1, code)
-	assert.Regexp(t, `/zone is "attic"; the level has \w.*, \w`, errOut)
+	assert.Regexp(t, `/zone is "attic"; the level has the zones \w.*, \w`, errOut)
 	s.ok("preset", "save", "pier-lamp", "--level", saltmarsh, "--rig", "lantern-1")
 	assert.Contains(t, s.ok("level", "link", saltmarsh, "pier-lamp"), "lantern-1, lantern-2, lantern-3, lantern-4 now follow pier-lamp")
 	s.ok("light", "set", saltmarsh, "lantern-3-light", "strength=9")

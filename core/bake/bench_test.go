@@ -53,6 +53,13 @@ func BenchmarkDemo(b *testing.B) {
 		}
 		b.ReportMetric(b.Elapsed().Seconds()/float64(b.N), "s")
 	})
+	b.Run("moved-direct", func(b *testing.B) {
+		for i := 0; b.Loop(); i++ {
+			_, err := p.Direct(context.Background(), source.All(p.Sources[i%len(p.Scene.Level.Lights):][:1]), bake.Draft)
+			require.NoError(b, err)
+		}
+		b.ReportMetric(b.Elapsed().Seconds()/float64(b.N), "s")
+	})
 	for _, c := range []struct {
 		name   string
 		bounce bool

@@ -178,6 +178,7 @@ func Receiver(m *lightmap.Map, t *lightmap.Texel) source.Receiver {
 	return receiver(t, t.Normal(m.Scene), t.Shading(m.Scene))
 }
 
+// receiver is Receiver where the two normals are known.
 func receiver(t *lightmap.Texel, normal, shading geom.Vec3) source.Receiver {
 	origin := geom.Vec3{float64(t.Origin[0]), float64(t.Origin[1]), float64(t.Origin[2])}
 	return source.Receiver{Point: origin.Sub(normal.Mul(scene.OffsetM)), Origin: origin, Normal: shading}

@@ -70,7 +70,7 @@ func FromZone(l *level.Level, id string) (*Preset, error) {
 	return &Preset{Format: Format, Kind: Zone, Zone: parts}, nil
 }
 
-// noZone is the fault of a zone that a level has not.
+// noZone is the fault where a level has no zone with an id.
 func noZone(path string, l *level.Level, id string) error {
 	if len(l.Zones) == 0 {
 		return fault(path, "is %q; the level has no zones", id)
@@ -79,7 +79,7 @@ func noZone(path string, l *level.Level, id string) error {
 	for i, z := range l.Zones {
 		ids[i] = z.ID
 	}
-	return fault(path, "is %q; the level has %s", id, strings.Join(ids, ", "))
+	return fault(path, "is %q; the level has the zones %s", id, strings.Join(ids, ", "))
 }
 
 // FromDensity lifts the density of a level: its own, and for each material the one that most of

@@ -106,16 +106,18 @@ func (l *Links) PatchesRound(g *Grid, x, y int) (patches [4]int32, weights [4]fl
 	x0, y0 := x/g.Side*g.Side, y/g.Side*g.Side // of its own square
 	dx, tx := g.beside(x - x0)
 	dy, ty := g.beside(y - y0)
+	x1, y1 := x0+dx*g.Side, y0+dy*g.Side // of those beside it
+	nearX, nearY := min(max(x, x1), x1+g.Side-1), min(max(y, y1), y1+g.Side-1)
+	hasX, hasY := x1 >= 0 && x1 < g.Width, y1 >= 0 && y1 < g.Height
 	patches = [4]int32{own, own, own, own}
-	if x1 := x0 + dx*g.Side; x1 >= 0 && x1 < g.Width {
-		patches[1] = l.throughTo(own, g, min(max(x, x1), x1+g.Side-1), y, dx, 0)
+	if hasX {
+		patches[1] = l.throughTo(own, g, nearX, y, dx, 0)
 	}
-	if y1 := y0 + dy*g.Side; y1 >= 0 && y1 < g.Height {
-		ny := min(max(y, y1), y1+g.Side-1)
-		patches[2] = l.throughTo(own, g, x, ny, 0, dy)
-		if x1 := x0 + dx*g.Side; x1 >= 0 && x1 < g.Width {
-			patches[3] = l.throughTo(own, g, min(max(x, x1), x1+g.Side-1), ny, dx, dy)
-		}
+	if hasY {
+		patches[2] = l.throughTo(own, g, x, nearY, 0, dy)
+	}
+	if hasX && hasY {
+		patches[3] = l.throughTo(own, g, nearX, nearY, dx, dy)
 	}
 	return patches, [4]float32{(1 - tx) * (1 - ty), tx * (1 - ty), (1 - tx) * ty, tx * ty}
 }

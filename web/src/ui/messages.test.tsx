@@ -43,8 +43,10 @@ it("offers to take back the last edit until there is another one", () => {
   act(() => notice("Shot saved."));
   act(endUndoOffers);
   expect([shown("Took clear-night."), shown("Shot saved.")]).toEqual([false, true]);
-  act(() => noticeWithUndo("Took morning-fog.", undo));
+  act(() => noticeWithUndo("Took morning-fog.", vi.fn()));
+  act(() => noticeWithUndo("Took full-moon.", undo));
+  expect(shown("Took morning-fog.")).toBe(false);
   fireEvent.click(screen.getByRole("button", { name: "Undo" }));
   expect(undo).toHaveBeenCalledOnce();
-  expect(shown("Took morning-fog.")).toBe(false);
+  expect(shown("Took full-moon.")).toBe(false);
 });

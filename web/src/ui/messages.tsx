@@ -23,6 +23,7 @@ export function notice(text: string, action?: Action) {
 
 /** Says what an edit did, and offers to take it back until there is another one. */
 export function noticeWithUndo(text: string, undo: () => void) {
+  endUndoOffers();
   notice(text, { word: "Undo", run: undo, untilNext: true });
 }
 

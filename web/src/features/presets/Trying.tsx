@@ -40,13 +40,16 @@ type Preset = Parameters<typeof bench.set>[0]["trying"];
 /** Begins and ends trying; it begins after a moment, so that passing over a list starts nothing. */
 const restMs = 180;
 let later: ReturnType<typeof setTimeout> | undefined;
-let next: Preset = null;
+let next: Preset = null; // that begins after the moment
 export const trying = {
   begin: (p: Preset) => {
-    if (p === next) return;
+    if (p === (next ?? bench.get().trying)) return;
     next = p;
     clearTimeout(later);
-    later = setTimeout(() => bench.set({ trying: p }), restMs);
+    later = setTimeout(() => {
+      next = null;
+      bench.set({ trying: p });
+    }, restMs);
   },
   end: () => {
     next = null;

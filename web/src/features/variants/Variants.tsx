@@ -6,7 +6,7 @@ import { api, take, type Document, type Schemas } from "../../api/client";
 import type { Context } from "../../commands";
 import { thingAt } from "../../model/things";
 import { counted } from "../../ui/counted";
-import { complain, notice } from "../../ui/messages";
+import { complain, endUndoOffers, notice } from "../../ui/messages";
 import { Window } from "../../ui/Window";
 import { usePlatforms } from "../data";
 import { ChangeList } from "../presets/ChangeList";
@@ -127,6 +127,7 @@ function MergeDialog({ variant, into, doc, onClose, onApplied }: { variant: Vari
   const merge = useMutation({
     mutationFn: () => call(false),
     onSuccess: async () => {
+      endUndoOffers();
       notice("Merged. Undo on the level that was changed takes it back.");
       onApplied();
       await queries.invalidateQueries({ queryKey: ["variants"] });

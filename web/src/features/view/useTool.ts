@@ -11,7 +11,7 @@ import { aim, opening, placed } from "../../model/edits";
 import { ghostOf, partsOfAir, type Ghost } from "../../model/ghost";
 import { aimSun } from "../../model/sun";
 import { faceID, placeOf, taken, thingsOf, type Thing } from "../../model/things";
-import { complain, notice } from "../../ui/messages";
+import { complain, endUndoOffers, notice } from "../../ui/messages";
 import { materialAt, paint } from "../../model/surfaces";
 import { askLine, askPoint } from "../data";
 import { hasMarker } from "./Overlay";
@@ -64,6 +64,7 @@ export function useTool(stage: Stage | null, context: Context, onApplied: () => 
   const { mutate: placeRig } = useMutation({
     mutationFn: ({ rig, at, normal }: { rig: Tool & { is: "rig" }; at: number[]; normal: number[] }) =>
       take(api.POST("/api/v1/levels/{id}/presets", { params: { path: { id } }, body: { owner: rig.owner, name: rig.name, version: rig.version, at, normal } })),
+    onMutate: endUndoOffers,
     onSuccess: onApplied,
     onError: complain,
     onSettled: () => {
