@@ -37,7 +37,7 @@ type PresetInfo struct {
 // PresetSearch asks for presets by what they are. All that is given holds together.
 type PresetSearch struct {
 	Words      string   `query:"words" maxLength:"200" doc:"In name, tags, note, owner or credit; the beginning of a word is enough."`
-	Kinds      []string `query:"kind,explode" maxItems:"10" doc:"Any of these kinds."`
+	Kinds      []string `query:"kind,explode" maxItems:"10" enum:"rig,mood,look,sky,zone,density,environment,hand_over,import_rules,platform" doc:"Any of these kinds."`
 	Tags       []string `query:"tag,explode" maxItems:"20" doc:"All of these tags."`
 	Colour     string   `query:"colour" enum:"red,orange,yellow,green,cyan,blue,magenta,white,warm,cool,neutral" doc:"Of its light."`
 	Brightness string   `query:"brightness" enum:"dark,dim,medium,bright" doc:"Of its light."`

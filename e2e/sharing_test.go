@@ -572,6 +572,9 @@ func TestSharingByCommandLine(t *testing.T) {
 	both := s.ok("preset", "list", "--kind", "rig", "--kind", "look") + s.ok("preset", "list", "--kind", "look,rig")
 	assert.Equal(t, 2, strings.Count(both, "recipes/candle "), "any of several kinds")
 	assert.Equal(t, 2, strings.Count(both, "recipes/plain-camera "))
+	_, errOut, code = s.run("", "preset", "list", "--kind", "lamp")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errOut, "rig")
 	snow := s.ok("preset", "list", "--tag", "day", "--tag", "snow")
 	assert.Contains(t, snow, "recipes/snow-light")
 	assert.NotContains(t, snow, "recipes/clear-noon", "all of several tags")
@@ -586,7 +589,7 @@ func TestSharingByCommandLine(t *testing.T) {
 
 	_, errOut, code = s.run("", "preset", "save", "attic", "--level", saltmarsh, "--zone", "attic")
 	assert.Equal(t, 1, code)
-	assert.Regexp(t, `/zone is "attic"; the level has the zones \w.*, \w`, errOut)
+	assert.Regexp(t, `/zone is "attic"; the level has these zones: \w.*, \w`, errOut)
 	s.ok("preset", "save", "pier-lamp", "--level", saltmarsh, "--rig", "lantern-1")
 	assert.Contains(t, s.ok("level", "link", saltmarsh, "pier-lamp"), "lantern-1, lantern-2, lantern-3, lantern-4 now follow pier-lamp")
 	s.ok("light", "set", saltmarsh, "lantern-3-light", "strength=9")

@@ -79,7 +79,7 @@ func noZone(path string, l *level.Level, id string) error {
 	for i, z := range l.Zones {
 		ids[i] = z.ID
 	}
-	return fault(path, "is %q; the level has the zones %s", id, strings.Join(ids, ", "))
+	return fault(path, "is %q; the level has these zones: %s", id, strings.Join(ids, ", "))
 }
 
 // FromDensity lifts the density of a level: its own, and for each material the one that most of
