@@ -56,17 +56,17 @@ func TestFacesThatShineNameTheirLayer(t *testing.T) {
 
 var goldenKeys = []string{
 	"geometry 25201487733f7f7c",
-	"lamp-0 a0a39566f758924c 43651b2acf0aa3ff",
-	"lamp-1 68164f7b72c0bba2 7dfa504cd4f8af12",
-	"lamp-2 7558f3567f82dd66 a442725e87676f40",
-	"lamp-3 aa54256ca33c08aa f481ab8d8f40a910",
-	"lamp-5 b6fd2336e1187b15 b328c1a5f3b0ec82",
-	"sun 00c576fe344ac287 9a382c10e7a7d0d5",
-	"sky c678307e9388a65c d2c2b76b12e60197",
-	"emissive:panel d61561e4895c25d7 6ff8091ccc2b5825",
-	"ambient:level 4476017d901efa74 9a5bc607afa52564",
-	"ambient:zone-0 bcfdf11e31647f5e 83f943939f3b8918",
-	"ambient:zone-1 8ecec6f4199833a3 0911b7fe04d88505",
+	"lamp-0 c64d35a32db8c33c 43651b2acf0aa3ff",
+	"lamp-1 fbe6598ea314c24c 7dfa504cd4f8af12",
+	"lamp-2 2d316ed018de26d5 a442725e87676f40",
+	"lamp-3 ac7aadeaffc5e646 f481ab8d8f40a910",
+	"lamp-5 3786742a09cd793a b328c1a5f3b0ec82",
+	"sun 13e090b4d78fe0ce 9a382c10e7a7d0d5",
+	"sky 7f312ab15a98f38c d2c2b76b12e60197",
+	"emissive:panel fbc96af5d4ebd735 6ff8091ccc2b5825",
+	"ambient:level 9c02dad90f91b8dc 9a5bc607afa52564",
+	"ambient:zone-0 1f754ec1406d3928 83f943939f3b8918",
+	"ambient:zone-1 f6cac7b3e016c832 0911b7fe04d88505",
 }
 
 // A mesh that shows a geometry has the light, and so the keys, of one with those triangles of its own.

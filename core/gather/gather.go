@@ -92,13 +92,13 @@ func stretchFrom(starts []int, row, size int) (end int) {
 
 // Effort is how light is gathered.
 type Effort struct {
-	Rays       int            // that each texel sends, mostRays at most
-	Fans       *sampling.Fans // their patterns; nil to use the patches' rays instead
-	ToBright   int            // rays more that it sends to the bright patches of each source, 8 at most
-	ToOpenings int            // the square root of the rays more that it sends into each facet of the hemisphere with an opening to the sky
-	ToRims     int            // the same into each facet beside those
-	Tolerance  float64        // the share of all light that the last bounces may leave out
-	Smoothing  int            // the reach of the first smoothing pass, in texels, or in patches without Fans
+	Rays       int                  // that each texel sends, mostRays at most
+	Fans       *sampling.Fans       // their patterns; nil to use the patches' rays instead
+	ToBright   radiosity.BrightRays // rays more
+	ToOpenings int                  // the square root of the rays more that it sends into each facet of the hemisphere with an opening to the sky
+	ToRims     int                  // the same into each facet beside those
+	Tolerance  float64              // the share of all light that the last bounces may leave out
+	Smoothing  int                  // the reach of the first smoothing pass, in texels, or in patches without Fans
 }
 
 // Gatherer computes the indirect light of some sources on texels, and the light of skies,
@@ -231,9 +231,9 @@ const mostRays = 256
 // fine sends rays from some texels of a group and reads the light of the patches that
 // they meet, for all sources at once.
 func (g *Gatherer) fine(ctx context.Context, charts *Group, f *smooth.Field, first, end int, report func(done int)) error {
-	all, rays := g.m.Texels.List[charts.First+first:charts.First+end], g.effort.Rays
-	return parallel.Steps(ctx, len(all), block, func(from, to int) {
-		texels := all[from:to]
+	rays, starts := g.effort.Rays, blocks(g.m, charts.First+first, charts.First+end)
+	return parallel.Each(ctx, len(starts)-1, func(b int) {
+		texels, at := g.m.Texels.List[starts[b]:starts[b+1]], starts[b]-charts.First // of the group
 		var found [block]smooth.Survey
 		var met [block][mostRays]uint32 // patches of a texel's rays
 		var count [block]int
@@ -244,7 +244,7 @@ func (g *Gatherer) fine(ctx context.Context, charts *Group, f *smooth.Field, fir
 		var landings [block][]radiosity.Landing // of rays that end near, where light changes
 		for i := range texels {
 			about[i] = sampling.FrameOf(texels[i].Shading(g.m.Scene))
-			found[i].U, found[i].V = g.m.Layout.Charts[g.m.ChartOf(charts.First+first+from+i)].Axes()
+			found[i].U, found[i].V = g.m.Layout.Charts[g.m.ChartOf(starts[b])].Axes()
 		}
 		sent := radiosity.Volley{Links: g.links, Met: func(i int, dir geom.Vec3, target uint32, distance float64, normal geom.Vec3) {
 			found[i].Add(dir, distance, normal)
@@ -270,14 +270,19 @@ func (g *Gatherer) fine(ctx context.Context, charts *Group, f *smooth.Field, fir
 		var room []float32
 		sky := make([]color.Linear, len(texels)*len(g.skies)) // on each texel, from each
 		var seen [block]seenOut
-		g.lookOut(texels, charts.First+first+from, escapes, sky, seen[:])
+		g.lookOut(texels, escapes, sky, seen[:])
 		*list = escapes
+		var on [block]radiosity.OnTexel
 		for i := range texels {
-			cell := first + from + i
+			cell := at + i
 			row := g.light.Raw.Row(cell - f.Base)
-			f.Around[cell] = found[i].Done(g.m.Layout.Charts[g.m.ChartOf(charts.First+cell)].Density)
+			f.Around[cell] = found[i].Done(g.m.Layout.Charts[g.m.ChartOf(starts[b])].Density)
 			g.sent.Mean(row, met[i][:count[i]], rays)
-			g.sent.AddBright(row, g.m.Scene, &texels[i], met[i][:count[i]], g.effort.ToBright, rays)
+			on[i] = radiosity.OnTexel{Texel: &texels[i], Met: met[i][:count[i]], Row: row}
+		}
+		g.sent.AddBright(g.m.Scene, on[:len(texels)], g.effort.ToBright, rays)
+		for i := range texels {
+			cell, row := at+i, on[i].Row
 			g.sent.AddUneven(row, landings[i], rays)
 			g.addOpen(row, &seen[i], &room)
 			for k, s := range g.skies {
@@ -290,7 +295,7 @@ func (g *Gatherer) fine(ctx context.Context, charts *Group, f *smooth.Field, fir
 				g.through(row, patch, share, &room)
 			}
 		}
-	}, func(done int) { report(first + done) })
+	}, func(done int) { report(starts[done] - charts.First) })
 }
 
 // scale multiplies the light of each source in a row by a share of each channel.
@@ -325,7 +330,8 @@ func (g *Gatherer) through(row []float32, patch int, share float32, room *[]floa
 	if g.effort.Fans == nil {
 		g.sent.AddBrightOnPatch(other, patch)
 	} else {
-		g.sent.AddBright(other, g.m.Scene, &g.m.Texels.List[g.links.FirstTexel(patch)], met, g.effort.ToBright, radiosity.Rays)
+		one := radiosity.OnTexel{Texel: &g.m.Texels.List[g.links.FirstTexel(patch)], Met: met, Row: other}
+		g.sent.AddBright(g.m.Scene, []radiosity.OnTexel{one}, g.effort.ToBright, radiosity.Rays)
 	}
 	for _, s := range g.skies {
 		g.links.AddSky(g.emitters[s].Source, patch, other[3*s:])
@@ -333,16 +339,34 @@ func (g *Gatherer) through(row []float32, patch int, share float32, room *[]floa
 	half.AddTimes(row, other, share)
 }
 
-// block is the number of texels that send their rays together. sectors are parts of the
-// hemisphere whose rays have similar directions.
+// block is how many texels send their rays together, at most. sectors are parts of the hemisphere whose rays have similar
+// directions.
 const (
 	block   = 16
 	sectors = 16
 )
 
+// blocks are the first texels of the blocks from a texel on to another, and the end. A block is of one chart and of one
+// row of its squares, so blocks are the same however the charts are grouped, and whatever else the level has.
+func blocks(m *lightmap.Map, first, end int) []int {
+	var starts []int
+	chart, row := -1, 0
+	for i := first; i < end; i++ {
+		of := m.ChartOf(i)
+		_, y := m.PlaceOf(&m.Layout.Charts[of], i)
+		if y /= lightmap.BlockTexels; of != chart || y != row || i-starts[len(starts)-1] == block {
+			starts = append(starts, i)
+		}
+		chart, row = of, y
+	}
+	return append(starts, end)
+}
+
 // EachRay calls visit for every ray of all texels, in the order in which Each sends them.
 func EachRay(m *lightmap.Map, rays int, fans *sampling.Fans, visit func(trace.Ray)) {
-	for texels := range slices.Chunk(m.Texels.List, block) {
+	starts := blocks(m, 0, len(m.Texels.List))
+	for b := range starts[1:] {
+		texels := m.Texels.List[starts[b]:starts[b+1]]
 		eachOfBlock(m, texels, rays, fans, func(i int, dir geom.Vec3) { visit(radiosity.RayAlong(&texels[i], dir)) })
 	}
 }

@@ -19,7 +19,7 @@ const (
 	indoors     = 0.12 // the greatest share of rays that go out
 	openingSeed = 0x6f70656e
 	scoutSeed   = 0x73636f75
-	few         = 4  // texels of a chart in a block that need scouts
+	few         = 4  // texels of a block that has fewer need scouts
 	scouts      = 64 // rays that each of them sends then, or a little more
 )
 
@@ -45,7 +45,7 @@ var escapeLists = sync.Pool{New: func() any { return new([]escape) }}
 // lookOut adds the light of skies to each texel of a block, by the rays of it that leave the level
 // and by more of them through openings, and lists the patches in the open that these land on. Light is in the order of
 // texels, then of skies.
-func (g *Gatherer) lookOut(texels []lightmap.Texel, first int, escapes []escape, light []color.Linear, seen []seenOut) {
+func (g *Gatherer) lookOut(texels []lightmap.Texel, escapes []escape, light []color.Linear, seen []seenOut) {
 	if len(g.skies)+len(g.open) == 0 {
 		return
 	}
@@ -58,31 +58,17 @@ func (g *Gatherer) lookOut(texels []lightmap.Texel, first int, escapes []escape,
 	}
 	// The rays of others choose a texel's facets. Its own would choose those in which they
 	// leave the level by chance, and its light would be too little on average.
-	for from, to := 0, 0; from < len(texels); from = to {
-		chart := g.m.ChartOf(first + from)
-		for to = from + 1; to < len(texels) && g.m.ChartOf(first+to) == chart; to++ {
+	if len(texels) < few {
+		for i := range texels {
+			open[i] = g.scout(&texels[i])
 		}
-		if to-from < few {
-			if g.isIndoors(len(escapes), len(texels)) {
-				for i := from; i < to; i++ {
-					open[i] = g.scout(&texels[i])
-				}
-			}
-			continue
-		}
+	} else if isIndoors(len(escapes), len(texels)*g.effort.Rays) {
 		var through [block]uint64 // facets of the rays of each texel that go out
-		count := 0
 		for i := range escapes {
-			if e := &escapes[i]; int(e.texel) >= from && int(e.texel) < to {
-				through[e.texel] |= 1 << e.facet
-				count++
-			}
+			through[escapes[i].texel] |= 1 << escapes[i].facet
 		}
-		if !g.isIndoors(count, to-from) {
-			continue
-		}
-		for i := from; i < to; i++ {
-			for other := from; other < to; other++ {
+		for i := range texels {
+			for other := range texels {
 				if other != i {
 					open[i] |= through[other]
 				}
@@ -136,9 +122,9 @@ func (g *Gatherer) lookOut(texels []lightmap.Texel, first int, escapes []escape,
 	sent.Land()
 }
 
-// isIndoors tells whether some of the rays of texels go out, and few of them.
-func (g *Gatherer) isIndoors(out, texels int) bool {
-	return out > 0 && float64(out) <= indoors*float64(texels*g.effort.Rays)
+// isIndoors tells whether some of the rays of a place go out, and few of them.
+func isIndoors(out, rays int) bool {
+	return out > 0 && float64(out) <= indoors*float64(rays)
 }
 
 // scout sends rays of a texel that only look for openings, and returns the facets in which they go out, none if those are many.
@@ -157,7 +143,7 @@ func (g *Gatherer) scout(texel *lightmap.Texel) (facets uint64) {
 		}
 	}
 	sent.Land()
-	if float64(out) > indoors*float64(sum) {
+	if !isIndoors(out, sum) {
 		return 0
 	}
 	return facets

@@ -7,11 +7,9 @@ import (
 
 	"grotta/core/direct"
 	"grotta/core/geom"
-	"grotta/core/lightmap"
 	"grotta/core/parallel"
 	"grotta/core/sampling"
 	"grotta/core/source"
-	"grotta/core/trace"
 )
 
 // brightSet is a source's bright patches: few, and with much of the light that it sends directly to
@@ -26,6 +24,7 @@ type brightSet struct {
 	of        map[uint32]int32 // the number of each among the patches
 	cdf       []float64        // the flux of the patches up to each, and with it
 	flux      float64          // of all, in lumens of a white light of strength 1
+	brightest float64          // direct light on a patch, in any channel, lux
 	reach2    float64          // the square of the distance from which on half as many rays go to them
 	far2      float64          // and that from which on none do
 	around    geom.Bounds      // of the middles of the patches
@@ -57,12 +56,8 @@ const (
 	mostTried     = 16      // places of a texel where the light is looked at if there are few
 	triedInAll    = 1 << 13 // such places on all texels, as far as more than the least are taken
 	fewSamples    = 4       // of a source with a size, at each of them
-	leastCos      = 0.05    // a part of a patch or of a cluster may lie higher than its middle
 	nearSides     = 2       // times the side of a patch: nearer than that, rays by the cosine meet it well
 )
-
-// mostToBright is the most rays that a place sends to the bright patches of a source.
-const mostToBright = 8
 
 // brightOf finds the bright patches of a source by its direct light on patches; nil for none. It
 // takes their direct light out of the list and adds their light on other patches, which it keeps or not.
@@ -141,7 +136,8 @@ func (l *Links) brightOf(ctx context.Context, e *Emitter, direct [][4]float32, k
 		b.flux += p.flux
 		b.cdf, b.of[p.patch] = append(b.cdf, b.flux), int32(i)
 	}
-	b.reach2 = b.flux / (math.Pi * brightReach * float64(most))
+	b.brightest = float64(most)
+	b.reach2 = b.flux / (math.Pi * brightReach * b.brightest)
 	b.far2 = b.reach2 * brightReach / farReach
 	for _, one := range all[:count] {
 		direct[one.patch] = [4]float32{}
@@ -155,17 +151,16 @@ func (l *Links) brightOf(ctx context.Context, e *Emitter, direct [][4]float32, k
 	}
 	err := parallel.Steps(ctx, l.Patches(), partPatches, func(from, to int) {
 		var met [Rays]uint32
-		var room [16]int32
+		var starts [16]int32
 		for k := from; k < to; k++ {
-			first := &l.m.Texels.List[l.first[k]]
-			links := l.MetBy(k, met[:0])
-			bright := isBright.among(links[:0], links)
-			lux := b.lux(first, first.Shading(l.m.Scene), l.texelsOf(k, room[:0]), bright, patchRays, Rays)
+			first, links := &l.m.Texels.List[l.first[k]], l.MetBy(k, met[:0])
+			on := receiver{texel: first, normal: first.Shading(l.m.Scene), starts: l.texelsOf(k, starts[:0]), met: isBright.among(links[:0], links)}
+			b.lightBy(&on, patchRays, Rays)
 			if keep {
-				b.onPatches[k] = lux
+				b.onPatches[k] = on.lux
 			}
-			for c := range lux {
-				direct[k][c] += lux[c]
+			for c := range on.lux {
+				direct[k][c] += on.lux[c]
 			}
 		}
 	}, nil)
@@ -204,102 +199,11 @@ func (l *Links) texelsOf(patch int, texels []int32) []int32 {
 	return texels
 }
 
-// byCosine is the share of a bright patch's light on a place that rays by the cosine bring; rays
-// to the patch bring the rest. It depends on the middle of the patch alone, so that the shares of
-// the two kinds of rays add up to all of it. rate is the chance of the patch for a ray, over its flux.
-func (b *brightSet) byCosine(p *brightPatch, at, n geom.Vec3, toBright, cosine int, rate float64) float64 {
-	to := p.at.Sub(at)
-	d2 := to.Dot(to)
-	if d2 > b.far2 || d2 < p.near2 || rate == 0 {
-		return 1
-	}
-	d := math.Sqrt(d2)
-	cos, cosBright := max(to.Dot(n)/d, leastCos), max(-to.Dot(p.normal)/d, leastCos)
-	x := float64(cosine) * cos / math.Pi
-	y := float64(toBright) * p.lux * rate * d2 / cosBright
-	return x * x / (x*x + y*y)
-}
-
-// addTo adds their light on a texel to a row of light. The texel has met some patches by rays that
-// are distributed by the cosine. toBright and cosine are the rays of each kind that it sends.
-func (b *brightSet) addTo(row []float32, on *lightmap.Texel, n geom.Vec3, met []uint32, toBright, cosine int) {
-	lux := b.lux(on, n, nil, met, toBright, cosine)
-	for c := range lux {
-		row[c] += b.factor * lux[c]
-	}
-}
-
 // addToPatch adds their light on a patch to a row of light.
 func (b *brightSet) addToPatch(row []float32, patch int) {
 	for c, lux := range b.onPatches[patch] {
 		row[c] += b.factor * lux
 	}
-}
-
-// lux is their light on a texel with a normal, by the rays that the texel has sent by the cosine and by rays to
-// them. Rays to them start at each of some texels in turn, if there are any.
-func (b *brightSet) lux(on *lightmap.Texel, n geom.Vec3, starts []int32, met []uint32, toBright, cosine int) (lux [3]float32) {
-	at := vec(on.Origin)
-	var odds clusterOdds
-	away2 := b.around.Distance2(at)
-	if away2 > b.reach2 {
-		toBright = (toBright + 1) / 2
-	}
-	if away2 <= b.far2 { // else no rays go to any of them
-		b.weigh(&odds, at, n)
-	}
-	for _, patch := range met {
-		if i, ok := b.of[patch]; ok {
-			p := &b.patches[i]
-			share := float32(b.byCosine(p, at, n, toBright, cosine, odds.rate(p)) / float64(cosine))
-			for c := range lux {
-				lux[c] += share * p.sent[c]
-			}
-		}
-	}
-	if odds.all == 0 {
-		return lux
-	}
-	su, sv := sampling.Shifts(sampling.TurnAt(b.seed, on.Origin))
-	var packet trace.Packet
-	var weights [mostToBright]float64
-	var of [mostToBright]*brightPatch
-	count := 0
-	for i := range toBright {
-		p := b.choose(&odds, (float64(i)+su)/float64(toBright))
-		rate := odds.rate(p)
-		byCosine := b.byCosine(p, at, n, toBright, cosine, rate)
-		if byCosine == 1 {
-			continue
-		}
-		sv += 0.6180339887498949
-		sv -= math.Floor(sv)
-		start := on
-		if len(starts) > 0 {
-			start = &b.l.m.Texels.List[starts[i*len(starts)/toBright]]
-		}
-		way := vec(p.places[min(int(sv*float64(len(p.places))), len(p.places)-1)]).Sub(vec(start.Origin))
-		d2, cos, cosBright := way.Dot(way), way.Dot(n), -way.Dot(p.normal)
-		if cos <= 0 || cosBright <= 0 {
-			continue
-		}
-		packet.Put(count, &trace.Ray{Origin: start.Origin, Dir: trace.Vec{float32(way[0]), float32(way[1]), float32(way[2])}, Max: 1})
-		weights[count] = cos * cosBright / (math.Pi * d2 * d2) / float64(toBright) / (rate * p.lux) * (1 - byCosine)
-		of[count] = p
-		count++
-	}
-	if count == 0 {
-		return lux
-	}
-	blocked := b.l.m.Scene.BlockedOf(&packet, count)
-	for i := range count {
-		if blocked>>i&1 == 0 {
-			for c := range lux {
-				lux[c] += float32(weights[i]) * of[i].sent[c]
-			}
-		}
-	}
-	return lux
 }
 
 // placesOn are places of texels to which rays go, spread as the light of a source on them is. patches is how many there are in

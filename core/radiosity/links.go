@@ -399,32 +399,6 @@ func (s *Sent) mark(i int) {
 	}
 }
 
-// AddBright adds to a row the light of bright patches on a texel. It has met some patches by rays
-// that are distributed by the cosine. toBright and cosine are how many rays of each kind it sends;
-// toBright is for each source. The scene has the normal by which light falls on it.
-func (s *Sent) AddBright(row []float32, sc *scene.Scene, on *lightmap.Texel, met []uint32, toBright, cosine int) {
-	if s.isBright == nil {
-		return
-	}
-	var room [64]uint32
-	bright := s.isBright.among(room[:0], met)
-	n := on.Shading(sc)
-	for i, b := range s.bright {
-		if b != nil {
-			b.addTo(row[3*i:], on, n, bright, toBright, cosine)
-		}
-	}
-}
-
-// AddBrightOnPatch adds to a row the light of bright patches on a patch.
-func (s *Sent) AddBrightOnPatch(row []float32, patch int) {
-	for i, b := range s.bright {
-		if b != nil {
-			b.addToPatch(row[3*i:], patch)
-		}
-	}
-}
-
 // Sent computes the light that each patch sends back of each source, in lux: the direct
 // light on it plus the light from all other patches, times its albedo. What bright patches send
 // back of their direct light is not among it. tolerance is the share of all light that the last
