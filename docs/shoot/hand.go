@@ -47,8 +47,8 @@ func byHand(browser context.Context, url, id string) error {
 			fix("play.too-dark"), fix("links.glow-without-light"), fix("limits.shadow-overlap"),
 			chromedp.WaitVisible(`//button[normalize-space()="Bake at good quality"]`, chromedp.BySearch), button("Bake at good quality"), baked,
 			chromedp.KeyEvent("i"), chromedp.MouseClickXY(640, 470), chromedp.WaitVisible(`//section[@aria-label="Panels"]//th[text()="Share"]`, chromedp.BySearch),
-			chromedp.Click(`//section[@aria-label="Spot"]//button[contains(., "Keep")]`, chromedp.BySearch), chromedp.MouseClickXY(820, 430), chromedp.KeyEvent("\x1b"),
-			chromedp.WaitVisible(`section[aria-label="Spot"] th`), chromedp.WaitVisible(`section[aria-label="Kept spot"] th`), chromedp.Sleep(2 * time.Second),
+			chromedp.Click(`//*[@aria-label="Spot"]//button[contains(., "Keep")]`, chromedp.BySearch), chromedp.MouseClickXY(820, 430), chromedp.KeyEvent("\x1b"),
+			chromedp.WaitVisible(`section[aria-label="Two spots"] th`), chromedp.Sleep(2 * time.Second),
 		}},
 		{"comparison", []chromedp.Action{
 			tab("Shots"), chromedp.WaitVisible(`section[aria-label="Panels"] ul img`), choose("Compare with", "2"),
