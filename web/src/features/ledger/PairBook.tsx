@@ -15,7 +15,7 @@ export function PairBook({ kept, asked }: { kept: Asked; asked: Asked }) {
           <table className="w-full table-fixed whitespace-nowrap [&_td]:truncate [&_td]:pr-2 [&_th]:pr-2">
             <thead>
               <tr className="dim text-left">
-                <th className="w-[22%] font-normal">Source</th>
+                <th className="w-[18%] font-normal">Source</th>
                 <th className="font-normal">A</th>
                 <th className="w-16 font-normal">lx</th>
                 <th className="font-normal">B</th>
@@ -23,7 +23,7 @@ export function PairBook({ kept, asked }: { kept: Asked; asked: Asked }) {
                 <th className="w-16 font-normal" title="B over A">
                   B to A
                 </th>
-                <th className="w-[22%] font-normal">In the way</th>
+                <th className="w-[28%] font-normal">In the way</th>
               </tr>
             </thead>
             <tbody>
