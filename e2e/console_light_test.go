@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"fmt"
+	"math"
 	"testing"
 	"time"
 
@@ -172,4 +173,24 @@ func TestWetnessAndBakesInTheBrowser(t *testing.T) {
 		bakes, err := maren.OwnBakes(ctx, 5)
 		return err == nil && bakes[0].ID != b.ID && bakes[0].Quality == "final"
 	})
+}
+
+// While the light of a baked level is on its way to the page, the level shows unlit and says so. It is never black.
+func TestNoLightYetIsNotBlackInTheBrowser(t *testing.T) {
+	t.Parallel()
+	maren, l, g := room(t)
+	_, err := harness.BakeAndWait(ctx, maren, l.ID, "draft")
+	require.NoError(t, err)
+	p := open(t, g)
+	p.onEveryPage(`const own = window.fetch; window.lightComes = new Promise((done) => (window.letLightCome = done));
+		window.fetch = async (...of) => { if (String(of[0].url ?? of[0]).endsWith("/layers")) await window.lightComes; return own(...of); }`)
+	p.onBench("maren", l.ID)
+	p.see("Its light is on its way: shown unlit.")
+	p.key("m") // markers are no light
+	floor := func() float64 { return brightness(p.view(), 0.3, 0.6, 0.7, 0.95) }
+	unlit := floor()
+	assert.Greater(t, unlit, 20.0)
+	p.eval(`(window.letLightCome(), "")`)
+	until(t, func() bool { return math.Abs(floor()-unlit) > 3 }, "its light shows")
+	p.do(chromedp.WaitNotPresent(`//*[contains(text(), "Its light is on its way")]`, chromedp.BySearch))
 }

@@ -146,6 +146,8 @@ describe("finding", () => {
     const found = (q: string) => search(l, q).map((t) => t.id);
     expect(found("warm light")).toEqual(["lamp"]);
     expect(found("warm, in hall -glow")).toEqual(["lamp"]);
+    expect(found("warm lights")).toEqual(["lamp"]);
+    expect(found("the warm and orange lights")).toEqual(["lamp"]);
     expect(found("off")).toEqual(["cold"]);
     expect(found("cool dim")).toEqual(["cold"]);
     expect(found("9")).toEqual([]); // digits of a colour are not words

@@ -40,13 +40,15 @@ export function zoneOfThing(level: Level, t: Thing) {
   return place ? zoneAt(level.zones, place) : undefined;
 }
 
-/** The things that all words of a query are said of. A word that begins with "-" is left out;
- *  "in" is only glue. */
+const glue = new Set(["in", "and", "the", "with"]);
+
+/** The things that all words of a query are said of. A word that begins with "-" is left out; "lights" is as good as "light". */
 export function search(level: Level, query: string, findings?: ReadonlySet<string>): Thing[] {
-  const words = query.toLowerCase().split(/[\s,]+/).filter((w) => w && w !== "in");
+  const words = query.toLowerCase().split(/[\s,]+/).filter((w) => w && !glue.has(w));
   const wanted = words.filter((w) => !w.startsWith("-"));
   const unwanted = words.filter((w) => w.length > 1 && w.startsWith("-")).map((w) => w.slice(1));
-  const has = (said: string, w: string) => (/^[a-z0-9]+$/.test(w) && w.length <= 3 ? said.split(/[^a-z0-9#]+/).some((s) => s.startsWith(w)) : said.includes(w));
+  const says = (said: string, w: string) => (/^[a-z0-9]+$/.test(w) && w.length <= 3 ? said.split(/[^a-z0-9#]+/).some((s) => s.startsWith(w)) : said.includes(w));
+  const has = (said: string, w: string) => says(said, w) || (w.length > 3 && w.endsWith("s") && says(said, w.slice(0, -1)));
   return [...thingsOf(level).values()].filter((t) => {
     const said = wordsOf(level, t, findings);
     return wanted.every((w) => has(said, w)) && !unwanted.some((w) => has(said, w));

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Finding, Level } from "../api/client";
-import { byRule, filtered, fixAll, unwaive, waive } from "./findings";
+import { byRule, filtered, fixAll, spentText, unwaive, waive } from "./findings";
 
 const finding = (rule: string, more: Partial<Finding> = {}): Finding => ({ rule, family: "links", severity: "warning", message: "", why: "", entities: [], ...more });
 const remove = (id: string) => ({ op: "remove" as const, id });
@@ -27,5 +27,11 @@ describe("findings", () => {
     expect(waive(level, finding("a.a", { entities: ["lamp"], zone: "hall" }), "meant", "maren").entity).toEqual({ id: "waived-a-a-2", rule: "a.a", about: ["lamp"], zone: "hall", reason: "meant", by: "maren" });
     expect(unwaive(level, finding("a.a", { entities: ["lamp"] })).steps).toEqual([remove("waived-a-a")]);
     expect(unwaive(level, finding("a.a", { entities: ["lamp", "post"] })).steps).toEqual([]);
+  });
+  it("say how much of a limit is taken, small numbers not rounded away", () => {
+    const spent = (now: number, most: number, at_most = false) => spentText({ what: "build", rule: "limits.build-time", why: "", now, most, at_most });
+    expect(spent(0.17, 30, true)).toBe("at most 0.17 of 30");
+    expect(spent(15, 48)).toBe("15 of 48");
+    expect(spent(12_400, 34_000_000)).toBe("12 k of 34.0 M");
   });
 });

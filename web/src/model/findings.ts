@@ -1,4 +1,4 @@
-import type { Finding, Level, Report } from "../api/client";
+import type { Finding, Level, Report, Schemas } from "../api/client";
 
 // What is shown of the checks' findings, and the operations that settle or waive them.
 
@@ -47,3 +47,9 @@ export function unwaive(level: Level, f: Finding) {
 
 /** How many findings, of those that are not waived, of a severity. */
 export const counts = (report: Report, severity: Finding["severity"]) => report.counts[severity] ?? 0;
+
+/** How much of a limit is taken, in few letters. */
+export function spentText(b: Schemas["Spent"]): string {
+  const short = (n: number) => (n >= 1e6 ? `${(n / 1e6).toFixed(1)} M` : n >= 1e4 ? `${Math.round(n / 1e3)} k` : n >= 10 ? String(Math.round(n)) : String(Number(n.toPrecision(2))));
+  return `${b.at_most ? "at most " : ""}${short(b.now)} of ${short(b.most)}`;
+}

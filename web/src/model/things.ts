@@ -103,8 +103,8 @@ export function kelvinHex(kelvin: number): string {
   return swatch(rgb);
 }
 
-/** What a colour is called: red, orange, yellow, green, cyan, blue, magenta, white, grey; warm
- *  or cool; dim or strong. Hue and saturation are those of HSV. */
+/** What a colour is called: red, orange, yellow, green, cyan, blue, magenta, white, grey; warm,
+ *  neutral or cool; dark. Hue and saturation are those of HSV. */
 export function colorWords(hex: string): string[] {
   const [r, g, b] = channels(hex);
   const most = Math.max(r, g, b);

@@ -15,8 +15,8 @@ export function Charts({ doc, state }: { doc: Document; state: LightmapState | u
   return (
     <div className="flex h-full gap-5 overflow-auto px-3 py-2">
       <PictureChart />
-      <Bars title="Texels by thing" unit="" rows={texels.slice(0, 40)} empty="Nothing takes texels." onPick={(id) => bench.select([id])} />
-      <Bars title="Lights that are on, by zone" unit="" rows={lights} empty="No light is on." onPick={(id) => id && bench.select([id])} />
+      <Bars title="Texels by thing" rows={texels.slice(0, 40)} empty="Nothing takes texels." onPick={(id) => bench.select([id])} />
+      <Bars title="Lights that are on, by zone" rows={lights} empty="No light is on." onPick={(id) => id && bench.select([id])} />
     </div>
   );
 }
@@ -34,7 +34,7 @@ function PictureChart() {
   }, []);
   const most = Math.max(...(shown?.bins ?? []), 1e-6);
   return (
-    <figure className="w-72 shrink-0">
+    <figure className="min-w-44 max-w-72 flex-1">
       <figcaption className="mb-1 font-semibold">Brightness of the picture</figcaption>
       {shown ? (
         <>
@@ -57,23 +57,23 @@ function PictureChart() {
 
 const percent = (v: number) => `${(100 * v).toFixed(1)} %`;
 
-type BarsProps = { title: string; unit: string; rows: readonly Row[]; empty: string; onPick: (id: string) => void };
+type BarsProps = { title: string; rows: readonly Row[]; empty: string; onPick: (id: string) => void };
 
-function Bars({ title, unit, rows, empty, onPick }: BarsProps) {
+function Bars({ title, rows, empty, onPick }: BarsProps) {
   const most = Math.max(...rows.map((r) => r.value), 1);
   return (
-    <figure className="flex min-w-56 flex-1 flex-col">
+    <figure className="flex min-w-44 flex-1 flex-col">
       <figcaption className="mb-1 font-semibold">{title}</figcaption>
       {rows.length === 0 && <p className="dim">{empty}</p>}
       <ul className="min-h-0 flex-1 overflow-auto">
         {rows.map((r) => (
           <li key={r.id}>
             <button className="flex h-5 w-full items-center gap-2 text-left hover:bg-base-300" title="Select it" onClick={() => onPick(r.id)}>
-              <span className="w-28 shrink-0 truncate">{r.name}</span>
-              <span className="h-2 bg-[#8a8a8a]" style={{ width: `${(45 * r.value) / most}%` }} />
-              <span className="dim">
-                {r.value.toLocaleString("en")} {unit}
+              <span className="w-24 shrink-0 truncate" title={r.name}>
+                {r.name}
               </span>
+              <span className="h-2 bg-[#8a8a8a]" style={{ width: `${(35 * r.value) / most}%` }} />
+              <span className="dim">{r.value.toLocaleString("en")}</span>
             </button>
           </li>
         ))}

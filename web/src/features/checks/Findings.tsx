@@ -3,7 +3,7 @@ import { useState } from "react";
 import type { Document, Finding, Report } from "../../api/client";
 import type { Context } from "../../commands";
 import { bench, useBench, type Vec } from "../../model/bench";
-import { byRule, filtered, fixAll, unwaive, waive, type Shown } from "../../model/findings";
+import { byRule, filtered, fixAll, spentText, unwaive, waive, type Shown } from "../../model/findings";
 import { counted } from "../../ui/counted";
 
 const marks = {
@@ -76,6 +76,7 @@ function Filter({ shown, onChange, all, left, canEdit, edit }: FilterProps) {
 
 function Column({ report, alone, shown, ...rest }: Omit<Props, "reports"> & { report: Report; alone: boolean; shown: Shown }) {
   const findings = filtered(report.findings, shown);
+  const spent = report.budget.find((b) => b.rule === shown.rule);
   return (
     <section className="min-w-0 flex-1 overflow-auto border-r border-[#101010] last:border-r-0" aria-label={`Findings for ${report.platform}`}>
       {!alone && (
@@ -86,9 +87,9 @@ function Column({ report, alone, shown, ...rest }: Omit<Props, "reports"> & { re
       )}
       {findings.length === 0 && (
         <p className="p-4">
-          {shown.rule ? `Nothing is found by ${shown.rule}. ` : report.findings.length === 0 ? `Nothing to mend: ${report.platform} takes this level. ` : "Nothing of what is looked for. "}
+          {shown.rule ? `Nothing is found by ${shown.rule}${spent ? `: ${spent.what}, ${spentText(spent)}` : ""}. ` : report.findings.length === 0 ? `Nothing to mend: ${report.platform} takes this level. ` : "Nothing of what is looked for. "}
           <span className="dim">
-            Lightmap {counted(report.lightmap.pages, "page")} of {report.lightmap.page_size}.
+            The lightmap has {counted(report.lightmap.pages, "page")} of {report.lightmap.page_size} × {report.lightmap.page_size} texels.
           </span>
         </p>
       )}

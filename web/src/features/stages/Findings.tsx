@@ -1,5 +1,6 @@
 import type { Document, Report } from "../../api/client";
 import { bench } from "../../model/bench";
+import { spentText } from "../../model/findings";
 import { counted } from "../../ui/counted";
 import type { Context } from "../../commands";
 import { platformOf, platformsOf } from "../../model/platforms";
@@ -15,7 +16,7 @@ export function Budget({ report }: { report: Report | undefined }) {
         {report.budget.map((b) => (
           <li key={b.rule} className={`row flex justify-between gap-2 ${b.now > b.most ? "text-error" : ""}`} title={b.why}>
             <span>{b.what}</span>
-            <span className="shrink-0">{`${b.at_most ? "at most " : ""}${short(b.now)} of ${short(b.most)}`}</span>
+            <span className="shrink-0">{spentText(b)}</span>
           </li>
         ))}
         {report.budget.length === 0 && <li className="dim">It has no limits.</li>}
@@ -33,8 +34,6 @@ export function FitButton({ doc }: { doc: Document }) {
     </button>
   );
 }
-
-const short = (n: number) => (n >= 1e6 ? `${(n / 1e6).toFixed(1)} M` : n >= 1e4 ? `${Math.round(n / 1e3)} k` : String(Math.round(n)));
 
 /** The further platforms that the level is for: each gets a column of findings. */
 export function AlsoFor({ doc, context }: { doc: Document; context: Context }) {

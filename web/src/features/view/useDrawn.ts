@@ -62,7 +62,8 @@ export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Doc
   }, [stage, scene, mix, state, saved.level.revision, known, level]);
 
   // Without any light yet the level shows unlit, and the view says so.
-  const lit = stands || layers.length > 0 || (state !== undefined && state.sources.length > 0 && state.stale === 0);
+  const all = state?.sources.filter((s) => s.layer).length ?? 0;
+  const lit = stands || layers.length > 0 || (state !== undefined && state.sources.length > 0 && state.stale === 0 && all === 0);
   const shownMode = mode === "final" && !lit ? "unlit" : mode;
   useEffect(() => stage?.setMode(shownMode), [stage, scene, mix, shownMode]);
   useEffect(() => {
@@ -195,10 +196,9 @@ export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Doc
     if (sky) stage?.setSky(sky);
   }, [stage, sky]);
 
-  const all = state?.sources.filter((s) => s.layer).length ?? 0;
   const waits = scene !== undefined && state !== undefined && (state.revision < saved.level.revision || state.geometry !== scene.geometry);
   const behind = useLate(waits, 800);
   const stood = useLate(stands, 1500);
-  const reading = behind ? "The changed level is made ready. The picture is of before." : stood ? "The light is of before the change. A draft is on its way." : trouble ? `Some light is missing, and is asked for again: ${trouble}` : all - layers.length > 64 ? `Reading light: ${layers.length} of ${all} layers` : "";
+  const reading = behind ? "The changed level is made ready. The picture is of before." : stood ? "The light is of before the change. A draft is on its way." : trouble ? `Some light is missing, and is asked for again: ${trouble}` : !lit && all > 0 ? "Its light is on its way: shown unlit." : all - layers.length > 64 ? `Reading light: ${layers.length} of ${all} layers` : "";
   return { scene, gone, lit, reading };
 }
