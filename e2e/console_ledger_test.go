@@ -29,7 +29,7 @@ func TestTwoSpotsAreComparedInTheBrowser(t *testing.T) {
 	}
 	p.key("i")
 	p.clickAt(640, 500)
-	p.see("Share")
+	p.do(chromedp.WaitVisible(`section[aria-label="Who lights the spot"] td`))
 	first := total("Spot")
 	p.click("Keep")
 	p.see("Click the spot to hold against it")
@@ -42,5 +42,5 @@ func TestTwoSpotsAreComparedInTheBrowser(t *testing.T) {
 	p.do(chromedp.Click(`section[aria-label="Two spots"] tbody button`))
 	p.see("Range")
 	p.click("Let go")
-	p.see("Share")
+	p.do(chromedp.WaitVisible(`section[aria-label="Who lights the spot"] td`))
 }

@@ -17,6 +17,7 @@ import (
 
 const (
 	indoors     = 0.12 // the greatest share of rays that go out
+	inTheOpen   = 2 * indoors
 	openingSeed = 0x6f70656e
 	scoutSeed   = 0x73636f75
 	few         = 4  // texels of a block that has fewer need scouts
@@ -59,8 +60,15 @@ func (g *Gatherer) lookOut(texels []lightmap.Texel, escapes []escape, light []co
 	// The rays of others choose a texel's facets. Its own would choose those in which they
 	// leave the level by chance, and its light would be too little on average.
 	if len(texels) < few {
+		var out [block]int // rays of each texel
+		for i := range escapes {
+			out[escapes[i].texel]++
+		}
 		for i := range texels {
-			open[i] = g.scout(&texels[i])
+			// Scouts would find that one with so many rays out is in the open.
+			if float64(out[i]) <= inTheOpen*float64(g.effort.Rays) {
+				open[i] = g.scout(&texels[i])
+			}
 		}
 	} else if isIndoors(len(escapes), len(texels)*g.effort.Rays) {
 		var through [block]uint64 // facets of the rays of each texel that go out

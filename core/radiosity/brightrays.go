@@ -22,7 +22,8 @@ const (
 	mostTimes  = 4
 	leastLight = 1e-3 // of the brightest direct light: the error where there is less is a share of this
 	receivers  = 16   // places whose rays show the error together, at most
-	few        = 4    // fewer than these cannot, so they send the most
+	few        = 4    // fewer than these do not show it well
+	timesOfFew = 2    // so they always send so many times the rays
 	packetRays = 8
 	leastCos   = 0.05 // a part of a patch or of a cluster may lie higher than its middle
 )
@@ -45,6 +46,12 @@ func (r *receiver) light() float64 {
 
 // lightOn finds the light of bright patches on places that lie together. Each has sent so many rays by the cosine.
 func (b *brightSet) lightOn(places []receiver, rays BrightRays, cosine int) {
+	if len(places) < few {
+		for i := range places {
+			b.lightBy(&places[i], timesOfFew*rays.Rays, cosine)
+		}
+		return
+	}
 	light, variance, others := 0.0, 0.0, float64(len(places)-1)
 	for i := range places {
 		r := &places[i]
@@ -53,10 +60,6 @@ func (b *brightSet) lightOn(places []receiver, rays BrightRays, cosine int) {
 	}
 	var times [receivers]int
 	for i := range places {
-		if len(places) < few {
-			times[i] = mostTimes
-			continue
-		}
 		of := rays.Error * max((light-places[i].light())/others, 3*leastLight*b.brightest)
 		for times[i] = 1; times[i] < mostTimes && (variance-places[i].variance)/others > float64(times[i])*of*of; times[i] *= 2 {
 		}
