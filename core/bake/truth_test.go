@@ -352,8 +352,7 @@ func TestCornersAreAsEvenAsWalls(t *testing.T) {
 			continue
 		}
 		p := prepare(t, exhibit.Level)
-		m := mixOf(t, p, bake.Good)
-		roughness := func(fromCorner float64) float64 {
+		roughness := func(m *layer.Image, fromCorner float64) float64 {
 			light := map[int]float64{} // by texels over the floor
 			for i := range p.Texels.List {
 				x := &p.Texels.List[i]
@@ -369,9 +368,12 @@ func TestCornersAreAsEvenAsWalls(t *testing.T) {
 			}
 			return math.Sqrt(squares*54) / sum
 		}
-		corner, open := roughness(0.025), roughness(0.525)
-		t.Logf("%s: %.4f in the corner, %.4f on the wall", exhibit.Label, corner, open)
+		good := mixOf(t, p, bake.Good)
+		corner, open, final := roughness(good, 0.025), roughness(good, 0.525), roughness(mixOf(t, p, bake.Final), 0.525)
+		t.Logf("%s: %.4f in the corner, %.4f on the wall, there %.4f at final", exhibit.Label, corner, open, final)
 		assert.Less(t, corner, 3*open)
+		assert.Less(t, open, 0.02)
+		assert.Less(t, final, 0.01)
 	}
 }
 
