@@ -24,7 +24,7 @@ func main() {
 }
 
 func run() error {
-	ctx, cancel := context.WithTimeout(context.Background(), 15*time.Minute)
+	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Minute)
 	defer cancel()
 	dir, err := os.MkdirTemp("", "grotta-shoot-")
 	if err != nil {
