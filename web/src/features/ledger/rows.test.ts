@@ -27,6 +27,7 @@ describe("two spots", () => {
 
   it("say how they differ", () => {
     expect(ratioOf(2, 5)).toBe("× 2.5");
+    expect(ratioOf(0.002, 3)).toBe("× 1500");
     expect(ratioOf(0, 5)).toBe("B alone");
     expect(ratioOf(5, 0)).toBe("A alone");
     expect(ratioOf(0, 0)).toBe("=");

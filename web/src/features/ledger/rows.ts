@@ -27,5 +27,5 @@ export function ratioOf(a: number, b: number): string {
   if (a === b) return "=";
   if (a === 0) return "B alone";
   if (b === 0) return "A alone";
-  return `× ${(b / a).toPrecision(2)}`;
+  return `× ${Number((b / a).toPrecision(2))}`;
 }
