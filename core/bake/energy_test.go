@@ -1,7 +1,6 @@
 package bake_test
 
 import (
-	"fmt"
 	"math"
 	"math/bits"
 	"testing"
@@ -14,28 +13,6 @@ import (
 	"grotta/core/level/leveltest"
 	"grotta/core/sampling"
 )
-
-// spotInABox is a closed room of 4 x 3 x 4 m whose walls send half of the light back, with a spot light.
-func spotInABox(at level.Vec, aim geom.Vec3, innerDeg, outerDeg float64) *level.Level {
-	l := leveltest.Plane()
-	l.Solids = nil
-	leveltest.Material(l, "wall", 0.5, 0)
-	inner := level.Vec{4, 3, 4}
-	for axis := range 3 {
-		for side := range 2 {
-			place, size := level.Vec{0, 1.5, 0}, level.Vec{inner[0] + 0.4, inner[1] + 0.4, inner[2] + 0.4}
-			place[axis] += float64(2*side-1) * (inner[axis] + 0.2) / 2
-			size[axis] = 0.2
-			leveltest.Block(l, fmt.Sprintf("wall-%d", 2*axis+side), place, size)
-			l.Solids[len(l.Solids)-1].Surface.Material = "wall"
-		}
-	}
-	l.Lightmap.Density = 8
-	lamp := leveltest.Light("lamp", level.Spot, 1000, at, aim)
-	lamp.InnerDeg, lamp.OuterDeg, lamp.RangeM = innerDeg, outerDeg, 0
-	l.Lights = []*level.Light{lamp}
-	return l
-}
 
 // What a closed box takes up is what its lamp sends out: the light on all texels, times their areas and what their surface keeps,
 // is the flux of the cone, however small the spot is and wherever it falls. Between the cones the light falls with the square of a
@@ -55,7 +32,10 @@ func TestClosedBoxesKeepTheEnergyOfAnySpot(t *testing.T) {
 		{"of 3 degrees across the room", level.Vec{-1.8, 1.4, -1.7}, geom.Vec3{1, 0.05, 0.8}, 1, 3, 0.01, 0.005},
 		{"of 20 degrees", level.Vec{1.1, 2.6, -0.4}, geom.Vec3{-0.3, -1, 0.2}, 15, 20, 0.01, 0.005},
 	} {
-		p := prepare(t, spotInABox(c.at, c.aim, c.innerDeg, c.outerDeg))
+		l, lamp := leveltest.ClosedBox(level.Vec{4, 3, 4}), leveltest.Light("lamp", level.Spot, intensity, c.at, c.aim)
+		lamp.InnerDeg, lamp.OuterDeg, lamp.RangeM = c.innerDeg, c.outerDeg, 0
+		l.Lights = []*level.Light{lamp}
+		p := prepare(t, l)
 		inner, outer := math.Cos(c.innerDeg*math.Pi/180), math.Cos(c.outerDeg*math.Pi/180)
 		flux := 2 * math.Pi * intensity * (1 - inner + (inner-outer)/3)
 		for q, bound := range map[bake.Quality]float64{bake.Good: c.good, bake.Final: c.final} {
@@ -65,7 +45,7 @@ func TestClosedBoxesKeepTheEnergyOfAnySpot(t *testing.T) {
 				if isOutside := math.Abs(float64(x.Origin[0])) > 2.01 || math.Abs(float64(x.Origin[1])-1.5) > 1.51 || math.Abs(float64(x.Origin[2])) > 2.01; isOutside {
 					continue
 				}
-				area := float64(bits.OnesCount16(uint16(x.Area))) / sampling.CellCount / (8 * 8)
+				area := float64(bits.OnesCount16(uint16(x.Area))) / sampling.CellCount / (l.Lightmap.Density * l.Lightmap.Density)
 				kept += float64(m.Pix[3*x.Index+1]) * area * (1 - p.Scene.Surfaces[x.Surface(p.Scene)].Finish().Albedo[1])
 			}
 			t.Logf("%s, %s: %+.2f %% of %.1f lm", c.name, q, 100*(kept/flux-1), flux)

@@ -94,7 +94,7 @@ func stretchFrom(starts []int, row, size int) (end int) {
 type Effort struct {
 	Rays       int                  // that each texel sends, mostRays at most
 	Fans       *sampling.Fans       // their patterns; nil to use the patches' rays instead
-	ToBright   radiosity.BrightRays // rays more
+	ToBright   radiosity.BrightRays // rays more, to the bright patches of each source
 	ToOpenings int                  // the square root of the rays more that it sends into each facet of the hemisphere with an opening to the sky
 	ToRims     int                  // the same into each facet beside those
 	Tolerance  float64              // the share of all light that the last bounces may leave out
@@ -342,7 +342,7 @@ func (g *Gatherer) through(row []float32, patch int, share float32, room *[]floa
 // block is how many texels send their rays together, at most. sectors are parts of the hemisphere whose rays have similar
 // directions.
 const (
-	block   = 16
+	block   = radiosity.Together
 	sectors = 16
 )
 

@@ -21,12 +21,14 @@ type BrightRays struct {
 const (
 	mostTimes  = 4
 	leastLight = 1e-3 // of the brightest direct light: the error where there is less is a share of this
-	receivers  = 16   // places whose rays show the error together, at most
 	few        = 4    // fewer than these do not show it well
 	timesOfFew = 2    // so they always send so many times the rays
 	packetRays = 8
 	leastCos   = 0.05 // a part of a patch or of a cluster may lie higher than its middle
 )
+
+// Together is how many texels AddBright takes at once, at most: their rays show the error together.
+const Together = 16
 
 // receiver is a place to which light of bright patches comes.
 type receiver struct {
@@ -58,7 +60,7 @@ func (b *brightSet) lightOn(places []receiver, rays BrightRays, cosine int) {
 		b.lightBy(r, rays.Rays, cosine)
 		light, variance = light+r.light(), variance+r.variance
 	}
-	var times [receivers]int
+	var times [Together]int
 	for i := range places {
 		of := rays.Error * max((light-places[i].light())/others, 3*leastLight*b.brightest)
 		for times[i] = 1; times[i] < mostTimes && (variance-places[i].variance)/others > float64(times[i])*of*of; times[i] *= 2 {
@@ -171,14 +173,14 @@ type OnTexel struct {
 	Row   []float32
 }
 
-// AddBright adds the light of bright patches to the rows of texels that lie together, receivers at most. Each has
+// AddBright adds the light of bright patches to the rows of texels that lie together, Together at most. Each has
 // sent so many rays by the cosine. The scene has the normals by which light falls on them.
 func (s *Sent) AddBright(sc *scene.Scene, all []OnTexel, rays BrightRays, cosine int) {
 	if s.isBright == nil {
 		return
 	}
-	var places [receivers]receiver
-	var room [receivers][64]uint32
+	var places [Together]receiver
+	var room [Together][64]uint32
 	for i := range all {
 		t := all[i].Texel
 		places[i] = receiver{texel: t, normal: t.Shading(sc), met: s.isBright.among(room[i][:0], all[i].Met)}

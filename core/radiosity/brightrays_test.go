@@ -8,11 +8,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"grotta/core/direct"
 	"grotta/core/geom"
 	"grotta/core/level"
 	"grotta/core/level/leveltest"
-	"grotta/core/lightmap"
 	"grotta/core/source"
 )
 
@@ -26,34 +24,20 @@ func behindSlats(t *testing.T) (spot *brightSet, runs [][]receiver) {
 	m := laidOut(t, l)
 	links, err := New(t.Context(), m, nil)
 	require.NoError(t, err)
-	light := direct.New(m, 1)
-	onFloor := func(x *lightmap.Texel) bool {
-		return isInBox(x) && x.Origin[1] < 0.01 && math.Abs(float64(x.Origin[0])) < 0.25 && math.Abs(float64(x.Origin[2])) < 0.25
-	}
-	for k := range m.Chunks() {
-		var chunk direct.Chunk
-		for i, x := range m.Chunk(k) {
-			if onFloor(&x) {
-				for c := range chunk {
-					chunk[c][i] = 5000
-				}
-			}
-		}
-		light.Put(k, &chunk)
-	}
+	light, _ := spotOnFloor(m, 5000)
 	sent, err := links.Sent(t.Context(), []Emitter{{&source.List(l, m.Scene)[0], &light, 1}}, 1e-4, false)
 	require.NoError(t, err)
 	require.NotNil(t, sent.bright[0])
 	for chart := range m.Layout.Charts {
 		first, end := m.Texels.Of(chart)
-		for ; first+receivers <= end; first += receivers {
+		for ; first+Together <= end; first += Together {
 			var run []receiver
-			for i := first; i < first+receivers; i++ {
+			for i := first; i < first+Together; i++ {
 				if x := &m.Texels.List[i]; isInBox(x) && x.Origin[1] > 1.99 {
 					run = append(run, receiver{texel: x, normal: x.Shading(m.Scene)})
 				}
 			}
-			if len(run) == receivers {
+			if len(run) == Together {
 				runs = append(runs, run)
 			}
 		}
@@ -69,7 +53,7 @@ func TestRaysGoWhereTheLightIsUnsure(t *testing.T) {
 	b, runs := behindSlats(t)
 	mean, off, shown, offMore, bias, n := 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
 	for _, run := range runs {
-		var want [receivers]float64
+		var want [Together]float64
 		for i := range run {
 			b.lightBy(&run[i], manyRays, Rays)
 			want[i] = run[i].light()

@@ -96,22 +96,7 @@ func TestPatchesEndAtWalls(t *testing.T) {
 }
 
 // closedBox is a room of 2 m on each side about (0, 1, 0), of one albedo of a half.
-func closedBox() *level.Level {
-	l := leveltest.Plane()
-	l.Solids = nil
-	leveltest.Material(l, "wall", 0.5, 0)
-	for axis := range 3 {
-		for side := range 2 {
-			at, size := level.Vec{0, 1, 0}, level.Vec{2.4, 2.4, 2.4}
-			at[axis] += float64(2*side-1) * 1.1
-			size[axis] = 0.2
-			leveltest.Block(l, "wall"+string(rune('a'+2*axis+side)), at, size)
-			l.Solids[len(l.Solids)-1].Surface.Material = "wall"
-		}
-	}
-	l.Lightmap.Density = 8
-	return l
-}
+func closedBox() *level.Level { return leveltest.ClosedBox(level.Vec{2, 2, 2}) }
 
 // evenLight is 100 lx on every texel.
 func evenLight(m *lightmap.Map) direct.Light {
@@ -160,17 +145,9 @@ func TestBouncesInAClosedBoxAreAGeometricSeries(t *testing.T) {
 	assert.Positive(t, checked)
 }
 
-// Of a small bright spot in the box, the bounces have the energy of the geometric series as well, and
-// a place far from it gets what a small flat source sends by the cosine law.
-func TestBouncesOfASmallBrightSpot(t *testing.T) {
-	l := closedBox()
-	l.Lights = []*level.Light{leveltest.Light("lamp", level.Point, 100, level.Vec{0, 1, 0}, geom.Vec3{0, -1, 0})}
-	m := laidOut(t, l)
-	lamp := &source.List(l, m.Scene)[0]
-	links, err := New(t.Context(), m, nil)
-	require.NoError(t, err)
-	const lux, texelM2 = 5000, 1.0 / 64
-	spot, lit := direct.New(m, 1), 0
+// spotOnFloor is a light on the middle of the box's floor, half a metre wide, and how many texels it falls on.
+func spotOnFloor(m *lightmap.Map, lux float32) (spot direct.Light, lit int) {
+	spot = direct.New(m, 1)
 	for k := range m.Chunks() {
 		var chunk direct.Chunk
 		for i, x := range m.Chunk(k) {
@@ -183,6 +160,20 @@ func TestBouncesOfASmallBrightSpot(t *testing.T) {
 		}
 		spot.Put(k, &chunk)
 	}
+	return spot, lit
+}
+
+// Of a small bright spot in the box, the bounces have the energy of the geometric series as well, and
+// a place far from it gets what a small flat source sends by the cosine law.
+func TestBouncesOfASmallBrightSpot(t *testing.T) {
+	l := closedBox()
+	l.Lights = []*level.Light{leveltest.Light("lamp", level.Point, 100, level.Vec{0, 1, 0}, geom.Vec3{0, -1, 0})}
+	m := laidOut(t, l)
+	lamp := &source.List(l, m.Scene)[0]
+	links, err := New(t.Context(), m, nil)
+	require.NoError(t, err)
+	const lux, texelM2 = 5000, 1.0 / 64
+	spot, lit := spotOnFloor(m, lux)
 	require.Equal(t, 16, lit)
 	sent, err := links.Sent(t.Context(), []Emitter{{lamp, &spot, 1}}, 1e-4, true)
 	require.NoError(t, err)

@@ -1,6 +1,7 @@
 package leveltest
 
 import (
+	"fmt"
 	"math"
 
 	"grotta/core/color"
@@ -25,6 +26,25 @@ func Block(l *level.Level, id string, at, size level.Vec) {
 	s := level.Default[level.Solid]()
 	s.ID, s.Size, s.Transform.Position = id, size, at
 	l.Solids = append(l.Solids, &s)
+}
+
+// ClosedBox is a room of an inner size with its floor at 0 and its middle over the origin, 8 texels a metre. Its six walls
+// are 0.2 m thick and send half of the light back.
+func ClosedBox(inner level.Vec) *level.Level {
+	const thick = 0.2
+	l := Plane()
+	l.Solids, l.Lightmap.Density = nil, 8
+	Material(l, "wall", 0.5, 0)
+	for axis := range 3 {
+		for side := range 2 {
+			at, size := level.Vec{0, inner[1] / 2, 0}, level.Vec{inner[0] + 2*thick, inner[1] + 2*thick, inner[2] + 2*thick}
+			at[axis] += float64(2*side-1) * (inner[axis] + thick) / 2
+			size[axis] = thick
+			Block(l, fmt.Sprintf("wall-%d", 2*axis+side), at, size)
+			l.Solids[len(l.Solids)-1].Surface.Material = "wall"
+		}
+	}
+	return l
 }
 
 // OfMeshes puts a mesh in place of each block. All blocks of the level have to be boxes of one surface.

@@ -419,12 +419,13 @@ const vec = (v: readonly number[]): Vec => [v[0]!, v[1]!, v[2]!];
 
 export async function askPoint(id: string, point: readonly number[], normal: readonly number[]) {
   const asked = { point: vec(point), normal: vec(normal) };
+  const isAskedStill = () => bench.get().ledger?.point === asked.point; // an older answer may come after a newer question
   bench.set({ panel: "ledger", line: null, ledger: { ...asked, answer: null } });
   try {
     const answer = await take(api.GET("/api/v1/levels/{id}/ledger", { params: { path: { id }, query: { point: pointText(point), normal: pointText(normal) } } }));
-    bench.set({ ledger: { ...asked, answer } });
+    if (isAskedStill()) bench.set({ ledger: { ...asked, answer } });
   } catch (error) {
-    bench.set({ ledger: null });
+    if (isAskedStill()) bench.set({ ledger: null });
     complain(error);
   }
 }

@@ -76,7 +76,6 @@ function Filter({ shown, onChange, all, left, canEdit, edit }: FilterProps) {
 
 function Column({ report, alone, shown, ...rest }: Omit<Props, "reports"> & { report: Report; alone: boolean; shown: Shown }) {
   const findings = filtered(report.findings, shown);
-  const spent = report.budget.find((b) => b.rule === shown.rule);
   return (
     <section className="min-w-0 flex-1 overflow-auto border-r border-[#101010] last:border-r-0" aria-label={`Findings for ${report.platform}`}>
       {!alone && (
@@ -87,7 +86,7 @@ function Column({ report, alone, shown, ...rest }: Omit<Props, "reports"> & { re
       )}
       {findings.length === 0 && (
         <p className="p-4">
-          {shown.rule ? `Nothing is found by ${shown.rule}${spent ? `: ${spent.what}, ${spentText(spent)}` : ""}. ` : report.findings.length === 0 ? `Nothing to mend: ${report.platform} takes this level. ` : "Nothing of what is looked for. "}
+          {noneText(report, shown.rule)}{" "}
           <span className="dim">
             The lightmap has {counted(report.lightmap.pages, "page")} of {report.lightmap.page_size} × {report.lightmap.page_size} texels.
           </span>
@@ -100,6 +99,14 @@ function Column({ report, alone, shown, ...rest }: Omit<Props, "reports"> & { re
       </ul>
     </section>
   );
+}
+
+/** What is said where nothing is found; of a rule with a limit, how much of that is taken. */
+function noneText(report: Report, rule: string): string {
+  const spent = report.budget.find((b) => b.rule === rule);
+  if (spent) return `Nothing is found by ${rule}: ${spent.what}, ${spentText(spent)}.`;
+  if (rule) return `Nothing is found by ${rule}.`;
+  return report.findings.length === 0 ? `Nothing to mend: ${report.platform} takes this level.` : "Nothing of what is looked for.";
 }
 
 /** Findings of one rule: the first ones, and the others when they are asked for. */

@@ -1,6 +1,6 @@
 import type { Asked } from "../../model/bench";
-import { inFull, InTheWay, LightBar, luxText, SourceName, SpotLine } from "./parts";
-import { luxOf, pairRows, ratioOf, type Contribution } from "./rows";
+import { Heads, inFull, InTheWay, LightBar, luxText, SourceName, SpotLine } from "./parts";
+import { luxOf, pairRows, ratioOf, wayText, type Contribution } from "./rows";
 
 /** Two spots, source by source: what each gives to either, and how they differ. */
 export function PairBook({ kept, asked }: { kept: Asked; asked: Asked }) {
@@ -13,19 +13,17 @@ export function PairBook({ kept, asked }: { kept: Asked; asked: Asked }) {
       {kept.answer && asked.answer && (
         <>
           <table className="w-full table-fixed whitespace-nowrap [&_td]:truncate [&_td]:pr-2 [&_th]:pr-2">
-            <thead>
-              <tr className="dim text-left">
-                <th className="w-[18%] font-normal">Source</th>
-                <th className="font-normal">A</th>
-                <th className="w-16 font-normal">lx</th>
-                <th className="font-normal">B</th>
-                <th className="w-16 font-normal">lx</th>
-                <th className="w-16 font-normal" title="B over A">
-                  B to A
-                </th>
-                <th className="w-[28%] font-normal">In the way</th>
-              </tr>
-            </thead>
+            <Heads
+              of={[
+                ["Source", "w-[18%]"],
+                ["A", ""],
+                ["lx", "w-16"],
+                ["B", ""],
+                ["lx", "w-16"],
+                ["B to A", "w-16"],
+                ["In the way", "w-[28%]"],
+              ]}
+            />
             <tbody>
               {rows.map((r) => (
                 <tr key={r.id} className="row border-t border-[#101010]">
@@ -35,7 +33,7 @@ export function PairBook({ kept, asked }: { kept: Asked; asked: Asked }) {
                   <Light of={r.a} most={most} />
                   <Light of={r.b} most={most} />
                   <td>{ratioOf(luxOf(r.a), luxOf(r.b))}</td>
-                  <td className="dim">
+                  <td className="dim" title={wayText(r)}>
                     <Way name="A" of={r.a} />
                     <Way name="B" of={r.b} />
                   </td>

@@ -1,5 +1,5 @@
 import type { Asked } from "../../model/bench";
-import { InTheWay, LightBar, luxText, SourceName, SpotLine } from "./parts";
+import { Heads, InTheWay, LightBar, luxText, SourceName, SpotLine } from "./parts";
 import { countedOf, luxOf } from "./rows";
 
 /** One spot: what each source gives it, and what stands in the way. */
@@ -15,17 +15,17 @@ export function SpotBook({ asked, isKept = false }: { asked: Asked; isKept?: boo
       {asked.answer && (
         <>
           <table className="w-full min-w-[460px] whitespace-nowrap [&_td]:pr-3 [&_th]:pr-3">
-            <thead>
-              <tr className="dim text-left">
-                <th className="font-normal">Source</th>
-                <th className="w-1/4 font-normal">Light</th>
-                <th className="font-normal">Direct</th>
-                <th className="font-normal">Bounced</th>
-                <th className="font-normal">Share</th>
-                <th className="font-normal">Seen</th>
-                <th className="font-normal">In the way</th>
-              </tr>
-            </thead>
+            <Heads
+              of={[
+                ["Source", ""],
+                ["Light", "w-1/4"],
+                ["Direct", ""],
+                ["Bounced", ""],
+                ["Share", ""],
+                ["Seen", ""],
+                ["In the way", ""],
+              ]}
+            />
             <tbody>
               {shown.map((s) => (
                 <tr key={s.id} className="row border-t border-[#101010]">

@@ -32,6 +32,21 @@ export function SpotLine({ asked, name, isKept }: { asked: Asked; name?: "A" | "
   );
 }
 
+/** The heads of a table's columns, each with its width. */
+export function Heads({ of }: { of: readonly (readonly [name: string, width: string])[] }) {
+  return (
+    <thead>
+      <tr className="dim text-left">
+        {of.map(([name, width], i) => (
+          <th key={i} className={`font-normal ${width}`}>
+            {name}
+          </th>
+        ))}
+      </tr>
+    </thead>
+  );
+}
+
 export function SourceName({ id, name }: { id: string; name: string }) {
   return (
     <button className="max-w-full truncate hover:underline" title={`Select ${name}`} onClick={() => bench.select([id])}>

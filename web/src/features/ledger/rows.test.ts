@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { pairRows, ratioOf, type Contribution } from "./rows";
+import { pairRows, ratioOf, wayText, type Contribution } from "./rows";
 
 const light = (luminance: number) => ({ luminance, r: luminance, g: luminance, b: luminance });
 const source = (id: string, direct: number, bounced: number, blocked = false): Contribution => ({
@@ -23,6 +23,12 @@ describe("two spots", () => {
     expect(rows[0]!.b!.direct.luminance).toBe(8);
     expect(rows[1]!.b).toBeUndefined();
     expect(rows[2]!.a).toBeUndefined();
+  });
+
+  it("name all that is in the way of a source at each", () => {
+    const behind = (...ids: string[]) => ({ ...source("lamp", 0, 0, true), blocked_by: ids.map((id) => ({ id, point: [0, 0, 0] })) });
+    expect(wayText({ id: "lamp", name: "lamp", a: behind("wall", "post"), b: behind("crate") })).toBe("A: wall, post; B: crate");
+    expect(wayText({ id: "lamp", name: "lamp", a: source("lamp", 1, 0) })).toBe("");
   });
 
   it("say how they differ", () => {

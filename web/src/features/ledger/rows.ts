@@ -6,9 +6,7 @@ export type Contribution = Schemas["Contribution"];
 export const luxOf = (c: Contribution | undefined) => (c ? c.direct.luminance + c.bounced.luminance : 0);
 
 /** Those that give a spot light, or would if nothing were in the way. */
-const counts = (c: Contribution) => luxOf(c) > 0 || c.blocked;
-
-export const countedOf = (sources: readonly Contribution[]) => sources.filter(counts);
+export const countedOf = (sources: readonly Contribution[]) => sources.filter((c) => luxOf(c) > 0 || c.blocked);
 
 /** A source at two spots; one may be missing. */
 export type PairRow = { id: string; name: string; a?: Contribution; b?: Contribution };
@@ -28,4 +26,10 @@ export function ratioOf(a: number, b: number): string {
   if (a === 0) return "B alone";
   if (b === 0) return "A alone";
   return `× ${Number((b / a).toPrecision(2))}`;
+}
+
+/** All that is in the way at either spot, for a tooltip. */
+export function wayText({ a, b }: PairRow): string {
+  const at = (name: string, c: Contribution | undefined) => (c?.blocked_by.length ? [`${name}: ${c.blocked_by.map((x) => x.id).join(", ")}`] : []);
+  return [...at("A", a), ...at("B", b)].join("; ");
 }

@@ -62,8 +62,9 @@ export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Doc
   }, [stage, scene, mix, state, saved.level.revision, known, level]);
 
   // Without any light yet the level shows unlit, and the view says so.
-  const all = state?.sources.filter((s) => s.layer).length ?? 0;
-  const lit = stands || layers.length > 0 || (state !== undefined && state.sources.length > 0 && state.stale === 0 && all === 0);
+  const baked = state?.sources.filter((s) => s.layer).length ?? 0; // layers that the service has
+  const isDark = state !== undefined && state.sources.length > 0 && state.stale === 0 && baked === 0; // there is nothing to wait for
+  const lit = stands || layers.length > 0 || isDark;
   const shownMode = mode === "final" && !lit ? "unlit" : mode;
   useEffect(() => stage?.setMode(shownMode), [stage, scene, mix, shownMode]);
   useEffect(() => {
@@ -199,6 +200,18 @@ export function useDrawn(stage: Stage | null, host: HTMLElement | null, doc: Doc
   const waits = scene !== undefined && state !== undefined && (state.revision < saved.level.revision || state.geometry !== scene.geometry);
   const behind = useLate(waits, 800);
   const stood = useLate(stands, 1500);
-  const reading = behind ? "The changed level is made ready. The picture is of before." : stood ? "The light is of before the change. A draft is on its way." : trouble ? `Some light is missing, and is asked for again: ${trouble}` : !lit && all > 0 ? "Its light is on its way: shown unlit." : all - layers.length > 64 ? `Reading light: ${layers.length} of ${all} layers` : "";
+  const reading = readingText({ behind, stood, trouble, lit, here: layers.length, baked });
   return { scene, gone, lit, reading };
+}
+
+type Reading = { behind: boolean; stood: boolean; trouble: string; lit: boolean; here: number; baked: number };
+
+/** What the view says while something that it shows is still on its way; "" if nothing is. */
+function readingText({ behind, stood, trouble, lit, here, baked }: Reading): string {
+  if (behind) return "The changed level is made ready. The picture is of before.";
+  if (stood) return "The light is of before the change. A draft is on its way.";
+  if (trouble) return `Some light is missing, and is asked for again: ${trouble}`;
+  if (!lit && baked > 0) return "Its light is on its way: shown unlit.";
+  if (baked - here > 64) return `Reading light: ${here} of ${baked} layers`;
+  return "";
 }
