@@ -7,6 +7,8 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"grotta/core/level"
 )
 
 // A maker asks who lights a spot, keeps it, and holds another against it: the page shows what the service answers,
@@ -41,6 +43,15 @@ func TestTwoSpotsAreComparedInTheBrowser(t *testing.T) {
 	assert.Contains(t, p.eval(`document.querySelector('section[aria-label="Two spots"] tbody tr').innerText`), "×")
 	p.do(chromedp.Click(`section[aria-label="Two spots"] tbody button`))
 	p.see("Range")
+
+	// After a change of the level both say of which revision they are, and B can be asked again.
+	was := current(t, maren, l.ID)
+	apply(t, maren, l.ID, level.Set("lamp", map[string]any{"strength": 10}))
+	of := fmt.Sprintf("of revision %d", was)
+	p.do(chromedp.WaitVisible(fmt.Sprintf(`//*[@aria-label="Kept spot"]//*[text()=%q]`, of), chromedp.BySearch), chromedp.WaitVisible(fmt.Sprintf(`//*[@aria-label="Spot"]//*[text()=%q]`, of), chromedp.BySearch))
+	p.click("Ask again")
+	p.do(chromedp.WaitNotPresent(fmt.Sprintf(`//*[@aria-label="Spot"]//*[text()=%q]`, of), chromedp.BySearch), chromedp.WaitVisible(`section[aria-label="Two spots"] td`))
+	total("Spot")
 	p.click("Let go")
 	p.do(chromedp.WaitVisible(`section[aria-label="Who lights the spot"] td`))
 }

@@ -435,14 +435,15 @@ const linePlaces = 48;
 /** Asks for the light along the line between two points, as of a surface that faces the first one's
  *  normal. */
 export async function askLine(id: string, from: readonly number[], to: readonly number[], normal: readonly number[]) {
-  const asked = { from: vec(from), to: vec(to) };
+  const asked = { from: vec(from), to: vec(to), normal: vec(normal) };
+  const isAskedStill = () => bench.get().line?.from === asked.from;
   bench.set({ panel: "ledger", line: { ...asked, answer: null } });
   try {
     const query = { from: pointText(from), to: pointText(to), normal: pointText(normal), places: linePlaces };
     const answer = await take(api.GET("/api/v1/levels/{id}/line", { params: { path: { id }, query } }));
-    bench.set({ line: { ...asked, answer } });
+    if (isAskedStill()) bench.set({ line: { ...asked, answer } });
   } catch (error) {
-    bench.set({ line: null });
+    if (isAskedStill()) bench.set({ line: null });
     complain(error);
   }
 }

@@ -56,7 +56,7 @@ type BenchState = {
   goal: CameraGoal | null;
   ledger: Asked | null;
   kept: Asked | null; // an earlier answer, to hold against the newest
-  line: { from: Vec; to: Vec; answer: LightLine | null } | null;
+  line: { from: Vec; to: Vec; normal: Vec; answer: LightLine | null } | null;
   rule: string; // whose findings alone are shown; "" for all
   evidence: Evidence | null; // of the finding that is looked at
   thread: string | null; // of comments, that is open

@@ -73,7 +73,7 @@ function Content({ panel, state, reports, user, context, onApplied }: Props & { 
     case "findings":
       return <Findings reports={reports} doc={doc} user={user} canEdit={canEdit} edit={edit} />;
     case "ledger":
-      return <LedgerPanel />;
+      return <LedgerPanel doc={doc} />;
     case "history":
       return <HistoryPanel doc={doc} canEdit={canEdit} undo={undo} />;
     case "shots":

@@ -1,7 +1,9 @@
 import { useState } from "react";
-import type { LightLine } from "../../api/client";
+import type { LevelInfo, LightLine } from "../../api/client";
 import { bench, type Vec } from "../../model/bench";
 import { ticksUpTo } from "../../model/ticks";
+import { askLine } from "../data";
+import { Before } from "./parts";
 
 const width = 760;
 const height = 130;
@@ -9,7 +11,7 @@ const left = 46;
 const bottom = 18;
 
 /** The light along a line: direct below, bounced on top of it, in lux by metres. */
-export function LinePlot({ from, to, answer }: { from: Vec; to: Vec; answer: LightLine | null }) {
+export function LinePlot({ level, from, to, normal, answer }: { level: LevelInfo; from: Vec; to: Vec; normal: Vec; answer: LightLine | null }) {
   const [at, setAt] = useState<number | null>(null);
   if (!answer) return <p className="dim p-4">Asking along the line…</p>;
   const spots = answer.spots.map((s) => ({ ...s, total: s.direct.luminance + s.bounced.luminance }));
@@ -34,6 +36,7 @@ export function LinePlot({ from, to, answer }: { from: Vec; to: Vec; answer: Lig
         <span className="ml-auto tabular-nums" aria-live="polite">
           {read ? `${read.at_m.toFixed(2)} m: ${read.total.toPrecision(3)} lx (direct ${read.direct.luminance.toPrecision(2)}, bounced ${read.bounced.luminance.toPrecision(2)}), most from ${read.most || "nothing"}` : "Point at the plot to read it."}
         </span>
+        <Before revision={answer.revision} level={level} onAsk={() => void askLine(level.id, from, to, normal)} />
         <button className="btn btn-xs" onClick={() => bench.set({ line: null })}>
           Close
         </button>

@@ -1,15 +1,16 @@
+import type { LevelInfo } from "../../api/client";
 import type { Asked } from "../../model/bench";
 import { Heads, inFull, InTheWay, LightBar, luxText, SourceName, SpotLine } from "./parts";
 import { luxOf, pairRows, ratioOf, wayText, type Contribution } from "./rows";
 
 /** Two spots, source by source: what each gives to either, and how they differ. */
-export function PairBook({ kept, asked }: { kept: Asked; asked: Asked }) {
+export function PairBook({ level, kept, asked }: { level: LevelInfo; kept: Asked; asked: Asked }) {
   const rows = pairRows(kept.answer?.sources ?? [], asked.answer?.sources ?? []);
   const most = Math.max(...rows.flatMap((r) => [luxOf(r.a), luxOf(r.b)]), 1e-12);
   return (
     <section className="h-full overflow-auto px-3 py-2" aria-label="Two spots">
-      <SpotLine asked={kept} name="A" isKept />
-      <SpotLine asked={asked} name="B" isKept={false} />
+      <SpotLine level={level} asked={kept} name="A" isKept />
+      <SpotLine level={level} asked={asked} name="B" isKept={false} />
       {kept.answer && asked.answer && (
         <>
           <table className="w-full table-fixed whitespace-nowrap [&_td]:truncate [&_td]:pr-2 [&_th]:pr-2">

@@ -1,16 +1,17 @@
+import type { LevelInfo } from "../../api/client";
 import type { Asked } from "../../model/bench";
 import { Heads, InTheWay, LightBar, luxText, SourceName, SpotLine } from "./parts";
 import { countedOf, luxOf } from "./rows";
 
 /** One spot: what each source gives it, and what stands in the way. */
-export function SpotBook({ asked, isKept = false }: { asked: Asked; isKept?: boolean }) {
+export function SpotBook({ level, asked, isKept = false }: { level: LevelInfo; asked: Asked; isKept?: boolean }) {
   const sources = asked.answer?.sources ?? [];
   const shown = countedOf(sources);
   const rest = sources.length - shown.length;
   const most = Math.max(...shown.map(luxOf), 1e-12);
   return (
     <section className="h-full overflow-auto px-3 py-2" aria-label="Who lights the spot">
-      <SpotLine asked={asked} isKept={isKept} />
+      <SpotLine level={level} asked={asked} isKept={isKept} />
       {isKept && <p className="dim mb-1">Kept as A. Click the spot to hold against it.</p>}
       {asked.answer && (
         <>

@@ -1,9 +1,11 @@
 import { Pin, PinOff } from "lucide-react";
+import type { LevelInfo } from "../../api/client";
 import { bench, type Asked } from "../../model/bench";
+import { askPoint } from "../data";
 import { luxOf, type Contribution } from "./rows";
 
 /** The light at a spot, where it is, and the button that keeps it or lets it go. */
-export function SpotLine({ asked, name, isKept }: { asked: Asked; name?: "A" | "B"; isKept: boolean }) {
+export function SpotLine({ level, asked, name, isKept }: { level: LevelInfo; asked: Asked; name?: "A" | "B"; isKept: boolean }) {
   const a = asked.answer;
   const keep = () => bench.set({ kept: asked, ledger: null, tool: { is: "ask" } });
   return (
@@ -19,6 +21,7 @@ export function SpotLine({ asked, name, isKept }: { asked: Asked; name?: "A" | "
           <span className="dim">Asking…</span>
         )}
       </span>
+      {a && <Before revision={a.revision} level={level} onAsk={isKept ? undefined : () => void askPoint(level.id, asked.point, asked.normal)} />}
       {isKept ? (
         <button className="btn btn-xs" title="Let this spot go" onClick={() => bench.set({ kept: null })}>
           <PinOff size={12} /> Let go
@@ -29,6 +32,21 @@ export function SpotLine({ asked, name, isKept }: { asked: Asked; name?: "A" | "
         </button>
       )}
     </p>
+  );
+}
+
+/** Says that an answer is of before the last change, and asks again, unless it is to stay. */
+export function Before({ revision, level, onAsk }: { revision: number; level: LevelInfo; onAsk: (() => void) | undefined }) {
+  if (revision >= level.revision) return null;
+  return (
+    <>
+      <span className="shrink-0 text-warning">of revision {revision}</span>
+      {onAsk && (
+        <button className="btn btn-xs" title="The level has changed since" onClick={onAsk}>
+          Ask again
+        </button>
+      )}
+    </>
   );
 }
 

@@ -1,20 +1,21 @@
 import { useEffect, useRef } from "react";
 import type { Stage } from "../../engine/stage";
-import { useBench, type Vec } from "../../model/bench";
+import { useBench, type Asked, type Vec } from "../../model/bench";
 
 /** Pins where spots were asked, and the line that was probed, over the view. */
-export function Pins({ stage }: { stage: Stage | null }) {
+export function Pins({ stage, revision }: { stage: Stage | null; revision: number }) {
   const ledger = useBench((s) => s.ledger);
   const kept = useBench((s) => s.kept);
   const line = useBench((s) => s.line);
   const tool = useBench((s) => s.tool);
   const svg = useRef<SVGSVGElement>(null);
   const from = tool.is === "line" ? tool.from?.point : undefined;
+  const spots = [...(kept ? [{ name: "A ", asked: kept }] : []), ...(ledger ? [{ name: kept ? "B " : "", asked: ledger }] : [])];
   const pins: { name: string; at: Vec }[] = line
     ? [{ name: "0 m", at: line.from }, { name: line.answer ? `${line.answer.spots.at(-1)!.at_m.toFixed(1)} m` : "…", at: line.to }]
     : from
       ? [{ name: "from here", at: from }]
-      : [...(kept ? [{ name: kept.answer ? `A ${lux(kept.answer.total.luminance)}` : "A", at: kept.point }] : []), ...(ledger ? [{ name: `${kept ? "B " : ""}${ledger.answer ? lux(ledger.answer.total.luminance) : "…"}`, at: ledger.point }] : [])];
+      : spots.map((s) => ({ name: s.name + spotText(s.asked, revision), at: s.asked.point }));
   useEffect(() => {
     if (!stage) return;
     const place = () => svg.current && placePins(stage, svg.current);
@@ -37,7 +38,12 @@ export function Pins({ stage }: { stage: Stage | null }) {
   );
 }
 
-const lux = (v: number) => `${v.toPrecision(3)} lx`;
+/** The light at a spot, and the revision that it is of where the level has changed since. */
+function spotText({ answer }: Asked, revision: number): string {
+  if (!answer) return "…";
+  const lux = `${answer.total.luminance.toPrecision(3)} lx`;
+  return answer.revision < revision ? `${lux}, revision ${answer.revision}` : lux;
+}
 
 function placePins(stage: Stage, svg: SVGSVGElement) {
   const places = [...svg.querySelectorAll<SVGGElement>("[data-at]")].map((g) => {

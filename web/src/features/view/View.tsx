@@ -46,7 +46,7 @@ export function View({ doc, state, context, session, onApplied }: Props) {
       <div ref={setHost} className="absolute inset-0" data-testid="view">
         {markers && <Markers doc={doc} state={state} stage={stage} />}
         {markers && <Handles level={level} context={context} stage={stage} endGesture={session.endGesture} dropGesture={session.dropGesture} />}
-        <Pins stage={stage} />
+        <Pins stage={stage} revision={doc.level.revision} />
         <SunHandle context={context} stage={stage} endGesture={session.endGesture} dropGesture={session.dropGesture} />
         <OthersInView doc={doc} stage={stage} />
         {markers && <CommentPins doc={doc} stage={stage} />}
