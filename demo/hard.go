@@ -136,12 +136,17 @@ func HardPlaces() []HardPlace {
 	lamp.RangeM = 0
 	noLight(corridor.box("screen", "plaster", level.Vec{0.5, 1.3, 4.2}, level.Vec{1, 2.6, 0.1}), 0, 1, 2, 3)
 
+	corner := hall("Spot in a corner", level.Vec{4, 2.6, 3}, "#bcbcbc")
+	corner.spot(level.Vec{2, 2, 1.5}, 4000, 4)
+	aim(&corner.l.Lights[0].Entity, geom.Vec3{2, -1.2, 1.5})
+
 	return []HardPlace{
 		{"blinds of 0.17 m", Blinds(0.17, 0.03), bounced},
 		{"blinds of 0.12 m", Blinds(0.12, 0.05), bounced},
 		{"spot of 0.2 m", SmallSpot(0.2, 0.11), bounced},
 		{"spot of 0.13 m", SmallSpot(0.13, 0.07), bounced},
 		{"bright patch in a big room", patch.l, []string{"ceiling", "west", "east", "north", "south"}},
+		{"spot in a corner", corner.l, []string{"ceiling", "west", "north"}},
 		{"window, even sky", window.l, []string{"floor", "ceiling", "west", "east", "north"}},
 		{"corridor by bounces", corridor.l, []string{"floor", "ceiling", "north"}},
 	}

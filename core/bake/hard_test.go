@@ -26,6 +26,7 @@ func TestHardPlacesAreNearPathTracing(t *testing.T) {
 		"spot of 0.2 m":              {0.03, 0.03},
 		"spot of 0.13 m":             {0.025, 0.02},
 		"bright patch in a big room": {0.022, 0.02},
+		"spot in a corner":           {0.075, 0.06},
 		"window, even sky":           {0.09, 0.075},
 		"corridor by bounces":        {0.045, 0.03},
 	}

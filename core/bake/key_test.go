@@ -56,17 +56,17 @@ func TestFacesThatShineNameTheirLayer(t *testing.T) {
 
 var goldenKeys = []string{
 	"geometry 25201487733f7f7c",
-	"lamp-0 c64d35a32db8c33c 43651b2acf0aa3ff",
-	"lamp-1 fbe6598ea314c24c 7dfa504cd4f8af12",
-	"lamp-2 2d316ed018de26d5 a442725e87676f40",
-	"lamp-3 ac7aadeaffc5e646 f481ab8d8f40a910",
-	"lamp-5 3786742a09cd793a b328c1a5f3b0ec82",
-	"sun 13e090b4d78fe0ce 9a382c10e7a7d0d5",
-	"sky 7f312ab15a98f38c d2c2b76b12e60197",
-	"emissive:panel fbc96af5d4ebd735 6ff8091ccc2b5825",
-	"ambient:level 9c02dad90f91b8dc 9a5bc607afa52564",
-	"ambient:zone-0 1f754ec1406d3928 83f943939f3b8918",
-	"ambient:zone-1 f6cac7b3e016c832 0911b7fe04d88505",
+	"lamp-0 72d42bd7b8d9f35c 43651b2acf0aa3ff",
+	"lamp-1 85fc2c537fa2247d 7dfa504cd4f8af12",
+	"lamp-2 086ab4fc13a6a536 a442725e87676f40",
+	"lamp-3 e37fefd59f61ea21 f481ab8d8f40a910",
+	"lamp-5 73f647e8c9cd4a48 b328c1a5f3b0ec82",
+	"sun 3813ced1bc84cab5 9a382c10e7a7d0d5",
+	"sky 11157ea912858606 d2c2b76b12e60197",
+	"emissive:panel 8d59ab6cc0b7a7f7 6ff8091ccc2b5825",
+	"ambient:level c69e24372ae28a88 9a5bc607afa52564",
+	"ambient:zone-0 984fa250f2f4c855 83f943939f3b8918",
+	"ambient:zone-1 51c1c898c8fbe0f0 0911b7fe04d88505",
 }
 
 // A mesh that shows a geometry has the light, and so the keys, of one with those triangles of its own.

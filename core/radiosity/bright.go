@@ -45,12 +45,13 @@ type brightPatch struct {
 }
 
 const (
-	mostBright    = 2048 // patches
-	wholeShare    = 0.95 // of the flux of all patches: the rest need not be bright
-	leastShare    = 0.25 // less of it is not worth rays
-	brightReach   = 1e-3 // of the brightest direct light: where they give less, places send half as many rays to them
-	farReach      = 1e-4 // and where they give less than this, none
-	patchRays     = 4    // that a patch sends to bright ones
+	mostBright    = 2048  // patches
+	wholeShare    = 0.95  // of the flux of all patches: the rest need not be bright
+	leastShare    = 0.25  // less of it is not worth rays
+	farShare      = 0.125 // of the mean square of how far away what lies about a patch is
+	brightReach   = 1e-3  // of the brightest direct light: where they give less, places send half as many rays to them
+	farReach      = 1e-4  // and where they give less than this, none
+	patchRays     = 4     // that a patch sends to bright ones
 	brightSeed    = 0x62726967
 	placesOnTexel = 4       // to which rays go, and where the light is looked at if there are many texels
 	mostTried     = 16      // places of a texel where the light is looked at if there are few
@@ -63,10 +64,9 @@ const (
 // takes their direct light out of the list and adds their light on other patches, which it keeps or not.
 func (l *Links) brightOf(ctx context.Context, e *Emitter, direct [][4]float32, keep bool) (*brightSet, error) {
 	type lit struct {
-		patch  int32
-		lux    float32
-		area   float64
-		around float64
+		patch int32
+		lux   float32
+		area  float64
 	}
 	var all []lit
 	total, most := 0.0, float32(0)
@@ -76,7 +76,7 @@ func (l *Links) brightOf(ctx context.Context, e *Emitter, direct [][4]float32, k
 			continue
 		}
 		a := &l.albedos[l.albedoOf[k]]
-		one := lit{patch: int32(k), lux: (d[0]*a[0] + d[1]*a[1] + d[2]*a[2]) / 3, area: l.areaOf(k), around: float64(l.around[k].NearM())}
+		one := lit{patch: int32(k), lux: (d[0]*a[0] + d[1]*a[1] + d[2]*a[2]) / 3, area: l.areaOf(k)}
 		if one.area == 0 || l.IsOpen(uint32(k)) {
 			continue
 		}
@@ -93,14 +93,14 @@ func (l *Links) brightOf(ctx context.Context, e *Emitter, direct [][4]float32, k
 		return int(a.patch - b.patch)
 	})
 	// The brightest patches are worth rays while their share of the flux is more than that of their area in what
-	// lies about them, for which the square of its distance stands.
+	// lies about them.
 	flux, area, spread, count := 0.0, 0.0, 0.0, 0
 	for i, one := range all[:min(len(all), mostBright)] {
 		if flux >= wholeShare*total {
 			break
 		}
 		more := float64(one.lux) * one.area
-		flux, area, spread = flux+more, area+one.area, spread+more*one.around*one.around
+		flux, area, spread = flux+more, area+one.area, spread+more*l.about2(int(one.patch))
 		if flux >= leastShare*total && area*total <= spread {
 			count = i + 1
 		}
@@ -170,6 +170,20 @@ func (l *Links) brightOf(ctx context.Context, e *Emitter, direct [][4]float32, k
 	}
 	l.through(direct, func(k int32, c int) float32 { return came[at[k]][c] })
 	return b, err
+}
+
+// about2 stands for the area of what lies about a patch, in square metres: the square of the harmonic mean of how far
+// away that is. Beside a joint of walls this is next to nothing, though half of the light goes far: so it is at least a
+// share of the mean square.
+func (l *Links) about2(patch int) float64 {
+	near, at := float64(l.around[patch].NearM()), vec(l.m.Texels.List[l.first[patch]].Origin)
+	var room [Rays]uint32
+	met, sum := l.MetBy(patch, room[:0]), 0.0
+	for _, other := range met {
+		away := vec(l.m.Texels.List[l.first[other]].Origin).Sub(at)
+		sum += away.Dot(away)
+	}
+	return max(near*near, farShare*sum/float64(max(len(met), 1)))
 }
 
 // areaOf is about the area of a patch, in square metres.

@@ -147,11 +147,18 @@ func TestBouncesInAClosedBoxAreAGeometricSeries(t *testing.T) {
 
 // spotOnFloor is a light on the middle of the box's floor, half a metre wide, and how many texels it falls on.
 func spotOnFloor(m *lightmap.Map, lux float32) (spot direct.Light, lit int) {
+	return lightWhere(m, lux, func(x *lightmap.Texel) bool {
+		return x.Origin[1] < 0.01 && math.Abs(float64(x.Origin[0])) < 0.25 && math.Abs(float64(x.Origin[2])) < 0.25
+	})
+}
+
+// lightWhere is a light on some texels in the box, and how many these are.
+func lightWhere(m *lightmap.Map, lux float32, isLit func(*lightmap.Texel) bool) (spot direct.Light, lit int) {
 	spot = direct.New(m, 1)
 	for k := range m.Chunks() {
 		var chunk direct.Chunk
 		for i, x := range m.Chunk(k) {
-			if isInBox(&x) && x.Origin[1] < 0.01 && math.Abs(float64(x.Origin[0])) < 0.25 && math.Abs(float64(x.Origin[2])) < 0.25 {
+			if isInBox(&x) && isLit(&x) {
 				for c := range chunk {
 					chunk[c][i] = lux
 				}
@@ -211,6 +218,31 @@ func TestBouncesOfASmallBrightSpot(t *testing.T) {
 	rms := math.Sqrt(squares / float64(far))
 	t.Logf("on the ceiling: off by %.3f", rms)
 	assert.Less(t, rms, 0.08)
+}
+
+// A spot in the very joint of the floor and a wall, which lights both, is bright as well: half of its light goes far, though
+// the other half goes no farther than the surface beside it.
+func TestASpotInAJointIsBright(t *testing.T) {
+	l := closedBox()
+	l.Lights = []*level.Light{leveltest.Light("lamp", level.Point, 100, level.Vec{0, 1, 0}, geom.Vec3{0, -1, 0})}
+	m := laidOut(t, l)
+	links, err := New(t.Context(), m, nil)
+	require.NoError(t, err)
+	spot, lit := lightWhere(m, 5000, func(x *lightmap.Texel) bool {
+		return x.Origin[0] > 0.8 && x.Origin[1] < 0.2 && math.Abs(float64(x.Origin[2])) < 0.25
+	})
+	require.Greater(t, lit, 10)
+	sent, err := links.Sent(t.Context(), []Emitter{{&source.List(l, m.Scene)[0], &spot, 1}}, 1e-4, false)
+	require.NoError(t, err)
+	require.NotNil(t, sent.bright[0])
+	var flux float64
+	for _, p := range sent.bright[0].patches {
+		at := m.Texels.List[links.first[p.patch]].Origin
+		assert.True(t, at[0] > 0.6 && at[1] < 0.4, "%v", at)
+		flux += p.flux
+	}
+	rho := m.Scene.Surfaces[0].Finish().Albedo[0]
+	assert.InEpsilon(t, 5000*rho*float64(lit)/64, flux, 0.25, "all of its light but what falls on texels that the joint parts")
 }
 
 // A source that lights everything has no bright patches.
