@@ -136,6 +136,10 @@ type link struct {
 	blobs   objects.Store // levels and layers on their way
 }
 
+// answerWithin is how long a server may take to answer a new connection. The library's two seconds are too short for a
+// busy machine.
+const answerWithin = 10 * time.Second
+
 // dial connects and makes sure that the streams are there. It waits a while for a cluster that is just
 // starting.
 func dial(ctx context.Context, o Options, as string) (*link, error) {
@@ -149,7 +153,7 @@ func dial(ctx context.Context, o Options, as string) (*link, error) {
 		o.Replicas = 1
 	}
 	options := []nats.Option{
-		nats.Name("grotta " + as), nats.MaxReconnects(-1), nats.ReconnectWait(500 * time.Millisecond), nats.ReconnectBufSize(8 << 20),
+		nats.Name("grotta " + as), nats.Timeout(answerWithin), nats.MaxReconnects(-1), nats.ReconnectWait(500 * time.Millisecond), nats.ReconnectBufSize(8 << 20),
 		nats.DisconnectErrHandler(func(_ *nats.Conn, err error) {
 			if err != nil { // else it was closed here
 				o.Log.Warn("the cluster is not reached", "error", err)
