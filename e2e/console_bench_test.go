@@ -427,6 +427,24 @@ func TestOneAtEachFixtureInTheBrowser(t *testing.T) {
 		}
 	}
 	assert.Equal(t, 12, n)
+
+	// All on the same fixture are selected from one of them, and named at once.
+	p.pick("sconce-lamp-2")
+	p.key("k", input.ModifierCtrl)
+	p.do(chromedp.SendKeys(`[role=dialog] input`, "same fixture"), chromedp.WaitVisible(`[role=option][data-focused]`), chromedp.KeyEvent(kb.Enter), chromedp.WaitNotPresent(`[role=dialog]`))
+	p.see("12 selected")
+	p.key(kb.F2)
+	p.do(chromedp.SendKeys(`input[aria-label="Name of 12 things"]`, "Sconce lamp"+kb.Enter))
+	doc = eventually(t, maren, l.ID, func(d api.Document) bool { return d.Level.Revision > revision+1 })
+	assert.Equal(t, revision+2, doc.Level.Revision, "one change")
+	var names []string
+	for _, light := range doc.Document.Lights {
+		if strings.HasPrefix(light.ID, "sconce-lamp") {
+			names = append(names, light.Name)
+		}
+	}
+	assert.Len(t, names, 12)
+	assert.Equal(t, []string{"Sconce lamp 1", "Sconce lamp 12"}, []string{names[0], names[11]})
 }
 
 // Two on one level: each undoes their own; without the service work goes on and is saved when

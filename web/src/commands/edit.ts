@@ -25,6 +25,12 @@ function remove(c: Context) {
   c.edit(op);
 }
 
+/** The name is typed in the outliner's row of the last selected; the others get numbers. */
+function rename(c: Context) {
+  const t = selectedThings(c.level, c.selection).at(-1);
+  if (t) bench.set({ renaming: t.id, folded: { ...bench.get().folded, left: false } });
+}
+
 async function pasteClip(c: Context) {
   const text = (await navigator.clipboard?.readText().catch(() => "")) || copied;
   const clip = readClip(text) ?? readClip(copied);
@@ -128,6 +134,7 @@ export const editCommands: Command[] = [
   { id: "copy", title: "Copy", group: "Edit", keys: ["Ctrl+C"], whyNot: needsSelection, run: (c) => void copy(c) },
   { id: "cut", title: "Cut", group: "Edit", keys: ["Ctrl+X"], whyNot: needsBoth, run: (c) => copy(c) && remove(c) },
   { id: "paste", title: "Paste", group: "Edit", keys: ["Ctrl+V"], whyNot: needsEdit, run: (c) => void pasteClip(c) },
+  { id: "rename", title: "Rename what is selected", also: "name", short: "Rename", group: "Edit", keys: ["F2"], whyNot: needsBoth, run: rename },
   { id: "copy-values", title: "Copy values of the thing", group: "Edit", keys: ["Shift+c"], whyNot: needsSelection, run: copyValues },
   { id: "paste-values", title: "Paste values onto what is selected", group: "Edit", keys: ["Shift+v"], whyNot: (c) => needsBoth(c) || (values ? "" : "No values were copied yet."), run: pasteValues },
   { id: "paste-some", title: "Paste some of the values…", group: "Edit", whyNot: (c) => needsBoth(c) || (values ? "" : "No values were copied yet."), run: () => bench.set({ dialog: "paste" }) },

@@ -1,7 +1,7 @@
 import type { Schemas } from "../api/client";
 import { bench, camera, useBench, type Tool, type Vec } from "../model/bench";
 import { alike, type Likeness } from "../model/find";
-import { selectedThings } from "../model/edits";
+import { onFixturesAlike, selectedThings } from "../model/edits";
 import { freshID } from "../model/apply";
 import { placeOf, taken, thingsOf, type Thing } from "../model/things";
 import { viewModes } from "../model/viewModes";
@@ -124,6 +124,15 @@ export const viewCommands: Command[] = [
     whyNot: needsSelection,
     run: (c) => bench.select([...new Set(c.selection.flatMap((id) => alike(c.level, taken(id).id, by)))]),
   })),
+  {
+    id: "alike-fixture",
+    title: "Select all on the same fixture",
+    also: "lamp body mesh alike",
+    short: "same fixture",
+    group: "Select",
+    whyNot: (c) => needsSelection(c) || (c.selection.some((id) => onFixturesAlike(c.level, id).length > 0) ? "" : "No block or mesh is within a metre, so it hangs on nothing."),
+    run: (c) => bench.select([...new Set([...c.selection, ...c.selection.flatMap((id) => onFixturesAlike(c.level, id))])]),
+  },
   { id: "hide", title: "Hide or show in this view", group: "Select", keys: ["j"], whyNot: needsSelection, run: (c) => flag(c, "hidden") },
   {
     id: "isolate",

@@ -67,6 +67,7 @@ type BenchState = {
   carried: Carried; // by the player who walks
   unitM: number; // metres in a unit of the platform
   namingMix: boolean;
+  renaming: string | null; // the thing whose name is typed in the outliner
   trying: PresetInfo | null; // shown in the view for as long as it is pointed at
   autoBake: boolean;
   lookOn: boolean;
@@ -110,6 +111,7 @@ const fresh: BenchState = {
   carried: carriedAtFirst,
   unitM: 1,
   namingMix: false,
+  renaming: null,
   trying: null,
   autoBake: true,
   lookOn: true,

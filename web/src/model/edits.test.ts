@@ -1,9 +1,9 @@
 import { describe, expect, it } from "vitest";
 import type { Level } from "../api/client";
 import { apply } from "./apply";
-import { aim, atEachAlike, clipOf, duplicate, fixtureOf, mirror, move, opening, paste, placed, readClip, removal, repeat, setEach, withGeometries } from "./edits";
+import { aim, atEachAlike, clipOf, duplicate, fixtureOf, mirror, move, opening, paste, placed, readClip, removal, renamed, repeat, setEach, withGeometries } from "./edits";
 import { alike, search } from "./find";
-import { rangeOf, rowsOf } from "./outline";
+import { indexOf, rangeOf, rowsOf } from "./outline";
 import { colorWords, kelvinHex, thingsOf } from "./things";
 import { forwardOf, poseOf } from "./world";
 
@@ -22,6 +22,30 @@ function room(): Level {
   l = put(l, "lights", { id: "lamp", name: "Lamp 1", rig: "brass", strength: 40, ...at(1, 2, 0) });
   return put(l, "glows", { id: "glow", color_from: "lamp", rig: "brass", ...at(1, 2, 0) });
 }
+
+describe("names", () => {
+  const names = (l: Level) => l.lights.map((x) => x.name ?? "");
+  const three = () => put(put(room(), "lights", { id: "b", name: "Old" }), "lights", { id: "a", name: "Older" });
+
+  it("one thing gets the name as it is", () => {
+    expect(names(apply(room(), renamed(room(), ["lamp"], "Sconce")!))).toEqual(["Sconce"]);
+    expect(renamed(room(), ["lamp"], "Lamp 1")).toBeNull();
+    expect(renamed(room(), [], "Sconce")).toBeNull();
+  });
+  it("several get numbers in the order of the level, whatever they were picked in", () => {
+    expect(names(apply(three(), renamed(three(), ["a", "lamp", "b"], "Sconce")!))).toEqual(["Sconce 1", "Sconce 2", "Sconce 3"]);
+  });
+  it("no name leaves the id", () => {
+    const l = apply(room(), renamed(room(), ["lamp"], "")!);
+    expect(thingsOf(l).get("lamp")!.name).toBe("lamp");
+  });
+  it("a side of a block stands in the row of its block", () => {
+    const rows = rowsOf(room(), "", ["blocks"], {}, new Set());
+    expect(indexOf(rows, "wall#3")).toBe(indexOf(rows, "wall"));
+    expect(indexOf(rows, "wall")).toBeGreaterThanOrEqual(0);
+    expect(indexOf(rows, "lamp")).toBe(-1);
+  });
+});
 
 describe("copies", () => {
   it("keep what they refer to among themselves, and get new ids and names", () => {
@@ -155,6 +179,12 @@ describe("finding", () => {
     expect(found("brass lamp glow")).toEqual(["glow"]);
     expect(search(l, "finding", new Set(["wall"])).map((t) => t.id)).toEqual(["wall"]);
     expect(found("nothing like it")).toEqual([]);
+    const m = put(put(l, "lights", { id: "plain", shadows: { cast: false } }), "lights", { id: "onion", enabled: false });
+    expect(search(m, "shadow").map((t) => t.id)).toEqual(["lamp", "cold", "onion"]);
+    expect(search(m, "shadowless").map((t) => t.id)).toEqual(["plain"]);
+    expect(search(m, "lights with shadows -off").map((t) => t.id)).toEqual(["lamp"]);
+    expect(search(m, "on light").map((t) => t.id)).toEqual(["lamp", "plain"]);
+    expect(search(m, "onion").map((t) => t.id)).toEqual(["onion"]);
   });
   it("names colours", () => {
     expect(colorWords("#ff0000")).toEqual(["red", "warm"]);

@@ -34,6 +34,15 @@ export function removal(level: Level, ids: readonly string[]): Operation | null 
   return batch(`Remove ${named(things)}`, things.map((t) => ({ op: "remove", id: t.id })));
 }
 
+/** Names things. Several get the name with numbers, in the order of the level. No name gives each its id as a name. */
+export function renamed(level: Level, ids: readonly string[], name: string): Operation | null {
+  const wanted = new Set(selectedThings(level, ids).map((t) => t.id));
+  const things = [...thingsOf(level).values()].filter((t) => wanted.has(t.id));
+  const nameAt = (i: number) => (name === "" || things.length === 1 ? name : `${name} ${i + 1}`);
+  const steps = things.flatMap((t, i): Operation[] => (t.entity.name ?? "") === nameAt(i) ? [] : [{ op: "set", id: t.id, fields: { name: nameAt(i) || null } }]);
+  return steps.length > 0 ? batch(`Rename ${named(things)}`, steps) : null;
+}
+
 /** Sets one field of many things, from each one's own value. */
 export function setEach(level: Level, ids: readonly string[], path: string, next: (v: unknown, t: Thing) => unknown, label?: string): Operation | null {
   const things = selectedThings(level, ids);
@@ -270,6 +279,16 @@ export function fixtureOf(level: Level, id: string): string | null {
   const rigged = t.entity.rig ? bodies.filter((b) => b.entity.rig === t.entity.rig) : [];
   const near = (rigged.length > 0 ? rigged : bodies.filter((b) => away(b) < 1 && sizeOf(b) < 2)).sort((a, b) => away(a) - away(b));
   return near[0]?.id ?? null;
+}
+
+/** What hangs on fixtures of the same shape as the one of a thing, with it; of a block or mesh, those of its shape. None without a fixture. */
+export function onFixturesAlike(level: Level, id: string): string[] {
+  const t = thingAt(level, id);
+  if (t?.part === "solids" || t?.part === "meshes") return alike(level, t.id, "shape");
+  const fixture = t && fixtureOf(level, t.id);
+  if (!fixture) return [];
+  const bodies = new Set(alike(level, fixture, "shape"));
+  return [...thingsOf(level).values()].filter((o) => o.part === t.part && bodies.has(fixtureOf(level, o.id) ?? "")).map((o) => o.id);
 }
 
 /** What can be placed by pointing, with the metres it stands off the surface. */

@@ -5,9 +5,21 @@ import { zoneAt } from "./zones";
 
 // Finding things by words, and things that are alike.
 
-/** What is said of a thing, for searching: its name, id, kind, zone, tags, state and colour. */
-export function wordsOf(level: Level, t: Thing, findings: ReadonlySet<string> = new Set()): string {
-  const e = t.entity as { strength?: number; fog_share?: number; shadows?: { cast: boolean } };
+/** The words of states: a query that has one means just that, and not a name with these letters in it. */
+const stateWords: ReadonlySet<string> = new Set(["on", "off", "dim", "shadow", "shadowless", "finding"]);
+
+/** The states that a thing is in. */
+function statesOf(t: Thing, findings: ReadonlySet<string>): Set<string> {
+  const e = t.entity as { strength?: number; shadows?: { cast: boolean } };
+  const all = [t.enabled ? "on" : "off"];
+  if (e.strength !== undefined && e.strength < 10) all.push("dim");
+  if (e.shadows) all.push(e.shadows.cast ? "shadow" : "shadowless");
+  if (findings.has(t.id)) all.push("finding");
+  return new Set(all);
+}
+
+/** What is said of a thing, for searching: its name, id, kind, zone, tags and colour. */
+export function wordsOf(level: Level, t: Thing): string {
   const color = colorOf(level, t);
   const rig = level.rigs.find((r) => r.id === t.entity.rig);
   return [
@@ -18,11 +30,7 @@ export function wordsOf(level: Level, t: Thing, findings: ReadonlySet<string> = 
     zoneNameOf(level, t),
     rig ? `${rig.name ?? ""} ${rig.id}` : "",
     ...(t.entity.tags ?? []),
-    t.enabled ? "on" : "off",
     ...(color ? [color, ...colorWords(color)] : []),
-    e.strength !== undefined && e.strength < 10 ? "dim" : "",
-    e.shadows && !e.shadows.cast ? "shadowless" : "",
-    findings.has(t.id) ? "finding" : "",
   ]
     .join(" ")
     .toLowerCase();
@@ -43,15 +51,21 @@ export function zoneOfThing(level: Level, t: Thing) {
 const glue = new Set(["in", "and", "the", "with"]);
 
 /** The things that all words of a query are said of. A word that begins with "-" is left out; "lights" is as good as "light". */
-export function search(level: Level, query: string, findings?: ReadonlySet<string>): Thing[] {
+export function search(level: Level, query: string, findings: ReadonlySet<string> = new Set()): Thing[] {
   const words = query.toLowerCase().split(/[\s,]+/).filter((w) => w && !glue.has(w));
   const wanted = words.filter((w) => !w.startsWith("-"));
   const unwanted = words.filter((w) => w.length > 1 && w.startsWith("-")).map((w) => w.slice(1));
   const says = (said: string, w: string) => (/^[a-z0-9]+$/.test(w) && w.length <= 3 ? said.split(/[^a-z0-9#]+/).some((s) => s.startsWith(w)) : said.includes(w));
-  const has = (said: string, w: string) => says(said, w) || (w.length > 3 && w.endsWith("s") && says(said, w.slice(0, -1)));
+  const singular = (w: string) => (w.length > 3 && /[^s]s$/.test(w) ? w.slice(0, -1) : w);
+  const stateOf = (w: string) => [w, singular(w)].find((x) => stateWords.has(x));
   return [...thingsOf(level).values()].filter((t) => {
-    const said = wordsOf(level, t, findings);
-    return wanted.every((w) => has(said, w)) && !unwanted.some((w) => has(said, w));
+    const said = wordsOf(level, t);
+    const states = statesOf(t, findings);
+    const has = (w: string) => {
+      const state = stateOf(w);
+      return state ? states.has(state) : says(said, w) || says(said, singular(w));
+    };
+    return wanted.every(has) && !unwanted.some(has);
   });
 }
 

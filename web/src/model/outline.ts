@@ -1,13 +1,15 @@
 import type { Level } from "../api/client";
+import type { Cost } from "./cost";
 import { search, zoneOfThing } from "./find";
-import { thingsOf, type Kind, type Thing } from "./things";
+import { taken, thingsOf, type Kind, type Thing } from "./things";
 
 // The rows of the outliner: things by zone, under headings that fold.
 
 export type Filter = "lights" | "air" | "blocks" | "views" | "off" | "findings";
+export const everyKind: readonly Filter[] = ["lights", "air", "blocks", "views"];
 export const filters: readonly Filter[] = ["lights", "air", "blocks", "views", "off", "findings"];
 
-export type Row = { is: "zone"; id: string; name: string; count: number; open: boolean } | { is: "thing"; thing: Thing };
+export type Row = { is: "zone"; id: string; name: string; count: number; open: boolean } | { is: "thing"; thing: Thing; cost?: string };
 
 const kindsOf: Record<"lights" | "air" | "blocks" | "views", readonly Kind[]> = {
   lights: ["point", "spot", "dome", "directional", "box", "rect", "tube", "rig"],
@@ -38,6 +40,19 @@ export function rowsOf(level: Level, query: string, on: readonly Filter[], close
     const open = !closed[z.id];
     return [{ is: "zone", id: z.id, name: z.name, count: inside.length, open }, ...(open ? inside.map((thing): Row => ({ is: "thing", thing })) : [])];
   });
+}
+
+/** The things of some rows in one list, by what they cost. What costs nothing is left out. */
+export function rowsByCost(rows: readonly Row[], costs: readonly Cost[]): Row[] {
+  const wanted = new Set(rows.flatMap((r) => (r.is === "thing" ? [r.thing.id] : [])));
+  const things = costs.filter((c) => wanted.has(c.thing.id));
+  return things.length === 0 ? [] : [{ is: "zone", id: "", name: "Costly first", count: things.length, open: true }, ...things.map((c): Row => ({ is: "thing", thing: c.thing, cost: c.text }))];
+}
+
+/** Which row is a thing's, or -1. A side of a block stands in its block's row. */
+export function indexOf(rows: readonly Row[], id: string): number {
+  const thing = taken(id).id;
+  return rows.findIndex((r) => r.is === "thing" && r.thing.id === thing);
 }
 
 /** The ids from one row to another, for a selection with Shift. */

@@ -4,7 +4,7 @@ import type { Document, Level, LightmapState, Operation, Schemas } from "../../a
 import type { Context } from "../../commands";
 import { bench, useBench } from "../../model/bench";
 import { fromPanTilt, panTilt, type Turn } from "../../model/angles";
-import { removal, selectedThings } from "../../model/edits";
+import { removal, renamed, selectedThings } from "../../model/edits";
 import { limitsOf, type Part } from "../../model/schema";
 import { facesOf, setFaces } from "../../model/surfaces";
 import { partWords, plurals, taken, type Thing } from "../../model/things";
@@ -107,7 +107,8 @@ function Head({ level, things, canEdit, edit }: { level: Level; things: readonly
   const kinds = [...new Set(things.map((t) => t.kind))];
   const what = one ? one.kind : kinds.length === 1 ? plurals[kinds[0]!].toLowerCase() : "things";
   const rename = () => {
-    if (one && text !== null && text !== one.name) edit({ op: "set", id: one.id, fields: { name: text || null }, label: `Rename ${one.name}` });
+    const op = one && text !== null && text !== one.name && renamed(level, [one.id], text);
+    if (op) edit(op);
     setText(null);
   };
   return (

@@ -1,14 +1,18 @@
-import { useMemo, useRef, useState, type KeyboardEvent } from "react";
+import { useEffect, useMemo, useRef, useState, type KeyboardEvent } from "react";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { Box, Camera, ChevronDown, ChevronRight, CloudFog, Eye, EyeOff, Lightbulb, Lock, Search, TriangleAlert, type LucideIcon } from "lucide-react";
+import { ArrowDownWideNarrow, Box, Camera, ChevronDown, ChevronRight, CloudFog, Eye, EyeOff, Lightbulb, Lock, Search, TriangleAlert, type LucideIcon } from "lucide-react";
 import type { Document, LightmapState, Report } from "../../api/client";
 import type { Context } from "../../commands";
 import { swatch } from "../../engine/color";
 import { bench, useBench } from "../../model/bench";
+import { texelsByThing } from "../../model/charts";
+import { costliest } from "../../model/cost";
 import { short } from "../../model/names";
-import { rangeOf, rowsOf, type Filter, type Row } from "../../model/outline";
+import { everyKind, indexOf, rangeOf, rowsByCost, rowsOf, type Filter, type Row } from "../../model/outline";
 import { colorOf, unitOfLight, type Thing } from "../../model/things";
 import { icons } from "../../ui/kinds";
+import { sceneColors, useScene } from "../data";
+import { NameField } from "./NameField";
 
 type Props = { doc: Document; state: LightmapState | undefined; report: Report | undefined; canEdit: boolean; edit: Context["edit"]; filters: readonly Filter[] };
 
@@ -21,14 +25,21 @@ const filterButtons: [Filter, string, LucideIcon][] = [
   ["findings", "What has findings", TriangleAlert],
 ];
 
-/** Everything in the level, by zone, with search and filters. */
+/** Everything in the level, by zone, with search and filters. What is being renamed is always listed. */
 export function Outliner({ doc, state, report, canEdit, edit, filters }: Props) {
   const level = doc.document;
   const [query, setQuery] = useState("");
   const [on, setOn] = useState<readonly Filter[]>(filters);
   const [closed, setClosed] = useState<Record<string, boolean>>({});
   const findings = useMemo(() => new Set(report?.findings.flatMap((f) => f.entities) ?? []), [report]);
-  const rows = useMemo(() => rowsOf(level, query, on, closed, findings), [level, query, on, closed, findings]);
+  const renaming = useBench((s) => s.renaming);
+  const [byCost, setByCost] = useState(false);
+  const costs = useCosts(doc, state, byCost);
+  const listed = useMemo(() => {
+    if (!costs) return rowsOf(level, query, on, closed, findings);
+    return rowsByCost(rowsOf(level, query, on.length > 0 ? on : everyKind, {}, findings), costs);
+  }, [level, query, on, closed, findings, costs]);
+  const rows = useMemo(() => (renaming !== null && indexOf(listed, renaming) < 0 ? rowsOf(level, "", everyKind, {}, findings) : listed), [level, findings, listed, renaming]);
   const colors = useMemo(() => new Map((state?.sources ?? []).map((s) => [s.id, swatch(s.color)])), [state]);
   const found = rows.flatMap((r) => (r.is === "thing" ? [r.thing.id] : []));
   return (
@@ -43,6 +54,9 @@ export function Outliner({ doc, state, report, canEdit, edit, filters }: Props) 
             </button>
           );
         })}
+        <button title="Costly first: lights by shadows and reach, surfaces by texels" aria-label="Costly first" aria-pressed={byCost} className={`grid h-6 w-7 place-items-center ${byCost ? "bg-[#4a4a4a]" : "bg-base-300"}`} onClick={() => setByCost(!byCost)}>
+          <ArrowDownWideNarrow size={13} />
+        </button>
         {query.trim() && found.length > 0 && (
           <button className="btn btn-xs ml-auto" onClick={() => bench.select(found)}>
             Select {found.length}
@@ -58,6 +72,16 @@ export function Outliner({ doc, state, report, canEdit, edit, filters }: Props) 
   );
 }
 
+/** What things cost, while it is asked for. */
+function useCosts(doc: Document, state: LightmapState | undefined, asked: boolean) {
+  const scene = useScene(doc.level.id, state?.geometry, sceneColors(doc.document)).data;
+  return useMemo(() => {
+    if (!asked) return null;
+    const texels = scene ? texelsByThing(doc.document, scene.ranges, scene.texels) : [];
+    return costliest(doc.document, new Map(texels.map((t) => [t.id, t.value])));
+  }, [doc.document, scene, asked]);
+}
+
 function SearchBox({ query, setQuery, onEnter }: { query: string; setQuery: (q: string) => void; onEnter: () => void }) {
   return (
     <div className="relative p-2">
@@ -65,7 +89,7 @@ function SearchBox({ query, setQuery, onEnter }: { query: string; setQuery: (q: 
       <input
         className="field !h-7 !pl-7"
         placeholder="warm, in kitchen, off…"
-        title="Words that all hold: names, kinds, zones, red, warm, dim, off, finding. -word leaves out. Enter selects."
+        title="Words that all hold: names, kinds, zones, red, warm, dim, off, shadow, finding. -word leaves out. Enter selects."
         aria-label="Find"
         value={query}
         onChange={(e) => setQuery(e.target.value)}
@@ -101,6 +125,13 @@ function Rows({ rows, colors, doc, canEdit, edit, fold }: RowsProps) {
   const selection = useBench((s) => s.selection);
   const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => scroller.current, estimateSize: () => 26, overscan: 60, initialRect: { width: 240, height: 900 } });
 
+  // What is selected in the view, or renamed, comes into sight.
+  const renaming = useBench((s) => s.renaming);
+  const shown = indexOf(rows, renaming ?? selection.at(-1) ?? "");
+  useEffect(() => {
+    if (shown >= 0) virtual.scrollToIndex(shown, { align: "auto" });
+  }, [virtual, shown]);
+
   function select(id: string, e: { shiftKey: boolean; ctrlKey: boolean; metaKey: boolean }) {
     if (e.shiftKey) return bench.select(rangeOf(rows, anchor.current, id));
     anchor.current = id;
@@ -116,7 +147,6 @@ function Rows({ rows, colors, doc, canEdit, edit, fold }: RowsProps) {
     if (!next) return;
     if (e.shiftKey) bench.select([next], "add");
     else select(next, { shiftKey: false, ctrlKey: false, metaKey: false });
-    virtual.scrollToIndex(rows.findIndex((r) => r.is === "thing" && r.thing.id === next));
   }
   return (
     <div ref={scroller} className="min-h-0 flex-1 overflow-auto" onKeyDown={key}>
@@ -127,8 +157,10 @@ function Rows({ rows, colors, doc, canEdit, edit, fold }: RowsProps) {
             <div key={row.is === "zone" ? `zone ${row.id}` : row.thing.id} className="absolute left-0 right-0 h-[26px]" style={{ top: item.start }}>
               {row.is === "zone" ? (
                 <Heading row={row} fold={fold} />
+              ) : renaming === row.thing.id ? (
+                <NameField level={doc.document} thing={row.thing} edit={edit} />
               ) : (
-                <ThingRow thing={row.thing} color={colors.get(row.thing.id) ?? colorOf(doc.document, row.thing)} selected={selection.includes(row.thing.id)} canEdit={canEdit} edit={edit} onSelect={select} />
+                <ThingRow thing={row.thing} note={row.cost ?? valueOf(row.thing)} color={colors.get(row.thing.id) ?? colorOf(doc.document, row.thing)} selected={selection.includes(row.thing.id)} canEdit={canEdit} edit={edit} onSelect={select} />
               )}
             </div>
           );
@@ -147,20 +179,20 @@ function Heading({ row, fold }: { row: Row & { is: "zone" }; fold: RowsProps["fo
   );
 }
 
-type ThingRowProps = { thing: Thing; color: string | undefined; selected: boolean; canEdit: boolean; edit: Context["edit"]; onSelect: (id: string, e: React.MouseEvent) => void };
+type ThingRowProps = { thing: Thing; note: string; color: string | undefined; selected: boolean; canEdit: boolean; edit: Context["edit"]; onSelect: (id: string, e: React.MouseEvent) => void };
 
-function ThingRow({ thing: t, color, selected, canEdit, edit, onSelect }: ThingRowProps) {
+function ThingRow({ thing: t, note, color, selected, canEdit, edit, onSelect }: ThingRowProps) {
   const Icon = icons[t.kind];
   const hidden = useBench((s) => s.hidden[t.id] ?? false);
   const locked = useBench((s) => s.locked[t.id] ?? false);
   const hasSwitch = t.part !== "zones" && t.part !== "rigs" && t.part !== "viewpoints";
   return (
     <div className={`group flex h-full items-center border-l-2 pl-2 ${selected ? "border-accent bg-[#38332a]" : "border-transparent hover:bg-base-300"} ${hidden ? "opacity-50" : ""}`} onMouseEnter={() => bench.set({ hovered: t.id })} onMouseLeave={() => bench.set({ hovered: null })}>
-      <button className={`flex h-full min-w-0 flex-1 items-center gap-2 text-left ${t.enabled ? "" : "dim italic line-through decoration-[#666]"}`} aria-current={selected} title={t.name} onClick={(e) => onSelect(t.id, e)}>
+      <button className={`flex h-full min-w-0 flex-1 items-center gap-2 text-left ${t.enabled ? "" : "dim italic line-through decoration-[#666]"}`} aria-current={selected} title={t.name} onClick={(e) => onSelect(t.id, e)} onDoubleClick={() => canEdit && bench.set({ renaming: t.id })}>
         <Icon size={13} className="shrink-0" />
         <span className="flex-1 truncate">{t.name}</span>
         {locked && <Lock size={10} className="dim" aria-label="locked" />}
-        <span className={selected ? "" : "dim"}>{valueOf(t)}</span>
+        <span className={selected ? "" : "dim"}>{note}</span>
         {color && <span className="h-2.5 w-2.5 shrink-0 rounded-full" style={{ background: color }} />}
       </button>
       {hasSwitch ? (

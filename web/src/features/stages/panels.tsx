@@ -79,7 +79,7 @@ export function LightsStage({ doc, context, onApplied }: StageProps) {
         />
       </Group>
       <Group title="With what is selected">
-        <CommandGrid context={context} ids={["aim", "each-fixture", "make-rig", "break-rig", "repeat", "alike-kind", "alike-colour", "keep-mix"]} />
+        <CommandGrid context={context} ids={["aim", "each-fixture", "make-rig", "break-rig", "repeat", "alike-kind", "alike-colour", "alike-fixture", "keep-mix"]} />
       </Group>
       <Origins doc={doc} context={context} onApplied={onApplied} of={(o) => o.rig !== undefined} />
       <Group title="Rigs">
