@@ -87,6 +87,22 @@ func TestSkyAndSunInTheBrowser(t *testing.T) {
 	added := doc().Lights[len(doc().Lights)-1]
 	assert.Equal(t, level.Rect, added.Kind)
 	assert.Equal(t, 2.5, added.WidthM)
+
+	// A moon is put into the sky as the sun was, and dragged there.
+	p.key(kb.Escape)
+	p.stage("Mood")
+	p.click("Moon there…")
+	p.see("Click where in the sky the moon should stand")
+	p.do(chromedp.MouseClickXY(500, 120))
+	p.see("revision 9")
+	require.NotNil(t, doc().Environment.Moon)
+	assert.Equal(t, 0.2, doc().Environment.Moon.Lux)
+	stood = doc().Environment.Moon.Toward()
+	assert.Greater(t, stood[1], 0.1, "above the horizon")
+	x, y = p.middle(`document.querySelector('button[aria-label="Moon"]')`)
+	p.do(chromedp.MouseEvent(input.MouseMoved, x, y), chromedp.MouseEvent(input.MousePressed, x, y, chromedp.ButtonLeft), chromedp.MouseEvent(input.MouseMoved, x+90, y+10, chromedp.ButtonLeft), chromedp.MouseEvent(input.MouseReleased, x+90, y+10, chromedp.ButtonLeft))
+	p.see("revision 10")
+	assert.NotEqual(t, stood, doc().Environment.Moon.Toward())
 }
 
 // choose picks an entry of a list, once it is there.

@@ -1,5 +1,6 @@
 import type { Schemas } from "../api/client";
 import { bench, camera, useBench, type Tool, type Vec } from "../model/bench";
+import { discNames, titleOf, type DiscName } from "../model/discs";
 import { alike, type Likeness } from "../model/find";
 import { onFixturesAlike, selectedThings } from "../model/edits";
 import { freshID } from "../model/apply";
@@ -93,6 +94,11 @@ function leave() {
 /** What lights a level as a whole: its sky, sun, moon, ambients and directional lights. */
 const wholeSources = (c: Context) => ["sky", "sun", "moon", ...["level", ...c.level.zones.map((z) => z.id)].flatMap((z) => [`ambient:${z}`, `sky_fill:${z}`]), ...c.level.lights.filter((l) => l.kind === "directional").map((l) => l.id)];
 
+function isAiming(is: "disc-at" | "disc-on", of: DiscName) {
+  const t = bench.get().tool;
+  return t.is === is && t.of === of;
+}
+
 const isDark = () => bench.get().muted["ambient:level"] ?? false;
 
 /** Mutes what lights the level as a whole, so that placed lights can be judged; or lets it be heard again. */
@@ -150,8 +156,10 @@ export const viewCommands: Command[] = [
   { id: "ask", title: "Ask a spot what lights it", group: "Light", keys: ["i"], isOn: () => bench.get().tool.is === "ask", run: () => tool({ is: "ask" }) },
   { id: "comment", title: "Say something about a spot", short: "Comment…", group: "View", keys: ["Shift+y"], whyNot: (c) => (c.doc.level.role === "viewer" ? "You may look at this level, not comment on it." : ""), isOn: () => bench.get().tool.is === "comment", run: () => tool({ is: "comment" }) },
   { id: "line", title: "Probe the light along a line", short: "Probe a line", group: "Light", keys: ["Shift+i"], isOn: () => bench.get().tool.is === "line", run: () => tool({ is: "line", from: null }) },
-  { id: "sun-at", title: "Put the sun where I click in the sky", short: "Sun there…", group: "Light", whyNot: needsEdit, isOn: () => bench.get().tool.is === "sun-at", run: () => tool({ is: "sun-at" }) },
-  { id: "sun-on", title: "Let the sun strike the spot that I click", short: "Sun on that…", group: "Light", whyNot: needsEdit, isOn: () => bench.get().tool.is === "sun-on", run: () => tool({ is: "sun-on" }) },
+  ...discNames.flatMap((of): Command[] => [
+    { id: `${of}-at`, title: `Put the ${of} where I click in the sky`, short: `${titleOf[of]} there…`, group: "Light", whyNot: needsEdit, isOn: () => isAiming("disc-at", of), run: () => tool({ is: "disc-at", of }) },
+    { id: `${of}-on`, title: `Let the ${of} strike the spot that I click`, short: `${titleOf[of]} on that…`, group: "Light", whyNot: needsEdit, isOn: () => isAiming("disc-on", of), run: () => tool({ is: "disc-on", of }) },
+  ]),
   { id: "dark-stage", title: "Dark stage: only placed lights show in this view", short: "Dark stage", group: "Light", keys: ["h"], isOn: () => isDark(), run: (c) => darkStage(c) },
   { id: "fit", title: "Fit to the platforms…", short: "Fit…", group: "Light", run: () => bench.set({ dialog: "fit" }) },
   { id: "tour", title: "Take the tour", group: "Help", run: () => bench.set({ dialog: "tour" }) },

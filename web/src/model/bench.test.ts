@@ -6,7 +6,7 @@ import { fromPanTilt, panTilt } from "./angles";
 import { fromFader, toFader } from "./fader";
 import { lightKinds, topOf, unitOf } from "../ui/kinds";
 import { short, zoneOf } from "./names";
-import { aimSun, anglesOf } from "./sun";
+import { aimDisc, anglesOf } from "./discs";
 import { stripOf, weightOf } from "../engine/weights";
 import { reachLines } from "../engine/reach";
 
@@ -52,7 +52,7 @@ describe("the sun", () => {
     expect(anglesOf([-2, 0, 0])).toEqual({ azimuth: 270, altitude: 0 });
   });
   it("is put there by one edit that lets go of place and time", () => {
-    const op = aimSun({ north_deg: 10 } as never, [1, 0, 0]);
+    const op = aimDisc("sun", { north_deg: 10 } as never, [1, 0, 0]);
     expect(op.fields).toEqual({ "environment.sun.azimuth_deg": 80, "environment.sun.altitude_deg": 0, "environment.sun.place": null });
   });
 });

@@ -2,6 +2,7 @@ import { create } from "zustand";
 import { persist } from "zustand/middleware";
 import type { Ledger, LightLine, PresetInfo, Variant } from "../api/client";
 import { carriedAtFirst, type Carried } from "./carried";
+import type { DiscName } from "./discs";
 import type { Placeable } from "./edits";
 import type { Ghost } from "./ghost";
 import type { ViewMode } from "./viewModes";
@@ -26,8 +27,8 @@ export type Tool =
   | { is: "opening" }
   | { is: "place"; what: Placeable; word: string }
   | { is: "rig"; owner: string; name: string; version: number }
-  | { is: "sun-at" }
-  | { is: "sun-on" };
+  | { is: "disc-at"; of: DiscName } // stands where the sky is clicked
+  | { is: "disc-on"; of: DiscName }; // strikes what is clicked
 
 /** A value of a light that is being dragged: shown, not yet saved. Once it is let go it stays
  *  until the service's light has it. */

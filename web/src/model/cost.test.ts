@@ -16,5 +16,5 @@ it("ranks lights by shadows and reach, then surfaces by texels", () => {
   l = put(l, "lights", { id: "wide", range_m: 12.25 });
   const found = costliest(l, new Map([["floor", 1200.4], ["wall", 3600]]));
   expect(found.map((c) => c.thing.id)).toEqual(["endless", "wide", "near", "far", "wall", "floor"]);
-  expect(found.map((c) => c.text)).toEqual(["shadow everywhere", "shadow 12.3 m", "shadow 4 m", "20 m", "3,600 texels", "1,200 texels"]);
+  expect(found.map((c) => c.text)).toEqual(["shadow ∞ m", "shadow 12.3 m", "shadow 4 m", "20 m", "3,600 texels", "1,200 texels"]);
 });

@@ -13,7 +13,7 @@ export function costliest(level: Level, texels: ReadonlyMap<string, number>): Co
     if (thing.part === "lights") {
       const light = thing.entity as unknown as Schemas["Light"];
       const reach = light.kind === "directional" || light.range_m === 0 ? Infinity : light.range_m;
-      const text = `${light.shadows.cast ? "shadow " : ""}${reach === Infinity ? "everywhere" : `${Number(reach.toPrecision(3))} m`}`;
+      const text = `${light.shadows.cast ? "shadow " : ""}${reach === Infinity ? "∞" : Number(reach.toPrecision(3))} m`;
       return [{ thing, text, rank: light.shadows.cast ? 2 : 1, amount: reach }];
     }
     const amount = texels.get(thing.id) ?? 0;

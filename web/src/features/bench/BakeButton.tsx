@@ -1,6 +1,7 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { api, take, type Bake, type LightmapState } from "../../api/client";
 import { bench, useBench } from "../../model/bench";
+import { counted } from "../../ui/counted";
 import { complain } from "../../ui/messages";
 import { isOver, useBakeNow, useStartBake } from "../data";
 
@@ -13,6 +14,7 @@ export function BakeButton({ id, state, canEdit }: { id: string; state: Lightmap
   const auto = useBench((s) => s.autoBake);
   if (now && !isOver(now)) return <Running bake={now} />;
   const stale = state?.stale ?? 0;
+  const isNew = (state?.sources ?? []).every((s) => !s.quality);
   const best = (state?.sources ?? []).every((s) => s.quality && s.quality !== "draft");
   return (
     <div className="flex shrink-0 items-center gap-2">
@@ -22,7 +24,7 @@ export function BakeButton({ id, state, canEdit }: { id: string; state: Lightmap
       {state && stale === 0 && best && <Off id={id} state={state} />}
       <button className={`btn btn-xs ${stale > 0 || !best ? "btn-primary" : ""}`} disabled={!canEdit || start.isPending} onClick={() => start.mutate("good")}>
         {stale === 0 && best ? "Baked" : "Bake"}
-        {(stale > 0 || !best) && <span className="max-[1150px]:hidden">{stale > 0 ? ` ${stale} stale layers` : " at good quality"}</span>}
+        {(stale > 0 || !best) && <span className="max-[1150px]:hidden">{stale > 0 ? ` ${counted(stale, isNew ? "layer" : "stale layer")}` : " at good quality"}</span>}
       </button>
       <select className="field !w-5 !bg-[#2b2b2b] !px-0" aria-label="Bake at another quality" disabled={!canEdit} value="" onChange={(e) => e.target.value && start.mutate(e.target.value as Quality)}>
         <option value=""></option>

@@ -5,6 +5,7 @@ import { NumberField } from "../../ui/NumberField";
 import { HexField } from "../../ui/fields";
 import { Choice, Toggle } from "../../ui/rows";
 import { bench } from "../../model/bench";
+import { newDisc, titleOf, type Disc, type DiscName } from "../../model/discs";
 
 type Props = { doc: Document; canEdit: boolean; edit: Context["edit"] };
 
@@ -29,39 +30,37 @@ export function EnvironmentSections({ doc, canEdit, edit }: Props) {
         {sky.kind === "image" && <NumberField label="Rotation" unit="°" min={-360} max={360} step={1} initial={0} disabled={off} value={sky.rotation_deg} onCommit={(v) => set({ "environment.sky.rotation_deg": v })} />}
         <Toggle label="Lights" value={sky.lights} disabled={off} onChange={(v) => set({ "environment.sky.lights": v })} />
       </div>
-      <Disc name="Sun" path="environment.sun" disc={sun} disabled={off} set={set} />
-      <Disc name="Moon" path="environment.moon" disc={moon} disabled={off} set={set} />
+      <DiscSection name="sun" disc={sun} disabled={off} set={set} />
+      <DiscSection name="moon" disc={moon} disabled={off} set={set} />
     </>
   );
 }
 
-type DiscValue = NonNullable<Document["document"]["environment"]["sun"]>;
-
-function Disc({ name, path, disc, disabled, set }: { name: "Sun" | "Moon"; path: string; disc: DiscValue | undefined; disabled: boolean; set: (f: Record<string, unknown>, label?: string) => void }) {
-  const id = name.toLowerCase();
+function DiscSection({ name, disc, disabled, set }: { name: DiscName; disc: Disc | undefined; disabled: boolean; set: (f: Record<string, unknown>, label?: string) => void }) {
   if (!disc)
     return (
       <div className="section flex items-center justify-between">
-        <h3 className="!mb-0">{name}</h3>
-        <button className="btn btn-xs" disabled={disabled} onClick={() => set({ [`${path}.lux`]: name === "Sun" ? 60000 : 0.2, ...(name === "Moon" ? { [`${path}.kelvin`]: 4100 } : {}) }, `Add a ${id}`)}>
+        <h3 className="!mb-0">{titleOf[name]}</h3>
+        <button className="btn btn-xs" disabled={disabled} onClick={() => set(newDisc(name), `Add a ${name}`)}>
           Add
         </button>
       </div>
     );
+  const path = `environment.${name}`;
   const at = (field: string) => `${path}.${field}`;
   const { place } = disc;
   return (
     <div className="section">
       <div className="flex items-center justify-between">
-        <h3>{name}</h3>
-        <button className="dim hover:text-error text-[11px]" disabled={disabled} onClick={() => set({ [path]: null }, `Remove the ${id}`)}>
+        <h3>{titleOf[name]}</h3>
+        <button className="dim hover:text-error text-[11px]" disabled={disabled} onClick={() => set({ [path]: null }, `Remove the ${name}`)}>
           Remove
         </button>
       </div>
       <Toggle label="On" value={disc.enabled} disabled={disabled} onChange={(v) => set({ [at("enabled")]: v })} />
-      <NumberField label="Strength" unit="lx" min={0} step={1} scale="log" disabled={disabled} value={disc.lux} onLive={(v) => bench.live(id, { strength: v })} onCommit={(v) => {
+      <NumberField label="Strength" unit="lx" min={0} step={1} scale="log" disabled={disabled} value={disc.lux} onLive={(v) => bench.live(name, { strength: v })} onCommit={(v) => {
           set({ [at("lux")]: v });
-          bench.settle(id);
+          bench.settle(name);
         }} />
       <NumberField label="Temperature" unit="K" min={1000} max={40000} step={100} unset="by colour" disabled={disabled} value={disc.kelvin ?? 0} onCommit={(v) => set({ [at("kelvin")]: v, [at("color")]: null })} />
       <HexField label="Colour" value={disc.color ?? ""} disabled={disabled} onCommit={(v) => set({ [at("color")]: v, [at("kelvin")]: null })} />
@@ -76,21 +75,19 @@ function Disc({ name, path, disc, disabled, set }: { name: "Sun" | "Moon"; path:
         </>
       )}
       <NumberField label="North" unit="°" min={-360} max={360} step={1} initial={0} disabled={disabled} value={disc.north_deg} onCommit={(v) => set({ [at("north_deg")]: v })} />
-      {name === "Sun" && (
-        <div className="mt-1 flex gap-1">
-          <button className="btn btn-xs flex-1" disabled={disabled} title="Click the sky where the sun should stand" onClick={() => bench.set({ tool: { is: "sun-at" } })}>
-            Stand there…
-          </button>
-          <button className="btn btn-xs flex-1" disabled={disabled} title="Click a surface; the sun shines on it from where you stand" onClick={() => bench.set({ tool: { is: "sun-on" } })}>
-            Strike that…
-          </button>
-        </div>
-      )}
+      <div className="mt-1 flex gap-1">
+        <button className="btn btn-xs flex-1" disabled={disabled} title={`Click the sky where the ${name} should stand`} onClick={() => bench.set({ tool: { is: "disc-at", of: name } })}>
+          Stand there…
+        </button>
+        <button className="btn btn-xs flex-1" disabled={disabled} title={`Click a surface; the ${name} shines on it from where you stand`} onClick={() => bench.set({ tool: { is: "disc-on", of: name } })}>
+          Strike that…
+        </button>
+      </div>
     </div>
   );
 }
 
-function PlaceFields({ place, disabled, set }: { place: NonNullable<DiscValue["place"]>; disabled: boolean; set: (f: Record<string, unknown>) => void }) {
+function PlaceFields({ place, disabled, set }: { place: NonNullable<Disc["place"]>; disabled: boolean; set: (f: Record<string, unknown>) => void }) {
   const minutes = Number(place.at.slice(11, 13)) * 60 + Number(place.at.slice(14, 16));
   const clock = (m: number) => `${String(Math.floor(m / 60)).padStart(2, "0")}:${String(m % 60).padStart(2, "0")}`;
   const [now, setNow] = useState<number | null>(null);

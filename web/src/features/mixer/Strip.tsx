@@ -2,7 +2,7 @@ import type { Document, Source } from "../../api/client";
 import type { Context } from "../../commands";
 import { fromFader, toFader } from "../../model/fader";
 import { topOf, unitOf } from "../../ui/kinds";
-import { short } from "../../model/names";
+import { shortIn } from "../../model/names";
 import { swatch } from "../../engine/color";
 import { bench, useBench, type Live } from "../../model/bench";
 
@@ -50,7 +50,7 @@ export function Strip({ source: s, rig, doc, pending, canEdit, edit }: StripProp
       if (color) Object.assign(fields, { color, kelvin: null });
       else fields.strength = key > 0 ? Number((total / key).toPrecision(6)) : total;
     }
-    edit({ op: "set", ...(id ? { id } : {}), fields, label: `${s.name}: ${color ?? `${short(total)} ${unit}`}` });
+    edit({ op: "set", ...(id ? { id } : {}), fields, label: `${s.name}: ${color ?? shortIn(total, unit)}` });
     bench.settle(s.id);
   }
   const letGo = () => {
@@ -77,7 +77,7 @@ export function Strip({ source: s, rig, doc, pending, canEdit, edit }: StripProp
         max={1}
         step={0.005}
         aria-label={`Strength of ${s.name}`}
-        aria-valuetext={`${short(strength)} ${unit}`}
+        aria-valuetext={shortIn(strength, unit)}
         disabled={!canEdit}
         value={toFader(strength, top)}
         onChange={(e) => bench.live(s.id, { strength: fromFader(Number(e.target.value), top) })}
@@ -86,7 +86,7 @@ export function Strip({ source: s, rig, doc, pending, canEdit, edit }: StripProp
         onBlur={letGo}
       />
       <span className="dim whitespace-nowrap">
-        {off ? "off" : `${short(strength)} ${unit}`}
+        {off ? "off" : shortIn(strength, unit)}
       </span>
       <span className="flex gap-1">
         <button className={`h-6 w-6 text-[11px] ${muted ? "bg-[#d8d8d8] text-black" : "bg-base-300"}`} aria-pressed={muted} aria-label={`Mute ${s.name}`} title="Mute in this view" onClick={() => bench.set({ muted: { ...useBench.getState().muted, [s.id]: !muted } })}>

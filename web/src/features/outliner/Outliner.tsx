@@ -7,7 +7,7 @@ import { swatch } from "../../engine/color";
 import { bench, useBench } from "../../model/bench";
 import { texelsByThing } from "../../model/charts";
 import { costliest } from "../../model/cost";
-import { short } from "../../model/names";
+import { short, shortIn } from "../../model/names";
 import { everyKind, indexOf, rangeOf, rowsByCost, rowsOf, type Filter, type Row } from "../../model/outline";
 import { colorOf, unitOfLight, type Thing } from "../../model/things";
 import { icons } from "../../ui/kinds";
@@ -209,7 +209,7 @@ function ThingRow({ thing: t, note, color, selected, canEdit, edit, onSelect }: 
 /** The one number that tells most about a thing. */
 function valueOf(t: Thing): string {
   const e = t.entity as { strength?: number; density?: number; luminance?: number; kind?: keyof typeof unitOfLight };
-  if (t.part === "lights") return `${short(e.strength ?? 0)} ${unitOfLight[e.kind ?? "point"]}`;
+  if (t.part === "lights") return shortIn(e.strength ?? 0, unitOfLight[e.kind ?? "point"]);
   const v = t.part === "fog_volumes" ? e.density : e.luminance;
   return v === undefined ? "" : short(v);
 }

@@ -48,8 +48,8 @@ export function MoodStage({ doc, context, onApplied }: StageProps) {
   useOn();
   return (
     <>
-      <Group title="Sun and stage">
-        <CommandGrid context={context} ids={["sun-at", "sun-on", "dark-stage", "clear-lights"]} />
+      <Group title="Sun, moon and stage">
+        <CommandGrid context={context} ids={["sun-at", "sun-on", "moon-at", "moon-on", "dark-stage", "clear-lights"]} />
       </Group>
       <Origins doc={doc} context={context} onApplied={onApplied} of={(o) => !o.rig && o.kind !== "look"} />
       <Group title="Moods, skies, set-ups: point to try, click to take">

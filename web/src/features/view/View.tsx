@@ -18,7 +18,8 @@ import { Trying } from "../presets/Trying";
 import { CommentPins } from "../talk/CommentPins";
 import { Legend, useShadowLimit } from "./Legend";
 import { Pins } from "./Pins";
-import { SunHandle } from "./SunHandle";
+import { discNames } from "../../model/discs";
+import { DiscHandle } from "./DiscHandle";
 import { boxLines, evidenceLines, ghostLines, leakLines, Handles, Markers } from "./Overlay";
 import { useDrawn } from "./useDrawn";
 import { hintOf, useTool } from "./useTool";
@@ -47,7 +48,9 @@ export function View({ doc, state, context, session, onApplied }: Props) {
         {markers && <Markers doc={doc} state={state} stage={stage} />}
         {markers && <Handles level={level} context={context} stage={stage} endGesture={session.endGesture} dropGesture={session.dropGesture} />}
         <Pins stage={stage} revision={doc.level.revision} />
-        <SunHandle context={context} stage={stage} endGesture={session.endGesture} dropGesture={session.dropGesture} />
+        {discNames.map((name) => (
+          <DiscHandle key={name} name={name} context={context} stage={stage} endGesture={session.endGesture} dropGesture={session.dropGesture} />
+        ))}
         <OthersInView doc={doc} stage={stage} />
         {markers && <CommentPins doc={doc} stage={stage} />}
         {mark && (

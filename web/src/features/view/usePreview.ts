@@ -2,6 +2,7 @@ import { useEffect, useRef } from "react";
 import { takePreview, type Level } from "../../api/client";
 import { parsePreview, type Preview } from "../../engine/layers";
 import { merge } from "../../model/apply";
+import { discNames, type Disc } from "../../model/discs";
 import type { Ghost } from "../../model/ghost";
 import type { Session } from "../session";
 import { useNewest, type Question } from "./useNewest";
@@ -23,9 +24,8 @@ export function reshaped(saved: Level, shown: Level): string[] {
     const changed = !was || Object.keys(now).some((k) => !mixed.has(k) && JSON.stringify(now[k]) !== JSON.stringify(was[k]));
     return changed ? [l.id] : [];
   });
-  const shapeOf = (d: Level["environment"]["sun"]) => JSON.stringify(d && [d.azimuth_deg, d.altitude_deg, d.north_deg, d.angular_deg, d.place]);
-  if (shown.environment.sun && shapeOf(saved.environment.sun) !== shapeOf(shown.environment.sun)) ids.push("sun");
-  return ids;
+  const shapeOf = (d: Disc | undefined) => JSON.stringify(d && [d.azimuth_deg, d.altitude_deg, d.north_deg, d.angular_deg, d.place]);
+  return [...ids, ...discNames.filter((name) => shown.environment[name] && shapeOf(saved.environment[name]) !== shapeOf(shown.environment[name]))];
 }
 
 const mostSources = 3;

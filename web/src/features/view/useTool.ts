@@ -9,7 +9,7 @@ import type { Stage } from "../../engine/stage";
 import { bench, useBench, type Tool } from "../../model/bench";
 import { aim, opening, placed } from "../../model/edits";
 import { ghostOf, partsOfAir, type Ghost } from "../../model/ghost";
-import { aimSun } from "../../model/sun";
+import { aimDisc } from "../../model/discs";
 import { faceID, placeOf, taken, thingsOf, type Thing } from "../../model/things";
 import { complain, endUndoOffers, notice } from "../../ui/messages";
 import { materialAt, paint } from "../../model/surfaces";
@@ -40,10 +40,10 @@ export function hintOf(tool: Tool): string {
       return `Click where the ${tool.word} goes, again and again. Esc leaves.`;
     case "rig":
       return `Click where ${tool.name} goes. Esc leaves.`;
-    case "sun-at":
-      return "Click where in the sky the sun should stand. Esc leaves.";
-    case "sun-on":
-      return "Click what the sun should strike, coming from where you stand. Esc leaves.";
+    case "disc-at":
+      return `Click where in the sky the ${tool.of} should stand. Esc leaves.`;
+    case "disc-on":
+      return `Click what the ${tool.of} should strike, coming from where you stand. Esc leaves.`;
   }
 }
 
@@ -79,14 +79,15 @@ export function useTool(stage: Stage | null, context: Context, onApplied: () => 
       switch (tool.is) {
         case "select":
           return select(context, hits, click);
-        case "sun-at":
-          edit(aimSun(level.environment.sun, ray.direction));
+        case "disc-at":
+          edit(aimDisc(tool.of, level.environment[tool.of], ray.direction));
           return bench.set({ tool: { is: "select" } });
-        case "sun-on":
+        case "disc-on":
           if (!hit) return;
           edit(
-            aimSun(
-              level.environment.sun,
+            aimDisc(
+              tool.of,
+              level.environment[tool.of],
               ray.origin.map((v, i) => v - hit.point[i]!),
             ),
           );

@@ -1,27 +1,30 @@
 import { useEffect, useRef } from "react";
-import { Sun } from "lucide-react";
+import { Moon, Sun } from "lucide-react";
 import type { Context } from "../../commands";
 import type { Stage } from "../../engine/stage";
 import { useBench } from "../../model/bench";
-import { aimSun, directionOf } from "../../model/sun";
+import { aimDisc, directionOf, titleOf, type DiscName } from "../../model/discs";
 import { takesBack, useDragKeys } from "./useDragKeys";
 
 const farM = 400;
 
-type Props = { context: Context; stage: Stage | null; endGesture: () => void; dropGesture: () => void };
+const icons = { sun: Sun, moon: Moon };
 
-/** The sun in the sky of the view, to be dragged there; its light follows. It shows in the stage
- *  Mood, for a sun that does not stand by place and clock. */
-export function SunHandle({ context, stage, endGesture, dropGesture }: Props) {
-  const sun = context.level.environment.sun;
+type Props = { name: DiscName; context: Context; stage: Stage | null; endGesture: () => void; dropGesture: () => void };
+
+/** The sun or moon in the sky of the view, to be dragged there; its light follows. It shows in the stage
+ *  Mood, for one that does not stand by place and clock. */
+export function DiscHandle({ name, context, stage, endGesture, dropGesture }: Props) {
+  const disc = context.level.environment[name];
+  const Icon = icons[name];
   const here = useBench((s) => s.stage === "mood");
   const handle = useRef<HTMLButtonElement>(null);
-  const shown = here && sun !== undefined && !sun.place && stage !== null;
+  const shown = here && disc !== undefined && !disc.place && stage !== null;
   useEffect(() => {
-    if (!shown || !stage || !sun) return;
+    if (!shown || !stage || !disc) return;
     const place = () => {
       if (!handle.current) return;
-      const toward = directionOf(sun.azimuth_deg + sun.north_deg, sun.altitude_deg);
+      const toward = directionOf(disc.azimuth_deg + disc.north_deg, disc.altitude_deg);
       const eye = stage.camera.position.toArray();
       const at = stage.project(eye.map((v, i) => v + farM * toward[i]!));
       handle.current.style.display = at ? "grid" : "none";
@@ -42,7 +45,7 @@ export function SunHandle({ context, stage, endGesture, dropGesture }: Props) {
   if (!shown) return null;
   const drag = (e: React.PointerEvent) => {
     if (pointer.current !== e.pointerId) return;
-    context.edit(aimSun(sun, stage.ray(e.clientX, e.clientY).direction), { held: "sun" });
+    context.edit(aimDisc(name, disc, stage.ray(e.clientX, e.clientY).direction), { held: name });
   };
   const take = (e: React.PointerEvent) => {
     pointer.current = e.pointerId;
@@ -57,15 +60,15 @@ export function SunHandle({ context, stage, endGesture, dropGesture }: Props) {
       ref={handle}
       className="absolute -left-4 -top-4 z-10 h-8 w-8 place-items-center rounded-full border-2 border-accent bg-[#161616aa] text-accent disabled:opacity-50"
       style={{ display: "none", touchAction: "none" }}
-      aria-label="Sun"
-      title={`Sun, ${sun.altitude_deg.toFixed(0)}° high. Drag it through the sky.`}
+      aria-label={titleOf[name]}
+      title={`${titleOf[name]}, ${disc.altitude_deg.toFixed(0)}° high. Drag it through the sky.`}
       disabled={!context.canEdit}
       onPointerDown={take}
       onPointerMove={drag}
       onPointerUp={letGo}
       onPointerCancel={letGo}
     >
-      <Sun size={16} />
+      <Icon size={16} />
     </button>
   );
 }
