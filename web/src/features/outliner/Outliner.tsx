@@ -74,7 +74,7 @@ export function Outliner({ doc, state, report, canEdit, edit, filters }: Props) 
 
 /** What things cost, while it is asked for. */
 function useCosts(doc: Document, state: LightmapState | undefined, asked: boolean) {
-  const scene = useScene(doc.level.id, state?.geometry, sceneColors(doc.document)).data;
+  const scene = useScene(doc.level.id, asked ? state?.geometry : undefined, asked ? sceneColors(doc.document) : "").data;
   return useMemo(() => {
     if (!asked) return null;
     const texels = scene ? texelsByThing(doc.document, scene.ranges, scene.texels) : [];
