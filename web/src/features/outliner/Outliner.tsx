@@ -125,12 +125,16 @@ function Rows({ rows, colors, doc, canEdit, edit, fold }: RowsProps) {
   const selection = useBench((s) => s.selection);
   const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => scroller.current, estimateSize: () => 26, overscan: 60, initialRect: { width: 240, height: 900 } });
 
-  // What is selected in the view, or renamed, comes into sight.
+  // What is selected in the view, or renamed, comes into sight once; after that the list stays where it is scrolled to.
   const renaming = useBench((s) => s.renaming);
-  const shown = indexOf(rows, renaming ?? selection.at(-1) ?? "");
+  const sought = renaming ?? selection.at(-1) ?? "";
+  const shown = useRef("");
   useEffect(() => {
-    if (shown >= 0) virtual.scrollToIndex(shown, { align: "auto" });
-  }, [virtual, shown]);
+    if (sought === shown.current) return;
+    const at = indexOf(rows, sought);
+    shown.current = at < 0 ? "" : sought;
+    if (at >= 0) virtual.scrollToIndex(at, { align: "auto" });
+  }, [virtual, rows, sought]);
 
   function select(id: string, e: { shiftKey: boolean; ctrlKey: boolean; metaKey: boolean }) {
     if (e.shiftKey) return bench.select(rangeOf(rows, anchor.current, id));
