@@ -3,6 +3,8 @@ package e2e
 import (
 	"fmt"
 	"math"
+	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -12,6 +14,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"grotta/api"
 	"grotta/core/level"
 	"grotta/e2e/harness"
 )
@@ -209,4 +212,31 @@ func TestNoLightYetIsNotBlackInTheBrowser(t *testing.T) {
 	p.eval(`(window.letLightCome(), "")`)
 	until(t, func() bool { return math.Abs(floor()-unlit) > 3 }, "its light shows")
 	p.do(chromedp.WaitNotPresent(`//*[contains(text(), "Its light is on its way")]`, chromedp.BySearch))
+}
+
+// The sun follows while its clock is scrubbed: its light is asked for before anything is saved, and all of it is one change.
+func TestTheClockIsScrubbedInTheBrowser(t *testing.T) {
+	t.Parallel()
+	maren, l, g := room(t)
+	apply(t, maren, l.ID, level.Set("", map[string]any{"environment.sun.lux": 20000, "environment.sun.place.at": "2026-06-01T06:00:00Z", "environment.sun.place.latitude_deg": 50}))
+	p := open(t, g)
+	p.onBench("maren", l.ID)
+	was := current(t, maren, l.ID)
+	clock := `document.querySelector('input[aria-label="Time of day"]')`
+	p.do(chromedp.ScrollIntoView(`input[aria-label="Time of day"]`))
+	x, y := p.middle(clock)
+	asked := len(p.sent)
+	p.do(chromedp.MouseEvent(input.MouseMoved, x-20, y), chromedp.MouseEvent(input.MousePressed, x-20, y, chromedp.ButtonLeft))
+	for i := range 6 {
+		p.do(chromedp.MouseEvent(input.MouseMoved, x+float64(i)*6, y, chromedp.ButtonLeft))
+	}
+	until(t, func() bool {
+		return slices.ContainsFunc(p.sent[asked:], func(s string) bool { return strings.HasSuffix(s, l.ID+"/preview") })
+	}, "its light is made anew")
+	assert.Equal(t, was, current(t, maren, l.ID), "nothing is saved while it is held")
+	p.do(chromedp.MouseEvent(input.MouseReleased, x+30, y, chromedp.ButtonLeft))
+	doc := eventually(t, maren, l.ID, func(d api.Document) bool { return d.Level.Revision > was })
+	assert.Equal(t, was+1, doc.Level.Revision, "one change")
+	assert.NotEqual(t, "2026-06-01T06:00:00Z", doc.Document.Environment.Sun.Place.At)
+	assert.Equal(t, "2026-06-01", doc.Document.Environment.Sun.Place.At[:10])
 }

@@ -1,7 +1,8 @@
 // @vitest-environment jsdom
 import { afterEach, describe, expect, it, vi } from "vitest";
-import { cleanup, render, screen } from "@testing-library/react";
+import { cleanup, fireEvent, render, screen } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
+import { HandContext } from "./hand";
 import { NumberField } from "./NumberField";
 
 afterEach(cleanup);
@@ -53,6 +54,36 @@ describe("a number field", () => {
     render(<NumberField label="Range" unit="m" step={0.5} max={7} value={5} onCommit={commit} />);
     await userEvent.type(field(), "{ArrowUp}{Shift>}{ArrowUp}{/Shift}");
     expect(commit.mock.calls).toEqual([[5.5, "step Range"], [7, "step Range"]]);
+  });
+  it("saves while its label is dragged, as one that is let go, or taken back by Escape", () => {
+    const [held, commit] = [vi.fn(), vi.fn()];
+    const hand = { letGo: vi.fn(), takeBack: vi.fn() };
+    render(
+      <HandContext value={hand}>
+        <NumberField label="Range" step={1} value={5} onHeld={held} onCommit={commit} />
+      </HandContext>,
+    );
+    const label = screen.getByText("Range");
+    label.setPointerCapture = () => undefined;
+    const pull = (x: number) => fireEvent.pointerMove(label, { clientX: x });
+    fireEvent.pointerDown(label, { button: 0, clientX: 100 });
+    pull(110);
+    pull(120);
+    expect(held.mock.calls).toEqual([[10], [15]]);
+    expect(field().value).toBe("15");
+    fireEvent.pointerUp(label);
+    expect(hand.letGo).toHaveBeenCalledOnce();
+    expect(commit).not.toHaveBeenCalled();
+
+    fireEvent.pointerDown(label, { button: 0, clientX: 100 });
+    pull(140);
+    fireEvent.keyDown(window, { key: "Escape" });
+    expect(hand.takeBack).toHaveBeenCalledOnce();
+    expect(field().value).toBe("5");
+    pull(160); // nothing is held any more
+    fireEvent.pointerUp(label);
+    expect(held).toHaveBeenCalledTimes(3);
+    expect(hand.letGo).toHaveBeenCalledOnce();
   });
   it("tells that there is no value of its own, takes one, and takes it away", async () => {
     const [commit, clear] = [vi.fn(), vi.fn()];

@@ -1,4 +1,5 @@
 import { useEffect, useId, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
+import { useHand } from "./hand";
 import { useBench } from "../model/bench";
 import { outside, quantity, relative } from "../model/quantity";
 
@@ -20,6 +21,8 @@ type Props = {
   none?: { words: string; now: boolean; clear: () => void } | undefined;
   about?: string | undefined;
   onLive?: ((v: number) => void) | undefined;
+  /** Saves while the label is dragged, as one change that ends when it is let go, or is taken back by Esc. */
+  onHeld?: ((v: number) => void) | undefined;
   onCommit: (v: number, gesture?: string) => void;
   /** Changes each of several values from its own. */
   onEach?: ((next: (v: number) => number, gesture?: string) => void) | undefined;
@@ -31,7 +34,8 @@ const shown = (v: number) => String(Number(v.toPrecision(6)));
  *  with the arrows, and put back to its default by a double click on the label. What cannot be
  *  is said beside it, and the text stays as it was typed. */
 export function NumberField(props: Props) {
-  const { label, value, span, unit = "", min = -Infinity, max = Infinity, exclusiveMin = false, step = 0.1, scale = "linear", initial, disabled, unset, none, about, onLive, onCommit, onEach } = props;
+  const { label, value, span, unit = "", min = -Infinity, max = Infinity, exclusiveMin = false, step = 0.1, scale = "linear", initial, disabled, unset, none, about, onLive, onHeld, onCommit, onEach } = props;
+  const hand = useHand();
   const [text, setText] = useState<string | null>(null);
   const [fault, setFault] = useState("");
   const input = useRef<HTMLInputElement>(null);
@@ -41,7 +45,7 @@ export function NumberField(props: Props) {
     reselect.current = false;
     input.current?.select();
   });
-  const drag = useRef<{ x: number; from: number; now: number } | null>(null);
+  const drag = useRef<{ x: number; from: number; now: number; deafen: () => void } | null>(null);
   const faultID = useId();
   const unitM = useBench((s) => s.unitM);
   // Lengths in the platform's own unit, where that is not the metre.
@@ -92,7 +96,13 @@ export function NumberField(props: Props) {
   }
   function down(e: PointerEvent<HTMLLabelElement>) {
     if (disabled || e.button !== 0) return;
-    drag.current = { x: e.clientX, from: value, now: value };
+    const listen = (k: globalThis.KeyboardEvent) => {
+      if (k.key !== "Escape" || !onHeld) return;
+      k.stopPropagation();
+      takeBack();
+    };
+    window.addEventListener("keydown", listen, true);
+    drag.current = { x: e.clientX, from: value, now: value, deafen: () => window.removeEventListener("keydown", listen, true) };
     e.currentTarget.setPointerCapture(e.pointerId);
   }
   function move(e: PointerEvent) {
@@ -103,12 +113,23 @@ export function NumberField(props: Props) {
     d.now = within(scale === "log" ? Math.max(d.from, step) * Math.exp(dx / 80) : d.from + Math.round(dx / 2) * step);
     setText(shown(d.now));
     onLive?.(d.now);
+    onHeld?.(Number(d.now.toPrecision(4)));
+  }
+  function takeBack() {
+    const d = drag.current;
+    if (!d || !onHeld) return;
+    d.deafen();
+    drag.current = null;
+    leave();
+    if (d.now !== d.from) hand.takeBack();
   }
   function up() {
     const d = drag.current;
     drag.current = null;
+    d?.deafen();
     if (!d || d.now === d.from) return input.current?.select();
     leave();
+    if (onHeld) return hand.letGo();
     const v = Number(d.now.toPrecision(4));
     if (span && onEach && d.from !== 0) onEach((own) => within(Number((own * (v / d.from)).toPrecision(6))));
     else onCommit(v);
@@ -119,7 +140,7 @@ export function NumberField(props: Props) {
   const text0 = none?.now ? "" : span ? `${shown(span[0])} to ${shown(span[1])}` : value === 0 && unset ? unset : shown(value);
   return (
     <div className="row grid grid-cols-[92px_1fr] items-center gap-x-2">
-      <label className={`dim truncate ${disabled ? "" : "scrub"}`} onPointerDown={down} onPointerMove={move} onPointerUp={up} onDoubleClick={() => initial !== undefined && !disabled && onCommit(initial)} title={tip}>
+      <label className={`dim truncate ${disabled ? "" : "scrub"}`} onPointerDown={down} onPointerMove={move} onPointerUp={up} onPointerCancel={takeBack} onDoubleClick={() => initial !== undefined && !disabled && onCommit(initial)} title={tip}>
         {label}
         {initial !== undefined && !span && value !== initial && <span className="text-accent"> •</span>}
       </label>

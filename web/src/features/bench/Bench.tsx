@@ -22,6 +22,7 @@ import { View } from "../view/View";
 import { Connection } from "./Connection";
 import { useNowAndThen } from "./useNowAndThen";
 import { platformOf, platformsOf } from "../../model/platforms";
+import { HandContext } from "../../ui/hand";
 import { FitDialog } from "../checks/Fit";
 import { Drawer } from "./Drawer";
 import { TopBar } from "./TopBar";
@@ -78,7 +79,8 @@ function Open({ doc, user, session }: { doc: Document; user: string; session: Se
   const { mutate: bake } = useStartBake(id);
   const selection = useBench((s) => s.selection);
   const folded = useBench((s) => s.folded);
-  const { edit, undo, redo } = session;
+  const { edit, undo, redo, endGesture, dropGesture } = session;
+  const hand = useMemo(() => ({ letGo: endGesture, takeBack: dropGesture }), [endGesture, dropGesture]);
   const reread = useCallback(() => queries.invalidateQueries({ queryKey: ["level", id] }), [queries, id]);
   useAutoBake(id, state, canEdit);
   useSayPresence(id);
@@ -122,7 +124,9 @@ function Open({ doc, user, session }: { doc: Document; user: string; session: Se
           <>
             <Divider label="Width of the inspector" />
             <Panel id="right-panel" defaultSize="280px" minSize="220px" maxSize="520px" groupResizeBehavior="preserve-pixel-size">
-              <Inspector doc={panels.doc} state={state} canEdit={canEdit} edit={edit} undo={undo} onApplied={reread} />
+              <HandContext value={hand}>
+                <Inspector doc={panels.doc} state={state} canEdit={canEdit} edit={edit} undo={undo} onApplied={reread} />
+              </HandContext>
             </Panel>
           </>
         )}

@@ -3,16 +3,19 @@ import type { Document } from "../../api/client";
 import type { Context } from "../../commands";
 import { NumberField } from "../../ui/NumberField";
 import { HexField } from "../../ui/fields";
+import { useHand } from "../../ui/hand";
 import { Choice, Toggle } from "../../ui/rows";
 import { bench } from "../../model/bench";
+import type { Gesture } from "../../model/queue";
 import { newDisc, titleOf, type Disc, type DiscName } from "../../model/discs";
 
+type Set = (fields: Record<string, unknown>, label?: string, gesture?: Gesture) => void;
 type Props = { doc: Document; canEdit: boolean; edit: Context["edit"] };
 
 /** Sky, sun and moon: a level's own light from outside. */
 export function EnvironmentSections({ doc, canEdit, edit }: Props) {
   const { sky, sun, moon, mode } = doc.document.environment;
-  const set = (fields: Record<string, unknown>, label?: string) => edit({ op: "set", fields, ...(label ? { label } : {}) });
+  const set: Set = (fields, label, gesture) => edit({ op: "set", fields, ...(label ? { label } : {}) }, gesture);
   const off = !canEdit;
   return (
     <>
@@ -36,7 +39,7 @@ export function EnvironmentSections({ doc, canEdit, edit }: Props) {
   );
 }
 
-function DiscSection({ name, disc, disabled, set }: { name: DiscName; disc: Disc | undefined; disabled: boolean; set: (f: Record<string, unknown>, label?: string) => void }) {
+function DiscSection({ name, disc, disabled, set }: { name: DiscName; disc: Disc | undefined; disabled: boolean; set: Set }) {
   if (!disc)
     return (
       <div className="section flex items-center justify-between">
@@ -49,6 +52,7 @@ function DiscSection({ name, disc, disabled, set }: { name: DiscName; disc: Disc
   const path = `environment.${name}`;
   const at = (field: string) => `${path}.${field}`;
   const { place } = disc;
+  const turned = (field: string) => ({ onHeld: (v: number) => set({ [at(field)]: v }, undefined, { held: field }), onCommit: (v: number) => set({ [at(field)]: v }) });
   return (
     <div className="section">
       <div className="flex items-center justify-between">
@@ -64,17 +68,17 @@ function DiscSection({ name, disc, disabled, set }: { name: DiscName; disc: Disc
         }} />
       <NumberField label="Temperature" unit="K" min={1000} max={40000} step={100} unset="by colour" disabled={disabled} value={disc.kelvin ?? 0} onCommit={(v) => set({ [at("kelvin")]: v, [at("color")]: null })} />
       <HexField label="Colour" value={disc.color ?? ""} disabled={disabled} onCommit={(v) => set({ [at("color")]: v, [at("kelvin")]: null })} />
-      <NumberField label="Disc" unit="°" min={0} max={90} step={0.05} initial={0.53} disabled={disabled} value={disc.angular_deg} onCommit={(v) => set({ [at("angular_deg")]: v })} />
+      <NumberField label="Disc" unit="°" min={0} max={90} step={0.05} initial={0.53} disabled={disabled} value={disc.angular_deg} {...turned("angular_deg")} />
       <Toggle label="By place" value={!!place} disabled={disabled} onChange={(v) => set(v ? { [at("place.at")]: `${new Date().toISOString().slice(0, 11)}12:00:00Z` } : { [at("place")]: null })} />
       {place ? (
-        <PlaceFields place={place} disabled={disabled} set={(f) => set(Object.fromEntries(Object.entries(f).map(([k, v]) => [at(`place.${k}`), v])))} />
+        <PlaceFields place={place} disabled={disabled} set={(f, gesture) => set(Object.fromEntries(Object.entries(f).map(([k, v]) => [at(`place.${k}`), v])), undefined, gesture)} />
       ) : (
         <>
-          <NumberField label="Azimuth" unit="°" min={-360} max={360} step={1} initial={150} disabled={disabled} value={disc.azimuth_deg} onCommit={(v) => set({ [at("azimuth_deg")]: v })} />
-          <NumberField label="Altitude" unit="°" min={-90} max={90} step={1} initial={35} disabled={disabled} value={disc.altitude_deg} onCommit={(v) => set({ [at("altitude_deg")]: v })} />
+          <NumberField label="Azimuth" unit="°" min={-360} max={360} step={1} initial={150} disabled={disabled} value={disc.azimuth_deg} {...turned("azimuth_deg")} />
+          <NumberField label="Altitude" unit="°" min={-90} max={90} step={1} initial={35} disabled={disabled} value={disc.altitude_deg} {...turned("altitude_deg")} />
         </>
       )}
-      <NumberField label="North" unit="°" min={-360} max={360} step={1} initial={0} disabled={disabled} value={disc.north_deg} onCommit={(v) => set({ [at("north_deg")]: v })} />
+      <NumberField label="North" unit="°" min={-360} max={360} step={1} initial={0} disabled={disabled} value={disc.north_deg} {...turned("north_deg")} />
       <div className="mt-1 flex gap-1">
         <button className="btn btn-xs flex-1" disabled={disabled} title={`Click the sky where the ${name} should stand`} onClick={() => bench.set({ tool: { is: "disc-at", of: name } })}>
           Stand there…
@@ -87,13 +91,18 @@ function DiscSection({ name, disc, disabled, set }: { name: DiscName; disc: Disc
   );
 }
 
-function PlaceFields({ place, disabled, set }: { place: NonNullable<Disc["place"]>; disabled: boolean; set: (f: Record<string, unknown>) => void }) {
+function PlaceFields({ place, disabled, set }: { place: NonNullable<Disc["place"]>; disabled: boolean; set: (f: Record<string, unknown>, gesture?: Gesture) => void }) {
+  const hand = useHand();
   const minutes = Number(place.at.slice(11, 13)) * 60 + Number(place.at.slice(14, 16));
   const clock = (m: number) => `${String(Math.floor(m / 60)).padStart(2, "0")}:${String(m % 60).padStart(2, "0")}`;
-  const [now, setNow] = useState<number | null>(null);
-  const save = () => {
-    if (now !== null && now !== minutes) set({ at: `${place.at.slice(0, 11)}${clock(now)}:00Z` });
+  const [now, setNow] = useState<number | null>(null); // while it is scrubbed
+  const scrub = (m: number) => {
+    setNow(m);
+    set({ at: `${place.at.slice(0, 11)}${clock(m)}:00Z` }, { held: "clock" });
+  };
+  const letGo = () => {
     setNow(null);
+    hand.letGo();
   };
   return (
     <>
@@ -105,7 +114,7 @@ function PlaceFields({ place, disabled, set }: { place: NonNullable<Disc["place"
       </div>
       <div className="row grid grid-cols-[92px_1fr] items-center gap-2">
         <span className="dim">{clock(now ?? minutes)} UTC</span>
-        <input type="range" className="w-full" aria-label="Time of day" min={0} max={1435} step={5} disabled={disabled} value={now ?? minutes} onChange={(e) => setNow(Number(e.target.value))} onPointerUp={save} onKeyUp={save} onBlur={save} />
+        <input type="range" className="w-full" aria-label="Time of day" min={0} max={1435} step={5} disabled={disabled} value={now ?? minutes} onChange={(e) => scrub(Number(e.target.value))} onPointerUp={letGo} onKeyUp={letGo} onBlur={letGo} />
       </div>
     </>
   );
