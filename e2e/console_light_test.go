@@ -232,7 +232,7 @@ func TestTheClockIsScrubbedInTheBrowser(t *testing.T) {
 	}
 	until(t, func() bool {
 		return slices.ContainsFunc(p.sent[asked:], func(s string) bool { return strings.HasSuffix(s, l.ID+"/preview") })
-	}, "its light is made anew")
+	}, "its light is asked for")
 	assert.Equal(t, was, current(t, maren, l.ID), "nothing is saved while it is held")
 	p.do(chromedp.MouseEvent(input.MouseReleased, x+30, y, chromedp.ButtonLeft))
 	doc := eventually(t, maren, l.ID, func(d api.Document) bool { return d.Level.Revision > was })
