@@ -1,6 +1,8 @@
 package e2e
 
 import (
+	"fmt"
+	"strings"
 	"testing"
 
 	"github.com/chromedp/chromedp"
@@ -41,13 +43,14 @@ func TestTheOutlinerNamesAndCountsInTheBrowser(t *testing.T) {
 	row = `aside[aria-label="Outliner"] button[title="By the bed"]`
 	p.do(chromedp.DoubleClick(row), chromedp.SendKeys(`input[aria-label="Name of By the bed"]`, "Something else"+kb.Escape), chromedp.WaitVisible(row))
 	p.key(kb.F2) // the light is still selected
-	p.do(chromedp.SendKeys(`input[aria-label="Name of By the bed"]`, "By the door"+kb.Enter))
-	doc := eventually(t, maren, l.ID, func(d api.Document) bool { return nameOf("near")(d) == "By the door" })
+	name := "By the door" + strings.Repeat("!", 109)
+	p.do(chromedp.SendKeys(`input[aria-label="Name of By the bed"]`, name+"no more than 120 letters are taken"+kb.Enter))
+	doc := eventually(t, maren, l.ID, func(d api.Document) bool { return nameOf("near")(d) == name })
 	assert.Equal(t, was+1, doc.Level.Revision, "what Esc left was not saved")
 
 	// The costliest first: a light with shadows before one without, which reaches farther, and then what takes texels.
 	p.do(chromedp.Click(`button[aria-label="Costly first"]`), chromedp.WaitVisible(`//aside[@aria-label="Outliner"]//*[contains(text(), "texels")]`, chromedp.BySearch))
-	order := p.eval(`[...document.querySelectorAll('aside[aria-label="Outliner"] button[title]')].map((b) => b.title).filter((t) => ["By the door", "Plain", "floor"].includes(t)).join()`)
-	assert.Equal(t, "By the door,Plain,floor", order)
+	order := p.eval(fmt.Sprintf(`[...document.querySelectorAll('aside[aria-label="Outliner"] button[title]')].map((b) => b.title).filter((t) => [%q, "Plain", "floor"].includes(t)).join()`, name))
+	assert.Equal(t, name+",Plain,floor", order)
 	p.see("shadow 1.5 m")
 }

@@ -34,6 +34,9 @@ export function removal(level: Level, ids: readonly string[]): Operation | null 
   return batch(`Remove ${named(things)}`, things.map((t) => ({ op: "remove", id: t.id })));
 }
 
+/** The most letters of a name. */
+export const longestName = 120;
+
 /** Names things. Several get the name with numbers, in the order of the level. No name gives each its id as a name. */
 export function renamed(level: Level, ids: readonly string[], name: string): Operation | null {
   const wanted = new Set(selectedThings(level, ids).map((t) => t.id));

@@ -7,7 +7,7 @@ import { taken, thingsOf, type Kind, type Thing } from "./things";
 
 export type Filter = "lights" | "air" | "blocks" | "views" | "off" | "findings";
 export const everyKind: readonly Filter[] = ["lights", "air", "blocks", "views"];
-export const filters: readonly Filter[] = ["lights", "air", "blocks", "views", "off", "findings"];
+export const filters: readonly Filter[] = [...everyKind, "off", "findings"];
 
 export type Row = { is: "zone"; id: string; name: string; count: number; open: boolean } | { is: "thing"; thing: Thing; cost?: string };
 

@@ -1,5 +1,6 @@
 import { useEffect, useId, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 import { useHand } from "./hand";
+import { takesBack, useDragKeys } from "./useDragKeys";
 import { useBench } from "../model/bench";
 import { outside, quantity, relative } from "../model/quantity";
 
@@ -21,7 +22,7 @@ type Props = {
   none?: { words: string; now: boolean; clear: () => void } | undefined;
   about?: string | undefined;
   onLive?: ((v: number) => void) | undefined;
-  /** Saves while the label is dragged, as one change that ends when it is let go, or is taken back by Esc. */
+  /** Changes the value while the label is dragged, all as one change: it is saved when the label is let go, and taken back by Esc. */
   onHeld?: ((v: number) => void) | undefined;
   onCommit: (v: number, gesture?: string) => void;
   /** Changes each of several values from its own. */
@@ -45,7 +46,13 @@ export function NumberField(props: Props) {
     reselect.current = false;
     input.current?.select();
   });
-  const drag = useRef<{ x: number; from: number; now: number; deafen: () => void } | null>(null);
+  const drag = useRef<{ x: number; from: number; now: number } | null>(null);
+  useDragKeys((e) => {
+    if (!drag.current || !onHeld || !takesBack(e)) return;
+    e.preventDefault();
+    e.stopPropagation();
+    takeBack();
+  });
   const faultID = useId();
   const unitM = useBench((s) => s.unitM);
   // Lengths in the platform's own unit, where that is not the metre.
@@ -96,13 +103,7 @@ export function NumberField(props: Props) {
   }
   function down(e: PointerEvent<HTMLLabelElement>) {
     if (disabled || e.button !== 0) return;
-    const listen = (k: globalThis.KeyboardEvent) => {
-      if (k.key !== "Escape" || !onHeld) return;
-      k.stopPropagation();
-      takeBack();
-    };
-    window.addEventListener("keydown", listen, true);
-    drag.current = { x: e.clientX, from: value, now: value, deafen: () => window.removeEventListener("keydown", listen, true) };
+    drag.current = { x: e.clientX, from: value, now: value };
     e.currentTarget.setPointerCapture(e.pointerId);
   }
   function move(e: PointerEvent) {
@@ -118,7 +119,6 @@ export function NumberField(props: Props) {
   function takeBack() {
     const d = drag.current;
     if (!d || !onHeld) return;
-    d.deafen();
     drag.current = null;
     leave();
     if (d.now !== d.from) hand.takeBack();
@@ -126,7 +126,6 @@ export function NumberField(props: Props) {
   function up() {
     const d = drag.current;
     drag.current = null;
-    d?.deafen();
     if (!d || d.now === d.from) return input.current?.select();
     leave();
     if (onHeld) return hand.letGo();

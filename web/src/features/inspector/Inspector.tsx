@@ -4,7 +4,7 @@ import type { Document, Level, LightmapState, Operation, Schemas } from "../../a
 import type { Context } from "../../commands";
 import { bench, useBench } from "../../model/bench";
 import { fromPanTilt, panTilt, type Turn } from "../../model/angles";
-import { removal, renamed, selectedThings } from "../../model/edits";
+import { longestName, removal, renamed, selectedThings } from "../../model/edits";
 import { limitsOf, type Part } from "../../model/schema";
 import { facesOf, setFaces } from "../../model/surfaces";
 import { partWords, plurals, taken, type Thing } from "../../model/things";
@@ -117,6 +117,7 @@ function Head({ level, things, canEdit, edit }: { level: Level; things: readonly
         <input
           className="field min-w-0 flex-1 !bg-transparent !px-1 font-semibold"
           aria-label="Name"
+          maxLength={longestName}
           disabled={!canEdit}
           value={text ?? one.name}
           onChange={(e) => setText(e.target.value)}

@@ -2,7 +2,7 @@ import { useRef } from "react";
 import type { Level } from "../../api/client";
 import type { Context } from "../../commands";
 import { bench } from "../../model/bench";
-import { renamed, selectedThings } from "../../model/edits";
+import { longestName, renamed, selectedThings } from "../../model/edits";
 import type { Thing } from "../../model/things";
 import { icons } from "../../ui/kinds";
 
@@ -27,6 +27,7 @@ export function NameField({ level, thing, edit }: { level: Level; thing: Thing; 
         className="field !h-[22px] min-w-0 flex-1 !px-1"
         aria-label={count > 1 ? `Name of ${count} things` : `Name of ${thing.name}`}
         title={count > 1 ? `All ${count} get this name, with numbers. Enter names them, Esc leaves them` : "Enter names it, Esc leaves it"}
+        maxLength={longestName - (count > 1 ? ` ${count}`.length : 0)}
         autoFocus
         defaultValue={thing.name}
         onFocus={(e) => e.target.select()}

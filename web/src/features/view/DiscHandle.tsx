@@ -4,7 +4,7 @@ import type { Context } from "../../commands";
 import type { Stage } from "../../engine/stage";
 import { useBench } from "../../model/bench";
 import { aimDisc, directionOf, titleOf, type DiscName } from "../../model/discs";
-import { takesBack, useDragKeys } from "./useDragKeys";
+import { takesBack, useDragKeys } from "../../ui/useDragKeys";
 
 const farM = 400;
 

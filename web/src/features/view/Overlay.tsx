@@ -13,7 +13,7 @@ import { colorOf, placeOf, thingsOf, type Thing } from "../../model/things";
 import { typedAfter } from "../../model/typed";
 import type { Vec } from "../../model/world";
 import { icons } from "../../ui/kinds";
-import { takesBack, useDragKeys } from "./useDragKeys";
+import { takesBack, useDragKeys } from "../../ui/useDragKeys";
 
 // What is drawn over the view: markers of what has no body, and the handles of the selection.
 // Both keep their size on screen; their places are computed for every frame.

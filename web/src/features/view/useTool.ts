@@ -15,7 +15,7 @@ import { complain, endUndoOffers, notice } from "../../ui/messages";
 import { materialAt, paint } from "../../model/surfaces";
 import { askLine, askPoint } from "../data";
 import { hasMarker } from "./Overlay";
-import { useDragKeys } from "./useDragKeys";
+import { useDragKeys } from "../../ui/useDragKeys";
 
 /** What a click does with each tool, for the foot of the view. */
 export function hintOf(tool: Tool): string {

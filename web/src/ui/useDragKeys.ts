@@ -1,10 +1,10 @@
 import { useEffect, useRef } from "react";
-import { keyOf } from "../../commands";
+import { keyOf } from "../commands/command";
 
 /** Whether a key takes back what is dragged: Esc, or the key of undo. */
 export const takesBack = (e: KeyboardEvent) => ["Escape", "Ctrl+Z"].includes(keyOf(e));
 
-/** Lets what is dragged in the view hear every key before all else. It stops those that it uses. */
+/** Lets what is dragged hear every key before all else. It stops those that it uses. */
 export function useDragKeys(hear: (e: KeyboardEvent) => void) {
   const newest = useRef(hear);
   useEffect(() => {
